@@ -1,0 +1,1 @@
+"""Thrumble: the practice bench of a rock rhythm guitarist."""
