@@ -1,0 +1,57 @@
+"""Every error a user can cause, as one tree; each message says where, what and how to mend it.
+
+ThrumbleError
+├── RiffError       a riff that cannot be read or played, with its place
+├── BadAudio        sound that cannot be decoded or read
+├── BadTempo        a tempo outside 20 to 400 bpm
+├── BadFlaw         a flaw of the simulated player that does not exist or is out of range
+├── NotFound        a riff, take or reading that is not (or no longer) there
+├── NotAllowed      a step that the state of the thing does not allow
+└── Trouble         something around the application (backup file, database) is not as needed
+"""
+
+from dataclasses import dataclass
+
+
+class ThrumbleError(Exception):
+    """Base of all errors that are shown to a user as they are."""
+
+
+@dataclass
+class RiffError(ThrumbleError):
+    """A riff that cannot be read. `line` and `column` count from 1 in text; `place` names section, bar, hit and field elsewhere."""
+
+    expected: str
+    found: str = ""
+    line: int | None = None
+    column: int | None = None
+    place: str = ""
+
+    def __str__(self) -> str:
+        where = f"line {self.line}, column {self.column}" if self.line is not None else self.place
+        found = f"found {self.found!r}: " if self.found else ""
+        return f"{where}: {found}{self.expected}" if where else f"{found}{self.expected}"
+
+
+class BadAudio(ThrumbleError):
+    """Sound that cannot be decoded, or that the ear cannot use."""
+
+
+class BadTempo(ThrumbleError):
+    """A tempo outside what a riff may have."""
+
+
+class BadFlaw(ThrumbleError):
+    """An unknown flaw of the simulated player, or a value outside its range."""
+
+
+class NotFound(ThrumbleError):
+    """The thing asked for is not there, or belongs to another player."""
+
+
+class NotAllowed(ThrumbleError):
+    """The state of the thing does not allow this step now."""
+
+
+class Trouble(ThrumbleError):
+    """Something around the application is not as it has to be."""

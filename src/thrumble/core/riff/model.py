@@ -1,0 +1,125 @@
+"""The riff as values. Places and lengths are Fractions of a whole note; strings and frets as guitarists count them."""
+
+from dataclasses import dataclass
+from decimal import Decimal
+from enum import StrEnum
+from fractions import Fraction
+
+from thrumble.core.music.feel import STRAIGHT, Feel
+from thrumble.core.music.meter import Meter
+from thrumble.core.music.pitch import STANDARD_TUNING, midi_of
+
+TEMPO_RANGE_BPM = (Decimal(20), Decimal(400))
+DEFAULT_DEPTH = Decimal("0.6")
+TIGHT_DEPTH = Decimal("0.9")
+
+
+class Articulation(StrEnum):
+    """How a hit sounds."""
+
+    OPEN = "open"
+    PALM = "palm"
+    DEAD = "dead"
+
+
+class Stroke(StrEnum):
+    """What sets the strings going."""
+
+    DOWN = "down"
+    UP = "up"
+    FINGERS = "fingers"
+
+
+class Legato(StrEnum):
+    """A hit made by the fretting hand alone."""
+
+    HAMMER = "hammer"
+    PULL = "pull"
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Note:
+    """One string of a hit. `string` 1 is the highest; `fret` counts from the capo, None where nothing is pressed (dead hits only)."""
+
+    string: int
+    fret: int | None
+    let_ring: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hit:
+    """One stroke. `at` counts from the bar's start; `notes` run from the lowest string to the highest."""
+
+    at: Fraction
+    length: Fraction
+    notes: tuple[Note, ...]
+    articulation: Articulation = Articulation.OPEN
+    depth: Decimal | None = None  # palm only, 0 light to 1 tight
+    stroke: Stroke | None = Stroke.DOWN  # None for a legato hit
+    accent: bool = False
+    staccato: bool = False
+    stop: bool = False  # silence after at + length is asked for
+    slide_from: int | None = None  # frets, signed; -2 starts two frets below
+    legato: Legato | None = None
+    label: str | None = None  # chord name
+
+    @property
+    def sounding(self) -> Fraction:
+        """How long the hit should ring, in whole notes: half its length where staccato."""
+        return self.length / 2 if self.staccato else self.length
+
+
+@dataclass(frozen=True, slots=True)
+class Bar:
+    """One bar with its hits in order, at most one per place."""
+
+    meter: Meter
+    hits: tuple[Hit, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Section:
+    """A named run of bars. `endings`: the n-th appearance in an unbroken run of the section takes ending n, the last one beyond."""
+
+    name: str
+    bars: tuple[Bar, ...]
+    endings: tuple[tuple[Bar, ...], ...] = ()
+    feel: Feel | None = None  # None: the riff's
+
+
+@dataclass(frozen=True, slots=True)
+class Pickup:
+    """Hits before time zero: bar 0, played once. `length` in whole notes."""
+
+    length: Fraction
+    hits: tuple[Hit, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Riff:
+    """A riff as written. `tempo_bpm` counts quarter notes in every meter; `tuning` is the sounding pitch, lowest string first."""
+
+    title: str
+    tempo_bpm: Decimal
+    sections: tuple[Section, ...]
+    tuning: tuple[str, ...] = STANDARD_TUNING
+    capo: int = 0
+    feel: Feel = STRAIGHT
+    play: tuple[str, ...] = ()  # empty: each section once
+    pickup: Pickup | None = None
+    pedal: Note | None = None
+
+    @property
+    def order(self) -> tuple[str, ...]:
+        """Sections in playing order, repeats written out."""
+        return self.play or tuple(section.name for section in self.sections)
+
+
+def open_midi(riff: Riff, string: int) -> int:
+    """Sounding MIDI number of the unfretted string, capo included."""
+    return midi_of(riff.tuning[len(riff.tuning) - string]) + riff.capo
+
+
+def note_midi(riff: Riff, note: Note) -> int | None:
+    """Sounding MIDI number of a note; None where nothing is pressed."""
+    return None if note.fret is None else open_midi(riff, note.string) + note.fret

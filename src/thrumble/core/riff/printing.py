@@ -1,0 +1,175 @@
+"""The riff printed in Thrumble's own notation. Stable, and `parse_riff(print_riff(riff)) == riff` for every valid riff."""
+
+from decimal import Decimal
+from fractions import Fraction
+from math import lcm
+
+from thrumble.core.music.meter import Meter
+from thrumble.core.riff.chords import place_chord, read_chord_name
+from thrumble.core.riff.model import DEFAULT_DEPTH, TIGHT_DEPTH, Articulation, Bar, Hit, Legato, Note, Riff, Stroke
+
+FLAT_SLOTS = 16  # a bar with more slots than this is grouped by beats where that is possible
+AFTER = {Stroke.DOWN: "", Stroke.UP: "u", Stroke.FINGERS: "f", None: ""}
+
+
+def print_riff(riff: Riff) -> str:
+    """The riff as text: headers, pick-up, sections in order, one bar a line."""
+    lines = [f"title: {riff.title}", f"tempo: {riff.tempo_bpm:f}", f"tuning: {' '.join(riff.tuning)}"]
+    if riff.capo:
+        lines.append(f"capo: {riff.capo}")
+    meter = _first_meter(riff)
+    lines += [f"meter: {meter}", f"feel: {riff.feel}"]
+    if riff.pedal:
+        lines.append(f"pedal: {_raw((riff.pedal,))}")
+    if riff.play:
+        lines.append("play: " + " ".join(f'"{name}"' if " " in name else name for name in riff.play))
+    if riff.pickup:
+        bar = Bar(_meter_of(riff.pickup.length), riff.pickup.hits)
+        lines += ["", "[pickup]", *_print_run(riff, (bar,), meter)[0]]
+    for section in riff.sections:
+        lines += ["", f"[{section.name}]"]
+        if section.feel:
+            lines.append(f"feel: {section.feel}")
+        body, state = _print_run(riff, section.bars, meter)
+        lines += body
+        for number, ending in enumerate(section.endings, 1):
+            lines += [f"{number}{line}" for line in _print_run(riff, ending, *state)[0]]
+    return "\n".join(lines) + "\n"
+
+
+def _first_meter(riff: Riff) -> Meter:
+    return riff.sections[0].bars[0].meter
+
+
+def _meter_of(length: Fraction) -> Meter:
+    """The meter of a pick-up bar, which is as long as the pick-up."""
+    unit = max(4, length.denominator)
+    return Meter(int(length * unit), unit)
+
+
+Chord = tuple[tuple[Note, ...], str | None] | None
+
+
+def _print_run(riff: Riff, bars: tuple[Bar, ...], meter: Meter, chord: Chord = None) -> tuple[list[str], tuple[Meter, Chord]]:
+    """The lines of bars that follow each other, and the meter and chord that hold after them."""
+    spans, start = [], Fraction(0)
+    for bar in bars:
+        spans += [(start + hit.at, hit) for hit in bar.hits]
+        start += bar.meter.length
+    lines, start = [], Fraction(0)
+    for bar in bars:
+        words: list[str] = []
+        if bar.meter != meter:
+            words, meter = [f"{bar.meter}:"], bar.meter
+        events = _events(spans, start, bar.meter.length)
+        chord = _print_bar(riff, bar.meter, events, chord, words)
+        lines.append("| " + " ".join(words) + " |")
+        start += bar.meter.length
+    return lines, (meter, chord)
+
+
+Event = tuple[Fraction, "Hit | str"]
+
+
+def _events(spans: list[tuple[Fraction, Hit]], start: Fraction, length: Fraction) -> list[Event]:
+    """What begins in a bar: hits, `~` held from the bar before, gaps; places from the bar's start, first one at 0."""
+    events: list[Event] = []
+    before = [(at, hit) for at, hit in spans if at < start]
+    sign = "."
+    if before:
+        at, hit = before[-1]
+        end = at + hit.length - start
+        sign = "-" if hit.stop else "."
+        if end > 0:
+            events.append((Fraction(0), "~"))
+            if end < length:
+                events.append((end, sign))
+    inside = [(at - start, hit) for at, hit in spans if start <= at < start + length]
+    for at, hit in inside:
+        if events and events[-1][0] == at:
+            events.pop()
+        events.append((at, hit))
+        if at + hit.length < length:
+            events.append((at + hit.length, "-" if hit.stop else "."))
+    if not events or events[0][0] > 0:
+        events.insert(0, (Fraction(0), sign))
+    return events
+
+
+def _print_bar(riff: Riff, meter: Meter, events: list[Event], chord: Chord, words: list[str]) -> Chord:
+    """Appends the bar's tokens to `words`: an even grid, or beats with their own grids where that is shorter."""
+    slots = _slots(events, Fraction(0), meter.length)
+    beats = [k * meter.beat for k in range(meter.beats)]
+    if slots > FLAT_SLOTS:
+        grouped = [(at, meter.beat, _slots(events, at, meter.beat)) for at in beats]
+        if sum(n for *_, n in grouped) < slots:
+            for at, length, n in grouped:
+                inner: list[str] = []
+                chord = _print_grid(riff, events, at, length, n, chord, inner)
+                words += inner if n == 1 else ["(" + " ".join(inner) + ")"]
+            return chord
+    return _print_grid(riff, events, Fraction(0), meter.length, slots, chord, words)
+
+
+def _slots(events: list[Event], start: Fraction, length: Fraction) -> int:
+    """The fewest even slots of a span on which every event inside begins."""
+    return lcm(1, *(((at - start) / length).denominator for at, _ in events if start <= at < start + length))
+
+
+def _print_grid(riff: Riff, events: list[Event], start: Fraction, length: Fraction, slots: int, chord: Chord, words: list[str]) -> Chord:
+    by_place = dict(events)
+    running: Hit | str = next((what for at, what in reversed(events) if at <= start), ".")
+    for k in range(slots):
+        at = start + length * k / slots
+        if at in by_place:
+            running = by_place[at]
+            if isinstance(running, Hit):
+                if not _on_pedal(riff, running) and (running.notes, running.label) != chord:
+                    chord = (running.notes, running.label)
+                    words.append(_chord_token(riff, running.notes, running.label))
+                words.append(_hit_token(riff, running))
+                continue
+        words.append("~" if isinstance(running, Hit) else running)
+    return chord
+
+
+def _on_pedal(riff: Riff, hit: Hit) -> bool:
+    return riff.pedal is not None and hit.notes == (riff.pedal,) and hit.label is None
+
+
+def _hit_token(riff: Riff, hit: Hit) -> str:
+    pedal = _on_pedal(riff, hit)
+    mark, depth = "", ""
+    if hit.articulation is Articulation.PALM:
+        assert hit.depth is not None
+        tight = hit.depth == TIGHT_DEPTH
+        letter = ("k" if tight else "m") if pedal else ("K" if tight else "M")
+        depth = "" if hit.depth in (DEFAULT_DEPTH, TIGHT_DEPTH) else f"={hit.depth:f}"
+    else:
+        letter = "o" if hit.articulation is Articulation.OPEN else "x"
+        mark = "_" if pedal else ""
+    slide = ""
+    if hit.slide_from is not None:
+        frets = abs(hit.slide_from)
+        slide = ("/" if hit.slide_from < 0 else "\\") + ("" if frets == 2 else str(frets))
+    legato = {Legato.HAMMER: "h", Legato.PULL: "p", None: ""}[hit.legato]
+    staccato = "'" if hit.staccato else ""
+    return f"{'>' if hit.accent else ''}{slide}{mark}{letter}{depth}{staccato}{AFTER[hit.stroke]}{legato}"
+
+
+def _chord_token(riff: Riff, notes: tuple[Note, ...], label: str | None) -> str:
+    """The chord's name with its root's place if that means exactly these notes, else its frets."""
+    named = read_chord_name(label) if label else None
+    if named and not any(n.let_ring for n in notes):
+        for root in notes[:2]:
+            try:
+                if place_chord(riff, named, string=root.string, fret=root.fret, as_standard=False) == notes:
+                    return f"{label}@{root.string}/{root.fret}"
+            except ValueError:
+                continue
+    return (f"{label}=" if label else "") + _raw(notes)
+
+
+def _raw(notes: tuple[Note, ...]) -> str:
+    return ",".join(f"{n.string}:{'x' if n.fret is None else n.fret}{'^' if n.let_ring else ''}" for n in notes)
+

@@ -1,0 +1,234 @@
+"""Riff JSON, `thrumble.riff/1`: the one definition of its form, and the way to the riff and back."""
+
+import json
+from decimal import Decimal
+from fractions import Fraction
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer, ValidationError
+
+from thrumble.core.errors import RiffError
+from thrumble.core.music.feel import STRAIGHT, Feel
+from thrumble.core.music.meter import Meter, read_meter
+from thrumble.core.riff.checking import check_riff
+from thrumble.core.riff.model import DEFAULT_DEPTH, Articulation, Bar, Hit, Legato, Note, Pickup, Riff, Section, Stroke
+
+MAX_BYTES = 5_000_000
+
+
+def _fraction(value: object) -> Fraction:
+    """A reduced fraction of a whole note from its text; floats are refused, for they are not exact."""
+    if isinstance(value, Fraction):
+        return value
+    if isinstance(value, bool) or not isinstance(value, str | int) or len(str(value)) > 24:
+        raise ValueError("write a fraction of a whole note as text, such as '3/16' or '0'")
+    head, slash, tail = str(value).partition("/")
+    if not head.isdecimal() or (slash and (not tail.isdecimal() or int(tail) == 0)):
+        raise ValueError("write a fraction of a whole note as text, such as '3/16' or '0'")
+    return Fraction(int(head), int(tail) if slash else 1)
+
+
+def _meter(value: object) -> Meter:
+    return value if isinstance(value, Meter) else read_meter(str(value))
+
+
+def _number(value: object) -> Decimal:
+    """An exact decimal from a JSON number (its printed form) or text."""
+    if isinstance(value, bool) or not isinstance(value, int | float | str | Decimal):
+        raise ValueError("write a number")
+    try:
+        number = Decimal(str(value))
+    except ArithmeticError:
+        raise ValueError("write a number") from None
+    if not number.is_finite() or abs(number) > 1_000_000 or len(number.as_tuple().digits) > 20:
+        raise ValueError("write an ordinary number")
+    return number
+
+
+def _plain_number(value: Decimal) -> int | float:
+    return int(value) if value == int(value) else float(value)
+
+
+Place = Annotated[Fraction, BeforeValidator(_fraction), PlainSerializer(str, return_type=str), Field(json_schema_extra={"type": "string"})]
+MeterText = Annotated[Meter, BeforeValidator(_meter), PlainSerializer(str, return_type=str), Field(json_schema_extra={"type": "string"})]
+Number = Annotated[Decimal, BeforeValidator(_number), PlainSerializer(_plain_number), Field(json_schema_extra={"type": "number"})]
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(extra="forbid", strict=False, arbitrary_types_allowed=True)
+
+
+class NoteJson(_Model):
+    string: Annotated[int, Field(strict=True)]
+    fret: Annotated[int, Field(strict=True)] | None = None
+    let_ring: bool = False
+
+
+class HitJson(_Model):
+    at: Place
+    length: Place
+    notes: list[NoteJson]
+    articulation: Articulation
+    depth: Number | None = None
+    stroke: Stroke | None = None
+    accent: bool = False
+    staccato: bool = False
+    stop: bool = False
+    slide_from: Annotated[int, Field(strict=True)] | None = None
+    legato: Legato | None = None
+    label: str | None = None
+
+
+class BarJson(_Model):
+    meter: MeterText
+    hits: list[HitJson]
+
+
+class FeelJson(_Model):
+    kind: Literal["straight", "shuffle"]
+    unit: Place | None = None
+    ratio: Number | None = None
+
+
+class SectionJson(_Model):
+    name: str
+    bars: list[BarJson]
+    endings: list[list[BarJson]] = []
+    feel: FeelJson | None = None
+
+
+class PickupJson(_Model):
+    length: Place
+    hits: list[HitJson]
+
+
+class RiffJson(_Model):
+    format: Literal["thrumble.riff/1"]
+    title: str
+    tempo_bpm: Number
+    tuning: list[str]
+    capo: Annotated[int, Field(strict=True)] = 0
+    feel: FeelJson = FeelJson(kind="straight")
+    sections: list[SectionJson]
+    play: list[str] = []
+    pickup: PickupJson | None = None
+    pedal: NoteJson | None = None
+
+
+def read_riff_json(data: bytes | str) -> Riff:
+    """The riff of a JSON document. Raises RiffError naming section, bar, hit and field, the value found and what is allowed."""
+    if len(data) > MAX_BYTES:
+        raise RiffError(f"a riff file has at most {MAX_BYTES // 1_000_000} MB", found=f"{len(data)} bytes", place="file")
+    try:
+        document = json.loads(data, parse_float=str)
+    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
+        line, column = getattr(error, "lineno", None), getattr(error, "colno", None)
+        raise RiffError("this is not JSON; send a riff saved as thrumble.riff/1", found=str(error)[:80], line=line, column=column, place="file") from None
+    return riff_from_document(document)
+
+
+def riff_from_document(document: Any) -> Riff:
+    """The riff of parsed JSON. Raises RiffError as `read_riff_json`."""
+    try:
+        model = RiffJson.model_validate(document)
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        found = first["input"] if isinstance(first["input"], str | int | float) else ""
+        raise RiffError(first["msg"].removeprefix("Value error, "), found=str(found)[:60], place=_place(first["loc"], document)) from None
+    return check_riff(_to_riff(model))
+
+
+def riff_document(riff: Riff) -> dict[str, Any]:
+    """The JSON document of a riff; reverse of `riff_from_document`."""
+    model = RiffJson(
+        format="thrumble.riff/1", title=riff.title, tempo_bpm=riff.tempo_bpm, tuning=list(riff.tuning), capo=riff.capo,
+        feel=_feel_json(riff.feel), play=list(riff.play),
+        sections=[
+            SectionJson(
+                name=s.name, bars=[_bar_json(b) for b in s.bars], endings=[[_bar_json(b) for b in e] for e in s.endings],
+                feel=_feel_json(s.feel) if s.feel else None,
+            )
+            for s in riff.sections
+        ],
+        pickup=PickupJson(length=riff.pickup.length, hits=[_hit_json(h) for h in riff.pickup.hits]) if riff.pickup else None,
+        pedal=_note_json(riff.pedal) if riff.pedal else None,
+    )  # fmt: skip
+    return model.model_dump(mode="json", exclude_defaults=True) | {"format": "thrumble.riff/1", "feel": _feel_json(riff.feel).model_dump(mode="json", exclude_none=True)}
+
+
+def _place(loc: tuple[int | str, ...], document: Any) -> str:
+    """Section, bar, hit and field in a guitarist's words from a validation path."""
+    words, here = [], document
+    singular = {"sections": "section", "bars": "bar", "hits": "hit", "notes": "note", "endings": "ending"}
+    for step in loc:
+        if isinstance(step, int):
+            here = here[step] if isinstance(here, list) and step < len(here) else None
+            name = here.get("name") if isinstance(here, dict) else None
+            words[-1] = f"{singular.get(words[-1], words[-1])} {repr(name) if name else step + 1}"
+        else:
+            here = here.get(step) if isinstance(here, dict) else None
+            words.append(step)
+    return ", ".join(words) or "file"
+
+
+def _to_riff(model: RiffJson) -> Riff:
+    return Riff(
+        title=model.title, tempo_bpm=model.tempo_bpm, tuning=tuple(model.tuning), capo=model.capo, feel=_feel(model.feel),
+        sections=tuple(
+            Section(
+                name=s.name, bars=tuple(_bar(b) for b in s.bars), endings=tuple(tuple(_bar(b) for b in e) for e in s.endings),
+                feel=_feel(s.feel) if s.feel else None,
+            )
+            for s in model.sections
+        ),
+        play=tuple(model.play),
+        pickup=Pickup(model.pickup.length, tuple(_hit(h) for h in model.pickup.hits)) if model.pickup else None,
+        pedal=_note(model.pedal) if model.pedal else None,
+    )  # fmt: skip
+
+
+def _feel(model: FeelJson) -> Feel:
+    if model.kind == "straight":
+        return STRAIGHT
+    if model.ratio is None:
+        raise RiffError("a shuffle needs a ratio, such as 2.0", place="feel, ratio")
+    return Feel(Fraction(model.ratio), model.unit or Fraction(1, 8))
+
+
+def _feel_json(feel: Feel) -> FeelJson:
+    if feel.ratio is None:
+        return FeelJson(kind="straight")
+    return FeelJson(kind="shuffle", unit=feel.unit, ratio=Decimal(feel.ratio.numerator) / Decimal(feel.ratio.denominator))
+
+
+def _note(model: NoteJson) -> Note:
+    return Note(model.string, model.fret, model.let_ring)
+
+
+def _note_json(note: Note) -> NoteJson:
+    return NoteJson(string=note.string, fret=note.fret, let_ring=note.let_ring)
+
+
+def _bar(model: BarJson) -> Bar:
+    return Bar(model.meter, tuple(_hit(h) for h in model.hits))
+
+
+def _bar_json(bar: Bar) -> BarJson:
+    return BarJson(meter=bar.meter, hits=[_hit_json(h) for h in bar.hits])
+
+
+def _hit(model: HitJson) -> Hit:
+    depth = DEFAULT_DEPTH if model.depth is None and model.articulation is Articulation.PALM else model.depth
+    stroke = Stroke.DOWN if model.stroke is None and model.legato is None else model.stroke
+    return Hit(
+        at=model.at, length=model.length, notes=tuple(sorted((_note(n) for n in model.notes), key=lambda n: -n.string)),
+        articulation=model.articulation, depth=depth, stroke=stroke, accent=model.accent, staccato=model.staccato,
+        stop=model.stop, slide_from=model.slide_from, legato=model.legato, label=model.label,
+    )  # fmt: skip
+
+
+def _hit_json(hit: Hit) -> HitJson:
+    return HitJson(
+        at=hit.at, length=hit.length, notes=[_note_json(n) for n in hit.notes], articulation=hit.articulation, depth=hit.depth,
+        stroke=hit.stroke, accent=hit.accent, staccato=hit.staccato, stop=hit.stop, slide_from=hit.slide_from, legato=hit.legato, label=hit.label,
+    )  # fmt: skip
