@@ -1,0 +1,82 @@
+"""Open, palm-muted or dead: from a hit's own sound, with probabilities. The hit's own plan plays no part.
+
+Three kinds of evidence, in windows from the attack to the next onset at most: how the bands stand to one another, how each falls, and how
+clear the pitch is. Every measure is used as it is and relative to the take's median, since relative measures carry over to guitars and
+amplifiers never met before. Source of the ideas: damping by soft contact takes the high partials first (Fletcher and Rossing).
+"""
+
+import numpy as np
+
+from thrumble.core.ear.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.onsets import Array
+from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP_S, Bands
+from thrumble.core.signal import Samples
+
+GROUPS_HZ = ((70, 250), (250, 700), (700, 1800), (1800, 4500), (4500, 10500))
+WINDOWS_S = ((0.002, 0.014), (0.014, 0.034), (0.034, 0.060), (0.060, 0.095), (0.095, 0.140), (0.140, 0.200))
+CLEAR_S = 0.009  # the analysis window reaches this far ahead: stop short of the next onset
+PITCH_WINDOW_S = 0.055
+PITCH_LAGS_HZ = (30.0, 500.0)
+
+
+def measure_hits(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array) -> Array:
+    """What the classifier sees of each hit, shape (n, measures). `ends_s`: the next onset, or the take's end."""
+    if not onsets_s.size:
+        return np.zeros((0, 1))
+    own = _own_measures(samples, bands, onsets_s, ends_s)
+    return np.concatenate([own, own - np.median(own, axis=0)], axis=1)
+
+
+def _own_measures(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array) -> Array:
+    power = np.power(10.0, bands.level_db / 10, dtype=np.float64)
+    group_of = [(BAND_EDGES_HZ[:-1] >= low * 0.99) & (BAND_EDGES_HZ[:-1] < high * 0.99) for low, high in GROUPS_HZ]
+    grouped = np.stack([power[:, mask].sum(axis=1) for mask in group_of], axis=1)
+    running = np.concatenate([np.zeros((1, len(GROUPS_HZ))), np.cumsum(grouped, axis=0)])
+    free_s = np.clip(ends_s - onsets_s - CLEAR_S, 0.016, 0.2)
+    levels = np.stack([_window_db(running, onsets_s, free_s, *window) for window in WINDOWS_S], axis=1)  # hits, windows, groups
+    before = _window_db(running, onsets_s, np.full(onsets_s.size, 1.0), -0.022, -0.011)
+    total = 10 * np.log10(np.power(10, levels / 10).sum(axis=2))  # hits, windows
+    shape = levels - total[:, :, np.newaxis]
+    clarity = _clarity(samples, onsets_s, free_s)
+    columns = [
+        shape[:, 0], shape[:, 1], shape[:, 3],
+        *(levels[:, k] - levels[:, 1] for k in (0, 2, 3, 4, 5)),
+        total[:, [0, 2, 3, 4, 5]] - total[:, [1]],
+        total[:, [1]], before - levels[:, 1],
+        clarity * 10, free_s[:, np.newaxis] * 50,
+    ]  # fmt: skip
+    return np.concatenate(columns, axis=1) / 10
+
+
+def _window_db(running: Array, onsets_s: Array, free_s: Array, start_s: float, end_s: float) -> Array:
+    """Group levels in a window after each onset; a window past the free time is replaced by the free time's last part."""
+    length = end_s - start_s
+    begin = onsets_s + np.minimum(start_s, np.maximum(free_s - length, min(start_s, 0.002)))
+    finish = onsets_s + np.minimum(end_s, np.maximum(free_s, 0.014))
+    low = np.clip(np.round(begin / HOP_S).astype(int), 0, running.shape[0] - 2)
+    high = np.clip(np.round(finish / HOP_S).astype(int), low + 1, running.shape[0] - 1)
+    return np.asarray(10 * np.log10((running[high] - running[low]) / (high - low)[:, np.newaxis] + 1e-12))
+
+
+def _clarity(samples: Samples, onsets_s: Array, free_s: Array) -> Array:
+    """Pitch clarity early and late in each hit: the largest normalised autocorrelation at the lags of a guitar; and spectral flatness."""
+    out = np.zeros((onsets_s.size, 4))
+    size = 4096
+    low, high = (int(WORK_RATE_HZ / hz) for hz in PITCH_LAGS_HZ[::-1])
+    for k, (onset, free) in enumerate(zip(onsets_s, free_s, strict=True)):
+        for place, start in enumerate((0.006, max(0.006, min(0.07, free - PITCH_WINDOW_S)))):
+            begin = int((onset + start) * WORK_RATE_HZ)
+            piece = samples[begin : begin + int(min(PITCH_WINDOW_S, max(free, 0.03)) * WORK_RATE_HZ)].astype(np.float64)
+            if piece.size < 300:
+                continue
+            spectrum = np.fft.rfft(piece * np.hanning(piece.size), size)
+            spectral = spectrum.real**2 + spectrum.imag**2
+            auto = np.fft.irfft(spectral, size)
+            window = np.fft.rfft(np.hanning(piece.size), size)
+            shape = np.fft.irfft(window.real**2 + window.imag**2, size)
+            reach = min(high, int(piece.size * 0.62))
+            ratio = auto[low:reach] / np.maximum(shape[low:reach], 0.02 * shape[0]) * shape[0] / (auto[0] + 1e-12)
+            out[k, place] = float(np.max(ratio, initial=0.0))
+            middle = spectral[int(200 / WORK_RATE_HZ * size) : int(4000 / WORK_RATE_HZ * size)] + 1e-14
+            out[k, 2 + place] = float(np.log10(np.exp(np.mean(np.log(middle))) / np.mean(middle))) / 2
+    return out

@@ -1,0 +1,92 @@
+"""From whatever was recorded to one clean mono signal at the ear's own rate, and what was noticed on the way."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+
+from thrumble.core.errors import BadAudio
+from thrumble.core.signal import Samples, filtered, high_pass
+
+WORK_RATE_HZ = 22050  # attacks, partials to 11 kHz and tenths of a millisecond are all still there
+RATES_HZ = (8000, 192000)
+MAX_S = 600.0
+QUIET_CHANNEL_DB = 30.0  # a channel this far under the loudest carries no guitar
+FULL_SCALE = 0.999
+CLIP_RUN = 3
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Heard:
+    """A conditioned take. `samples` at WORK_RATE_HZ, peak 1 unless silent; `gain_db` brings them back to the file's level."""
+
+    samples: Samples
+    gain_db: float
+    duration_s: float
+    clipped_share: float  # samples in full-scale runs of three or more
+    silent: bool
+
+
+def condition(samples: NDArray[np.floating], rate_hz: int) -> Heard:
+    """Mixes the live channels, removes DC and rumble, resamples and brings to a common level.
+
+    samples : floats, shape (n,) or (n, channels), nominally in [-1, 1].
+    Raises BadAudio if they are not finite, have another shape, are longer than ten minutes or have a rate outside 8 to 192 kHz.
+    """
+    if samples.ndim not in (1, 2) or samples.size == 0:
+        raise BadAudio("there is no sound in this take: the file holds not a single sample")
+    if not RATES_HZ[0] <= rate_hz <= RATES_HZ[1]:
+        raise BadAudio(f"a sample rate of {rate_hz} Hz cannot be read: save it with 8000 to 192000 Hz")
+    duration_s = samples.shape[0] / rate_hz
+    if duration_s > MAX_S + 1:
+        raise BadAudio(f"this take lasts {duration_s / 60:.0f} minutes: cut it to ten at most")
+    if not np.isfinite(samples).all():
+        raise BadAudio("this take holds samples that are not numbers (NaN or infinite): export it again")
+    channels = samples[:, np.newaxis] if samples.ndim == 1 else samples
+    clipped = max(_clipped_share(channels[:, c]) for c in range(channels.shape[1]))
+    mono = _live_mix(channels)
+    mono = mono - np.float32(mono.mean(dtype=np.float64))
+    if rate_hz != WORK_RATE_HZ:
+        mono = np.asarray(soxr.resample(mono, rate_hz, WORK_RATE_HZ), dtype=np.float32)
+    mono = _without_rumble(mono)
+    loudest = float(np.max(np.abs(mono), initial=0.0))
+    silent = loudest < 1e-4  # -80 dBFS: below any microphone's noise that a guitar would rise from
+    if not silent:
+        mono = mono / np.float32(loudest)
+    return Heard(
+        samples=mono, gain_db=20 * float(np.log10(max(loudest, 1e-10))), duration_s=duration_s, clipped_share=clipped, silent=silent
+    )
+
+
+def _live_mix(channels: NDArray[np.floating]) -> Samples:
+    """The mean of the channels that carry sound; channels of opposite phase are turned to the first."""
+    levels = [float(np.std(channels[:, c])) for c in range(channels.shape[1])]
+    live = [c for c, level in enumerate(levels) if level > max(levels) * 10 ** (-QUIET_CHANNEL_DB / 20)] or [0]
+    first = np.asarray(channels[:, live[0]], dtype=np.float32)
+    mix = first.copy()
+    for c in live[1:]:
+        other = np.asarray(channels[:, c], dtype=np.float32)
+        mix += other if float(np.vdot(first, other)) >= 0 else -other
+    return mix / np.float32(len(live))
+
+
+def _clipped_share(channel: NDArray[np.floating]) -> float:
+    """Share of samples in runs of three or more at full scale."""
+    full = np.abs(channel) >= FULL_SCALE
+    if not full.any():
+        return 0.0
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], full.astype(np.int8), [0]])))
+    runs = edges[1::2] - edges[::2]
+    return float(runs[runs >= CLIP_RUN].sum() / channel.size)
+
+
+def _without_rumble(mono: Samples) -> Samples:
+    """High-passed at 35 Hz, in blocks so that ten minutes need no huge transform."""
+    block, lap = 60 * WORK_RATE_HZ, WORK_RATE_HZ
+    parts = []
+    for start in range(0, max(1, mono.size), block):
+        before = max(0, start - lap)
+        part = filtered(mono[before : start + block], WORK_RATE_HZ, high_pass(35.0))
+        parts.append(part[start - before :])
+    return np.concatenate(parts)

@@ -1,0 +1,116 @@
+"""Which candidate is which due hit. Dynamic programming in order; missing and extra hits cost; the deviation's prior is wide enough for
+a beginner at first and then follows what this player does in this take."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from thrumble.core.ear.onsets import Array, Candidates
+
+MISS = float(np.log(0.02))  # a due hit left out
+EXTRA_PER_S = 0.05  # onsets of no due hit, a second
+CROWD_PER_S = 3.0  # false candidates a second: what a match is weighed against
+WIDE_MS, NARROW_MS = 30.0, (7.0, 28.0)
+REACH_S = 0.16  # farther than this from its place no hit is looked for
+REACH_SLOT = 0.62  # nor farther than this share of the gap to its neighbour
+TREND_HITS = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Match:
+    """`chosen`: candidate of each due hit, -1 where none, shape (n,). `score`: log likelihood against "nothing was played"."""
+
+    chosen: NDArray[np.intp]
+    score: float
+
+
+def match_hits(candidates: Candidates, due_s: Array, *, gaps_s: Array) -> Match:
+    """Matches due hits to candidates in two passes: around the places given, then around the player's own trend.
+
+    due_s : expected file times, increasing. gaps_s : the smaller gap to a neighbour, same shape.
+    """
+    centre = np.zeros(due_s.size)
+    spread = np.full(due_s.size, WIDE_MS / 1000)
+    match = _align(candidates, due_s, gaps_s, centre, spread)
+    for _ in range(2):
+        found = match.chosen >= 0
+        if found.sum() < 4:
+            return match
+        deviation = candidates.times_s[match.chosen[found]] - due_s[found]
+        trend = _running_median(deviation, TREND_HITS)
+        own = 1.4826 * float(np.median(np.abs(deviation - trend)))
+        centre = np.interp(np.arange(due_s.size), np.flatnonzero(found), trend)
+        spread = np.full(due_s.size, float(np.clip(1.3 * own, NARROW_MS[0] / 1000, NARROW_MS[1] / 1000)))
+        match = _align(candidates, due_s, gaps_s, centre, spread)
+    return match
+
+
+def gaps_between(due_s: Array) -> Array:
+    """The smaller gap of every due hit to its neighbours, seconds; 1 where there is none."""
+    steps = np.diff(due_s)
+    before, after = np.concatenate([[1.0], steps]), np.concatenate([steps, [1.0]])
+    return np.minimum(np.minimum(before, after), 1.0)
+
+
+def _running_median(values: Array, reach: int) -> Array:
+    padded = np.pad(values, reach, mode="reflect" if values.size > reach else "edge")
+    return np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1), axis=1)
+
+
+def _log_prior(away_s: Array, spread_s: float) -> Array:
+    """Log density of a deviation against the density of false candidates: a normal core and a wide skirt."""
+    core = 0.88 * np.exp(-0.5 * (away_s / spread_s) ** 2) / (spread_s * 2.5066)
+    wide = max(0.045, 2 * spread_s)
+    skirt = 0.12 * np.exp(-0.5 * (away_s / wide) ** 2) / (wide * 2.5066)
+    return np.asarray(np.log((core + skirt) / CROWD_PER_S))
+
+
+def _align(candidates: Candidates, due_s: Array, gaps_s: Array, centre_s: Array, spread_s: Array) -> Match:
+    times, odds = candidates.times_s, candidates.log_odds
+    count = times.size
+    if not count:
+        return Match(np.full(due_s.size, -1), MISS * due_s.size)
+    extra = np.maximum(0.0, odds + np.log(EXTRA_PER_S / CROWD_PER_S))
+    gain = odds - extra
+    reach = np.minimum(REACH_S, np.maximum(0.03, REACH_SLOT * gaps_s)) + np.abs(centre_s)
+    lows = np.maximum.accumulate(np.searchsorted(times, due_s + centre_s - reach))
+    highs = np.maximum.accumulate(np.searchsorted(times, due_s + centre_s + reach))
+    best = np.zeros(1)  # best score with the last used candidate at most low-1+k
+    base = 0  # `best[0]` stands for all candidates before `base`
+    steps: list[tuple[int, NDArray[np.bool_], NDArray[np.intp]]] = []
+    for k in range(due_s.size):
+        low, high = int(lows[k]), int(highs[k])
+        n = high - low
+        index = np.minimum(np.arange(low, high + 1) - base, best.size - 1)
+        carried = best[index]  # before low .. before high
+        missed = carried + MISS
+        if n:
+            reward = gain[low:high] + _log_prior(times[low:high] - due_s[k] - centre_s[k], float(spread_s[k]))
+            taken = carried[:-1] + reward
+            options = missed.copy()
+            options[1:] = np.maximum(options[1:], taken)
+        else:
+            taken, options = np.zeros(0), missed
+        running = np.maximum.accumulate(options)
+        chosen_here = np.zeros(n + 1, dtype=bool)
+        source = np.zeros(n + 1, dtype=np.intp)  # which option the running best comes from
+        last = 0
+        for m in range(n + 1):
+            if m == 0 or options[m] > options[last]:
+                last = m
+            source[m] = last
+        chosen_here[1:] = taken >= missed[1:] if n else False
+        steps.append((low, chosen_here, source))
+        best, base = running, low
+    chosen = np.full(due_s.size, -1, dtype=np.intp)
+    limit = base + best.size - 1  # candidates before this may be used
+    for k in range(due_s.size - 1, -1, -1):
+        low, chosen_here, source = steps[k]
+        m = int(source[min(max(limit - low, 0), source.size - 1)])
+        if chosen_here[m]:
+            chosen[k] = low + m - 1
+            limit = low + m - 1
+        else:
+            limit = min(limit, low + m)
+    return Match(chosen, float(best[-1]))

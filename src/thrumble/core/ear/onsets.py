@@ -1,0 +1,150 @@
+"""Where strings may have been struck: candidates, each placed to a fraction of a millisecond and given its odds of being a hit.
+
+Spectral flux on log bands against the loudest of the last few frames (Boeck and Widmer 2013: a ringing string that wavers gives none)
+finds nearly every hit among many false ones. The raw high-passed envelope, whose sharpest relative rise is the attack, places each. A small
+trained network (weights.py, from simulated takes) then weighs eleven measures of the moment. What the riff expects plays no part here.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from thrumble.core.ear.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.network import Network
+from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP, HOP_S, Bands
+from thrumble.core.signal import Samples, filtered, high_pass
+
+Array = NDArray[np.float64]
+LAG = 5  # frames, 10 ms: a flux over less misses soft palms, over more blurs sixteenths
+SPAN = 3  # frames around the lag whose loudest is the reference
+NEAR = 8  # frames, 16 ms: two peaks closer than this are one
+LEAST_DB = 0.35  # mean rise of the bands below which nothing was struck
+REFINE_S = 0.014
+PLACE_S = 0.0015  # where the attack lies from the peak of the flux, on average, and how far from there it may be
+PLACE_SPREAD_S = 0.0025
+FLOOR_POWER = 1e-9
+
+
+@dataclass(frozen=True, slots=True)
+class Candidates:
+    """Possible onsets: seconds from the take's start, increasing; `log_odds` of being a hit, natural, from the sound alone."""
+
+    times_s: Array
+    log_odds: Array
+
+
+def find_candidates(samples: Samples, bands: Bands, network: Network) -> Candidates:
+    """All rises that could be hits; choosing among them is the matcher's work. Empty for a flat take."""
+    times_s, measures = measure_candidates(samples, bands)
+    if not times_s.size:
+        return Candidates(times_s, times_s)
+    return Candidates(times_s, network.outputs(measures)[:, 0])
+
+
+def measure_candidates(samples: Samples, bands: Bands) -> tuple[Array, Array]:
+    """Times of the candidates, shape (n,), and their measures, shape (n, 11); see `_measures`."""
+    strength = _onset_strength(bands)
+    smooth = np.convolve(strength, np.array([0.25, 0.5, 0.25], np.float32), "same")
+    frames = _peaks(smooth, NEAR)
+    frames = frames[smooth[frames] >= LEAST_DB]
+    if not frames.size:
+        return np.zeros(0), np.zeros((0, 11))
+    envelope = _Envelope(samples)
+    times, rises = _refine(envelope, frames * HOP_S + PLACE_S)
+    order = np.argsort(times, kind="stable")
+    times, frames, rises = times[order], frames[order], rises[order]
+    return times, _measures(times, frames, rises, smooth, bands, envelope)
+
+
+def _onset_strength(bands: Bands) -> NDArray[np.float32]:
+    """Mean rise of the log bands in dB against LAG frames before; one value a frame, nothing below zero."""
+    level = bands.level_db
+    reference = level.copy()
+    for k in range(1, SPAN // 2 + 1):
+        reference[k:] = np.maximum(reference[k:], level[:-k])
+        reference[:-k] = np.maximum(reference[:-k], level[k:])
+    rise = np.zeros_like(level)
+    rise[LAG:] = level[LAG:] - reference[:-LAG]
+    return np.asarray(np.maximum(rise, 0).mean(axis=1), dtype=np.float32)
+
+
+def _peaks(curve: NDArray[np.float32], near: int) -> NDArray[np.intp]:
+    """Frames that are the largest within `near` frames on both sides."""
+    padded = np.pad(curve, near, constant_values=-1)
+    highest = np.lib.stride_tricks.sliding_window_view(padded, 2 * near + 1).max(axis=1)
+    return np.flatnonzero((curve >= highest) & (curve > 0))
+
+
+class _Envelope:
+    """Running energy of the take, whole and sharp (above 900 Hz with a little of the rest), for level questions in one step."""
+
+    def __init__(self, samples: Samples) -> None:
+        self.sharp = np.abs(filtered(samples, WORK_RATE_HZ, high_pass(900.0))) + np.float32(0.15) * np.abs(samples)
+        self.sharp_energy = np.concatenate([[0.0], np.cumsum(np.square(self.sharp, dtype=np.float64))])
+        self.energy = np.concatenate([[0.0], np.cumsum(np.square(samples, dtype=np.float64))])
+        self.size = samples.size
+
+    def level_db(self, energy: Array, start_s: Array, end_s: Array) -> Array:
+        """Mean power in dB over spans; clipped to the take."""
+        low = np.clip((start_s * WORK_RATE_HZ).astype(int), 0, self.size - 1)
+        high = np.clip((end_s * WORK_RATE_HZ).astype(int), low + 1, self.size)
+        return np.asarray(10 * np.log10(np.maximum(energy[high] - energy[low], 0.0) / (high - low) + FLOOR_POWER))
+
+
+def _refine(envelope: _Envelope, about_s: Array) -> tuple[Array, Array]:
+    """Moves rough times to the sharpest relative rise within REFINE_S; also gives that rise (natural log of the energy ratio)."""
+    sharp, energy = envelope.sharp, envelope.sharp_energy
+    floor = FLOOR_POWER + 1e-6 * float(energy[-1] / envelope.size)
+    after, before, reach = int(0.0018 * WORK_RATE_HZ), int(0.006 * WORK_RATE_HZ), int(REFINE_S * WORK_RATE_HZ)
+    times, rises = np.array(about_s), np.zeros(about_s.size)
+    for k, time_s in enumerate(about_s):
+        centre = round(time_s * WORK_RATE_HZ)
+        at = np.arange(max(before, centre - reach), min(envelope.size - after, centre + reach))
+        if not at.size:
+            continue
+        loud = (energy[at + after] - energy[at]) / after + floor
+        rise = np.log(loud / ((energy[at] - energy[at - before]) / before + floor))
+        away = (at - centre) / (PLACE_SPREAD_S * WORK_RATE_HZ)
+        best = int(np.argmax(rise + 0.35 * np.log(loud) - 0.5 * away**2))
+        times[k] = _foot(sharp, int(at[best]), after) / WORK_RATE_HZ
+        rises[k] = rise[best]
+    return times, rises
+
+
+def _foot(sharp: Samples, best: int, after: int) -> int:
+    """The first sample of the attack: where the envelope passes a tenth of its next peak, coming from the quiet before."""
+    high = float(sharp[best : best + 3 * after].max())
+    low = float(np.sqrt(np.mean(np.square(sharp[max(0, best - 4 * after) : max(1, best - after // 2)], dtype=np.float64))))
+    level = max(low + 0.1 * max(0.0, high - low), 2.5 * low if high > 5 * low else 0.0)
+    start = max(0, best - after)
+    over = np.flatnonzero(sharp[start : best + 3 * after] > level)
+    return start + int(over[0]) if over.size else best
+
+
+def _measures(times: Array, frames: NDArray[np.intp], rises: Array, strength: NDArray[np.float32], bands: Bands, envelope: _Envelope) -> Array:
+    """Eleven measures a candidate; levels in tens of dB so that all are of order one."""
+    level = bands.level_db
+    now = np.minimum(frames + 2, level.shape[0] - 1)
+    change = level[now] - level[np.maximum(frames - LAG - 1, 0)]
+    high, low = BAND_EDGES_HZ[:-1] > 2500, BAND_EDGES_HZ[:-1] < 450
+    long_change = level[np.minimum(frames + 7, level.shape[0] - 1)] - level[np.maximum(frames - 10, 0)]
+    loud_db = np.percentile(envelope.level_db(envelope.energy, np.arange(0, envelope.size / WORK_RATE_HZ, 0.02), np.arange(0, envelope.size / WORK_RATE_HZ, 0.02) + 0.02), 95)
+    after = envelope.level_db(envelope.energy, times, times + 0.012)
+    before = envelope.level_db(envelope.energy, times - 0.012, times - 0.001)
+    sharp = envelope.level_db(envelope.sharp_energy, times, times + 0.006) - envelope.level_db(envelope.sharp_energy, times - 0.008, times - 0.001)
+    own = strength[frames].astype(np.float64)
+    gaps = np.abs(times[:, np.newaxis] - times[np.newaxis, :]) if times.size < 3000 else None
+    if gaps is None:
+        rival = np.array([max([own[j] for j in range(max(0, k - 4), min(times.size, k + 5)) if j != k and abs(times[j] - times[k]) < 0.045], default=0.0) for k in range(times.size)])
+    else:
+        rival = np.where((gaps < 0.045) & (gaps > 0), own[np.newaxis, :], 0.0).max(axis=1)
+    columns = [
+        np.log(own), rises / 3, sharp / 10, (after - before) / 10, (after - loud_db) / 10, (before - loud_db) / 10,
+        change[:, high].mean(axis=1) / 10, long_change[:, low].mean(axis=1) / 10, (change > 3).mean(axis=1),
+        np.minimum(change, 0).mean(axis=1) / 10, np.log((own + 0.2) / (rival + 0.2)),
+    ]  # fmt: skip
+    return np.stack([np.asarray(c, dtype=np.float64) for c in columns], axis=1)
+
+
+__all__ = ["HOP", "Array", "Candidates", "find_candidates", "measure_candidates"]

@@ -1,0 +1,136 @@
+"""From strings to a recording: pickup, amplifier, cabinet, room, noise, hum. Three tones, each with a spread of its own from take to take."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+import soxr
+
+from thrumble.core.signal import Samples, filtered, high_pass, low_pass, peak
+
+
+class Tone(StrEnum):
+    """The player's tone setting."""
+
+    CLEAN = "clean"
+    CRUNCH = "crunch"
+    HIGH_GAIN = "high-gain"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Setup:
+    """One guitar, amplifier and room. Drawn once per take."""
+
+    tone: Tone
+    pickup_place: float  # from the bridge, share of the string
+    pickup_peak_hz: float
+    pickup_q: float
+    pre_high_pass_hz: float
+    drive_db: float
+    asymmetry: float
+    speaker_low_hz: float
+    speaker_high_hz: float
+    presence_db: float
+    room_level: float  # 0 is dry
+    room_s: float
+    noise_db: float  # below the peak
+    hum_db: float
+    hum_hz: float
+    gate_db: float | None = None  # noise gate threshold below the peak, None without
+    compress: float = 0.0  # 0 none to 1 hard, before the amplifier
+
+
+DRIVE_DB = {Tone.CLEAN: (-12.0, 0.0), Tone.CRUNCH: (12.0, 22.0), Tone.HIGH_GAIN: (32.0, 46.0)}
+
+
+def draw_setup(tone: Tone, rng: np.random.Generator) -> Setup:
+    """A random guitar, amplifier and room for a tone."""
+    low, high = DRIVE_DB[tone]
+    dry = rng.random() < 0.6
+    return Setup(
+        tone=tone,
+        pickup_place=float(rng.uniform(0.05, 0.24)),
+        pickup_peak_hz=float(rng.uniform(2200, 5200)),
+        pickup_q=float(rng.uniform(0.7, 2.2)),
+        pre_high_pass_hz=float(rng.uniform(40, 80) if tone is Tone.CLEAN else rng.uniform(70, 220)),
+        drive_db=float(rng.uniform(low, high)),
+        asymmetry=float(rng.uniform(0.0, 0.3)),
+        speaker_low_hz=float(rng.uniform(60, 110)),
+        speaker_high_hz=float(rng.uniform(3600, 6500)),
+        presence_db=float(rng.uniform(-2, 6)),
+        room_level=0.0 if dry else float(rng.uniform(0.03, 0.2)),
+        room_s=float(rng.uniform(0.15, 0.7)),
+        noise_db=float(rng.uniform(-75, -45)),
+        hum_db=float(rng.uniform(-80, -48)),
+        hum_hz=float(rng.choice([50.0, 60.0])),
+        gate_db=float(rng.uniform(-50, -36)) if tone is Tone.HIGH_GAIN and rng.random() < 0.3 else None,
+        compress=float(rng.uniform(0.2, 0.8)) if rng.random() < 0.25 else 0.0,
+    )
+
+
+def amplify(strings: Samples, setup: Setup, *, rate_hz: int, rng: np.random.Generator) -> Samples:
+    """The recorded sound of the summed strings (peak about 1 for a hard chord). Same length."""
+    sound = filtered(strings, rate_hz, low_pass(setup.pickup_peak_hz, q=setup.pickup_q), high_pass(setup.pre_high_pass_hz))
+    sound = sound / np.float32(max(1e-6, float(np.percentile(np.abs(sound), 99.9))))
+    if setup.compress:
+        sound = _compress(sound, setup.compress, rate_hz)
+    if setup.tone is not Tone.CLEAN or setup.drive_db > -6:
+        sound = _distort(sound, setup, rate_hz)
+    sound = filtered(
+        sound, rate_hz, high_pass(setup.speaker_low_hz), low_pass(setup.speaker_high_hz, q=0.9), low_pass(setup.speaker_high_hz * 1.2),
+        peak(2200, gain_db=setup.presence_db, q=0.8),
+    )  # fmt: skip
+    if setup.gate_db is not None:
+        sound = _gate(sound, setup.gate_db, rate_hz)
+    if setup.room_level:
+        sound = _room(sound, setup, rate_hz, rng)
+    loud = max(1e-6, float(np.max(np.abs(sound))))
+    t = np.arange(sound.size) / rate_hz
+    hum = sum(np.sin(2 * np.pi * setup.hum_hz * k * t + k) / k for k in (1, 2, 3, 5))
+    hiss = rng.standard_normal(sound.size) * 10 ** (setup.noise_db / 20)
+    return np.asarray(sound / loud + hiss + hum * 10 ** (setup.hum_db / 20), dtype=np.float32)
+
+
+def _distort(sound: Samples, setup: Setup, rate_hz: int) -> Samples:
+    """Soft clipping in one or two stages, four times oversampled so that the fold-back stays low."""
+    up = soxr.resample(sound, rate_hz, 4 * rate_hz)
+    drive = 10 ** (setup.drive_db / 20)
+    if setup.tone is Tone.HIGH_GAIN:
+        up = np.tanh(up * np.float32(np.sqrt(drive)) + np.float32(setup.asymmetry)) - np.float32(np.tanh(setup.asymmetry))
+        drive = np.sqrt(drive)
+    up = np.tanh(up * np.float32(drive) + np.float32(setup.asymmetry)) - np.float32(np.tanh(setup.asymmetry))
+    down = soxr.resample(up, 4 * rate_hz, rate_hz)
+    out = np.zeros(sound.size, dtype=np.float32)
+    out[: min(down.size, sound.size)] = down[: sound.size]
+    return out
+
+
+def _envelope(sound: Samples, rate_hz: int, window_s: float) -> Samples:
+    """Moving RMS, centred, same length."""
+    n = max(1, int(window_s * rate_hz))
+    power = np.cumsum(np.concatenate([[0.0], np.square(sound, dtype=np.float64)]))
+    index = np.arange(sound.size)
+    low, high = np.maximum(0, index - n // 2), np.minimum(sound.size, index + n // 2 + 1)
+    return np.asarray(np.sqrt((power[high] - power[low]) / (high - low)), dtype=np.float32)
+
+
+def _compress(sound: Samples, amount: float, rate_hz: int) -> Samples:
+    level = _envelope(sound, rate_hz, 0.02) + 1e-3
+    return np.asarray(sound * (level / level.max()) ** (-0.6 * amount), dtype=np.float32)
+
+
+def _gate(sound: Samples, threshold_db: float, rate_hz: int) -> Samples:
+    level = _envelope(sound, rate_hz, 0.03)
+    opened = np.clip((20 * np.log10(level / level.max() + 1e-9) - threshold_db) / 6 + 0.5, 0, 1)
+    return np.asarray(sound * opened, dtype=np.float32)
+
+
+def _room(sound: Samples, setup: Setup, rate_hz: int, rng: np.random.Generator) -> Samples:
+    """Dry sound and a decaying noise tail that starts 5 ms later."""
+    n = int(setup.room_s * rate_hz)
+    tail = rng.standard_normal(n) * np.exp(-6.9 * np.arange(n) / n)
+    tail[: int(0.005 * rate_hz)] = 0
+    tail /= np.sqrt(np.sum(tail**2))
+    size = 1 << (sound.size + n).bit_length()
+    wet = np.fft.irfft(np.fft.rfft(sound, size) * np.fft.rfft(tail, size), size)[: sound.size]
+    return np.asarray(sound + setup.room_level * wet, dtype=np.float32)
