@@ -11,11 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
-from thrumble.core.ear.network import Network
-from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP, HOP_S, Bands
+from thrumble.core.ear.network import Array, Network
+from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP_S, Bands
 from thrumble.core.signal import Samples, filtered, high_pass
 
-Array = NDArray[np.float64]
 LAG = 5  # frames, 10 ms: a flux over less misses soft palms, over more blurs sixteenths
 SPAN = 3  # frames around the lag whose loudest is the reference
 NEAR = 8  # frames, 16 ms: two peaks closer than this are one
@@ -129,16 +128,17 @@ def _measures(times: Array, frames: NDArray[np.intp], rises: Array, strength: ND
     change = level[now] - level[np.maximum(frames - LAG - 1, 0)]
     high, low = BAND_EDGES_HZ[:-1] > 2500, BAND_EDGES_HZ[:-1] < 450
     long_change = level[np.minimum(frames + 7, level.shape[0] - 1)] - level[np.maximum(frames - 10, 0)]
-    loud_db = np.percentile(envelope.level_db(envelope.energy, np.arange(0, envelope.size / WORK_RATE_HZ, 0.02), np.arange(0, envelope.size / WORK_RATE_HZ, 0.02) + 0.02), 95)
+    grid = np.arange(0, envelope.size / WORK_RATE_HZ, 0.02)
+    loud_db = np.percentile(envelope.level_db(envelope.energy, grid, grid + 0.02), 95)
     after = envelope.level_db(envelope.energy, times, times + 0.012)
     before = envelope.level_db(envelope.energy, times - 0.012, times - 0.001)
     sharp = envelope.level_db(envelope.sharp_energy, times, times + 0.006) - envelope.level_db(envelope.sharp_energy, times - 0.008, times - 0.001)
     own = strength[frames].astype(np.float64)
-    gaps = np.abs(times[:, np.newaxis] - times[np.newaxis, :]) if times.size < 3000 else None
-    if gaps is None:
-        rival = np.array([max([own[j] for j in range(max(0, k - 4), min(times.size, k + 5)) if j != k and abs(times[j] - times[k]) < 0.045], default=0.0) for k in range(times.size)])
-    else:
-        rival = np.where((gaps < 0.045) & (gaps > 0), own[np.newaxis, :], 0.0).max(axis=1)
+    rival = np.zeros(times.size)
+    for k in (1, 2, 3, 4):  # candidates are 16 ms apart or more before they are refined
+        near = times[k:] - times[:-k] < 0.045
+        rival[k:] = np.maximum(rival[k:], np.where(near, own[:-k], 0.0))
+        rival[:-k] = np.maximum(rival[:-k], np.where(near, own[k:], 0.0))
     columns = [
         np.log(own), rises / 3, sharp / 10, (after - before) / 10, (after - loud_db) / 10, (before - loud_db) / 10,
         change[:, high].mean(axis=1) / 10, long_change[:, low].mean(axis=1) / 10, (change > 3).mean(axis=1),
@@ -146,5 +146,3 @@ def _measures(times: Array, frames: NDArray[np.intp], rises: Array, strength: ND
     ]  # fmt: skip
     return np.stack([np.asarray(c, dtype=np.float64) for c in columns], axis=1)
 
-
-__all__ = ["HOP", "Array", "Candidates", "find_candidates", "measure_candidates"]

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from thrumble.core.ear.matching import gaps_between, match_hits
-from thrumble.core.ear.onsets import Array, Candidates
+from thrumble.core.ear.network import Array
+from thrumble.core.ear.onsets import Candidates
 
 BIN_S = 0.004
 KERNEL_S = 0.014

@@ -1,0 +1,124 @@
+"""What was heard, as values, and nothing else: the contract between the ear and everyone who shows, stores or judges a reading."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from thrumble.core.riff.model import Articulation
+
+ENGINE = "1.0.0"
+
+
+class HitState(StrEnum):
+    """What became of a due hit."""
+
+    PLAYED = "played"
+    MISSED = "missed"
+    NOT_REACHED = "not_reached"  # the take begins late or ends early there
+
+
+class StartSource(StrEnum):
+    """How the start of the riff in the file is known."""
+
+    GIVEN = "given"
+    CLICK = "click"
+    FITTED = "fitted"
+
+
+class Verdict(StrEnum):
+    """What the ear calls a hit."""
+
+    OPEN = "open"
+    PALM = "palm"
+    DEAD = "dead"
+    UNSURE = "unsure"
+
+
+class RingEnd(StrEnum):
+    """What ended a ring."""
+
+    STOP = "stop"
+    NEXT = "next"
+    DECAY = "decay"
+    END = "end"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HitReading:
+    """One due hit of one round. Seconds from the file's start; None where a thing could not be measured."""
+
+    index: int
+    round: int
+    section: str
+    bar: int
+    at: str
+    expected_s: float
+    state: HitState
+    expected_articulation: Articulation
+    onset_s: float | None = None
+    deviation_ms: float | None = None
+    heard_articulation: Verdict | None = None
+    probabilities: dict[str, float] | None = None
+    mute_depth: float | None = None
+    level_db: float | None = None
+    relative_level_db: float | None = None
+    ring_s: float | None = None
+    ring_end: RingEnd | None = None
+    stop_late_ms: float | None = None
+    strum_ms: float | None = None
+    chord_ok: bool | None = None
+    stray_strings: list[int] | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ExtraOnset:
+    """A hit that no due hit accounts for."""
+
+    onset_s: float
+    level_db: float
+    near_index: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Summary:
+    """The take in figures. Bias is None where the start was fitted; swing where nothing swings or too little was heard."""
+
+    matched: int
+    missed: int
+    extra: int
+    unsure: int
+    bias_ms: float | None = None
+    spread_ms: float | None = None
+    drift_bpm_per_min: float | None = None
+    swing_ratio: float | None = None
+    swing_interval: tuple[float, float] | None = None
+    articulation_correct: float | None = None
+    level_spread_db: float | None = None
+    accent_db: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Caution:
+    """Something the reader of a reading has to know: a code for machines, a sentence for people."""
+
+    code: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reading:
+    """What was heard in one take."""
+
+    tempo_bpm: float
+    start_s: float | None
+    start_source: StartSource
+    sample_rate: int
+    duration_s: float
+    rounds: int
+    hits: list[HitReading]
+    extra_onsets: list[ExtraOnset]
+    summary: Summary
+    cautions: list[Caution]
+    delay_ms: float | None = None
+    bias_judged: bool = False
+    engine: str = ENGINE
+    format: str = "thrumble.reading/1"

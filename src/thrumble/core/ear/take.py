@@ -1,0 +1,254 @@
+"""The ear's one entry: samples, rate and the due hits in, a Reading out. Same input, same output, to the bit."""
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from thrumble.core.ear import summary
+from thrumble.core.ear.articulation import KINDS, UNSURE_BELOW, classify_hits, measure_hits
+from thrumble.core.ear.conditioning import Heard, condition
+from thrumble.core.ear.matching import CROWD_PER_S, EXTRA_PER_S, gaps_between, match_hits
+from thrumble.core.ear.network import Array, unpack
+from thrumble.core.ear.onsets import Candidates, find_candidates
+from thrumble.core.ear.reading import Caution, ExtraOnset, HitReading, HitState, Reading, RingEnd, StartSource, Verdict
+from thrumble.core.ear.ringing import Ring, hit_levels_db, measure_rings
+from thrumble.core.ear.spectrum import Bands, bands_of
+from thrumble.core.ear.start import fit_given, fit_unknown
+from thrumble.core.ear.weights import ARTICULATION, ONSETS
+from thrumble.core.riff.expand import DueHit, ExpandedRiff
+
+GIVE_UP_HITS = 4  # so many in a row, none heard, at either end: the take begins late or ends early there
+CLIP_CAUTION, CLIP_NO_LEVELS = 0.001, 0.20
+_ONSETS, _ARTICULATION = unpack(ONSETS), unpack(ARTICULATION)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TakeInfo:
+    """What is known of a take beside its sound. `start_s`: file time of a hit exactly on the heard click of bar 1 beat 1, None if unknown;
+    `delay_ms`: the calibrated delay already in `start_s`, None if never calibrated; `rounds`: None to find out;
+    `dropouts`: what the recorder noticed, in words."""
+
+    start_s: float | None = None
+    delay_ms: float | None = None
+    rounds: int | None = 1
+    dropouts: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class _Due:
+    """All due hits of all rounds: the hit, its round, its time from bar 1 beat 1 as written."""
+
+    hits: list[tuple[DueHit, int]]
+    due_s: Array
+
+
+@dataclass(frozen=True, slots=True)
+class _Placed:
+    """The due hits in file time, and the candidate each one took."""
+
+    start_s: float
+    stretch: float
+    source: StartSource
+    expected_s: Array
+    chosen: NDArray[np.intp]
+    certain: bool
+
+
+def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: ExpandedRiff, info: TakeInfo | None = None) -> Reading:
+    """Hears a take of a known riff.
+
+    samples : floats, shape (n,) or (n, channels), nominally within [-1, 1].
+    Silence gives a Reading with the caution `nothing_heard`. Raises BadAudio if the sound itself cannot be used.
+    """
+    info = info or TakeInfo()
+    heard = condition(samples, rate_hz)
+    bands = bands_of(heard.samples)
+    candidates = find_candidates(heard.samples, bands, _ONSETS) if not heard.silent else Candidates(np.zeros(0), np.zeros(0))
+    due = _due_hits(expanded, info.rounds or _guess_rounds(candidates, expanded))
+    placed = _place(candidates, due, info)
+    hits, extras = _read_hits(heard, bands, candidates, due, placed, levels=heard.clipped_share < CLIP_NO_LEVELS)
+    if placed is None or not any(hit.state is HitState.PLAYED for hit in hits):
+        placed, extras = None, []
+    return _reading(heard, rate_hz, expanded, info, due, placed, hits, extras)
+
+
+def _due_hits(expanded: ExpandedRiff, rounds: int) -> _Due:
+    hits = [(due, n + 1) for n in range(rounds) for due in expanded.hits if not (due.bar == 0 and n > 0)]
+    return _Due(hits, np.array([due.due_s + (n - 1) * expanded.round_s for due, n in hits]))
+
+
+def _guess_rounds(candidates: Candidates, expanded: ExpandedRiff) -> int:
+    """How often the riff was played, from how long strong onsets go on."""
+    strong = candidates.times_s[candidates.log_odds > 0]
+    if strong.size < 2:
+        return 1
+    return max(1, round(float(strong[-1] - strong[0]) / expanded.round_s))
+
+
+def _place(candidates: Candidates, due: _Due, info: TakeInfo) -> _Placed | None:
+    """Where the due hits lie in the file and which candidate is which; None where next to nothing was heard."""
+    if info.start_s is not None:
+        lag = fit_given(candidates, due.due_s + info.start_s)
+        expected = due.due_s + info.start_s
+        match = match_hits(candidates, expected + lag, gaps_s=gaps_between(expected))
+        return _Placed(info.start_s, 1.0, StartSource.GIVEN, expected, match.chosen, certain=True)
+    fit = fit_unknown(candidates, due.due_s)
+    if fit is None:
+        return None
+    expected = fit.start_s + fit.stretch * due.due_s
+    match = match_hits(candidates, expected, gaps_s=gaps_between(expected))
+    return _Placed(fit.start_s, fit.stretch, StartSource.FITTED, expected, match.chosen, certain=fit.score - fit.runner_up > 6)
+
+
+def _read_hits(heard: Heard, bands: Bands, candidates: Candidates, due: _Due, placed: _Placed | None, *, levels: bool) -> tuple[list[HitReading], list[ExtraOnset]]:
+    """Every due hit with all that was measured, and the onsets that belong to none."""
+    if placed is None:
+        states = [HitState.NOT_REACHED] * len(due.hits)
+        return [_bare(hit, n, float(at), state) for (hit, n), at, state in zip(due.hits, due.due_s, states, strict=True)], []
+    states = _states(placed, heard.duration_s)
+    extra = _extra_candidates(candidates, placed)
+    used = np.concatenate([placed.chosen[placed.chosen >= 0], extra])
+    order = np.argsort(candidates.times_s[used], kind="stable")
+    onsets = candidates.times_s[used][order]
+    nexts = np.append(onsets[1:], np.inf)
+    planned = np.array([KINDS.index(hit.hit.articulation) for k, (hit, _) in enumerate(due.hits) if placed.chosen[k] >= 0] + [-1] * extra.size)[order]
+    measures = measure_hits(heard.samples, bands, onsets, np.minimum(nexts, heard.duration_s))
+    probabilities = classify_hits(measures, planned, _ARTICULATION)
+    rings = measure_rings(bands, onsets, nexts, take_end_s=heard.duration_s)
+    loud = hit_levels_db(heard.samples, onsets, np.minimum(nexts - onsets, 1.0), heard.gain_db)
+    row_of = {int(candidate): row for row, candidate in enumerate(used[order])}
+    rows = [row_of[int(c)] for c in placed.chosen if c >= 0]
+    middle = float(np.median(loud[rows])) if rows else 0.0
+    hits = []
+    for k, (hit, number) in enumerate(due.hits):
+        bare = _bare(hit, number, float(placed.expected_s[k]), states[k])
+        if placed.chosen[k] < 0:
+            hits.append(bare)
+            continue
+        row = row_of[int(placed.chosen[k])]
+        level = float(loud[row]) if levels else None
+        hits.append(_full(bare, hit, float(onsets[row]), probabilities[row], rings[row], level, middle, placed))
+    near = placed.expected_s
+    extras = [
+        ExtraOnset(
+            onset_s=round(float(candidates.times_s[e]), 5), level_db=round(float(loud[row_of[int(e)]]), 1),
+            near_index=due.hits[int(np.argmin(np.abs(near - candidates.times_s[e])))][0].index,
+        )
+        for e in extra
+    ]  # fmt: skip
+    return hits, extras
+
+
+def _bare(hit: DueHit, number: int, expected_s: float, state: HitState) -> HitReading:
+    return HitReading(
+        index=hit.index, round=number, section=hit.identity.section, bar=hit.bar, at=str(hit.hit.at), expected_s=round(expected_s, 5),
+        state=state, expected_articulation=hit.hit.articulation,
+    )  # fmt: skip
+
+
+def _full(bare: HitReading, due: DueHit, onset_s: float, chances: Array, ring: Ring, level_db: float | None, middle_db: float, placed: _Placed) -> HitReading:
+    """The hit with its measures. The stop's lateness counts from the written end; one that rang into the next hit is at least that late."""
+    best = int(np.argmax(chances))
+    late = None
+    written_end_s = bare.expected_s + (due.end_s - due.due_s) * placed.stretch
+    if due.hit.stop and ring.end == RingEnd.STOP and ring.stopped_s is not None:
+        late = onset_s + ring.stopped_s - written_end_s
+    elif due.hit.stop and ring.end in (RingEnd.NEXT, RingEnd.END) and ring.ring_s is not None:
+        late = onset_s + ring.ring_s - written_end_s
+    return replace(
+        bare,
+        onset_s=round(onset_s, 5),
+        deviation_ms=round((onset_s - bare.expected_s) * 1000, 2),
+        heard_articulation=Verdict(KINDS[best].value) if chances[best] >= UNSURE_BELOW else Verdict.UNSURE,
+        probabilities={kind.value: round(float(p), 3) for kind, p in zip(KINDS, chances, strict=True)},
+        level_db=None if level_db is None else round(level_db, 1),
+        relative_level_db=None if level_db is None else round(level_db - middle_db, 1),
+        ring_s=None if ring.ring_s is None else round(ring.ring_s, 4),
+        ring_end=RingEnd(ring.end) if ring.end else None,
+        stop_late_ms=None if late is None else round(float(late) * 1000, 1),
+    )
+
+
+def _states(placed: _Placed, duration_s: float) -> list[HitState]:
+    """Played or missed; a silent run at either end, or outside the file, was not reached."""
+    found = placed.chosen >= 0
+    states = [HitState.PLAYED if f else HitState.MISSED for f in found]
+    heard = np.flatnonzero(found)
+    first, last = (int(heard[0]), int(heard[-1])) if heard.size else (len(states), -1)
+    for k in range(len(states)):
+        outside = placed.expected_s[k] < 0 or placed.expected_s[k] > duration_s - 0.03
+        leading, trailing = k < first and first >= GIVE_UP_HITS, k > last and len(states) - 1 - last >= GIVE_UP_HITS
+        if not found[k] and (outside or leading or trailing):
+            states[k] = HitState.NOT_REACHED
+    return states
+
+
+def _extra_candidates(candidates: Candidates, placed: _Placed) -> NDArray[np.intp]:
+    """Candidates surely struck that no due hit took, from the first due hit to one slot after the last."""
+    taken = np.zeros(candidates.times_s.size, dtype=bool)
+    taken[placed.chosen[placed.chosen >= 0]] = True
+    own = np.sort(candidates.times_s[taken])
+    if not own.size:
+        return np.zeros(0, dtype=np.intp)
+    sure = candidates.log_odds > -np.log(EXTRA_PER_S / CROWD_PER_S)
+    inside = (candidates.times_s > own[0] - 0.5) & (candidates.times_s < own[-1] + 0.5)
+    return np.flatnonzero(sure & inside & ~taken & (_gaps(candidates.times_s, own) > 0.035))
+
+
+def _gaps(times_s: Array, own_s: Array) -> Array:
+    right = np.clip(np.searchsorted(own_s, times_s), 1, own_s.size - 1) if own_s.size > 1 else np.zeros(times_s.size, dtype=int)
+    return np.minimum(np.abs(times_s - own_s[right]), np.abs(times_s - own_s[np.maximum(right - 1, 0)]))
+
+
+def _reading(
+    heard: Heard, rate_hz: int, expanded: ExpandedRiff, info: TakeInfo, due: _Due, placed: _Placed | None, hits: list[HitReading], extras: list[ExtraOnset]
+) -> Reading:  # fmt: skip
+    given = info.start_s is not None
+    source = StartSource.GIVEN if given else StartSource.FITTED
+    judged = given and info.delay_ms is not None
+    return Reading(
+        tempo_bpm=round(expanded.tempo_bpm / (placed.stretch if placed else 1.0), 3),
+        start_s=info.start_s if given else round(placed.start_s, 5) if placed else None,
+        start_source=source, sample_rate=rate_hz, duration_s=round(heard.duration_s, 4), rounds=max(n for _, n in due.hits),
+        hits=hits, extra_onsets=extras, summary=summary.summarise(hits, extras, due.hits, expanded, bias_known=given),
+        cautions=_cautions(heard, info, placed, hits), delay_ms=info.delay_ms, bias_judged=judged,
+    )  # fmt: skip
+
+
+def _cautions(heard: Heard, info: TakeInfo, placed: _Placed | None, hits: list[HitReading]) -> list[Caution]:
+    """What a reader has to know, the gravest first."""
+    out = []
+    if placed is None:
+        out.append(Caution(code="nothing_heard", text="Nothing was heard. Check the cable, the input chosen and its level, then play again."))
+    if info.dropouts:
+        out.append(Caution(code="dropouts", text=f"The recording is damaged: {'; '.join(info.dropouts)}. Timing after such a place is not to be trusted; close other programs and play it again."))
+    if heard.clipped_share >= CLIP_CAUTION:
+        text = f"{heard.clipped_share:.1%} of the recording is clipped: turn the input down."
+        out.append(Caution(code="clipping", text=text + (" Levels are not given." if heard.clipped_share >= CLIP_NO_LEVELS else "")))
+    if placed is None:
+        return out
+    if placed.source is StartSource.FITTED:
+        out.append(Caution(code="start_fitted", text="The start was found from the hits themselves: early or late is judged around your own average, and your own constant lead or lag cannot be told."))
+        if not placed.certain:
+            out.append(Caution(code="start_uncertain", text="The riff fits this take nearly as well at another place: check that bar 1 lies where you began, or give the start."))
+    elif info.delay_ms is None:
+        out.append(Caution(code="delay_not_calibrated", text="The delay is not calibrated: early or late is judged around your own average."))
+    out += _reach_cautions(hits)
+    played = sum(hit.state is HitState.PLAYED for hit in hits)
+    if played < 8:
+        out.append(Caution(code="few_hits", text=f"Only {played} hits were heard: averages over so few say little."))
+    out.append(Caution(code="not_measured", text="Mute depth, the spread of the strings, the chord's notes and stray strings are not measured by this ear yet."))
+    return out
+
+
+def _reach_cautions(hits: list[HitReading]) -> list[Caution]:
+    """Where the take begins late or ends early."""
+    reached = [k for k, hit in enumerate(hits) if hit.state is not HitState.NOT_REACHED]
+    out = []
+    if reached and reached[0] > 0:
+        out.append(Caution(code="begins_late", text=f"The take begins at bar {hits[reached[0]].bar}: {reached[0]} hits before it are left out, not counted as missed."))
+    if reached and reached[-1] < len(hits) - 1:
+        out.append(Caution(code="ends_early", text=f"The take ends in bar {hits[reached[-1]].bar}: {len(hits) - 1 - reached[-1]} hits after it are left out, not counted as missed."))
+    return out
