@@ -6,6 +6,8 @@ guitars, then learns this take: its weights are moved towards what the take's *o
 plan together, the plan being right only most of the time. Every hit is judged by weights that never saw its own plan.
 """
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,6 +22,7 @@ WINDOWS_S = ((0.002, 0.014), (0.014, 0.034), (0.034, 0.060), (0.060, 0.095), (0.
 CLEAR_S = 0.009  # the analysis window reaches this far ahead: stop short of the next onset
 PITCH_WINDOW_S = 0.055
 PITCH_LAGS_HZ = (30.0, 500.0)
+PITCH_FFT = 2048  # holds a piece and its longest lag
 
 KINDS = (Articulation.OPEN, Articulation.PALM, Articulation.DEAD)
 PLAN_WRONG = 0.1  # share of hits taken to be played unlike the plan
@@ -66,25 +69,36 @@ def _window_db(running: Array, onsets_s: Array, free_s: Array, start_s: float, e
 def _clarity(samples: Samples, onsets_s: Array, free_s: Array) -> Array:
     """Pitch clarity early and late in each hit: the largest normalised autocorrelation at the lags of a guitar; and spectral flatness."""
     out = np.zeros((onsets_s.size, 4))
-    size = 4096
-    low, high = (int(WORK_RATE_HZ / hz) for hz in PITCH_LAGS_HZ[::-1])
-    for k, (onset, free) in enumerate(zip(onsets_s, free_s, strict=True)):
-        for place, start in enumerate((0.006, max(0.006, min(0.07, free - PITCH_WINDOW_S)))):
-            begin = int((onset + start) * WORK_RATE_HZ)
-            piece = samples[begin : begin + int(min(PITCH_WINDOW_S, max(free, 0.03)) * WORK_RATE_HZ)].astype(np.float64)
-            if piece.size < 300:
-                continue
-            spectrum = np.fft.rfft(piece * np.hanning(piece.size), size)
-            spectral = spectrum.real**2 + spectrum.imag**2
-            auto = np.fft.irfft(spectral, size)
-            window = np.fft.rfft(np.hanning(piece.size), size)
-            shape = np.fft.irfft(window.real**2 + window.imag**2, size)
-            reach = min(high, int(piece.size * 0.62))
-            ratio = auto[low:reach] / np.maximum(shape[low:reach], 0.02 * shape[0]) * shape[0] / (auto[0] + 1e-12)
-            out[k, place] = float(np.max(ratio, initial=0.0))
-            middle = spectral[int(200 / WORK_RATE_HZ * size) : int(4000 / WORK_RATE_HZ * size)] + 1e-14
-            out[k, 2 + place] = float(np.log10(np.exp(np.mean(np.log(middle))) / np.mean(middle))) / 2
+    lengths = (np.minimum(PITCH_WINDOW_S, np.maximum(free_s, 0.03)) * WORK_RATE_HZ).astype(int)
+    for place in (0, 1):
+        starts_s = np.full(free_s.size, 0.006) if place == 0 else np.clip(free_s - PITCH_WINDOW_S, 0.006, 0.07)
+        begins = ((onsets_s + starts_s) * WORK_RATE_HZ).astype(int)
+        for k in range(onsets_s.size):
+            piece = samples[begins[k] : begins[k] + lengths[k]]
+            if piece.size >= 300:
+                out[k, place], out[k, 2 + place] = _pitched(piece)
     return out
+
+
+def _pitched(piece: Samples) -> tuple[float, float]:
+    """Clarity and flatness of a short piece of sound."""
+    window, shape = _pitch_window(piece.size)
+    spectrum = np.fft.rfft(piece * window, PITCH_FFT)
+    spectral = spectrum.real**2 + spectrum.imag**2
+    auto = np.fft.irfft(spectral, PITCH_FFT)
+    low, high = int(WORK_RATE_HZ / PITCH_LAGS_HZ[1]), min(int(WORK_RATE_HZ / PITCH_LAGS_HZ[0]), int(piece.size * 0.62))
+    clarity = float(np.max(auto[low:high] / shape[low:high], initial=0.0)) / (float(auto[0]) + 1e-12)
+    middle = spectral[int(200 / WORK_RATE_HZ * PITCH_FFT) : int(4000 / WORK_RATE_HZ * PITCH_FFT)] + 1e-14
+    return clarity, float(np.mean(np.log10(middle)) - np.log10(np.mean(middle))) / 2
+
+
+@lru_cache(maxsize=512)
+def _pitch_window(size: int) -> tuple[Samples, Samples]:
+    """A Hann window and its own autocorrelation, by which that of a windowed piece is divided."""
+    window = np.hanning(size).astype(np.float32)
+    spectrum = np.fft.rfft(window, PITCH_FFT)
+    shape = np.fft.irfft(spectrum.real**2 + spectrum.imag**2, PITCH_FFT)
+    return window, np.asarray(np.maximum(shape / shape[0], 0.02), dtype=np.float32)
 
 
 def classify_hits(measures: Array, planned: NDArray[np.intp], network: Network) -> Array:

@@ -15,6 +15,7 @@ MAX_S = 600.0
 QUIET_CHANNEL_DB = 30.0  # a channel this far under the loudest carries no guitar
 FULL_SCALE = 0.999
 CLIP_RUN = 3
+RUMBLE_HZ = 35.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,7 +50,7 @@ def condition(samples: NDArray[np.floating], rate_hz: int) -> Heard:
     mono = mono - np.float32(mono.mean(dtype=np.float64))
     if rate_hz != WORK_RATE_HZ:
         mono = np.asarray(soxr.resample(mono, rate_hz, WORK_RATE_HZ), dtype=np.float32)
-    mono = _without_rumble(mono)
+    mono = filtered(mono, WORK_RATE_HZ, high_pass(RUMBLE_HZ))
     loudest = float(np.max(np.abs(mono), initial=0.0))
     silent = loudest < 1e-4  # -80 dBFS: below any microphone's noise that a guitar would rise from
     if not silent:
@@ -79,14 +80,3 @@ def _clipped_share(channel: NDArray[np.floating]) -> float:
     edges = np.flatnonzero(np.diff(np.concatenate([[0], full.astype(np.int8), [0]])))
     runs = edges[1::2] - edges[::2]
     return float(runs[runs >= CLIP_RUN].sum() / channel.size)
-
-
-def _without_rumble(mono: Samples) -> Samples:
-    """High-passed at 35 Hz, in blocks so that ten minutes need no huge transform."""
-    block, lap = 60 * WORK_RATE_HZ, WORK_RATE_HZ
-    parts = []
-    for start in range(0, max(1, mono.size), block):
-        before = max(0, start - lap)
-        part = filtered(mono[before : start + block], WORK_RATE_HZ, high_pass(35.0))
-        parts.append(part[start - before :])
-    return np.concatenate(parts)

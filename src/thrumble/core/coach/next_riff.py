@@ -1,0 +1,41 @@
+"""Which riff to play next: the sensible thing with nothing but the last readings to go by."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Standing:
+    """A riff and how it stands: when it was last played (None: never) and the share of clean hits then (None: not read)."""
+
+    riff_id: int
+    last_played: datetime | None
+    clean_share: float | None
+
+
+def next_riff(standings: list[Standing], *, now: datetime) -> tuple[int, str] | None:
+    """The riff to arm and why, in words; None where there is no riff.
+
+    A riff read and not yet clean comes before one never played; among those, the one that gains most: unclean, and not played for longest
+    (every day away counts like three hits in a hundred).
+    """
+    begun = [s for s in standings if s.last_played is not None and s.clean_share is not None]
+    unclean = [s for s in begun if (s.clean_share or 0) < 0.95]
+    if unclean:
+        best = max(unclean, key=lambda s: (1 - (s.clean_share or 0)) + 0.03 * _days(s, now))
+        return best.riff_id, f"{round(100 * (best.clean_share or 0))} of 100 hits clean last time, {_ago(_days(best, now))}"
+    fresh = [s for s in standings if s.last_played is None]
+    if fresh:
+        return fresh[0].riff_id, "not played yet"
+    if begun:
+        oldest = max(begun, key=lambda s: _days(s, now))
+        return oldest.riff_id, f"clean last time, {_ago(_days(oldest, now))}"
+    return (standings[0].riff_id, "its last take was not read") if standings else None
+
+
+def _days(standing: Standing, now: datetime) -> int:
+    return max(0, (now - standing.last_played).days) if standing.last_played else 0
+
+
+def _ago(days: int) -> str:
+    return "today" if days == 0 else "a day ago" if days == 1 else f"{days} days ago"

@@ -1,0 +1,32 @@
+"""The neck in millimetres. Frets narrow upward: the distance from the nut to fret n is scale * (1 - 2^(-n/12))."""
+
+from thrumble.core.riff.expand import DueHit
+
+STANDARD_SCALE_MM = 648.0
+
+
+def fret_mm(fret: float, scale_mm: float = STANDARD_SCALE_MM) -> float:
+    """Distance of a fret from the nut, in mm; fret 0 is the nut."""
+    return scale_mm * (1 - 2 ** (-fret / 12))
+
+
+def shift_mm(before: DueHit, after: DueHit, *, capo: int, scale_mm: float = STANDARD_SCALE_MM) -> float:
+    """How far the fretting hand moves between two hits: along the neck, lowest pressed fret to lowest pressed fret.
+
+    Hits on open strings alone ask for no move: 0.
+    """
+    places = [[note.fret for note in due.hit.notes if note.fret] for due in (before, after)]
+    if not all(places):
+        return 0.0
+    return abs(fret_mm(min(places[1]) + capo, scale_mm) - fret_mm(min(places[0]) + capo, scale_mm))
+
+
+def shifts_mm(hits: tuple[DueHit, ...], *, capo: int, scale_mm: float = STANDARD_SCALE_MM) -> list[float]:
+    """For every hit of a round the move that leads to it, from the last hit that pressed a fret; 0 for the first."""
+    out: list[float] = []
+    last: DueHit | None = None
+    for due in hits:
+        out.append(shift_mm(last, due, capo=capo, scale_mm=scale_mm) if last else 0.0)
+        if any(note.fret for note in due.hit.notes):
+            last = due
+    return out

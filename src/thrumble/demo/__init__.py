@@ -1,0 +1,35 @@
+"""The sample scenario: a trio rehearses for the reopening of a boat lift on a canal. Eight riffs, newly written for it, as text."""
+
+from dataclasses import dataclass
+from importlib.resources import files
+
+from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.sound import Tone
+
+
+@dataclass(frozen=True, slots=True)
+class DemoTake:
+    """One take of the demo's guitarist: which riff, what goes wrong, in which tone, how many days ago."""
+
+    riff: str
+    flaws: Flaws
+    tone: Tone
+    days_ago: int
+    seed: int
+
+
+def riff_texts() -> dict[str, str]:
+    """Riff text by file name, in order."""
+    found = sorted((f for f in files(__package__).iterdir() if f.name.endswith(".riff.txt")), key=lambda f: f.name)
+    return {f.name.removesuffix(".riff.txt"): f.read_text(encoding="utf-8") for f in found}
+
+
+TAKES = (
+    DemoTake("1-sluice-gate", Flaws(timing=13, missed=0.02, ringing=0.08, extra=0.01), Tone.CRUNCH, 6, 11),
+    DemoTake("1-sluice-gate", Flaws(timing=7, ringing=0.1), Tone.CRUNCH, 1, 12),
+    DemoTake("3-towpath-shuffle", Flaws(timing=9, swing=1.6), Tone.CLEAN, 5, 13),
+    DemoTake("4-winding-gear", Flaws(timing=9, tiring=16, missed=0.03), Tone.HIGH_GAIN, 4, 14),
+    DemoTake("6-stop-planks", Flaws(timing=8, stop=110, stop_spread=40), Tone.CRUNCH, 3, 15),
+    DemoTake("8-nine-locks-down", Flaws(timing=6, shift=34, ringing=0.03), Tone.CRUNCH, 2, 16),
+    DemoTake("2-ballast", Flaws(timing=8, choked=0.12), Tone.CLEAN, 2, 17),
+)
