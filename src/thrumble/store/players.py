@@ -1,0 +1,44 @@
+"""Players and what belongs to the whole installation."""
+
+import secrets
+from datetime import UTC, datetime
+
+from sqlalchemy.dialects.postgresql import insert
+from sqlmodel import Session, select
+
+from thrumble.store.tables import Installation, PlayerRow
+
+LOCAL = "Local player"
+
+
+def local_player(session: Session) -> int:
+    """The one implicit player, made at the first call."""
+    found = session.exec(select(PlayerRow.id).order_by(PlayerRow.id)).first()  # type: ignore[arg-type]
+    if found is not None:
+        return found
+    row = PlayerRow(name=LOCAL, created_at=datetime.now(UTC))
+    session.add(row)
+    session.flush()
+    assert row.id is not None
+    return row.id
+
+
+def remembered(session: Session, key: str, value: str) -> str:
+    """The installation's value under a key; the one given is stored where there is none yet."""
+    session.execute(insert(Installation).values(key=key, value=value).on_conflict_do_nothing())
+    return session.exec(select(Installation.value).where(Installation.key == key)).one()
+
+
+def secret(session: Session) -> str:
+    """What signs this installation's cookies and tokens."""
+    return remembered(session, "secret", secrets.token_urlsafe(32))
+
+
+def is_marked(session: Session, key: str) -> bool:
+    """Whether the installation carries a mark, such as that the demo was filled."""
+    return session.get(Installation, key) is not None
+
+
+def mark(session: Session, key: str) -> None:
+    """Sets a mark."""
+    session.merge(Installation(key=key, value=datetime.now(UTC).isoformat()))

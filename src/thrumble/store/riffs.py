@@ -1,0 +1,128 @@
+"""Riffs and their revisions. Functions take the session and the player first, and never commit."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+import sqlalchemy as sa
+from sqlmodel import Session, col, select
+
+from thrumble.core.errors import NotFound
+from thrumble.core.riff.expand import HitIdentity
+from thrumble.core.riff.model import Riff
+from thrumble.core.riff.revisions import map_identities
+from thrumble.formats.riff_json import riff_document, riff_from_document
+from thrumble.store.tables import ReadingRow, RevisionRow, RiffRow, TakeRow
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Revision:
+    """A riff as it stood at one revision."""
+
+    id: int
+    riff_id: int
+    number: int
+    riff: Riff
+    source: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RiffStanding:
+    """A riff's newest revision and its last reading, if any."""
+
+    revision: Revision
+    takes: int
+    last_played: datetime | None
+    last_take_id: int | None
+    verdict: str | None
+    clean: int | None
+    judged: int | None
+
+
+def _revision(row: RevisionRow) -> Revision:
+    assert row.id is not None
+    return Revision(id=row.id, riff_id=row.riff_id, number=row.number, riff=riff_from_document(row.document), source=row.source)
+
+
+def add_riff(session: Session, player_id: int, riff: Riff, source: str) -> Revision:
+    """A new riff with its first revision."""
+    row = RiffRow(player_id=player_id, created_at=datetime.now(UTC))
+    session.add(row)
+    session.flush()
+    assert row.id is not None
+    return _add_revision(session, player_id, row.id, 1, riff, source, [])
+
+
+def add_revision(session: Session, player_id: int, riff_id: int, riff: Riff, source: str) -> Revision:
+    """A new revision of a riff, with the map of lasting identities; the same text again gives the newest one back."""
+    session.execute(sa.select(sa.literal(1)).select_from(RiffRow).where(col(RiffRow.id) == riff_id).with_for_update())
+    last = newest_revision(session, player_id, riff_id)
+    if last.riff == riff and last.source == source:
+        return last
+    pairs = [[_identity(a), _identity(b)] for a, b in map_identities(last.riff, riff).items()]
+    return _add_revision(session, player_id, riff_id, last.number + 1, riff, source, pairs)
+
+
+def _identity(one: HitIdentity) -> list[str | int]:
+    return [one.section, one.bar, str(one.at), one.appearance]
+
+
+def _add_revision(session: Session, player_id: int, riff_id: int, number: int, riff: Riff, source: str, pairs: list[list[list[str | int]]]) -> Revision:
+    row = RevisionRow(
+        player_id=player_id, riff_id=riff_id, number=number, title=riff.title, tempo_bpm=riff.tempo_bpm, document=riff_document(riff),
+        source=source, identities=pairs, created_at=datetime.now(UTC),
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    return _revision(row)
+
+
+def newest_revision(session: Session, player_id: int, riff_id: int) -> Revision:
+    """The riff as it stands. Raises NotFound."""
+    query = select(RevisionRow).where(RevisionRow.player_id == player_id, RevisionRow.riff_id == riff_id).order_by(col(RevisionRow.number).desc()).limit(1)
+    row = session.exec(query).first()
+    if row is None:
+        raise NotFound("there is no such riff: choose one from the list of riffs")
+    return _revision(row)
+
+
+def get_revision(session: Session, player_id: int, revision_id: int) -> Revision:
+    """A certain revision. Raises NotFound."""
+    row = session.get(RevisionRow, revision_id)
+    if row is None or row.player_id != player_id:
+        raise NotFound("there is no such revision of a riff")
+    return _revision(row)
+
+
+def delete_riff(session: Session, player_id: int, riff_id: int) -> None:
+    """Removes a riff with its revisions, takes and readings. Raises NotFound."""
+    gone = session.execute(sa.delete(RiffRow).where(col(RiffRow.id) == riff_id, col(RiffRow.player_id) == player_id))
+    if gone.rowcount == 0:
+        raise NotFound("there is no such riff: choose one from the list of riffs")
+
+
+def count_riffs(session: Session, player_id: int) -> int:
+    """How many riffs a player has."""
+    return session.exec(select(sa.func.count()).select_from(RiffRow).where(RiffRow.player_id == player_id)).one()
+
+
+def riff_standings(session: Session, player_id: int) -> list[RiffStanding]:
+    """All riffs with their last reading, oldest riff first; three queries however many there are."""
+    newest = select(RevisionRow).where(RevisionRow.player_id == player_id).distinct(col(RevisionRow.riff_id)).order_by(col(RevisionRow.riff_id), col(RevisionRow.number).desc())
+    counts = dict(session.exec(select(TakeRow.riff_id, sa.func.count()).where(TakeRow.player_id == player_id).group_by(col(TakeRow.riff_id))).all())
+    query = (
+        select(TakeRow.riff_id, TakeRow.id, TakeRow.created_at, ReadingRow.verdict, ReadingRow.clean, ReadingRow.judged)
+        .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
+        .where(TakeRow.player_id == player_id)
+        .distinct(col(TakeRow.riff_id))
+        .order_by(col(TakeRow.riff_id), col(TakeRow.created_at).desc(), col(ReadingRow.id).desc())
+    )
+    last = {row[0]: row[1:] for row in session.exec(query).all()}
+    standings = []
+    for row in session.exec(newest).all():
+        take_id, played, verdict, clean, judged = last.get(row.riff_id, (None, None, None, None, None))
+        standings.append(
+            RiffStanding(
+                revision=_revision(row), takes=counts.get(row.riff_id, 0), last_played=played, last_take_id=take_id, verdict=verdict, clean=clean, judged=judged
+            )
+        )
+    return standings
