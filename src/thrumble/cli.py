@@ -103,6 +103,58 @@ def simulate(
     print(f"{out}: {performance.samples.size / performance.rate_hz:.1f} s, bar 1 beat 1 at {performance.start_s:.3f} s, {performance.tempo_bpm:g} bpm")
 
 
+@app.command()
+def serve(
+    host: str = "127.0.0.1",
+    port: Annotated[int, typer.Option(min=1, max=65535)] = 8642,
+    demo: Annotated[bool, typer.Option("--demo", help="Fill an empty database with the sample scenario.")] = False,
+    tls_cert: Path | None = None,
+    tls_key: Path | None = None,
+) -> None:
+    """Serve the web application, with one background worker beside it."""
+    from thrumble.serving import serve as run
+
+    try:
+        run(host=host, port=port, demo=demo, tls_cert=tls_cert, tls_key=tls_key)
+    except ThrumbleError as error:
+        fail(str(error))
+
+
+@app.command()
+def worker() -> None:
+    """Run a further background worker."""
+    from thrumble.worker import main as run
+
+    try:
+        run()
+    except ThrumbleError as error:
+        fail(str(error))
+
+
+@app.command()
+def backup(file: Path) -> None:
+    """Write everything (riffs, takes, readings, queue) into one file."""
+    from thrumble.actions.backup import write_backup
+
+    try:
+        size = write_backup(file)
+    except ThrumbleError as error:
+        fail(str(error))
+    print(f"{file}: {size / 1e6:.1f} MB")
+
+
+@app.command()
+def restore(file: Path) -> None:
+    """Bring a backup into an empty installation."""
+    from thrumble.actions.backup import restore_backup
+
+    try:
+        restore_backup(file)
+    except ThrumbleError as error:
+        fail(str(error))
+    print("restored")
+
+
 def main() -> None:
     """Entry point of the installed command."""
     app()

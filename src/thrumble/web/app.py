@@ -1,0 +1,48 @@
+"""The web application: guard, screens, files. `create_app` is what serves."""
+
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+
+from fastapi import FastAPI, Request, Response
+from fastapi.staticfiles import StaticFiles
+
+from thrumble.settings import settings
+from thrumble.store import database, players
+from thrumble.web.errors import add_error_pages
+from thrumble.web.play import endpoints as play
+from thrumble.web.readings import endpoints as readings
+from thrumble.web.riffs import endpoints as riffs
+from thrumble.web.security import Guard
+from thrumble.web.today import endpoints as today
+
+WEB = Path(__file__).parent
+SCREENS = ("today", "riffs", "play", "readings")
+
+
+def create_app() -> FastAPI:
+    """Builds the application; the database must be migrated."""
+    app = FastAPI(title="Thrumble", docs_url=None, redoc_url=None, openapi_url=None)
+    with database.session() as session:
+        app.state.guard = Guard(players.secret(session), settings().hosts)
+
+    @app.middleware("http")
+    async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
+        return await app.state.guard(request, call_next)  # type: ignore[no-any-return]
+
+    add_error_pages(app)
+    for screen in (today, riffs, play, readings):
+        app.include_router(screen.router)
+    app.mount("/vendor", StaticFiles(directory=WEB / "vendor"), name="vendor")
+    app.mount("/files", _Scripts(directory=WEB), name="files")
+    return app
+
+
+class _Scripts(StaticFiles):
+    """Scripts and styles beside their templates; nothing else of those folders is served."""
+
+    async def get_response(self, path: str, scope) -> Response:  # type: ignore[no-untyped-def]
+        if not path.endswith((".js", ".css", ".svg")):
+            path = "none"
+        response = await super().get_response(path, scope)
+        response.headers["Cache-Control"] = "no-cache"
+        return response

@@ -1,0 +1,259 @@
+"""The mirror strip: plan above the line, take below it, one drawing a bar, so that bars wrap down the page like text.
+
+Shape says how a hit sounds, so that colour is never needed alone: open tapers as it rings, palm has a flat heel, dead is thin and hatched,
+a stop is a wall. The wedge on the line leans left for early and right for late; inside tolerance it is a dot.
+"""
+
+from dataclasses import dataclass, field
+
+from thrumble.core.coach.verdict import QUARTER_OF_SLOT
+from thrumble.core.ear.reading import HitReading, HitState, Reading, Verdict
+from thrumble.core.music.meter import spoken_count
+from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar
+from thrumble.core.riff.model import Articulation, Hit
+
+WHOLE_PX = 272.0  # a whole note; four such bars fill the page of a laptop
+HALF_PX = 64.0  # height of the plan, and of the take
+BAND_PX = 20.0
+HEAD_PX = 22.0
+FOOT_PX = 18.0
+LEAST_PX = 3.0
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """One hit as a shape. `css`: open, palm, dead, missed, extra; `path` is SVG path data; `stop_x` where a wall stands."""
+
+    css: str
+    path: str
+    title: str
+    hit: str  # round-index, for scripts
+    stop: str = ""
+    question_x: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Wedge:
+    """Early or late on the line."""
+
+    css: str
+    path: str
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class Word:
+    """A text at a place."""
+
+    x: float
+    text: str
+    css: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """A place of the count: `from_s` and `to_s` in seconds from the bar's start."""
+
+    x: float
+    width: float
+    text: str
+    from_s: float
+    to_s: float
+
+
+@dataclass(slots=True)
+class BarDrawing:
+    """Everything a bar's template places."""
+
+    number: int
+    round: int
+    section: str
+    width: float
+    start_s: float
+    slots: list[Slot]
+    chords: list[Word]
+    plan: list[Block]
+    take: list[Block] = field(default_factory=list)
+    wedges: list[Wedge] = field(default_factory=list)
+    notes: list[Word] = field(default_factory=list)
+    mirrored: bool = False
+
+    @property
+    def line_y(self) -> float:
+        return HEAD_PX + HALF_PX
+
+    @property
+    def height(self) -> float:
+        return HEAD_PX + HALF_PX + BAND_PX + ((HALF_PX + FOOT_PX) if self.mirrored else 2)
+
+    @property
+    def label(self) -> str:
+        """The bar in words, for screen readers."""
+        return f"Bar {self.number}, section {self.section}: " + "; ".join(b.title for b in [*self.plan, *self.take])
+
+
+def plan_strip(expanded: ExpandedRiff, *, bars: int | None = None) -> list[BarDrawing]:
+    """The plan alone, the first `bars` bars or all."""
+    shown = expanded.bars[:bars]
+    return [_plan_bar(expanded, bar, 1) for bar in shown]
+
+
+def reading_strip(expanded: ExpandedRiff, reading: Reading, *, around_ms: float, tolerance_ms: float, named: dict[tuple[int, int], str]) -> list[BarDrawing]:
+    """Plan and take of every round. `around_ms`: what early and late count from; `named`: words under the hits that matter."""
+    by_place = {(hit.round, hit.index): hit for hit in reading.hits}
+    start_s = reading.start_s or 0.0
+    stretch = expanded.tempo_bpm / reading.tempo_bpm
+    drawings = []
+    for number in range(1, reading.rounds + 1):
+        for bar in expanded.bars:
+            if bar.number == 0 and number > 1:
+                continue
+            drawing = _plan_bar(expanded, bar, number)
+            drawing.mirrored = True
+            offset_s = (number - 1) * expanded.round_s
+            for due in expanded.hits:
+                if due.bar == bar.number and (hit := by_place.get((number, due.index))):
+                    _add_heard(drawing, expanded, bar, due, hit, around_ms, tolerance_ms, named.get((number, due.index), ""))
+            for extra in reading.extra_onsets:
+                at_s = (extra.onset_s - start_s - around_ms / 1000) / stretch - offset_s
+                if bar.start_s <= at_s < bar.end_s:
+                    x = _x(bar, at_s, drawing.width)
+                    y = drawing.line_y + BAND_PX
+                    drawing.take.append(Block("extra", f"M{x:.1f} {y:.1f}l4 8l-4 8l-4 -8z", "an extra hit", ""))
+                    drawing.notes.append(Word(x, "extra"))
+            drawings.append(drawing)
+    return drawings
+
+
+def _x(bar: PlayedBar, at_s: float, width: float) -> float:
+    return (at_s - bar.start_s) / (bar.end_s - bar.start_s) * width
+
+
+def _plan_bar(expanded: ExpandedRiff, bar: PlayedBar, number: int) -> BarDrawing:
+    width = round(float(bar.meter.length) * WHOLE_PX, 1)
+    hits = [due for due in expanded.hits if due.bar == bar.number]
+    drawing = BarDrawing(
+        number=bar.number, round=number, section=bar.section, width=width, start_s=bar.start_s + (number - 1) * expanded.round_s,
+        slots=_slots(bar, hits, width), chords=_chords(bar, hits, width), plan=[],
+    )  # fmt: skip
+    base = drawing.line_y
+    for due in expanded.hits:
+        if due.bar > bar.number or due.end_s <= bar.start_s + 1e-6 or due.due_s >= bar.end_s:
+            continue
+        x, end = _x(bar, max(due.due_s, bar.start_s), width), _x(bar, min(due.end_s, bar.end_s), width)
+        held = due.bar < bar.number
+        title = _plan_words(due.hit) + (" held on" if held else "")
+        depth = float(due.hit.depth) if due.hit.depth is not None else 0.6
+        height = HALF_PX * (0.92 if due.hit.accent else 0.74)
+        path = _shape(due.hit.articulation.value, x, end, base, -height, depth, held=held)
+        stop = _wall(end, base, -height) if due.hit.stop and due.end_s <= bar.end_s + 1e-6 else ""
+        drawing.plan.append(Block(due.hit.articulation.value, path, title, f"{number}-{due.index}", stop))
+    return drawing
+
+
+def _slots(bar: PlayedBar, hits: list[DueHit], width: float) -> list[Slot]:
+    """The count under the bar: every beat, and between beats every hit."""
+    places = {k * bar.meter.beat: float(k) for k in range(bar.meter.beats)}
+    length_s = bar.end_s - bar.start_s
+    starts = {at: at / bar.meter.length * length_s for at in places} | {due.hit.at: due.due_s - bar.start_s for due in hits}
+    ordered = sorted(starts.items(), key=lambda item: item[1])
+    ends = [float(s) for _, s in ordered[1:]] + [length_s]
+    return [
+        Slot(float(s) / length_s * width, (e - float(s)) / length_s * width, spoken_count(at, bar.meter), round(float(s), 4), round(e, 4))
+        for (at, s), e in zip(ordered, ends, strict=True)
+    ]
+
+
+def _chords(bar: PlayedBar, hits: list[DueHit], width: float) -> list[Word]:
+    """Chord names where they change, with the root's place."""
+    words: list[Word] = []
+    last = ""
+    for due in hits:
+        note = due.hit.notes[0]
+        if due.hit.label is None and len(due.hit.notes) == 1:
+            continue
+        name = due.hit.label or "chord"
+        key = f"{name} {note.string}/{note.fret}"
+        x = _x(bar, due.due_s, width)
+        if key != last and (not words or x - words[-1].x > 44):
+            words.append(Word(x, name, f"{note.string}/{'x' if note.fret is None else note.fret}"))
+        last = key
+    return words
+
+
+def _plan_words(hit: Hit) -> str:
+    words = {Articulation.OPEN: "open", Articulation.PALM: "palm-muted", Articulation.DEAD: "dead"}[hit.articulation]
+    return f"{hit.at}: {words}{', accent' if hit.accent else ''}{', stop' if hit.stop else ''}"
+
+
+def _shape(kind: str, x: float, end: float, base: float, height: float, depth: float, *, held: bool = False) -> str:
+    """The block of a hit; negative heights stand up from the base, positive ones hang below it."""
+    width = max(LEAST_PX, end - x - 1.5)
+    if kind == "open":
+        flat = 0.0 if held else min(8.0, width * 0.3)
+        tail = 0.34
+        top = height * (0.62 if held else 1.0)
+        return f"M{x:.1f} {base:.1f}v{top:.1f}h{flat:.1f}L{x + width:.1f} {base + height * tail:.1f}V{base:.1f}z"
+    if kind == "palm":
+        body = min(width * 0.62, 11.0)
+        tall = height * (0.86 - 0.5 * depth)
+        heel = min(width, body + 5.0)
+        sill = 4.0 if height > 0 else -4.0
+        return f"M{x:.1f} {base:.1f}v{tall:.1f}h{body:.1f}V{base + sill:.1f}H{x + heel:.1f}V{base:.1f}z"
+    thin = min(7.0, width)
+    return f"M{x:.1f} {base:.1f}v{height * 0.62:.1f}h{thin:.1f}V{base:.1f}z"
+
+
+def _wall(x: float, base: float, height: float) -> str:
+    return f"M{x - 2.2:.1f} {base:.1f}v{height:.1f}h2.6V{base:.1f}z"
+
+
+def _add_heard(
+    drawing: BarDrawing, expanded: ExpandedRiff, bar: PlayedBar, due: DueHit, hit: HitReading, around_ms: float, tolerance_ms: float, name: str
+) -> None:  # fmt: skip
+    base = drawing.line_y + BAND_PX
+    mark = f"{hit.round}-{hit.index}"
+    due_x = _x(bar, due.due_s, drawing.width)
+    if hit.state is not HitState.PLAYED or hit.onset_s is None or hit.deviation_ms is None:
+        if hit.state is HitState.MISSED:
+            drawing.take.append(Block("missed", f"M{due_x:.1f} {base:.1f}v{HALF_PX * 0.6:.1f}h10V{base:.1f}z", "missed", mark))
+            drawing.notes.append(Word(due_x, "missed"))
+        return
+    late_ms = hit.deviation_ms - around_ms
+    x = max(0.0, _x(bar, due.due_s + late_ms / 1000, drawing.width))
+    kind = hit.heard_articulation.value if hit.heard_articulation else Verdict.UNSURE.value
+    shown = kind if hit.heard_articulation is not Verdict.UNSURE else _likeliest(hit)
+    ring_s = hit.ring_s if hit.ring_s is not None else due.slot_s * 0.5
+    end = min(_x(bar, due.due_s + late_ms / 1000 + max(0.03, min(ring_s, due.slot_s * 4)), drawing.width), drawing.width)
+    level = hit.relative_level_db if hit.relative_level_db is not None else 0.0
+    height = HALF_PX * min(0.95, max(0.4, 0.74 + level / 40))
+    stop = _wall(end, base, height) if hit.ring_end == "stop" and shown == "open" and due.hit.stop else ""
+    question = x + 4 if hit.heard_articulation is Verdict.UNSURE else None
+    drawing.take.append(Block(shown if question is None else f"{shown} unsure", _shape(shown, x, end, base, height, 0.6), _heard_words(hit, late_ms, kind), mark, stop, question))
+    drawing.wedges.append(_wedge(due_x, drawing.line_y, late_ms, min(tolerance_ms, QUARTER_OF_SLOT * due.slot_s * 1000)))
+    if name and (not drawing.notes or x - drawing.notes[-1].x > 34):
+        drawing.notes.append(Word(x, name))
+
+
+def _likeliest(hit: HitReading) -> str:
+    chances = hit.probabilities or {"open": 1.0}
+    return max(chances, key=lambda kind: chances[kind])
+
+
+def _heard_words(hit: HitReading, late_ms: float, kind: str) -> str:
+    return f"heard {'palm-muted' if kind == 'palm' else kind}, {early_or_late(late_ms)}"
+
+
+def early_or_late(ms: float) -> str:
+    """A deviation in words."""
+    return "on time" if abs(ms) < 0.5 else f"{abs(ms):.0f} ms {'late' if ms > 0 else 'early'}"
+
+
+def _wedge(x: float, line_y: float, late_ms: float, limit_ms: float) -> Wedge:
+    middle = line_y + BAND_PX / 2
+    title = early_or_late(late_ms)
+    if abs(late_ms) <= limit_ms:
+        return Wedge("dot", f"M{x - 2:.1f} {middle + 6:.1f}a2 2 0 1 0 4 0a2 2 0 1 0 -4 0z", title)
+    size = min(26.0, 5.0 + abs(late_ms) * 0.42)
+    lean = size if late_ms > 0 else -size
+    return Wedge("late" if late_ms > 0 else "early", f"M{x:.1f} {line_y + 1:.1f}V{line_y + BAND_PX - 1:.1f}H{x + lean:.1f}z", title)

@@ -1,0 +1,248 @@
+// The take cycle: open the input, count in, record, stop by itself, read, arm the next round. One key does it.
+import { onKey, onPedal, problem, send } from "../shared/site.js";
+import { Refused, givenSettings, loadClicks, openInput, scheduleClicks } from "./recorder.js";
+import { Uploader } from "./uploader.js";
+
+const plan = JSON.parse(document.getElementById("plan").textContent);
+const $ = (id) => document.getElementById(id);
+const root = $("play");
+const drawings = new Map([...$("all-bars").children].map((svg) => [Number(svg.dataset.bar), svg]));
+
+let input = null;      // the open microphone with its context
+let clicks = null;
+let run = null;        // the take that is going on
+let wake = null;
+const level = { peak: 0, clipped: false, quietSince: performance.now() };
+
+const say = (words) => { $("say").textContent = words; };
+const stage = (name) => { root.dataset.stage = name; $("drop").hidden = !["count", "record"].includes(name); $("go").disabled = !["idle", "done"].includes(name); };
+const number = (id, low, high, fallback) => { const n = Number($(id).value); return Number.isFinite(n) && n >= low && n <= high ? n : fallback; };
+const tempo = () => number("tempo", 20, 400, plan.tempo);
+
+// --- input -----------------------------------------------------------------------------------------------------------
+
+async function open() {
+  if (input && input.track.readyState === "live" && input.context.state === "running") return;
+  close();
+  input = await openInput({ deviceId: $("input").value || null, tapUrl: root.dataset.tap, onSound: hear, onLost: lost });
+  clicks = await loadClicks(input.context, root.dataset.click);
+  await listInputs();
+}
+
+function close() { if (input) input.close(); input = null; }
+
+async function listInputs() {
+  const inputs = (await navigator.mediaDevices.enumerateDevices()).filter((d) => d.kind === "audioinput");
+  const chosen = input.track.getSettings().deviceId ?? "";
+  $("input").replaceChildren(...inputs.map((d) => new Option(d.label || "input", d.deviceId, false, d.deviceId === chosen)));
+  $("input-label").hidden = inputs.length < 2;
+}
+$("input").addEventListener("change", () => { close(); open().catch(refuse); });
+
+function refuse(error) {
+  close(); stage("idle");
+  problem(error instanceof Refused ? error.message : `The input does not open: ${error.message}`);
+  say("Nothing is recorded yet.");
+}
+
+function lost() {
+  close();
+  if (run) cutOff("The input went away in the middle of the take. Plug it in again.");
+  else problem("The input went away. Plug it in again, then press space.");
+}
+
+function hear(frame, samples) {
+  let peak = 0;
+  for (const s of samples) { const size = Math.abs(s); if (size > peak) peak = size; }
+  if (peak > level.peak) level.peak = peak;
+  if (peak >= 0.999) level.clipped = true;
+  if (peak > 0.003) level.quietSince = performance.now();
+  if (run) keep(frame, samples);
+}
+
+// --- the take --------------------------------------------------------------------------------------------------------
+
+async function go() {
+  if (!["idle", "done"].includes(root.dataset.stage)) return;
+  problem("");
+  stage("opening"); say("Opening the input …");
+  try { await open(); } catch (error) { refuse(error); return; }
+  $("after").replaceChildren();
+  const scale = plan.tempo / tempo();
+  const rate = input.context.sampleRate;
+  const frames = (seconds) => Math.round(seconds * scale * rate);
+  const rounds = Math.round(number("rounds", 1, 50, 1));
+  const countBars = Number($("count-in").value);
+  const first = Math.round((input.context.currentTime + 0.35) * rate);     // the take's first frame: the count-in's first click
+  const one = first + countBars * frames(plan.countBar);                   // bar 1 beat 1
+  const over = one + rounds * frames(plan.round);
+  const end = over + Math.round(Math.max(plan.ringOutLeast, plan.ringOut * scale) * rate);
+  const list = [];
+  for (let k = 0; k < countBars; k++) for (const [t, accent] of plan.count) list.push([first + k * frames(plan.countBar) + frames(t), accent]);
+  if ($("click-on").value === "1") for (let n = 0; n < rounds; n++) for (const [t, accent] of plan.clicks) list.push([one + n * frames(plan.round) + frames(t), accent]);
+  let take;
+  try {
+    const body = JSON.stringify({ revision: plan.revision, tempo: tempo(), rounds, start_frame: one - first, rate, zone: Intl.DateTimeFormat().resolvedOptions().timeZone });
+    take = (await (await send(root.dataset.begin, { body, headers: { "content-type": "application/json" } })).json()).take;
+  } catch (error) { stage("idle"); problem(`The take cannot begin: ${error.message}`); return; }
+  // the answer took a moment: everything moves on by a whole number of frames, nothing of the plan changes
+  const late = Math.max(0, Math.round((input.context.currentTime + 0.12) * rate) - first);
+  run = {
+    take, rate, rounds, scale, first: first + late, one: one + late, over: over + late, end: end + late,
+    uploader: new Uploader(`${root.dataset.takes}/${take}`, problem), heard: 0,
+    clock: performance.now() - input.context.currentTime * 1000, stop: null, beats: list.filter(([f]) => f < one).map(([f]) => f + late),
+  };
+  run.stop = scheduleClicks(input.context, clicks, list.map(([f, a]) => [f + late, a]));
+  level.clipped = false;
+  window.dispatchEvent(new CustomEvent("take-begins", { detail: { firstFrame: run.first, startFrame: run.one, rate } }));
+  stage("count"); say("Count-in …");
+  navigator.wakeLock?.request("screen").then((lock) => { wake = lock; }, () => {});
+  requestAnimationFrame(show);
+}
+
+function keep(frame, samples) {
+  const from = Math.max(0, run.first - frame), to = Math.min(samples.length, run.end - frame);
+  if (to > from) { run.uploader.add(frame + from - run.first, samples.slice(from, to)); run.heard = frame + to; }
+  if (frame + samples.length >= run.end) finish();
+}
+
+async function finish() {
+  const done = run;
+  run = null;
+  const report = {
+    clock_slip_ms: performance.now() - input.context.currentTime * 1000 - done.clock,
+    underruns: input.context.playbackStats?.underrunEvents ?? 0, settings: givenSettings(input.track),
+  };
+  const ended = performance.now();
+  done.stop(); rest();
+  stage("reading"); say("Listening to the take …");
+  try {
+    await done.uploader.finish(report);
+  } catch (error) {
+    stage("done"); problem(`The take could not be sent: ${error.message} What had arrived waits on Today and can be finished there.`);
+    return;
+  }
+  await outcome(done.take, ended);
+}
+
+async function outcome(take, ended) {
+  const place = document.createElement("div");
+  $("after").replaceChildren(place);
+  const seen = () => {
+    const box = $("outcome");
+    if (!box || !["read", "failed"].includes(box.dataset.state)) return;
+    document.removeEventListener("htmx:afterSettle", seen);
+    stage("done");
+    root.dataset.readAfterMs = Math.round(performance.now() - ended);
+    say("Space counts in again.");
+    $("open-reading")?.focus({ preventScroll: true });
+  };
+  document.addEventListener("htmx:afterSettle", seen);
+  window.htmx.ajax("GET", `${root.dataset.takes}/${take}/outcome`, { target: place, swap: "outerHTML" });
+}
+
+function drop() {
+  if (!run) return;
+  const dropped = run;
+  run = null; dropped.stop(); rest(); stage("idle"); clearShow();
+  say("Dropped. Space counts in again.");
+  dropped.uploader.failed = new Error("dropped");
+  dropped.uploader.chain.then(() => send(`${root.dataset.takes}/${dropped.take}/discard`)).catch(() => {});
+}
+
+function cutOff(words) {
+  const cut = run;
+  run = null; cut.stop(); rest(); stage("idle");
+  cut.uploader.flush();
+  problem(`${words} What was recorded so far waits on Today: finish it there, or press space for a new take.`);
+}
+
+function rest() { wake?.release(); wake = null; }
+
+// --- what is shown ---------------------------------------------------------------------------------------------------
+
+let shown = { bar: null, slot: null };
+
+function clearShow() {
+  shown = { bar: null, slot: null };
+  $("bar-shown").textContent = "–"; $("count-shown").textContent = "–"; $("cue").textContent = "";
+  preview();
+}
+
+function show() {
+  if (!run || !input) return;
+  const frame = input.context.currentTime * run.rate;
+  const at = (frame - run.one) / run.rate / run.scale;      // riff seconds at the written tempo
+  const round = Math.min(run.rounds - 1, Math.max(0, Math.floor(at / plan.round)));
+  const inRound = at - round * plan.round;
+  if (at < 0) countIn(frame);
+  if (at >= plan.begin) { if (at >= 0 && root.dataset.stage === "count") { stage("record"); say(`Recording. It stops by itself after bar ${plan.bars.at(-1).number}${run.rounds > 1 ? `, round ${run.rounds}` : ""}.`); } barAt(inRound, round); }
+  if (frame >= run.over && root.dataset.stage === "record") say("Let it ring …");
+  requestAnimationFrame(show);
+}
+
+function countIn(frame) {
+  const beat = run.beats.findLastIndex((f) => f <= frame);
+  const per = plan.count.length;
+  $("count-shown").textContent = beat < 0 ? "–" : String((beat % per) + 1);
+  if (shown.bar === null) preview();
+}
+
+function barAt(seconds, round) {
+  const index = Math.max(0, plan.bars.findLastIndex((b) => b.start <= seconds));
+  const bar = plan.bars[index];
+  const key = `${round}-${index}`;
+  if (shown.bar !== key) {
+    shown.bar = key; shown.slot = null;
+    place($("now"), bar);
+    const following = plan.bars[index + 1] ?? (round + 1 < run.rounds ? plan.bars.find((b) => b.number >= 1) : null);
+    place($("next"), following);
+    $("next-head").textContent = following ? "next" : "last bar";
+    $("bar-shown").textContent = bar.number === 0 ? "–" : String(bar.number);
+    $("bar-of").textContent = `of ${plan.bars.at(-1).number}${run.rounds > 1 ? `, round ${round + 1} of ${run.rounds}` : ""}`;
+    $("cue").textContent = bar.cue;
+    for (const box of $("progress").children) box.className = Number(box.dataset.index) < index ? "past" : Number(box.dataset.index) === index ? "here" : "";
+  }
+  const inside = seconds - bar.start;
+  for (const slot of $("now").querySelectorAll(".slot")) slot.classList.toggle("on", inside >= Number(slot.dataset.from) && inside < Number(slot.dataset.to));
+  $("count-shown").textContent = String(Math.min(bar.beats, Math.floor(inside / ((bar.end - bar.start) / bar.beats)) + 1));
+}
+
+function place(where, bar) {
+  where.replaceChildren();
+  if (bar) where.append(drawings.get(bar.number).cloneNode(true));
+}
+
+function preview() {
+  place($("now"), plan.bars[0]); place($("next"), plan.bars[1] ?? null);
+  $("cue").textContent = "";
+  $("bar-of").textContent = `of ${plan.bars.at(-1).number}`;
+}
+
+function meter() {
+  const db = level.peak > 0 ? Math.max(-60, 20 * Math.log10(level.peak)) : -60;
+  level.peak *= 0.8;
+  const open = input !== null;
+  $("meter-fill").style.height = open ? `${((db + 60) / 60) * 100}%` : "0";
+  $("meter").setAttribute("aria-valuenow", Math.round(db));
+  $("meter").classList.toggle("hot", level.clipped);
+  const quiet = open && performance.now() - level.quietSince > 4000;
+  $("meter-text").textContent = !open ? "input closed" : level.clipped ? "too loud: turn it down" : quiet ? "no signal: check cable and input" : `${Math.round(db)} dB`;
+}
+setInterval(meter, 80);
+
+$("progress").replaceChildren(...plan.bars.map((_, k) => { const box = document.createElement("i"); box.dataset.index = k; return box; }));
+function setTempo(bpm) { $("tempo").value = Math.min(400, Math.max(20, bpm)); $("tempo-shown").textContent = $("tempo").value; }
+$("tempo").addEventListener("input", () => { $("tempo-shown").textContent = tempo(); });
+$("tempo").addEventListener("change", () => setTempo(tempo()));
+$("go").addEventListener("click", (event) => { event.currentTarget.blur(); go(); });
+$("drop").addEventListener("click", drop);
+onKey(" ", go);
+onPedal("PageDown", go);
+onPedal("PageUp", drop);
+onPedal("Escape", drop);
+onKey("+", () => setTempo(tempo() + 2)); onKey("=", () => setTempo(tempo() + 2)); onKey("-", () => setTempo(tempo() - 2));
+onKey("o", () => $("open-reading")?.click());
+addEventListener("pagehide", () => { if (run) run.uploader.flush(); close(); });
+preview();
+navigator.permissions?.query({ name: "microphone" }).then((p) => { if (p.state === "granted") open().catch(() => { close(); }); }, () => {});

@@ -1,0 +1,97 @@
+"""Takes and their readings: list, page, status, downloads, playing back, reading again, deleting."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request, Response
+from fastapi.responses import HTMLResponse, JSONResponse
+
+from thrumble.actions import takes as verbs
+from thrumble.actions.playback import listening_copy
+from thrumble.core.errors import NotFound
+from thrumble.formats.reading_json import reading_csv, reading_document
+from thrumble.store import riffs, takes
+from thrumble.web.deps import DbSession, PlayerId
+from thrumble.web.readings.views import list_view, reading_view, status_view
+from thrumble.web.templating import render
+
+router = APIRouter()
+MEDIA = {b"fLaC": ("flac", "audio/flac"), b"RIFF": ("wav", "audio/wav"), b"OggS": ("ogg", "audio/ogg"), b"\x1aE\xdf\xa3": ("webm", "audio/webm")}
+
+
+@router.get("/readings", name="readings_page")
+def readings_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """All takes, newest first."""
+    view = list_view(takes.take_lines(session, player_id), takes.space_used(session, player_id))
+    return render(request, "readings/list.html", view=view)
+
+
+@router.get("/takes/{take_id}", name="take_page")
+def take_page(request: Request, take_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """A take's reading, or where it stands on the way to one."""
+    take = takes.get_take(session, player_id, take_id)
+    revision = riffs.get_revision(session, player_id, take.revision_id)
+    reading = takes.get_reading(session, player_id, take_id)
+    view = reading_view(take, revision, reading) if reading and take.state == "read" else None
+    return render(request, "readings/page.html", status=status_view(take), view=view, title=revision.riff.title)
+
+
+@router.get("/takes/{take_id}/status", name="take_status")
+def take_status(request: Request, take_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """The part of the take's page that changes while the ear works; polled until the state is final."""
+    status = status_view(takes.get_take(session, player_id, take_id))
+    response = render(request, "readings/_status.html", status=status)
+    if status.read:
+        response.headers["HX-Redirect"] = str(request.app.url_path_for("take_page", take_id=take_id))
+    return response
+
+
+@router.get("/takes/{take_id}/reading.json", name="reading_json")
+def reading_json(take_id: int, session: DbSession, player_id: PlayerId) -> Response:
+    """The reading as JSON."""
+    reading = takes.get_reading(session, player_id, take_id)
+    if reading is None:
+        raise NotFound("this take has no reading yet: wait for the ear, or read it again")
+    return JSONResponse(reading_document(reading), headers=_attachment(f"take-{take_id}.reading.json"))
+
+
+@router.get("/takes/{take_id}/reading.csv", name="reading_csv_file")
+def reading_csv_file(take_id: int, session: DbSession, player_id: PlayerId) -> Response:
+    """The reading's hits as CSV."""
+    reading = takes.get_reading(session, player_id, take_id)
+    if reading is None:
+        raise NotFound("this take has no reading yet: wait for the ear, or read it again")
+    return Response(reading_csv(reading), media_type="text/csv; charset=utf-8", headers=_attachment(f"take-{take_id}.csv"))
+
+
+@router.get("/takes/{take_id}/audio", name="take_audio")
+def take_audio(take_id: int, session: DbSession, player_id: PlayerId) -> Response:
+    """The take's sound exactly as stored."""
+    data = takes.get_audio(session, player_id, take_id)
+    ending, kind = MEDIA.get(data[:4], ("audio", "application/octet-stream"))
+    name = takes.get_take(session, player_id, take_id).file_name or f"take-{take_id}.{ending}"
+    return Response(data, media_type=kind, headers=_attachment(name))
+
+
+@router.get("/takes/{take_id}/listen.wav", name="take_listen")
+def take_listen(take_id: int, session: DbSession, player_id: PlayerId, click: Annotated[bool, Query()] = False) -> Response:
+    """The take for playing back, if wanted with the click where it was due."""
+    return Response(listening_copy(session, player_id, take_id, click=click), media_type="audio/wav", headers={"Cache-Control": "private, max-age=3600"})
+
+
+@router.post("/takes/{take_id}/read", name="read_take_again")
+def read_take_again(request: Request, take_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """Puts the take into the queue again."""
+    verbs.read_again(session, player_id, take_id)
+    return render(request, "readings/_status.html", status=status_view(takes.get_take(session, player_id, take_id)))
+
+
+@router.post("/takes/{take_id}/delete", name="delete_take")
+def delete_take(request: Request, take_id: int, session: DbSession, player_id: PlayerId) -> Response:
+    """Removes the take, its sound, its readings and queued work."""
+    takes.delete_take(session, player_id, take_id)
+    return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("readings_page"))})
+
+
+def _attachment(name: str) -> dict[str, str]:
+    plain = "".join(c if c.isascii() and (c.isalnum() or c in " ._-") else "_" for c in name)
+    return {"Content-Disposition": f'attachment; filename="{plain}"'}

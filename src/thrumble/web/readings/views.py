@@ -1,0 +1,240 @@
+"""Readings: lists of takes, and one take's reading as words, drawings and a table."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+import numpy as np
+
+from thrumble.core.coach.verdict import TOLERANCE_MS, Cause, CauseKind, clean_hits, judge
+from thrumble.core.ear.reading import HitReading, HitState, Reading, Verdict
+from thrumble.core.riff.expand import ExpandedRiff, expand
+from thrumble.core.takes import FINAL, TakeState
+from thrumble.store.riffs import Revision
+from thrumble.store.takes import Take, TakeLine
+from thrumble.web.drawings.charts import Clock, Pile, bar_clock, deviation_pile
+from thrumble.web.drawings.strip import BarDrawing, early_or_late, reading_strip
+
+STATE_WORDS = {
+    TakeState.RECORDING: "not finished: the recording was cut off",
+    TakeState.QUEUED: "waiting for the ear …",
+    TakeState.READING: "being read …",
+    TakeState.READ: "read",
+    TakeState.FAILED: "not read",
+}
+SOURCE_WORDS = {"recorded": "recorded here", "uploaded": "uploaded", "simulated": "played by the simulated guitarist"}
+GRAVE = frozenset({"nothing_heard", "dropouts", "clipping", "start_uncertain"})
+NOTE_WORDS = {CauseKind.RANG: "rang", CauseKind.CHOKED: "choked", CauseKind.STOPS: "rings on"}
+TOLERANCE = "firm"
+
+
+@dataclass(frozen=True, slots=True)
+class TakeLineView:
+    """A take in a list."""
+
+    take_id: int
+    riff_id: int
+    title: str
+    number: int
+    state: TakeState
+    words: str
+    when: str
+    clean: str
+    size: str
+
+
+@dataclass(frozen=True, slots=True)
+class StatusView:
+    """A take while it is on its way to a reading."""
+
+    take_id: int
+    state: TakeState
+    words: str
+    problem: str
+    keep_asking: bool
+    failed: bool
+    read: bool
+
+
+@dataclass(frozen=True, slots=True)
+class HitLine:
+    """One hit in the table, ready to print."""
+
+    mark: str
+    round: int
+    bar: int
+    at: str
+    planned: str
+    heard: str
+    deviation: str
+    level: str
+    ring: str
+    ends: str
+    chances: str
+    onset_s: float
+    odd: bool
+
+
+@dataclass(frozen=True, slots=True)
+class CautionView:
+    """A caution and whether it is a grave one."""
+
+    text: str
+    grave: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ReadingView:
+    """One reading, whole."""
+
+    take_id: int
+    riff_id: int
+    title: str
+    meta: str
+    figure: str
+    figure_under: str
+    first: str
+    more: list[str]
+    clean: bool
+    strip: list[BarDrawing]
+    pile: Pile
+    clock: Clock
+    figures: list[tuple[str, str]]
+    hits: list[HitLine]
+    cautions: list[CautionView]
+    tempo: str
+    file_hint: str
+    heard: bool
+
+
+def take_line(line: TakeLine, now: datetime) -> TakeLineView:
+    """A take's line: its verdict once it is read, its state before."""
+    take = line.take
+    words = line.verdict if line.verdict and take.state is TakeState.READ else take.problem or STATE_WORDS[take.state]
+    clean = f"{line.clean} of {line.judged} clean" if line.clean is not None else ""
+    return TakeLineView(take.id, take.riff_id, line.title, take.number, take.state, words, _ago(take.created_at, now), clean, megabytes(take.audio_bytes))
+
+
+def _ago(then: datetime, now: datetime) -> str:
+    seconds = max(0.0, (now - then).total_seconds())
+    if seconds < 90:
+        return "just now"
+    if seconds < 5400:
+        return f"{seconds / 60:.0f} minutes ago"
+    if seconds < 86400:
+        return f"{seconds / 3600:.0f} hours ago"
+    days = int(seconds // 86400)
+    return "yesterday" if days == 1 else f"{days} days ago"
+
+
+def megabytes(count: int) -> str:
+    """A size in words."""
+    return f"{count / 1e6:.1f} MB"
+
+
+def status_view(take: Take) -> StatusView:
+    """Asks again until the state is final."""
+    waiting = take.state not in FINAL and take.state is not TakeState.RECORDING
+    return StatusView(take.id, take.state, STATE_WORDS[take.state], take.problem, waiting, take.state is TakeState.FAILED, take.state is TakeState.READ)
+
+
+def reading_view(take: Take, revision: Revision, reading: Reading) -> ReadingView:
+    """Numbers become words and places here."""
+    expanded = expand(revision.riff, take.tempo_bpm)
+    causes = judge(reading, expanded, tolerance=TOLERANCE)
+    deviations = [h.deviation_ms for h in reading.hits if h.deviation_ms is not None]
+    around = 0.0 if reading.bias_judged or not deviations else float(np.median(deviations))
+    clean, judged = clean_hits(reading, expanded, tolerance=TOLERANCE)
+    tolerance_ms = TOLERANCE_MS[TOLERANCE]
+    return ReadingView(
+        take_id=take.id, riff_id=take.riff_id, title=revision.riff.title, meta=_meta(take, revision, reading),
+        figure=f"{clean}", figure_under=f"of {judged} hits clean, within {tolerance_ms:.0f} ms",
+        first=causes[0].text, more=[cause.text for cause in causes[1:]], clean=causes[0].kind is CauseKind.CLEAN,
+        strip=reading_strip(expanded, reading, around_ms=around, tolerance_ms=tolerance_ms, named=_named(causes, reading, around)),
+        pile=deviation_pile(reading.hits, around_ms=around, tolerance_ms=tolerance_ms), clock=bar_clock(expanded, reading, around_ms=around),
+        figures=_figures(reading, expanded), hits=[_hit_line(hit, around, tolerance_ms) for hit in reading.hits],
+        cautions=[CautionView(c.text, c.code in GRAVE) for c in reading.cautions], tempo=f"{float(take.tempo_bpm or revision.riff.tempo_bpm):g}",
+        file_hint=take.file_name or f"{revision.riff.title} take {take.number}", heard=bool(deviations),
+    )  # fmt: skip
+
+
+def _meta(take: Take, revision: Revision, reading: Reading) -> str:
+    parts = [f"take {take.number}", SOURCE_WORDS[take.source], f"{reading.tempo_bpm:g} bpm", str(revision.riff.feel)]
+    if reading.rounds > 1:
+        parts.append(f"{reading.rounds} rounds")
+    parts.append("delay calibrated" if reading.delay_ms is not None else "delay not calibrated")
+    return " · ".join(parts)
+
+
+def _named(causes: list[Cause], reading: Reading, around_ms: float) -> dict[tuple[int, int], str]:
+    """A word under every hit that a finding names: how late it was, or what it did."""
+    deviations = {(h.round, h.index): h for h in reading.hits}
+    named: dict[tuple[int, int], str] = {}
+    for cause in causes:
+        for key in cause.hits:
+            hit = deviations[key]
+            if cause.kind is CauseKind.STOPS and hit.stop_late_ms is not None:
+                word = f"rings on {hit.stop_late_ms:.0f}"
+            elif hit.deviation_ms is not None:
+                word = NOTE_WORDS.get(cause.kind) or early_or_late(hit.deviation_ms - around_ms).replace(" ms", "")
+            else:
+                continue
+            named.setdefault(key, word)
+    return named
+
+
+def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
+    """The summary; what was not measured says so."""
+    s = reading.summary
+    asked = expanded.riff.feel.ratio
+    rows = [
+        ("hits heard", f"{s.matched} of {s.matched + s.missed}"),
+        ("extra hits", str(s.extra)),
+        ("bias", _number(s.bias_ms, "+.0f", "ms") if reading.bias_judged else "not judged"),
+        ("spread", _number(s.spread_ms, ".1f", "ms")),
+        ("heard as written", "not measured" if s.articulation_correct is None else f"{s.articulation_correct:.0%}"),
+        ("unsure", str(s.unsure)),
+        ("tempo drift", _number(s.drift_bpm_per_min, "+.1f", "bpm/min")),
+        ("level spread", _number(s.level_spread_db, ".1f", "dB")),
+        ("accents stand out", _number(s.accent_db, "+.1f", "dB")),
+    ]
+    if s.swing_ratio is not None and s.swing_interval is not None:
+        wanted = f", asked {float(asked):g}" if asked is not None else ""
+        rows.append(("swing", f"{s.swing_ratio:.2f} ({s.swing_interval[0]:.2f} to {s.swing_interval[1]:.2f}){wanted}"))
+    return rows
+
+
+def _number(value: float | None, form: str, unit: str) -> str:
+    return "not measured" if value is None else f"{value:{form}} {unit}"
+
+
+def _hit_line(hit: HitReading, around_ms: float, tolerance_ms: float) -> HitLine:
+    late = None if hit.deviation_ms is None else hit.deviation_ms - around_ms
+    heard = {HitState.MISSED: "missed", HitState.NOT_REACHED: "not reached"}.get(hit.state) or (hit.heard_articulation.value if hit.heard_articulation else "")
+    wrong = hit.state is HitState.PLAYED and hit.heard_articulation not in (None, Verdict.UNSURE) and heard != hit.expected_articulation.value
+    odd = hit.state is HitState.MISSED or wrong or (late is not None and abs(late) > tolerance_ms) or (hit.stop_late_ms or 0) >= 60
+    chances = hit.probabilities or {}
+    ring = "" if hit.ring_s is None else f"{hit.ring_s * 1000:.0f}"
+    ends = {"next": "cut by the next hit", "stop": "stopped", "decay": "died away", "end": "end of the take"}.get(hit.ring_end.value if hit.ring_end else "", "")
+    if hit.stop_late_ms is not None:
+        ends += f", {hit.stop_late_ms:+.0f} ms"
+    return HitLine(
+        mark=f"{hit.round}-{hit.index}", round=hit.round, bar=hit.bar, at=hit.at, planned=hit.expected_articulation.value, heard=heard,
+        deviation="" if late is None else f"{late:+.1f}", level="" if hit.relative_level_db is None else f"{hit.relative_level_db:+.1f}", ring=ring, ends=ends,
+        chances=" ".join(f"{kind} {chances[kind]:.0%}" for kind in ("open", "palm", "dead") if kind in chances), onset_s=hit.onset_s or hit.expected_s, odd=odd,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class ListView:
+    """All takes."""
+
+    lines: list[TakeLineView]
+    space: str
+
+
+def list_view(lines: list[TakeLine], space: tuple[int, int]) -> ListView:
+    """The list and the space it takes."""
+    now = datetime.now(UTC)
+    count, size = space
+    words = f"{count} {'take' if count == 1 else 'takes'}, {megabytes(size)} of sound in the database"
+    return ListView([take_line(line, now) for line in lines], words)

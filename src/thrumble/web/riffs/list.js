@@ -1,0 +1,3 @@
+import { onKey } from "../shared/site.js";
+
+onKey("n", () => document.getElementById("new-riff").click());

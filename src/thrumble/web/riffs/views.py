@@ -1,0 +1,102 @@
+"""Riffs: the list, and the text page with its live strip."""
+
+from dataclasses import dataclass
+
+from thrumble.core.errors import RiffError
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Riff
+from thrumble.store.riffs import Revision, RiffStanding
+from thrumble.web.drawings.strip import BarDrawing, plan_strip
+
+FIRST_TEXT = """title: New riff
+tempo: 100
+meter: 4/4
+pedal: 6:0
+
+[A]
+| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ - - |
+"""
+
+
+@dataclass(frozen=True, slots=True)
+class RiffLine:
+    """A riff in the list."""
+
+    riff_id: int
+    title: str
+    tempo: str
+    facts: str
+    said: str
+    clean: str
+    take_id: int | None
+    strip: list[BarDrawing]
+
+
+@dataclass(frozen=True, slots=True)
+class ErrorView:
+    """Where a text went wrong, with the line and a pointer under the column."""
+
+    message: str
+    line: int
+    column: int
+    excerpt: str
+    pointer: str
+
+
+@dataclass(frozen=True, slots=True)
+class PreviewView:
+    """What a text gives: a strip, or an error."""
+
+    title: str
+    facts: str
+    strip: list[BarDrawing]
+    error: ErrorView | None
+
+
+@dataclass(frozen=True, slots=True)
+class TextView:
+    """The text page."""
+
+    riff_id: int | None
+    heading: str
+    meta: str
+    source: str
+    preview: PreviewView
+
+
+def riff_line(standing: RiffStanding) -> RiffLine:
+    """The list's row: small strip, tempo, last reading in a few words."""
+    riff = standing.revision.riff
+    expanded = expand(riff)
+    clean = f"{standing.clean} of {standing.judged} clean" if standing.clean is not None else ""
+    takes = f"{standing.takes} {'take' if standing.takes == 1 else 'takes'}"
+    return RiffLine(
+        riff_id=standing.revision.riff_id, title=riff.title, tempo=f"{float(riff.tempo_bpm):g}", facts=f"{len(expanded.hits)} hits · {takes}",
+        said=standing.verdict or "not read yet", clean=clean, take_id=standing.last_take_id, strip=plan_strip(expanded, bars=2),
+    )  # fmt: skip
+
+
+def preview_of(riff: Riff) -> PreviewView:
+    """The strip of a riff that can be played."""
+    expanded = expand(riff)
+    bars = sum(1 for bar in expanded.bars if bar.number > 0)
+    return PreviewView(riff.title, f"{bars} bars, {len(expanded.hits)} hits, {expanded.round_s:.1f} s at {expanded.tempo_bpm:g} bpm", plan_strip(expanded), None)
+
+
+def preview_error(text: str, error: RiffError) -> PreviewView:
+    """The error with its line."""
+    line, column = error.line or 1, error.column or 1
+    lines = text.replace("\r\n", "\n").split("\n")
+    excerpt = lines[line - 1] if line <= len(lines) else ""
+    found = f"{error.found[:60]!r}: " if error.found else ""
+    view = ErrorView(f"{found}{error.expected}", line, column, excerpt[:200], " " * min(column - 1, 200) + "^")
+    return PreviewView("", "", [], view)
+
+
+def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
+    """The page of a riff, or of a new one."""
+    if revision is None:
+        return TextView(None, "New riff", "Write it as text; the strip shows what it means as you type.", FIRST_TEXT, preview)
+    riff = revision.riff
+    meta = f"revision {revision.number} · {float(riff.tempo_bpm):g} bpm · {riff.feel} · {' '.join(riff.tuning)}"
+    return TextView(revision.riff_id, riff.title, meta, revision.source, preview)
