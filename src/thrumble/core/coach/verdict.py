@@ -6,6 +6,7 @@ A cause's cost is the share of hits it spoils; causes that spoil fewer than two 
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
+from fractions import Fraction
 
 import numpy as np
 
@@ -19,7 +20,7 @@ TOLERANCE_MS = {"tight": 12.0, "firm": 20.0, "loose": 35.0}
 QUARTER_OF_SLOT = 0.25
 LONG_SHIFT_MM = 100.0
 LATE_STOP_MS = 60.0
-DRIFT_BPM_PER_MIN = 2.0
+DRIFT_BPM_PER_MIN = 4.0
 UNEVEN_DB = 3.0
 MOST = 4
 
@@ -30,6 +31,7 @@ class CauseKind(StrEnum):
     MISSED = "missed"
     EXTRA = "extra"
     SHIFTS = "shifts"
+    SWING = "swing"
     SPREAD = "spread"
     RANG = "rang"
     CHOKED = "choked"
@@ -80,7 +82,7 @@ def judge(reading: Reading, expanded: ExpandedRiff, *, tolerance: str = "firm") 
     deviations = [hit.deviation_ms for hit in played if hit.deviation_ms is not None]
     around = 0.0 if reading.bias_judged else float(np.median(deviations))
     case = _Case(reading, expanded, played, around, TOLERANCE_MS[tolerance])
-    judges: tuple[Callable[[_Case], Cause | None], ...] = (_missed, _extra, _shifts, _spread, _rang, _choked, _stops, _bias, _drift, _level)
+    judges: tuple[Callable[[_Case], Cause | None], ...] = (_missed, _extra, _shifts, _swing, _spread, _rang, _choked, _stops, _bias, _drift, _level)
     found = [cause for one in judges if (cause := one(case)) is not None]
     found.sort(key=lambda cause: -cause.cost)
     return found[:MOST] or [_clean(case)]
@@ -167,7 +169,7 @@ def _shifts(case: _Case) -> Cause | None:
     if step < 10 or step < 2.5 * error:
         return None
     spoilt = [hit for hit in wide if case.late_ms(hit) > case.limit_ms(hit)]
-    text = f"The long moves arrive late: hits after a shift of {LONG_SHIFT_MM:.0f} mm or more come {np.median(late):.0f} ms late, the others {_early_late(float(np.median(rest)))}."
+    text = f"The long moves arrive late: {np.median(late):.0f} ms after shifts of {LONG_SHIFT_MM:.0f} mm or more, all else {_early_late(float(np.median(rest)))}."
     return Cause(kind=CauseKind.SHIFTS, text=text, cost=1.2 * max(case.share(spoilt), 0.02), hits=_names(spoilt))
 
 
@@ -177,6 +179,20 @@ def _spread_of(values: Array) -> float:
 
 def _early_late(ms: float) -> str:
     return "on time" if abs(ms) < 1.5 else f"{abs(ms):.0f} ms {'late' if ms > 0 else 'early'}"
+
+
+def _swing(case: _Case) -> Cause | None:
+    """The ratio heard against the one written: named where its interval leaves no doubt, and the off-beats it spoils are its cost."""
+    asked = case.expanded.riff.feel.ratio
+    heard, interval = case.reading.summary.swing_ratio, case.reading.summary.swing_interval
+    if asked is None or heard is None or interval is None or interval[0] - 0.05 <= asked <= interval[1] + 0.05:
+        return None
+    unit = case.expanded.riff.feel.unit
+    off_beats = [hit for hit in case.played if Fraction(hit.at) % (2 * unit) == unit]
+    spoilt = [hit for hit in off_beats if not _in_time(case, hit)]
+    way = "straighter" if heard < asked else "harder"
+    text = f"The shuffle is {way} than written: long to short is {heard:.2f} ({interval[0]:.2f} to {interval[1]:.2f}) instead of {float(asked):g}."
+    return Cause(kind=CauseKind.SWING, text=text, cost=max(0.03, 1.5 * case.share(spoilt)), hits=_names(spoilt))
 
 
 def _spread(case: _Case) -> Cause | None:

@@ -91,7 +91,7 @@ def bar_clock(expanded: ExpandedRiff, reading: Reading, *, around_ms: float) -> 
             phase = (due.due_s + (hit.deviation_ms - around_ms) / 1000 - bar.start_s) / (bar.end_s - bar.start_s)
             away = RADIUS + ((hit.index * 7 + hit.round * 3) % 9 - 4) * 1.3  # spread across the ring so that clusters show
             x, y = _point(phase, away)
-            dots.append(Dot(round(x, 1), round(y, 1), "ring" if due.hit.articulation == "open" else "damped"))
+            dots.append(Dot(round(x, 1), round(y, 1), "rings" if due.hit.articulation == "open" else "damped"))
     swing = reading.summary.swing_ratio
     middle = f"{swing:.2f}" if swing is not None else f"{common.beats}/{common.unit}"
     under = "swing heard" if swing is not None else "one bar"

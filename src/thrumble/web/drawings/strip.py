@@ -172,11 +172,12 @@ def _chords(bar: PlayedBar, hits: list[DueHit], width: float) -> list[Word]:
         note = due.hit.notes[0]
         if due.hit.label is None and len(due.hit.notes) == 1:
             continue
-        name = due.hit.label or "chord"
-        key = f"{name} {note.string}/{note.fret}"
+        spot = f"{note.string}/{'x' if note.fret is None else note.fret}"
+        name, place = (due.hit.label, spot) if due.hit.label else (spot, "")
+        key = f"{name} {spot}"
         x = _x(bar, due.due_s, width)
         if key != last and (not words or x - words[-1].x > 44):
-            words.append(Word(x, name, f"{note.string}/{'x' if note.fret is None else note.fret}"))
+            words.append(Word(x, name, place))
         last = key
     return words
 

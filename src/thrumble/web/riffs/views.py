@@ -72,7 +72,7 @@ def riff_line(standing: RiffStanding) -> RiffLine:
     takes = f"{standing.takes} {'take' if standing.takes == 1 else 'takes'}"
     return RiffLine(
         riff_id=standing.revision.riff_id, title=riff.title, tempo=f"{float(riff.tempo_bpm):g}", facts=f"{len(expanded.hits)} hits · {takes}",
-        said=standing.verdict or "not read yet", clean=clean, take_id=standing.last_take_id, strip=plan_strip(expanded, bars=2),
+        said=standing.verdict or "not read yet", clean=clean, take_id=standing.last_take_id, strip=plan_strip(expanded, bars=4),
     )  # fmt: skip
 
 
