@@ -23,6 +23,9 @@ REFINE_S = 0.014
 PLACE_S = 0.0015  # where the attack lies from the peak of the flux, on average, and how far from there it may be
 PLACE_SPREAD_S = 0.0025
 FLOOR_POWER = 1e-9
+LEVEL_COLUMN = 4  # of the measures: the attack's level against the take's loud ones
+TOO_QUIET_DB = -36.0  # the softest dead hit lies some 25 dB under the loudest chords
+NEVER = -12.0  # log odds that no prior makes up for
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +41,8 @@ def find_candidates(samples: Samples, bands: Bands, network: Network) -> Candida
     times_s, measures = measure_candidates(samples, bands)
     if not times_s.size:
         return Candidates(times_s, times_s)
-    return Candidates(times_s, network.outputs(measures)[:, 0])
+    odds = network.outputs(measures)[:, 0]
+    return Candidates(times_s, np.where(measures[:, LEVEL_COLUMN] < TOO_QUIET_DB / 10, np.minimum(odds, NEVER), odds))
 
 
 def measure_candidates(samples: Samples, bands: Bands) -> tuple[Array, Array]:

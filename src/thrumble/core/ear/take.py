@@ -104,7 +104,7 @@ def _place(candidates: Candidates, due: _Due, info: TakeInfo) -> _Placed | None:
 
 def _read_hits(heard: Heard, bands: Bands, candidates: Candidates, due: _Due, placed: _Placed | None, *, levels: bool) -> tuple[list[HitReading], list[ExtraOnset]]:
     """Every due hit with all that was measured, and the onsets that belong to none."""
-    if placed is None:
+    if placed is None or not (placed.chosen >= 0).any():
         states = [HitState.NOT_REACHED] * len(due.hits)
         return [_bare(hit, n, float(at), state) for (hit, n), at, state in zip(due.hits, due.due_s, states, strict=True)], []
     states = _states(placed, heard.duration_s)

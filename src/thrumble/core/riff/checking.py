@@ -17,9 +17,9 @@ MAX_BARS = 2000  # along the play order; an hour of music at any sensible tempo
 
 def check_tempo(tempo_bpm: float) -> None:
     """Raises BadTempo outside 20 to 400 bpm."""
-    low, high = TEMPO_RANGE_BPM
+    low, high = (float(bound) for bound in TEMPO_RANGE_BPM)
     if not low <= tempo_bpm <= high:  # also refuses NaN
-        raise BadTempo(f"a tempo of {tempo_bpm} bpm cannot be played: give {low} to {high} quarter notes per minute")
+        raise BadTempo(f"a tempo of {tempo_bpm:g} bpm cannot be played: give {low:g} to {high:g} quarter notes per minute")
 
 
 def check_riff(riff: Riff) -> Riff:
@@ -129,8 +129,8 @@ def _check_run(riff: Riff, bars: tuple[Bar, ...], feel: Feel, where: str) -> Non
 
 
 def _check_hits(riff: Riff, placed: list[tuple[Fraction, Hit, str]], end: Fraction) -> None:
-    for (at, hit, place), following in zip(placed, [*placed[1:], None], strict=True):
-        limit = following[0] if following else end
+    limits = [at for at, *_ in placed[1:]] + [end]
+    for (at, hit, place), limit in zip(placed, limits, strict=False):
         if limit <= at:
             raise _wrong(f"{place}, at", hit.at, "hits are sorted, one to a place, before the end; move or join them")
         if hit.length <= 0 or at + hit.length > limit:

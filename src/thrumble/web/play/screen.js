@@ -135,7 +135,6 @@ async function outcome(take, ended) {
     stage("done");
     root.dataset.readAfterMs = Math.round(performance.now() - ended);
     say("Space counts in again.");
-    $("open-reading")?.focus({ preventScroll: true });
   };
   document.addEventListener("htmx:afterSettle", seen);
   window.htmx.ajax("GET", `${root.dataset.takes}/${take}/outcome`, { target: place, swap: "outerHTML" });

@@ -75,8 +75,8 @@ document.addEventListener("keydown", (event) => {
     return;
   }
   if (typing(event.target) || !keySwitch.checked) return;
-  const button = event.target.closest("button, a, summary, input, audio");
-  if (button && (event.key === " " || event.key === "Enter")) return;
+  if (event.key === " " && event.target.closest("button, summary, input, audio")) return; // space presses what has the focus
+  if (event.key === "Enter") return;
   const run = handlers.get(event.key) ?? handlers.get(event.key.toLowerCase());
   if (run) { event.preventDefault(); if (!event.repeat) run(event); }
 });

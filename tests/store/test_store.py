@@ -1,0 +1,127 @@
+"""The store on real PostgreSQL: revisions, takes, readings, deleting, ownership."""
+
+from decimal import Decimal
+
+import pytest
+import sqlalchemy as sa
+from sqlmodel import Session
+
+from thrumble.core.coach.verdict import judge
+from thrumble.core.ear.reading import Reading
+from thrumble.core.ear.take import TakeInfo, read_take
+from thrumble.core.errors import NotAllowed, NotFound
+from thrumble.core.player.perform import perform
+from thrumble.core.riff.expand import ExpandedRiff, expand
+from thrumble.core.riff.text import parse_riff
+from thrumble.core.takes import TakeState
+from thrumble.store import players, riffs, takes
+from thrumble.store.takes import NewTake, Take
+
+TEXT = "title: Ballast\ntempo: 100\n[A]\n| E5@6/0 o M M x |\n"
+RIFF = parse_riff(TEXT)
+
+
+@pytest.fixture(scope="module")
+def heard() -> tuple[Reading, ExpandedRiff]:
+    take = perform(RIFF, seed=1)
+    return read_take(take.samples, take.rate_hz, expand(RIFF), TakeInfo(start_s=take.start_s)), expand(RIFF)
+
+
+def stored(session: Session, player: int, state: TakeState = TakeState.QUEUED) -> Take:
+    revision = riffs.add_riff(session, player, RIFF, TEXT)
+    new = NewTake(riff_id=revision.riff_id, revision_id=revision.id, source="uploaded", tempo_bpm=Decimal("100.5"), rounds=1, start_frame=960, rate_hz=48000)
+    return takes.add_take(session, player, new, state)
+
+
+def test_revisions_are_numbered_immutable_and_carry_the_identities(session: Session, player: int) -> None:
+    first = riffs.add_riff(session, player, RIFF, TEXT)
+    longer = TEXT + "| G5 o o o o |\n"
+    second = riffs.add_revision(session, player, first.riff_id, parse_riff(longer), longer)
+    assert (second.number, riffs.get_revision(session, player, first.id).riff) == (2, RIFF)
+    assert riffs.add_revision(session, player, first.riff_id, parse_riff(longer), longer).id == second.id
+    pairs = session.execute(sa.text("select identities from revision where id = :id"), {"id": second.id}).scalar_one()
+    assert [["A", 1, "1/4", 1], ["A", 1, "1/4", 1]] in pairs and len(pairs) == 4
+    assert riffs.newest_revision(session, player, first.riff_id).source == longer
+
+
+def test_a_take_keeps_what_it_was_played_with(session: Session, player: int) -> None:
+    take = takes.get_take(session, player, stored(session, player).id)
+    assert (take.tempo_bpm, take.start_s, take.number, take.delay_ms) == (Decimal("100.5"), 0.02, 1, None)
+    takes.put_audio(session, player, take.id, b"sound")
+    assert takes.get_audio(session, player, take.id) == b"sound" and takes.space_used(session, player) == (1, 5)
+
+
+def test_a_reading_is_kept_whole_and_one_row_a_hit_and_replaced_by_the_same_engine(session: Session, player: int, heard: tuple[Reading, ExpandedRiff]) -> None:
+    take = stored(session, player)
+    for _ in range(2):
+        takes.put_reading(session, player, take.id, *heard, verdict=judge(*heard)[0].text, clean=3, judged=4)
+    assert takes.get_reading(session, player, take.id) == heard[0]
+    rows = session.execute(sa.text("select section, bar_in_section, at, appearance, deviation_ms from hit order by index")).all()
+    assert [tuple(r)[:4] for r in rows] == [("A", 1, "0", 1), ("A", 1, "1/4", 1), ("A", 1, "1/2", 1), ("A", 1, "3/4", 1)]
+    assert [r.deviation_ms for r in rows] == [h.deviation_ms for h in heard[0].hits]
+    line = takes.take_lines(session, player)[0]
+    assert (line.title, line.clean, line.judged) == ("Ballast", 3, 4)
+    assert riffs.riff_standings(session, player)[0].last_take_id == take.id
+
+
+def test_deleting_a_take_leaves_nothing_of_it(session: Session, player: int, heard: tuple[Reading, ExpandedRiff]) -> None:
+    take = stored(session, player, TakeState.RECORDING)
+    takes.add_chunk(session, player, take.id, 0, b"\0" * 8)
+    takes.put_reading(session, player, take.id, *heard, verdict="", clean=0, judged=0)
+    takes.put_audio(session, player, take.id, b"sound")
+    takes.add_chunk(session, player, take.id, 0, b"\0" * 8)
+    takes.delete_take(session, player, take.id)
+    for table in ("take", "audio", "chunk", "reading", "hit"):
+        assert session.execute(sa.text(f"select count(*) from {table}")).scalar_one() == 0, table
+    with pytest.raises(NotFound):
+        takes.get_take(session, player, take.id)
+
+
+def test_chunks_sent_twice_replace_themselves_and_come_back_in_order(session: Session, player: int) -> None:
+    take = stored(session, player, TakeState.RECORDING)
+    for frame, data in ((4, b"late"), (0, b"aaaa"), (0, b"soon")):
+        takes.add_chunk(session, player, take.id, frame, data)
+    assert takes.get_chunks(session, player, take.id) == [(0, b"soon"), (4, b"late")] and takes.chunk_bytes(session, player, take.id) == 8
+
+
+def test_nobody_reaches_what_is_another_players(session: Session, player: int) -> None:
+    take = stored(session, player)
+    takes.put_audio(session, player, take.id, b"sound")
+    other = player + 1000
+    for call in (takes.get_take, takes.get_audio, takes.delete_take):
+        with pytest.raises(NotFound):
+            call(session, other, take.id)
+    with pytest.raises(NotFound):
+        riffs.newest_revision(session, other, take.riff_id)
+    with pytest.raises(NotFound):
+        riffs.delete_riff(session, other, take.riff_id)
+    assert takes.get_reading(session, other, take.id) is None and takes.take_lines(session, other) == [] and riffs.riff_standings(session, other) == []
+
+
+def test_states_follow_the_table_and_the_database_knows_them_too(session: Session, player: int) -> None:
+    take = stored(session, player)
+    with pytest.raises(NotAllowed, match="cannot become"):
+        takes.set_state(session, player, take.id, TakeState.READ)
+    assert takes.set_state(session, player, take.id, TakeState.READING).state is TakeState.READING
+    with pytest.raises(sa.exc.IntegrityError), session.begin_nested():
+        session.execute(sa.text("update take set state = 'lost'"))
+
+
+def test_the_local_player_and_the_secret_are_made_once(session: Session) -> None:
+    assert players.local_player(session) == players.local_player(session)
+    assert players.secret(session) == players.secret(session) and len(players.secret(session)) > 30
+    assert not players.is_marked(session, "x")
+    players.mark(session, "x")
+    assert players.is_marked(session, "x")
+
+
+def test_the_models_and_the_migrations_agree(shared_engine: sa.Engine) -> None:
+    """Every table and column of the models stands in the migrated database, as nullable as the models say."""
+    from sqlmodel import SQLModel
+
+    inspector = sa.inspect(shared_engine)
+    for table in SQLModel.metadata.tables.values():
+        there = {c["name"]: c["nullable"] for c in inspector.get_columns(table.name)}
+        assert there == {c.name: c.nullable for c in table.columns}, table.name
+        if table.name != "installation":
+            assert "player_id" in there or table.name == "player"

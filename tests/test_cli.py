@@ -1,0 +1,66 @@
+"""The shell: one clear line and exit 2 on bad input, a reading and exit 0 otherwise, silence included."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from thrumble.demo import riff_texts
+
+RIFF = riff_texts()["6-stop-planks"]
+
+
+def run(*arguments: object, **env: str) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, "-m", "thrumble.cli", *map(str, arguments)]
+    return subprocess.run(command, capture_output=True, text=True, env={"PATH": "/usr/bin:/bin", **env})
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A riff and a simulated take of it."""
+    place = tmp_path_factory.mktemp("cli")
+    (place / "riff.txt").write_text(RIFF)
+    made = run("simulate", place / "riff.txt", "--out", place / "take.wav", "--truth", place / "truth.json", "--seed", 3, "--tone", "clean", "--flaw", "timing=9")
+    assert made.returncode == 0, made.stderr
+    return place
+
+
+def test_analyze_agrees_with_the_truth_of_simulate(folder: Path) -> None:
+    truth = json.loads((folder / "truth.json").read_text())
+    done = run("analyze", folder / "riff.txt", folder / "take.wav", "--start", truth["start_s"], "--json", "-")
+    reading = json.loads(done.stdout)
+    assert done.returncode == 0 and reading["format"] == "thrumble.reading/1" and reading["start_source"] == "given"
+    real = {hit["index"]: hit for hit in truth["hits"]}
+    assert all(abs(hit["onset_s"] - real[hit["index"]]["onset_s"]) < 0.005 for hit in reading["hits"])
+
+
+def test_analyze_finds_the_start_and_prints_words(folder: Path) -> None:
+    done = run("analyze", folder / "riff.txt", folder / "take.wav", "--json", folder / "out.json")
+    assert done.returncode == 0 and "Stop Planks: 25 of 25 hits heard" in done.stdout
+    assert json.loads((folder / "out.json").read_text())["start_source"] == "fitted"
+
+
+def test_silence_is_a_reading(folder: Path) -> None:
+    soundfile.write(folder / "silence.wav", np.zeros(48000), 48000)
+    done = run("analyze", folder / "riff.txt", folder / "silence.wav")
+    assert done.returncode == 0 and "Nothing was heard" in done.stdout
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (("analyze", "no.txt", "take.wav"), "cannot be read"), (("analyze", "riff.txt", "no.wav"), "cannot be read"), (("analyze", "riff.txt", "riff.txt"), "no audio file"),
+        (("analyze", "take.wav", "take.wav"), "neither"), (("analyze", "riff.txt", "take.wav", "--tempo", "900"), "20 to 400"), (("analyze", "bad.txt", "take.wav"), "line 4, column 3"),
+        (("simulate", "riff.txt", "--out", "x.wav", "--flaw", "nerves=1"), "is no flaw"), (("simulate", "riff.txt", "--out", "x.wav", "--tone", "warm"), "is no tone"),
+        (("simulate", "riff.txt", "--out", "/nowhere/x.wav"), "cannot be written"), (("backup", "x.dump"), "DATABASE_URL"),
+    ],
+)  # fmt: skip
+def test_bad_input_is_one_clear_line_and_exit_2(folder: Path, arguments: tuple[str, ...], words: str) -> None:
+    (folder / "bad.txt").write_text("title: T\ntempo: 100\n[A]\n| q |\n")
+    paths = [folder / a if a.endswith((".txt", ".wav")) and not a.startswith("/") else a for a in arguments]
+    done = run(*paths)
+    assert done.returncode == 2 and words in done.stderr and len(done.stderr.strip().splitlines()) == 1 and done.stdout == ""

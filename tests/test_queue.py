@@ -1,0 +1,137 @@
+"""A take and its job are one transaction; the worker reads from stored bytes and says why where it cannot."""
+
+import asyncio
+import contextlib
+from decimal import Decimal
+
+import numpy as np
+import pytest
+import sqlalchemy as sa
+
+from thrumble import worker
+from thrumble.actions import takes as verbs
+from thrumble.actions.takes import join_chunks, zero_runs
+from thrumble.core.errors import BadAudio
+from thrumble.core.player.perform import perform
+from thrumble.core.riff.text import parse_riff
+from thrumble.core.takes import RecorderReport, TakeState
+from thrumble.formats.audio import write_flac
+from thrumble.store import database, players, riffs, takes
+from thrumble.store.takes import NewTake
+
+TEXT = "title: Ballast\ntempo: 100\npedal: 6:0\n[A]\n| E5@6/0 o m m o m m x x |\n"
+RIFF = parse_riff(TEXT)
+
+
+def new_take(session, player: int, **more: object) -> NewTake:  # type: ignore[no-untyped-def]
+    revision = riffs.add_riff(session, player, RIFF, TEXT)
+    return NewTake(**({"riff_id": revision.riff_id, "revision_id": revision.id, "source": "uploaded", "tempo_bpm": Decimal(100), "rounds": 1} | more))  # type: ignore[arg-type]
+
+
+def work_once() -> None:
+    """Runs the worker until the queue is empty."""
+
+    async def run() -> None:
+        app = worker.build()
+        async with app.open_async():
+            await app.run_worker_async(queues=["readings"], wait=False, install_signal_handlers=False)
+
+    asyncio.run(run())
+
+
+def submit(seed: int = 1, data: bytes | None = None) -> int:
+    take = perform(RIFF, seed=seed)
+    with database.session() as session:
+        player = players.local_player(session)
+        start = {"start_frame": round(take.start_s * take.rate_hz), "rate_hz": take.rate_hz}
+        return verbs.submit_upload(session, player, new_take(session, player, **start), data or write_flac(take.samples, take.rate_hz)[0]).id
+
+
+def jobs_waiting() -> int:
+    with database.engine().connect() as connection:
+        return int(connection.execute(sa.text("select count(*) from procrastinate_jobs where status = 'todo'")).scalar_one())
+
+
+def test_a_take_and_its_job_are_stored_together_or_not_at_all(own_database: str) -> None:
+    with contextlib.suppress(RuntimeError), database.session() as session:
+        player = players.local_player(session)
+        verbs.submit_upload(session, player, new_take(session, player), write_flac(perform(RIFF).samples, 48000)[0])
+        raise RuntimeError("the request dies after the job was asked for")
+    assert jobs_waiting() == 0
+    submit()
+    assert jobs_waiting() == 1
+
+
+def test_the_worker_reads_a_take_and_a_deleted_one_is_no_error(own_database: str) -> None:
+    kept, gone = submit(1), submit(2)
+    with database.session() as session:
+        takes.delete_take(session, players.local_player(session), gone)
+    work_once()
+    with database.session() as session:
+        player = players.local_player(session)
+        assert takes.get_take(session, player, kept).state is TakeState.READ
+        reading = takes.get_reading(session, player, kept)
+    assert reading is not None and reading.summary.matched == 8
+    with database.engine().connect() as connection:
+        assert set(connection.execute(sa.text("select status from procrastinate_jobs")).scalars()) == {"succeeded"}
+
+
+def test_a_reading_that_fails_says_why_and_can_be_run_again(own_database: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    take_id = submit()
+    monkeypatch.setattr(verbs, "read_audio", lambda data: (_ for _ in ()).throw(BadAudio("the disk has eaten it: play it again")))
+    work_once()
+    with database.session() as session:
+        player = players.local_player(session)
+        failed = takes.get_take(session, player, take_id)
+        assert failed.state is TakeState.FAILED and "eaten" in failed.problem
+        monkeypatch.undo()
+        monkeypatch.setenv("DATABASE_URL", own_database)
+        verbs.read_again(session, player, take_id)
+    work_once()
+    with database.session() as session:
+        assert takes.get_take(session, player, take_id).state is TakeState.READ
+
+
+def test_a_fault_of_our_own_is_told_without_its_innards(own_database: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    take_id = submit()
+    monkeypatch.setattr(verbs, "read_take", lambda *a, **k: 1 / 0)
+    work_once()
+    with database.session() as session:
+        failed = takes.get_take(session, players.local_player(session), take_id)
+    assert failed.state is TakeState.FAILED and "inside the ear" in failed.problem and "division" not in failed.problem
+
+
+def test_a_recording_is_put_together_from_its_chunks(own_database: str) -> None:
+    take = perform(RIFF, seed=3)
+    with database.session() as session:
+        player = players.local_player(session)
+        new = new_take(session, player, source="recorded", start_frame=round(take.start_s * take.rate_hz), rate_hz=take.rate_hz)
+        take_id = verbs.begin_take(session, player, new).id
+        for frame in range(0, take.samples.size, 48000):
+            takes.add_chunk(session, player, take_id, frame, take.samples[frame : frame + 48000].astype("<f4").tobytes())
+        verbs.finish_take(session, player, take_id, RecorderReport(underruns=1, settings={"label": "in"}))
+        assert takes.get_chunks(session, player, take_id) == []
+    work_once()
+    with database.session() as session:
+        reading = takes.get_reading(session, player, take_id)
+    assert reading is not None and reading.summary.matched == 8
+    assert any("underrun" in caution.text for caution in reading.cautions)
+
+
+def test_frames_that_never_came_are_zeros_and_counted() -> None:
+    one = np.ones(4, dtype="<f4").tobytes()
+    samples, missing = join_chunks([(10, one), (20, one)])
+    assert samples.tolist() == [1] * 4 + [0] * 6 + [1] * 4 and missing == 6
+    for chunks in ([], [(0, one), (10**12, one)]):
+        with pytest.raises(BadAudio):
+            join_chunks(chunks)
+
+
+def test_dropped_packets_are_runs_of_zeros_with_sound_on_both_sides() -> None:
+    sound = np.random.default_rng(1).uniform(0.1, 0.5, 3000).astype(np.float32)
+    assert zero_runs(sound) == 0
+    broken = sound.copy()
+    broken[1000:1441] = 0
+    broken[2000:2100] = 0  # too short to be a packet
+    assert zero_runs(broken) == 1
+    assert zero_runs(np.concatenate([np.zeros(500, np.float32), sound, np.zeros(500, np.float32)])) == 0
