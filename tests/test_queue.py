@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+from concurrent.futures import ThreadPoolExecutor
 from decimal import Decimal
 
 import numpy as np
@@ -36,7 +37,9 @@ def work_once() -> None:
         async with app.open_async():
             await app.run_worker_async(queues=["readings"], wait=False, install_signal_handlers=False)
 
-    asyncio.run(run())
+    # in a thread: browser tests leave an event loop behind in the main one
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(asyncio.run, run()).result()
 
 
 def submit(seed: int = 1, data: bytes | None = None) -> int:

@@ -47,6 +47,7 @@ def analyze(
     from thrumble.actions.listening import listen, read_riff
     from thrumble.core.coach.verdict import judge
     from thrumble.core.ear.take import TakeInfo
+    from thrumble.core.riff.expand import expand
     from thrumble.formats.reading_json import reading_document
 
     try:
@@ -63,7 +64,7 @@ def analyze(
     summary = reading.summary
     due = summary.matched + summary.missed
     print(f"{known.title}: {summary.matched} of {due} hits heard at {reading.tempo_bpm:g} bpm, {summary.extra} extra, {summary.unsure} unsure")
-    for sentence in judge(reading, known):
+    for sentence in judge(reading, expand(known, tempo)):
         print(f"- {sentence.text}")
     for caution in reading.cautions:
         print(f"  ({caution.text})")

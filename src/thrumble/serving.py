@@ -38,6 +38,9 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
     server = uvicorn.Server(config)
     worker = _Worker()
     worker.start()
+    # uvicorn ends on these, then raises them again: were they not caught here too, the worker would be left behind
+    for sign in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(sign, lambda *_: None)
     print(f"Thrumble is at {'https' if tls_cert else 'http'}://{host}:{port}/   (Ctrl-C stops it)", flush=True)
     try:
         server.run()

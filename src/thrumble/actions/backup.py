@@ -46,7 +46,8 @@ def restore_backup(file: Path) -> None:
 
 def _address() -> str:
     """The database's address without its password, which goes by the environment so that no list of processes shows it."""
-    return sa.make_url(conninfo()).set(password=None).render_as_string()
+    url = sa.make_url(conninfo())
+    return sa.URL.create(url.drivername, url.username, host=url.host, port=url.port, database=url.database).render_as_string()
 
 
 def _tool(name: str, *arguments: str) -> None:

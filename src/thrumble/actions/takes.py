@@ -9,7 +9,7 @@ from sqlmodel import Session
 from thrumble.core.coach.verdict import clean_hits, judge
 from thrumble.core.ear.conditioning import MAX_S
 from thrumble.core.ear.take import TakeInfo, read_take
-from thrumble.core.errors import BadAudio, NotFound, ThrumbleError
+from thrumble.core.errors import BadAudio, NotAllowed, NotFound, ThrumbleError
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.takes import RecorderReport, TakeState
@@ -34,6 +34,8 @@ def finish_take(session: Session, player_id: int, take_id: int, report: Recorder
     Also finishes a take whose tab was closed. Raises BadAudio where no sound came in.
     """
     take = takes.get_take(session, player_id, take_id, lock=True)
+    if take.state is not TakeState.RECORDING:
+        raise NotAllowed("this take is finished already: open it to see its reading")
     takes.set_state(session, player_id, take_id, TakeState.QUEUED)
     samples, gaps = join_chunks(takes.get_chunks(session, player_id, take_id))
     data, beyond = write_flac(samples, take.rate_hz or 48000)

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import Session, col, select
 
 from thrumble.core.errors import NotFound
@@ -107,13 +108,13 @@ def count_riffs(session: Session, player_id: int) -> int:
 
 def riff_standings(session: Session, player_id: int) -> list[RiffStanding]:
     """All riffs with their last reading, oldest riff first; three queries however many there are."""
-    newest = select(RevisionRow).where(RevisionRow.player_id == player_id).distinct(col(RevisionRow.riff_id)).order_by(col(RevisionRow.riff_id), col(RevisionRow.number).desc())
+    newest = select(RevisionRow).where(RevisionRow.player_id == player_id).ext(distinct_on(col(RevisionRow.riff_id))).order_by(col(RevisionRow.riff_id), col(RevisionRow.number).desc())
     counts = dict(session.exec(select(TakeRow.riff_id, sa.func.count()).where(TakeRow.player_id == player_id).group_by(col(TakeRow.riff_id))).all())
     query = (
         select(TakeRow.riff_id, TakeRow.id, TakeRow.created_at, ReadingRow.verdict, ReadingRow.clean, ReadingRow.judged)
         .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
         .where(TakeRow.player_id == player_id)
-        .distinct(col(TakeRow.riff_id))
+        .ext(distinct_on(col(TakeRow.riff_id)))
         .order_by(col(TakeRow.riff_id), col(TakeRow.created_at).desc(), col(ReadingRow.id).desc())
     )
     last = {row[0]: row[1:] for row in session.exec(query).all()}

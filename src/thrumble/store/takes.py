@@ -7,6 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import Session, col, select
 
 from thrumble.core.ear.reading import Reading
@@ -169,7 +170,7 @@ def delete_take(session: Session, player_id: int, take_id: int) -> None:
 
 def take_lines(session: Session, player_id: int, *, riff_id: int | None = None, limit: int = 100) -> list[TakeLine]:
     """The newest takes first, each with its newest reading's verdict."""
-    newest = select(ReadingRow).distinct(col(ReadingRow.take_id)).order_by(col(ReadingRow.take_id), col(ReadingRow.id).desc()).subquery()
+    newest = select(ReadingRow).ext(distinct_on(col(ReadingRow.take_id))).order_by(col(ReadingRow.take_id), col(ReadingRow.id).desc()).subquery()
     query = (
         select(TakeRow, RevisionRow.title, newest.c.verdict, newest.c.clean, newest.c.judged)
         .join(RevisionRow, col(RevisionRow.id) == TakeRow.revision_id)

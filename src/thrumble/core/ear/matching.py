@@ -26,15 +26,15 @@ class Match:
     score: float
 
 
-def match_hits(candidates: Candidates, due_s: Array, *, gaps_s: Array) -> Match:
+def match_hits(candidates: Candidates, due_s: Array, *, gaps_s: Array, follow: bool = True) -> Match:
     """Matches due hits to candidates in two passes: around the places given, then around the player's own trend.
 
-    due_s : expected file times, increasing. gaps_s : the smaller gap to a neighbour, same shape.
+    due_s : expected file times, increasing. gaps_s : the smaller gap to a neighbour, same shape. Without `follow` the first pass is all.
     """
     centre = np.zeros(due_s.size)
     spread = np.full(due_s.size, WIDE_MS / 1000)
     match = _align(candidates, due_s, gaps_s, centre, spread)
-    for _ in range(2):
+    for _ in range(2 if follow else 0):
         found = match.chosen >= 0
         if found.sum() < 4:
             return match

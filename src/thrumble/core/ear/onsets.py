@@ -25,7 +25,7 @@ PLACE_SPREAD_S = 0.0025
 FLOOR_POWER = 1e-9
 LEVEL_COLUMN = 4  # of the measures: the attack's level against the take's loud ones
 TOO_QUIET_DB = -36.0  # the softest dead hit lies some 25 dB under the loudest chords
-NEVER = -12.0  # log odds that no prior makes up for
+HOPELESS = -8.0  # log odds that no place in the riff makes up for
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,12 +37,13 @@ class Candidates:
 
 
 def find_candidates(samples: Samples, bands: Bands, network: Network) -> Candidates:
-    """All rises that could be hits; choosing among them is the matcher's work. Empty for a flat take."""
+    """Every rise that could be a hit at all; choosing among them is the matcher's work. Empty for a flat take."""
     times_s, measures = measure_candidates(samples, bands)
     if not times_s.size:
         return Candidates(times_s, times_s)
     odds = network.outputs(measures)[:, 0]
-    return Candidates(times_s, np.where(measures[:, LEVEL_COLUMN] < TOO_QUIET_DB / 10, np.minimum(odds, NEVER), odds))
+    kept = (odds > HOPELESS) & (measures[:, LEVEL_COLUMN] > TOO_QUIET_DB / 10)
+    return Candidates(times_s[kept], odds[kept])
 
 
 def measure_candidates(samples: Samples, bands: Bands) -> tuple[Array, Array]:

@@ -4,6 +4,7 @@ the whole take is late (the delay of the sound card and the player together)."""
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from thrumble.core.ear.matching import gaps_between, match_hits
 from thrumble.core.ear.network import Array
@@ -12,9 +13,12 @@ from thrumble.core.ear.onsets import Candidates
 BIN_S = 0.004
 KERNEL_S = 0.014
 TEMPO_REACH = 0.03
-TRIES = 10  # the most promising places that are matched in full
+TRIES, FINALISTS = 10, 3  # the most promising places are matched over the part searched, the best of these in full
 GIVEN_REACH_S = 0.25
-EDGE_PER_HIT = 0.15
+SEARCH_S, GROWTH = 40.0, 3.0
+PLACES = 3  # kept for each tempo
+COVER_STEP = 50  # bins; the share covered changes slowly
+COVER_WEIGHT = 0.7  # of a vote: how much it counts that what was surely struck lies within the riff
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,27 +44,43 @@ def fit_given(candidates: Candidates, due_s: Array) -> float:
 
 
 def fit_unknown(candidates: Candidates, due_s: Array, *, fit_tempo: bool = True) -> Fit | None:
-    """Start and tempo from the pattern of the hits; None where too little was heard. due_s counts from bar 1 beat 1."""
+    """Start and tempo from the pattern of the hits; None where too little was heard. due_s counts from bar 1 beat 1.
+
+    The first SEARCH_S of the riff are laid over the whole take at every tempo; the most promising places are then matched in full, tempo
+    and start refined over a growing stretch, so that the time taken grows with the take's length and not with its square.
+    """
     if candidates.times_s.size < 3:
         return None
     weights = _weights(candidates)
-    span_s = float(due_s[-1] - due_s[0]) + 1.0
-    step = min(0.01, 0.4 * KERNEL_S / span_s * 2)
-    count = int(TEMPO_REACH / step) if fit_tempo else 0
-    found: list[tuple[float, float, float]] = []
     pulses = _pulses(candidates.times_s, weights)
+    searched = due_s[due_s - due_s[0] <= SEARCH_S]
+    step = min(0.01, 0.8 * KERNEL_S / (float(searched[-1] - searched[0]) + 1.0))
+    count = int(TEMPO_REACH / step) if fit_tempo else 0
+    strong = candidates.times_s[candidates.log_odds > 0]
+    found: list[tuple[float, float, float]] = []
+    correlate = _Correlator(pulses)
     for stretch in 1 + step * np.arange(-count, count + 1):
-        votes, starts_s = _correlate(pulses, due_s * stretch)
-        for place in _tops(votes, 3):
-            found.append((float(votes[place]), float(starts_s[place]), float(stretch)))
+        votes, starts_s = correlate(searched * stretch)
+        coarse_s = starts_s[::COVER_STEP]
+        covered = _covered(strong, coarse_s + due_s[0] * stretch, float(due_s[-1] - due_s[0]) * float(stretch))
+        ratings = votes + COVER_WEIGHT * np.interp(starts_s, coarse_s, covered)
+        found += [(float(ratings[place]), float(starts_s[place]), float(stretch)) for place in _tops(ratings, PLACES)]
     found.sort(reverse=True)
-    fits: list[Fit] = []
-    for _, start_s, stretch in _spread_out(found):
-        fits.append(_settle(candidates, due_s, start_s, stretch, fit_tempo))
+    fits = [_settle(candidates, due_s, start_s, stretch, fit_tempo, whole=False) for _, start_s, stretch in _spread_out(found)]
+    fits.sort(key=lambda fit: -fit.score)
+    fits = [_settle(candidates, due_s, fit.start_s, fit.stretch, fit_tempo, whole=True) for fit in fits[:FINALISTS]]
     fits.sort(key=lambda fit: -fit.score)
     best = fits[0]
     others = [fit.score for fit in fits if abs(fit.start_s - best.start_s) > 0.04]
     return Fit(best.start_s, best.stretch, best.score, max(others, default=-np.inf))
+
+
+def _covered(strong_s: Array, firsts_s: Array, span_s: float) -> Array:
+    """For every place of the riff the share of sure hits that lie within it, with a second's room."""
+    if not strong_s.size:
+        return np.zeros(firsts_s.size)
+    inside = np.searchsorted(strong_s, firsts_s + span_s + 1.0) - np.searchsorted(strong_s, firsts_s - 1.0)
+    return np.asarray(inside / strong_s.size)
 
 
 def _weights(candidates: Candidates) -> Array:
@@ -86,17 +106,24 @@ def _pulses(times_s: Array, weights: Array) -> Array:
     return np.asarray(np.minimum(np.convolve(curve, kernel, "same"), 1.0))
 
 
-def _correlate(pulses: Array, due_s: Array) -> tuple[Array, Array]:
-    """The mean vote of the due hits for every start, and those starts."""
-    due = np.round((due_s - due_s[0]) / BIN_S).astype(int)
-    train = np.zeros(due[-1] + 1)
-    np.add.at(train, due, 1.0)
-    size = 1 << (pulses.size + 2 * train.size).bit_length()
-    votes = np.fft.irfft(np.fft.rfft(pulses, size) * np.conj(np.fft.rfft(train, size)), size)
-    shifts = np.arange(-train.size + 1, pulses.size)
-    votes = votes[shifts % size]
-    first_start_s = shifts * BIN_S - due_s[0]
-    return np.asarray(votes / due_s.size), first_start_s
+class _Correlator:
+    """Lays due hits over the candidates' curve at every start, by one transform of the curve and one for each set of due hits."""
+
+    def __init__(self, pulses: Array) -> None:
+        self._pulses = pulses
+        self._spectra: dict[int, NDArray[np.complex128]] = {}
+
+    def __call__(self, due_s: Array) -> tuple[Array, Array]:
+        """The mean vote of the due hits for every start, and those starts."""
+        due = np.round((due_s - due_s[0]) / BIN_S).astype(int)
+        train = np.zeros(due[-1] + 1)
+        np.add.at(train, due, 1.0)
+        size = 1 << (self._pulses.size + train.size - 1).bit_length()
+        if size not in self._spectra:
+            self._spectra[size] = np.fft.rfft(self._pulses, size)
+        votes = np.fft.irfft(self._spectra[size] * np.conj(np.fft.rfft(train, size)), size)
+        shifts = np.arange(-train.size + 1, self._pulses.size)
+        return np.asarray(votes[shifts % size] / due_s.size), shifts * BIN_S - due_s[0]
 
 
 def _tops(score: Array, count: int) -> list[int]:
@@ -120,23 +147,23 @@ def _spread_out(found: list[tuple[float, float, float]]) -> list[tuple[float, fl
     return kept
 
 
-def _settle(candidates: Candidates, due_s: Array, start_s: float, stretch: float, fit_tempo: bool) -> Fit:
-    """Matches in full around a guess, then sets start and tempo by the median and a robust line through the matched hits."""
-    match = None
-    for _ in range(2):
-        expected = start_s + stretch * due_s
-        match = match_hits(candidates, expected, gaps_s=gaps_between(expected))
+def _settle(candidates: Candidates, due_s: Array, start_s: float, stretch: float, fit_tempo: bool, *, whole: bool) -> Fit:
+    """Matches around a guess, setting start and tempo by the median and a robust line: over the part searched, or on over all of it."""
+    horizon = SEARCH_S
+    while True:
+        part = due_s[due_s - due_s[0] <= horizon]
+        expected = start_s + stretch * part
+        match = match_hits(candidates, expected, gaps_s=gaps_between(expected), follow=whole)
         found = match.chosen >= 0
-        if found.sum() < 4:
-            break
-        deviation = candidates.times_s[match.chosen[found]] - expected[found]
-        if fit_tempo and found.sum() >= 12:
-            slope = _slope(due_s[found], deviation)
-            stretch = float(np.clip(stretch + slope, 1 - TEMPO_REACH, 1 + TEMPO_REACH))
-            deviation = candidates.times_s[match.chosen[found]] - start_s - stretch * due_s[found]
-        start_s += float(np.median(deviation))
-    assert match is not None
-    return Fit(start_s, stretch, match.score, -np.inf)
+        if found.sum() >= 4:
+            deviation = candidates.times_s[match.chosen[found]] - expected[found]
+            if fit_tempo and found.sum() >= 12:
+                stretch = float(np.clip(stretch + _slope(part[found], deviation), 1 - TEMPO_REACH, 1 + TEMPO_REACH))
+                deviation = candidates.times_s[match.chosen[found]] - start_s - stretch * part[found]
+            start_s += float(np.median(deviation))
+        if part.size == due_s.size or not whole:
+            return Fit(start_s, stretch, match.score, -np.inf)
+        horizon *= GROWTH
 
 
 def _slope(x: Array, y: Array) -> float:

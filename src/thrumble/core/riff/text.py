@@ -304,10 +304,6 @@ def _is_chord(token: Token) -> bool:
     return bool(_RAW.fullmatch(token.text)) or bool(_CHORD_AT.fullmatch(token.text))
 
 
-def _is_chord(token: Token) -> bool:
-    return bool(_RAW.fullmatch(token.text)) or bool(_CHORD_AT.fullmatch(token.text))
-
-
 def _share(slots: Slots, start: Fraction, length: Fraction, placed: list[tuple[Fraction, Fraction, Token]]) -> None:
     """Shares a span evenly among its slots, in order; chord tokens take no time."""
     timed = [slot for slot in slots if not (isinstance(slot, Token) and _is_chord(slot))]

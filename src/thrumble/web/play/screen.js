@@ -90,7 +90,7 @@ async function go() {
   run = {
     take, rate, rounds, scale, first: first + late, one: one + late, over: over + late, end: end + late,
     uploader: new Uploader(`${root.dataset.takes}/${take}`, problem), heard: 0,
-    clock: performance.now() - input.context.currentTime * 1000, stop: null, beats: list.filter(([f]) => f < one).map(([f]) => f + late),
+    clock: { first: [], last: [] }, underruns: underruns(), stop: null, beats: list.filter(([f]) => f < one).map(([f]) => f + late),
   };
   run.stop = scheduleClicks(input.context, clicks, list.map(([f, a]) => [f + late, a]));
   level.clipped = false;
@@ -100,7 +100,18 @@ async function go() {
   requestAnimationFrame(show);
 }
 
+const underruns = () => input.context.playbackStats?.underrunEvents ?? 0;
+
+// The audio clock steps in blocks, so a single look is off by some ms; the smallest of many differences is steady.
+function watchClock() {
+  const difference = performance.now() - input.context.currentTime * 1000;
+  if (run.clock.first.length < 25) run.clock.first.push(difference);
+  run.clock.last.push(difference);
+  if (run.clock.last.length > 25) run.clock.last.shift();
+}
+
 function keep(frame, samples) {
+  watchClock();
   const from = Math.max(0, run.first - frame), to = Math.min(samples.length, run.end - frame);
   if (to > from) { run.uploader.add(frame + from - run.first, samples.slice(from, to)); run.heard = frame + to; }
   if (frame + samples.length >= run.end) finish();
@@ -110,8 +121,7 @@ async function finish() {
   const done = run;
   run = null;
   const report = {
-    clock_slip_ms: performance.now() - input.context.currentTime * 1000 - done.clock,
-    underruns: input.context.playbackStats?.underrunEvents ?? 0, settings: givenSettings(input.track),
+    clock_slip_ms: Math.min(...done.clock.last) - Math.min(...done.clock.first), underruns: underruns() - done.underruns, settings: givenSettings(input.track),
   };
   const ended = performance.now();
   done.stop(); rest();

@@ -9,6 +9,7 @@ export class Uploader {
   constructor(takeUrl, onTrouble) {
     this.takeUrl = takeUrl; this.onTrouble = onTrouble;
     this.parts = []; this.size = 0; this.first = null; this.expected = null;
+    this.troubled = false;
     this.gaps = 0; this.chain = Promise.resolve(); this.failed = null;
   }
   /** Samples from a frame of the take on. */
@@ -32,10 +33,12 @@ export class Uploader {
     for (let attempt = 1; ; attempt++) {
       try {
         await send(`${this.takeUrl}/chunk?frame=${frame}`, { body, headers: { "content-type": "application/octet-stream" } });
-        this.onTrouble("");
+        if (this.troubled) this.onTrouble("");
+        this.troubled = false;
         return;
       } catch (error) {
         if (attempt >= TRIES || !(error instanceof TypeError)) throw error;
+        this.troubled = true;
         this.onTrouble("The application does not answer; the sound is kept here and sent again.");
         await new Promise((done) => setTimeout(done, 400 * attempt));
       }

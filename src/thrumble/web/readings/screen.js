@@ -16,20 +16,25 @@ if (sound) {
   function listenFrom(seconds) {
     const go = () => { sound.currentTime = Math.max(0, seconds - LEAD); sound.play(); };
     if (sound.readyState >= 1) go();
-    else { sound.addEventListener("loadedmetadata", go, { once: true }); sound.load(); }
+    else { sound.preload = "auto"; sound.addEventListener("loadedmetadata", go, { once: true }); sound.load(); }
   }
+  function setSpeed() {
+    sound.preservesPitch = true;
+    sound.playbackRate = half.getAttribute("aria-pressed") === "true" ? 0.5 : 1;
+  }
+  sound.addEventListener("loadedmetadata", setSpeed); // loading puts the speed back to 1
   function toggleHalf() {
     const on = half.getAttribute("aria-pressed") !== "true";
     half.setAttribute("aria-pressed", on);
-    sound.preservesPitch = true;
-    sound.defaultPlaybackRate = sound.playbackRate = on ? 0.5 : 1;
+    setSpeed();
   }
   function toggleClick() {
     const on = click.getAttribute("aria-pressed") !== "true";
     click.setAttribute("aria-pressed", on);
-    const at = sound.currentTime, playing = !sound.paused, rate = sound.playbackRate;
+    sound.preload = "auto";
+    const at = sound.currentTime, playing = !sound.paused;
     sound.src = document.getElementById("listen").dataset.plain + (on ? "?click=true" : "");
-    sound.addEventListener("loadedmetadata", () => { sound.currentTime = at; sound.playbackRate = rate; if (playing) sound.play(); }, { once: true });
+    sound.addEventListener("loadedmetadata", () => { sound.currentTime = at; if (playing) sound.play(); }, { once: true });
     sound.load();
   }
   function step(way) {

@@ -1,0 +1,124 @@
+"""A served application with demo data, and Chromium with the microphone that each journey needs."""
+
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, BrowserType, Page
+
+from tests.conftest import Databases
+
+ARGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+FAKE = ["--use-fake-device-for-media-stream"]
+
+
+class Served:
+    """A running application on its own database."""
+
+    def __init__(self, url: str, demo: bool) -> None:
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.base, self.database_url, self.demo = f"http://127.0.0.1:{self.port}", url, demo
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        command = [sys.executable, "-m", "thrumble.cli", "serve", "--port", str(self.port), *(["--demo"] if self.demo else [])]
+        self.process = subprocess.Popen(command, env={**os.environ, "DATABASE_URL": self.database_url}, stdout=subprocess.DEVNULL, start_new_session=True)
+        for _ in range(1200):
+            assert self.process.poll() is None, "the application ended before it served"
+            with socket.socket() as probe:
+                if probe.connect_ex(("127.0.0.1", self.port)) == 0:
+                    return
+            time.sleep(0.05)
+        raise AssertionError("the application did not serve within a minute")
+
+    def stop(self) -> int:
+        assert self.process
+        self.process.send_signal(signal.SIGTERM)
+        return self.process.wait(15)
+
+    def kill_all(self) -> None:
+        """Server and worker, at once and without a word, as a power cut would."""
+        assert self.process
+        children = subprocess.run(["pgrep", "-P", str(self.process.pid)], capture_output=True, text=True).stdout.split()
+        for pid in [self.process.pid, *map(int, children)]:
+            os.kill(pid, signal.SIGKILL)
+        self.process.wait(10)
+
+
+@pytest.fixture(scope="session")
+def served(databases: Databases) -> Iterator[Served]:
+    url = databases.make(databases.template)
+    made = Served(url, demo=True)
+    made.start()
+    yield made
+    assert made.stop() == 0
+    databases.drop(url)
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(browser_type_launch_args: dict[str, object]) -> dict[str, object]:
+    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "headless": True, "args": [*ARGS, *FAKE]}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args(browser_context_args: dict[str, object]) -> dict[str, object]:
+    return {**browser_context_args, "viewport": {"width": 1280, "height": 800}}
+
+
+FAULTS: list[str] = []
+
+
+def watched(page: Page) -> Page:
+    """A page whose script errors and breaches of the content policy are noted."""
+    page.on("pageerror", lambda error: FAULTS.append(f"script error: {error}"))
+    page.on("console", lambda m: FAULTS.append(m.text) if re.search(r"Content.Security.Policy|Uncaught|SyntaxError", m.text) else None)
+    return page
+
+
+@pytest.fixture(autouse=True)
+def no_script_errors() -> Iterator[None]:
+    """Fails a journey during which a script went wrong."""
+    FAULTS.clear()
+    yield
+    assert FAULTS == []
+
+
+@pytest.fixture
+def open_page(browser: Browser, browser_context_args: dict[str, object]) -> Iterator[Callable[..., Page]]:
+    """Opens pages with the permissions and scripts a journey asks for."""
+    contexts = []
+
+    def make(*, microphone: bool = True, script: Path | None = None, **options: object) -> Page:
+        context = browser.new_context(**{**browser_context_args, "permissions": ["microphone"] if microphone else [], **options})  # type: ignore[arg-type]
+        contexts.append(context)
+        if script:
+            context.add_init_script(path=script)
+        return watched(context.new_page())
+
+    yield make
+    for context in contexts:
+        context.close()
+
+
+@pytest.fixture
+def launch(browser_type: BrowserType, browser_type_launch_args: dict[str, object]) -> Iterator[Callable[..., Browser]]:
+    """A Chromium of its own, with or without a fake microphone playing a file."""
+    launched = []
+
+    def make(*flags: str) -> Browser:
+        one = browser_type.launch(**{**browser_type_launch_args, "args": [*ARGS, *flags]})  # type: ignore[arg-type]
+        launched.append(one)
+        return one
+
+    yield make
+    for one in launched:
+        one.close()

@@ -1,0 +1,235 @@
+"""What players do, in Chromium: play and be read exactly, upload, mend a riff, be refused, lose the tab, lose the power."""
+
+import base64
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.conftest import Served, watched
+from tests.conftest import Databases
+from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.perform import Performance, perform
+from thrumble.core.player.sound import Tone
+from thrumble.core.riff.model import Riff
+from thrumble.core.riff.text import parse_riff
+from thrumble.demo import riff_texts
+
+AXE = (Path(__file__).parent / "vendor/axe.min.js").read_text()
+EXACT = Path(__file__).parent / "exact_take.js"
+SLUICE = parse_riff(riff_texts()["1-sluice-gate"])
+PLANKS = parse_riff(riff_texts()["6-stop-planks"])
+FILL = """(b) => { const s = atob(b); const u = new Uint8Array(s.length); for (let i = 0; i < s.length; i++) u[i] = s.charCodeAt(i);
+window.__testTake.frames = new Float32Array(u.buffer); }"""
+
+
+def one_bar_lead(riff: Riff) -> float:
+    return 240 / float(riff.tempo_bpm)
+
+
+def go_to_play(page: Page, base: str, title: str) -> None:
+    page.goto(f"{base}/riffs")
+    page.get_by_role("link", name=f"Play {title}").click()
+    expect(page.locator("#now svg")).to_be_visible()
+
+
+def hand_over(page: Page, take: Performance) -> None:
+    page.evaluate(FILL, base64.b64encode(take.samples.astype("<f4").tobytes()).decode())
+
+
+def reading_of(page: Page, base: str) -> dict[str, object]:
+    address = page.locator("#open-reading").get_attribute("href")
+    document: dict[str, object] = page.request.get(f"{base}{address}/reading.json").json()
+    return document
+
+
+def test_a_simulated_take_played_through_the_page_reads_as_the_truth_says(served: Served, open_page: Callable[..., Page]) -> None:
+    take = perform(SLUICE, seed=77, tone=Tone.CRUNCH, flaws=Flaws(timing=9, missed=0.03, wrong=0.06), lead_s=one_bar_lead(SLUICE))
+    page = open_page(script=EXACT)
+    go_to_play(page, served.base, "Sluice Gate")
+    hand_over(page, take)
+    page.keyboard.press("PageDown")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=8000)
+    assert float(page.locator("#bar-shown").evaluate("e => getComputedStyle(e).fontSize").removesuffix("px")) >= 64
+    expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60000)
+    reading = reading_of(page, served.base)
+    truth = {hit.index: hit for hit in take.hits}
+    hits: list[dict[str, object]] = reading["hits"]  # type: ignore[assignment]
+    found = [(h, truth[h["index"]]) for h in hits if h["state"] == "played" and truth[h["index"]].played]  # type: ignore[index]
+    assert len(found) >= 0.98 * sum(h.played for h in take.hits)
+    off = np.array([h["deviation_ms"] - ((t.onset_s or 0) - t.expected_s) * 1000 for h, t in found])  # type: ignore[operator]
+    assert abs(np.median(off)) < 0.5 and np.mean(np.abs(off) < 3) > 0.95, "placed to the frame, so deviations are the player's own"
+    assert np.mean([h["heard_articulation"] == t.articulation for h, t in found]) > 0.9
+    # a busy machine may make the browser stumble, and then the reading says so
+    assert {c["code"] for c in reading["cautions"]} - {"dropouts"} == {"delay_not_calibrated", "not_measured"}  # type: ignore[attr-defined]
+    page.keyboard.press("Space")
+    expect(page.locator("#play")).to_have_attribute("data-stage", re.compile("count|record"), timeout=8000)
+    page.keyboard.press("PageUp")
+    expect(page.locator("#say")).to_contain_text("Dropped")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
+
+
+def test_the_fake_microphone_gives_a_take_that_is_read_or_called_damaged(served: Served, launch: Callable[..., Browser], tmp_path: Path) -> None:
+    """Chromium's fake microphone drops packets of 10 ms now and then; a take is near the truth, or the page says that it is damaged."""
+    take = perform(PLANKS, seed=4, tone=Tone.CLEAN, flaws=Flaws(timing=5), rate_hz=44100, lead_s=0.05)
+    file = tmp_path / "take.wav"
+    soundfile.write(file, take.samples, 44100, subtype="PCM_16")
+    browser = launch("--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream", f"--use-file-for-fake-audio-capture={file}%noloop")
+    page = watched(browser.new_page())
+    page.goto(served.base)
+    page.evaluate("navigator.permissions.query = () => Promise.resolve({ state: 'prompt' })")
+    for _ in range(3):
+        go_to_play(page, served.base, "Stop Planks")
+        page.locator("#click-on").select_option("0")
+        page.keyboard.press("Space")
+        expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60000)
+        reading = reading_of(page, served.base)
+        damaged = any(c["code"] == "dropouts" for c in reading["cautions"])  # type: ignore[attr-defined]
+        if damaged or reading["summary"]["matched"] >= 8:  # type: ignore[index]
+            break
+    assert damaged or reading["summary"]["matched"] >= 8  # type: ignore[index]
+
+
+def test_a_take_recorded_elsewhere_is_uploaded_and_read_without_reload(served: Served, open_page: Callable[..., Page], tmp_path: Path) -> None:
+    take = perform(SLUICE, seed=5, tone=Tone.HIGH_GAIN, flaws=Flaws(timing=8))
+    file = tmp_path / "phone.ogg"
+    soundfile.write(file, take.samples, take.rate_hz, format="OGG", subtype="VORBIS")
+    page = open_page()
+    go_to_play(page, served.base, "Sluice Gate")
+    page.get_by_text("Upload a take recorded elsewhere").click()
+    (tmp_path / "bad.wav").write_bytes(b"no sound")
+    page.locator("input[name=take]").set_input_files(tmp_path / "bad.wav")
+    page.get_by_role("button", name="Upload and read").click()
+    expect(page.locator("#problem")).to_contain_text("no audio file")
+    page.locator("input[name=take]").set_input_files(file)
+    page.get_by_role("button", name="Upload and read").click()
+    expect(page.locator("#strip")).to_be_visible(timeout=20000)
+    expect(page.locator(".cautions")).to_contain_text("The start was found")
+    page.keyboard.press("c")
+    expect(page.locator("#with-click")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("h")
+    page.locator(".block.take.open").first.click()
+    expect(page.locator(".block.sounding").first).to_be_visible(timeout=10000)
+    assert page.evaluate("document.getElementById('sound').playbackRate") == 0.5
+    page.once("dialog", lambda dialog: dialog.accept())
+    page.get_by_role("button", name="Delete this take").click()
+    expect(page.get_by_role("heading", name="Readings")).to_be_visible()
+
+
+def test_a_riff_with_an_error_is_mended_by_keyboard(served: Served, open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto(f"{served.base}/riffs")
+    page.keyboard.press("n")
+    expect(page.locator("#preview svg.bar")).to_have_count(2)
+    text = page.locator("#source")
+    text.fill("title: Paddle Hole\ntempo: 90\n[A]\n| E5@6/0 o o q o |\n")
+    expect(page.locator("#preview")).to_contain_text("Line 4, column 14")
+    page.keyboard.press("Control+s")
+    expect(page.locator("#preview")).to_contain_text("a slot is")
+    text.fill("title: Paddle Hole\ntempo: 90\n[A]\n| E5@6/0 o o x o |\n")
+    expect(page.locator("#preview svg.bar")).to_have_count(1)
+    page.keyboard.press("Control+s")
+    expect(page.get_by_role("heading", name="Paddle Hole")).to_be_visible()
+    expect(page.locator(".meta").first).to_contain_text("revision 1")
+
+
+@pytest.mark.parametrize(
+    ("flags", "words"),
+    [((), "No microphone or audio interface is found"), (("--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream=deny"), "The microphone is refused")],
+)
+def test_a_missing_or_refused_microphone_says_what_to_do(served: Served, launch: Callable[..., Browser], flags: tuple[str, ...], words: str) -> None:
+    page = watched(launch(*flags).new_page())
+    go_to_play(page, served.base, "Stop Planks")
+    page.keyboard.press("Space")
+    expect(page.locator("#problem")).to_contain_text(words)
+    expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
+
+
+def test_an_input_lost_half_way_keeps_what_was_recorded(served: Served, open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.add_init_script(
+        "const real = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices); navigator.mediaDevices.getUserMedia = async (c) => (window.__stream = await real(c));"
+    )
+    go_to_play(page, served.base, "Stop Planks")
+    page.keyboard.press("Space")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=8000)
+    page.evaluate("window.__stream.getAudioTracks()[0].dispatchEvent(new Event('ended'))")
+    expect(page.locator("#problem")).to_contain_text("The input went away in the middle of the take")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
+
+
+def test_a_take_whose_tab_was_closed_is_finished_later(served: Served, open_page: Callable[..., Page]) -> None:
+    take = perform(PLANKS, seed=8, tone=Tone.CRUNCH, lead_s=one_bar_lead(PLANKS))
+    page = open_page(script=EXACT)
+    go_to_play(page, served.base, "Stop Planks")
+    hand_over(page, take)
+    page.keyboard.press("Space")
+    page.wait_for_timeout(8000)
+    page.close()
+    later = open_page()
+    later.goto(served.base)
+    expect(later.get_by_text("Takes that were cut off")).to_be_visible()
+    later.locator(".take-line a").first.click()
+    later.get_by_role("button", name="Finish and read it").click()
+    expect(later.locator("#strip")).to_be_visible(timeout=15000)
+    expect(later.locator(".cautions")).to_contain_text("The take ends in bar")
+
+
+def test_killing_the_server_in_the_middle_of_a_reading_loses_nothing(databases: Databases, open_page: Callable[..., Page], tmp_path: Path) -> None:
+    url = databases.make(databases.template)
+    served = Served(url, demo=False)
+    served.start()
+    try:
+        page = open_page()
+        page.goto(f"{served.base}/riffs/new")
+        page.locator("#source").fill(riff_texts()["5-puddle-clay"])
+        page.keyboard.press("Control+s")
+        page.get_by_role("link", name="Play it").click()
+        take = perform(parse_riff(riff_texts()["5-puddle-clay"]), seed=1, rounds=22, lead_s=1.0)
+        soundfile.write(tmp_path / "long.flac", take.samples, take.rate_hz)
+        page.get_by_text("Upload a take recorded elsewhere").click()
+        page.locator("input[name=take]").set_input_files(tmp_path / "long.flac")
+        page.get_by_role("button", name="Upload and read").click()
+        expect(page.locator("#take-status")).to_contain_text("being read", timeout=20000)
+        address = page.url
+        served.kill_all()
+        served.start()
+        page.goto(address)
+        expect(page.locator("#strip")).to_be_visible(timeout=60000)
+    finally:
+        served.stop()
+        databases.drop(url)
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+@pytest.mark.parametrize("width", [1280, 390])
+def test_no_screen_has_accessibility_faults_or_runs_over_its_width(served: Served, open_page: Callable[..., Page], theme: str, width: int) -> None:
+    page = open_page(color_scheme=theme, viewport={"width": width, "height": 800})
+    page.goto(f"{served.base}/readings")
+    take = page.locator(".take-line a").last.get_attribute("href")
+    for address in ("/", "/riffs", "/riffs/1", "/play/1", "/readings", take):
+        page.goto(f"{served.base}{address}")
+        page.evaluate(AXE)
+        faults = page.evaluate("axe.run(document, { resultTypes: ['violations'] }).then((r) => r.violations.map((v) => v.id + ': ' + v.nodes.slice(0, 3).map((n) => n.target).join(' | ')))")
+        assert faults == [], f"{address} {theme} {width}"
+        assert page.evaluate("document.documentElement.scrollWidth") <= width, f"{address} is wider than {width}"
+
+
+def test_keys_lead_everywhere_and_can_be_switched_off(served: Served, open_page: Callable[..., Page]) -> None:
+    page = open_page()
+    page.goto(served.base)
+    for key, heading in (("r", "Riffs"), ("e", "Readings"), ("t", "Today")):
+        page.keyboard.press(key)
+        expect(page.get_by_role("heading", name=heading, exact=True)).to_be_visible()
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_be_visible()
+    page.get_by_label("Single-key shortcuts are on").uncheck()
+    page.get_by_role("button", name="Close").click()
+    page.keyboard.press("r")
+    expect(page.get_by_role("heading", name="Today", exact=True)).to_be_visible()
+    page.keyboard.press("PageDown")
+    expect(page.locator("#now svg")).to_be_visible()

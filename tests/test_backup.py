@@ -1,0 +1,69 @@
+"""One dump is the whole state: the demo backed up, restored into an empty installation, and found equal."""
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+import sqlalchemy as sa
+
+from tests.conftest import Databases
+from thrumble.actions.demo import fill_demo
+from thrumble.store import database
+
+ASKED = (
+    "select t.id, t.state, t.audio_sha256, encode(sha256(a.data), 'hex'), r.document::text, r.verdict from take t join audio a on a.take_id = t.id "
+    "join reading r on r.take_id = t.id order by t.id"
+)
+
+
+def run(url: str, *arguments: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([sys.executable, "-m", "thrumble.cli", *arguments], capture_output=True, text=True, env={**os.environ, "DATABASE_URL": url})
+
+
+def state(url: str) -> list[tuple[object, ...]]:
+    engine = sa.create_engine(url)
+    with engine.connect() as connection:
+        rows = [tuple(row) for row in connection.execute(sa.text(ASKED))]
+        rows += [tuple(row) for row in connection.execute(sa.text("select id, number, source, document::text from revision order by id"))]
+    engine.dispose()
+    return rows
+
+
+def test_the_demo_survives_backup_and_restore(own_database: str, databases: Databases, tmp_path: Path) -> None:
+    said: list[str] = []
+    fill_demo(said.append)
+    assert len(said) == 8 and "7 of 7" in said[-1]
+    fill_demo(said.append)
+    assert len(said) == 8, "a second fill does nothing"
+    file = tmp_path / "all.dump"
+    done = run(own_database, "backup", str(file))
+    assert done.returncode == 0, done.stderr
+    empty = databases.make(None)
+    try:
+        assert run(empty, "restore", str(file)).returncode == 0
+        before, after = state(own_database), state(empty)
+        assert before == after and len(before) == 7 + 8
+        assert all(row[2] == row[3] for row in before[:7])
+        refused = run(empty, "restore", str(file))
+        assert refused.returncode == 2 and "not empty" in refused.stderr
+    finally:
+        databases.drop(empty)
+
+
+@pytest.mark.parametrize("content", [b"", b"PGDMP but not really", b"something else"])
+def test_what_is_no_backup_is_refused_and_nothing_is_changed(databases: Databases, tmp_path: Path, content: bytes) -> None:
+    empty = databases.make(None)
+    file = tmp_path / "bad.dump"
+    file.write_bytes(content)
+    try:
+        done = run(empty, "restore", str(file))
+        assert done.returncode == 2 and len(done.stderr.strip().splitlines()) == 1
+        engine = sa.create_engine(empty)
+        with engine.connect() as connection:
+            assert connection.execute(sa.text("select count(*) from pg_tables where schemaname = 'public'")).scalar_one() == 0
+        engine.dispose()
+    finally:
+        databases.drop(empty)
+    assert run(database.engine().url.render_as_string(hide_password=False), "backup", "/nowhere/x.dump").returncode == 2

@@ -1,0 +1,41 @@
+"""A client of the application on a database of its own, with the token that its pages give."""
+
+import re
+from collections.abc import Iterator
+
+import pytest
+from fastapi.testclient import TestClient
+
+from thrumble.core.riff.text import parse_riff
+from thrumble.demo import riff_texts
+from thrumble.store import database, players, riffs
+from thrumble.web.app import create_app
+
+
+class Browser:
+    """What a browser does: keeps the cookie, sends the page's token with changes."""
+
+    def __init__(self, client: TestClient) -> None:
+        self.client = client
+        self.token = re.search(r'name="token" content="([^"]+)"', client.get("/").text)[1]  # type: ignore[index]
+
+    def get(self, url: str, **more):  # type: ignore[no-untyped-def]
+        return self.client.get(url, **more)
+
+    def post(self, url: str, *, htmx: bool = True, **more):  # type: ignore[no-untyped-def]
+        headers = {"x-thrumble-token": self.token, **({"hx-request": "true"} if htmx else {"accept": "application/json"}), **more.pop("headers", {})}
+        return self.client.post(url, headers=headers, **more)
+
+
+@pytest.fixture
+def visitor(own_database: str) -> Iterator[Browser]:
+    with TestClient(create_app()) as client:
+        yield Browser(client)
+
+
+@pytest.fixture
+def riff_id(visitor: Browser) -> int:
+    """Stop Planks, stored."""
+    text = riff_texts()["6-stop-planks"]
+    with database.session() as session:
+        return riffs.add_riff(session, players.local_player(session), parse_riff(text), text).riff_id

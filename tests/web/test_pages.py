@@ -1,0 +1,196 @@
+"""Pages and requests without a browser: every screen, the guard, bad input, the take's way in."""
+
+import io
+import json
+import re
+
+import numpy as np
+import pytest
+import soundfile
+
+from tests.test_queue import work_once
+from tests.web.conftest import Browser
+from thrumble.core.player.perform import perform
+from thrumble.core.riff.text import parse_riff
+from thrumble.core.takes import FINAL, TakeState
+from thrumble.demo import riff_texts
+from thrumble.store import database, players, takes
+from thrumble.web.readings.views import STATE_WORDS
+from thrumble.web.security import POLICY
+
+TEXT = riff_texts()["6-stop-planks"]
+RIFF = parse_riff(TEXT)
+
+
+def wav(samples: np.ndarray, rate: int = 48000) -> bytes:
+    out = io.BytesIO()
+    soundfile.write(out, samples, rate, format="WAV", subtype="PCM_16")
+    return out.getvalue()
+
+
+def upload(visitor: Browser, riff_id: int, data: bytes, name: str = "take.wav", **fields: str):  # type: ignore[no-untyped-def]
+    return visitor.post(f"/play/{riff_id}/upload", files={"take": (name, data)}, data=fields)
+
+
+def read_take(visitor: Browser, riff_id: int, **fields: str) -> int:
+    take = perform(RIFF, seed=3)
+    answer = upload(visitor, riff_id, wav(take.samples), **fields)
+    assert answer.status_code == 204, answer.text
+    work_once()
+    return int(answer.headers["hx-redirect"].rsplit("/", 1)[1])
+
+
+def count(table: str) -> int:
+    import sqlalchemy as sa
+
+    with database.engine().connect() as connection:
+        return int(connection.execute(sa.text(f"select count(*) from {table}")).scalar_one())
+
+
+def test_an_empty_installation_teaches_the_next_step(visitor: Browser) -> None:
+    assert "There is no riff yet" in visitor.get("/").text
+    assert "No riff yet" in visitor.get("/riffs").text and "No take yet" in visitor.get("/readings").text
+    assert visitor.get("/play", follow_redirects=False).headers["location"] == "/riffs"
+
+
+def test_every_screen_answers_with_the_policy_and_the_fragment_once(visitor: Browser, riff_id: int) -> None:
+    take_id = read_take(visitor, riff_id)
+    for url in ("/", "/riffs", "/riffs/new", f"/riffs/{riff_id}", f"/play/{riff_id}", "/readings", f"/takes/{take_id}"):
+        answer = visitor.get(url)
+        assert answer.status_code == 200 and answer.headers["content-security-policy"] == POLICY, url
+        assert not re.search(r"<script(?![^>]*(src=|application/json))|\son\w+=|style=", answer.text), url
+    page = visitor.get(f"/riffs/{riff_id}").text
+    fragment = visitor.post("/riffs/preview", data={"source": TEXT}).text
+    assert page.count(fragment.strip()) == 1
+
+
+def test_a_reading_page_holds_verdict_strip_table_and_downloads(visitor: Browser, riff_id: int) -> None:
+    take_id = read_take(visitor, riff_id, start="1.0")
+    page = visitor.get(f"/takes/{take_id}").text
+    assert page.count('class="bar"') == 8 and page.count('class="act quiet from"') == 25 and 'role="status"' in page
+    document = visitor.get(f"/takes/{take_id}/reading.json").json()
+    assert document["format"] == "thrumble.reading/1" and document["start_source"] == "given" and document["start_s"] == 1.0
+    assert len(visitor.get(f"/takes/{take_id}/reading.csv").text.splitlines()) == 26
+    assert visitor.get(f"/takes/{take_id}/audio").content[:4] == b"RIFF"
+    plain, clicked = (soundfile.read(io.BytesIO(visitor.get(f"/takes/{take_id}/listen.wav{q}").content))[0] for q in ("", "?click=true"))
+    assert plain.shape == clicked.shape and not np.allclose(plain, clicked)
+
+
+@pytest.mark.parametrize("state", list(TakeState))
+def test_a_take_polls_only_while_it_is_on_its_way(visitor: Browser, riff_id: int, state: TakeState) -> None:
+    take_id = read_take(visitor, riff_id)
+    import sqlalchemy as sa
+
+    with database.engine().begin() as connection:
+        connection.execute(sa.text("update take set state = :s"), {"s": state.value})
+    fragment = visitor.get(f"/takes/{take_id}/status").text
+    waits = state not in FINAL and state is not TakeState.RECORDING
+    assert ("hx-trigger" in fragment) == waits and STATE_WORDS[state] in fragment
+    assert ("hx-trigger" in visitor.get(f"/takes/{take_id}/outcome").text) == waits
+    if state is not TakeState.READ:
+        assert visitor.get(f"/takes/{take_id}").text.count('id="take-status"') == 1
+
+
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [({"host": "evil.example"}, 403), ({"host": "127.0.0.1.evil.example:80"}, 403), ({"origin": "http://evil.example"}, 403), ({"origin": "null"}, 403), ({"origin": "http://testserver"}, 200)],
+)
+def test_foreign_hosts_and_origins_are_refused(visitor: Browser, headers: dict[str, str], status: int) -> None:
+    assert visitor.get("/", headers=headers).status_code == status
+
+
+def test_nothing_changes_without_the_browsers_own_token(visitor: Browser, riff_id: int) -> None:
+    for token in ("", "made-up", visitor.token + "x"):
+        assert visitor.post("/riffs", data={"source": TEXT}, headers={"x-thrumble-token": token}).status_code == 403
+    visitor.client.cookies.clear()
+    assert visitor.post("/riffs", data={"source": TEXT}).status_code == 403
+    assert count("riff") == 1
+
+
+def test_a_riff_is_written_corrected_and_kept_in_revisions(visitor: Browser) -> None:
+    wrong = visitor.post("/riffs", data={"source": TEXT.replace("| E5+8@6/0 >o - - o", "| E5+8@6/0 >o - - q", 1)})
+    assert "Line 9, column 19" in wrong.text and count("riff") == 0
+    made = visitor.post("/riffs", data={"source": TEXT})
+    page = made.headers["hx-redirect"]
+    assert visitor.post(page, data={"source": TEXT.replace("108", "112")}).status_code == 204
+    assert "revision 2 · 112 bpm" in visitor.get(page).text and count("revision") == 2
+    assert visitor.get(f"{page}/riff.txt").text == TEXT.replace("108", "112")
+    assert visitor.get(f"{page}/riff.json").json()["tempo_bpm"] == 112
+    assert visitor.post(f"{page}/delete").status_code == 204 and count("riff") == 0
+
+
+@pytest.mark.parametrize(("data", "status"), [(TEXT.encode(), 204), (b"{}", 422), (b"\xff\xfe\x00", 422), (b"", 422), (b"title: x", 422)])
+def test_riffs_are_imported_or_refused_with_a_reason(visitor: Browser, data: bytes, status: int) -> None:
+    answer = visitor.post("/riffs/import", files={"file": ("riff.txt", data)})
+    assert answer.status_code == status and count("riff") == (status == 204)
+    if status == 422:
+        assert "data-problem" in answer.text
+
+
+def test_an_imported_json_riff_gets_a_text_of_its_own(visitor: Browser, riff_id: int) -> None:
+    document = visitor.get(f"/riffs/{riff_id}/riff.json").content
+    page = visitor.post("/riffs/import", files={"file": ("r.json", document)}).headers["hx-redirect"]
+    assert parse_riff(visitor.get(f"{page}/riff.txt").text) == RIFF
+
+
+@pytest.mark.parametrize(
+    ("data", "fields", "words"),
+    [
+        (b"", {}, "empty"), (b"not a sound at all" * 99, {}, "no audio file"), (wav(np.zeros(4800))[:30], {}, "no audio file|no sound"),
+        (wav(np.zeros(4800)), {"tempo": "900"}, "20 to 400|0 and 600"), (wav(np.zeros(4800)), {"tempo": "fast"}, "the tempo is a number"),
+        (wav(np.zeros(4800)), {"start": "-3"}, "the start lies between"), (wav(np.zeros(4000), 4000), {}, "sample rate"),
+    ],
+)  # fmt: skip
+def test_bad_uploads_are_refused_whole_with_one_clear_error(visitor: Browser, riff_id: int, data: bytes, fields: dict[str, str], words: str) -> None:
+    answer = upload(visitor, riff_id, data, name="take.wav", **fields)
+    assert answer.status_code == 422 and re.search(words, answer.text, re.I) and answer.text.count("data-problem") == 1
+    assert count("take") == count("audio") == count("procrastinate_jobs") == 0
+
+
+def test_silence_uploaded_is_a_reading_that_says_so(visitor: Browser, riff_id: int) -> None:
+    answer = upload(visitor, riff_id, wav(np.zeros(96000)), name="../../etc/passwd.exe")
+    work_once()
+    page = visitor.get(answer.headers["hx-redirect"]).text
+    assert "Nothing was heard" in page and 'class="bar"' not in page
+
+
+def test_a_take_comes_in_by_chunks_and_is_finished_or_dropped(visitor: Browser, riff_id: int) -> None:
+    take = perform(RIFF, seed=4, lead_s=1.0)
+    revision = json.loads(re.search(r'id="plan">(.*?)</script>', visitor.get(f"/play/{riff_id}").text)[1])["revision"]  # type: ignore[index]
+    begin = {"revision": revision, "tempo": 108, "rounds": 1, "start_frame": 48000, "rate": 48000}
+    take_id = visitor.post("/takes", json=begin, htmx=False).json()["take"]
+    for frame in range(0, take.samples.size, 48000):
+        assert visitor.post(f"/takes/{take_id}/chunk?frame={frame}", content=take.samples[frame : frame + 48000].tobytes()).status_code == 204
+    assert "Takes that were cut off" in visitor.get("/").text
+    assert visitor.post(f"/takes/{take_id}/finish", json={"underruns": 0}, htmx=False).status_code == 200
+    work_once()
+    assert "verdict" in visitor.get(f"/takes/{take_id}/outcome").text
+    assert visitor.post(f"/takes/{take_id}/chunk?frame=0", content=b"\0" * 8, htmx=False).status_code == 409
+    assert visitor.post(f"/takes/{take_id}/finish", json={}, htmx=False).status_code == 409
+    assert visitor.post(f"/takes/{take_id}/discard", htmx=False).status_code == 409
+    dropped = visitor.post("/takes", json=begin, htmx=False).json()["take"]
+    assert visitor.post(f"/takes/{dropped}/finish", json={}, htmx=False).status_code == 422
+    assert visitor.post(f"/takes/{dropped}/discard", htmx=False).status_code == 204
+    with database.session() as session:
+        assert [line.take.id for line in takes.take_lines(session, players.local_player(session))] == [take_id]
+
+
+@pytest.mark.parametrize("change", [{"tempo": 5}, {"rounds": 0}, {"rate": 1}, {"start_frame": -1}, {"revision": 999}, {"tempo": "x"}])
+def test_nonsense_at_a_takes_beginning_is_refused(visitor: Browser, riff_id: int, change: dict[str, object]) -> None:
+    answer = visitor.post("/takes", json={"revision": 1, "tempo": 108, "rounds": 1, "start_frame": 0, "rate": 48000} | change, htmx=False)
+    assert answer.status_code in (404, 422) and answer.json()["problem"] and count("take") == 0
+
+
+@pytest.mark.parametrize("url", ["/takes/99", "/riffs/99", "/play/99", "/takes/99/audio", "/takes/99/reading.json", "/nowhere", "/riffs/words", "/files/app.py", "/files/play/page.html"])
+def test_what_is_not_there_says_so_kindly(visitor: Browser, url: str) -> None:
+    answer = visitor.get(url)
+    assert answer.status_code in (404, 422) and "Traceback" not in answer.text
+
+
+def test_reading_again_and_deleting_a_take(visitor: Browser, riff_id: int) -> None:
+    take_id = read_take(visitor, riff_id)
+    assert "waiting for the ear" in visitor.post(f"/takes/{take_id}/read").text
+    work_once()
+    assert visitor.get(f"/takes/{take_id}").status_code == 200
+    assert visitor.post(f"/takes/{take_id}/delete").headers["hx-redirect"] == "/readings"
+    assert count("take") == count("audio") == count("reading") == count("hit") == 0
