@@ -78,7 +78,9 @@ def draw_riff(seed: int) -> tuple[Riff, str]:
     tempo = Decimal(int(rng.integers(*style.tempo)))
     sections = (Section(name="A", bars=bars),)
     play = ("A",) * int(rng.integers(1, 4))
-    return check_riff(Riff(title=f"Study {seed}", tempo_bpm=tempo, sections=sections, tuning=tuning, feel=feel, play=play, pedal=pedal)), name
+    return check_riff(
+        Riff(title=f"Study {seed}", tempo_bpm=tempo, sections=sections, tuning=tuning, feel=feel, play=play, pedal=pedal)
+    ), name
 
 
 def _bar(style: Style, meter: Meter, pedal: Note, tuning: tuple[str, ...], rng: np.random.Generator) -> Bar:
@@ -110,7 +112,9 @@ def _bar(style: Style, meter: Meter, pedal: Note, tuning: tuple[str, ...], rng: 
         depth = Decimal(str(round(float(np.clip(rng.normal(0.6, 0.2), 0.1, 1)), 2))) if articulation is Articulation.PALM else None
         index = int(at / style.slot)
         stroke = Stroke.UP if style.slot < Fraction(1, 8) and index % 2 else Stroke.DOWN
-        hits.append(Hit(at=at, length=length, notes=notes, articulation=articulation, depth=depth, stroke=stroke, accent=bool(rng.random() < 0.2)))
+        hits.append(
+            Hit(at=at, length=length, notes=notes, articulation=articulation, depth=depth, stroke=stroke, accent=bool(rng.random() < 0.2))
+        )
     return Bar(meter, tuple(hits))
 
 

@@ -1,5 +1,7 @@
 """Fits the ear's small networks: full-batch L-BFGS on cross-entropy with weight decay. Deterministic for a seed."""
 
+import itertools
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
@@ -7,14 +9,23 @@ from scipy.optimize import minimize
 from thrumble.core.ear.network import Array, Network
 
 
-def fit_network(inputs: Array, classes: NDArray[np.int_], *, hidden: tuple[int, ...], outputs: int, decay: float, weights: Array | None = None, seed: int = 0) -> Network:
+def fit_network(
+    inputs: Array,
+    classes: NDArray[np.int_],
+    *,
+    hidden: tuple[int, ...],
+    outputs: int,
+    decay: float,
+    weights: Array | None = None,
+    seed: int = 0,
+) -> Network:
     """A network whose outputs are log odds (one output, classes 0 and 1) or softmax scores (several), from examples (n, inputs)."""
     centre, scale = inputs.mean(axis=0), inputs.std(axis=0) + 1e-6
     x = np.clip((inputs - centre) / scale, -4, 4)
     share = np.ones(len(x)) if weights is None else weights
     share = share / share.sum()
     sizes = [x.shape[1], *hidden, outputs]
-    shapes = [(a, b) for a, b in zip(sizes, sizes[1:], strict=False)]
+    shapes = [(a, b) for a, b in itertools.pairwise(sizes)]
     rng = np.random.default_rng(seed)
     start = np.concatenate([np.concatenate([(rng.standard_normal(s) / np.sqrt(s[0])).ravel(), np.zeros(s[1])]) for s in shapes])
 

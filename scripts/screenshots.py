@@ -1,6 +1,6 @@
 """Takes the pictures of docs/screenshots from a running application with demo data.
 
-    python scripts/screenshots.py [http://127.0.0.1:8642] [--out docs/screenshots] [--only NAME] [--dark] [--phone]
+python scripts/screenshots.py [http://127.0.0.1:8642] [--out docs/screenshots] [--only NAME] [--dark] [--phone]
 """
 
 import argparse
@@ -8,7 +8,15 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-ARGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+ARGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 
 
 def open_today(page: Page, base: str) -> None:

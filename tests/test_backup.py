@@ -19,7 +19,9 @@ ASKED = (
 
 
 def run(url: str, *arguments: str) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, "-m", "thrumble.cli", *arguments], capture_output=True, text=True, env={**os.environ, "DATABASE_URL": url})
+    return subprocess.run(
+        [sys.executable, "-m", "thrumble.cli", *arguments], capture_output=True, text=True, env={**os.environ, "DATABASE_URL": url}
+    )
 
 
 def state(url: str) -> list[tuple[object, ...]]:

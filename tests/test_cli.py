@@ -24,7 +24,20 @@ def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A riff and a simulated take of it."""
     place = tmp_path_factory.mktemp("cli")
     (place / "riff.txt").write_text(RIFF)
-    made = run("simulate", place / "riff.txt", "--out", place / "take.wav", "--truth", place / "truth.json", "--seed", 3, "--tone", "clean", "--flaw", "timing=9")
+    made = run(
+        "simulate",
+        place / "riff.txt",
+        "--out",
+        place / "take.wav",
+        "--truth",
+        place / "truth.json",
+        "--seed",
+        3,
+        "--tone",
+        "clean",
+        "--flaw",
+        "timing=9",
+    )
     assert made.returncode == 0, made.stderr
     return place
 

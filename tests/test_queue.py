@@ -26,7 +26,9 @@ RIFF = parse_riff(TEXT)
 
 def new_take(session, player: int, **more: object) -> NewTake:  # type: ignore[no-untyped-def]
     revision = riffs.add_riff(session, player, RIFF, TEXT)
-    return NewTake(**({"riff_id": revision.riff_id, "revision_id": revision.id, "source": "uploaded", "tempo_bpm": Decimal(100), "rounds": 1} | more))  # type: ignore[arg-type]
+    return NewTake(
+        **({"riff_id": revision.riff_id, "revision_id": revision.id, "source": "uploaded", "tempo_bpm": Decimal(100), "rounds": 1} | more)
+    )  # type: ignore[arg-type]
 
 
 def work_once() -> None:
@@ -47,7 +49,9 @@ def submit(seed: int = 1, data: bytes | None = None) -> int:
     with database.session() as session:
         player = players.local_player(session)
         start = {"start_frame": round(take.start_s * take.rate_hz), "rate_hz": take.rate_hz}
-        return verbs.submit_upload(session, player, new_take(session, player, **start), data or write_flac(take.samples, take.rate_hz)[0]).id
+        return verbs.submit_upload(
+            session, player, new_take(session, player, **start), data or write_flac(take.samples, take.rate_hz)[0]
+        ).id
 
 
 def jobs_waiting() -> int:

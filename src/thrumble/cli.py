@@ -9,7 +9,9 @@ import typer
 
 from thrumble.core.errors import ThrumbleError
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Practice bench of a rock rhythm guitarist.")
+app = typer.Typer(
+    add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Practice bench of a rock rhythm guitarist."
+)
 
 
 def fail(message: str) -> NoReturn:
@@ -63,7 +65,9 @@ def analyze(
         save(Path(json_out), text.encode())
     summary = reading.summary
     due = summary.matched + summary.missed
-    print(f"{known.title}: {summary.matched} of {due} hits heard at {reading.tempo_bpm:g} bpm, {summary.extra} extra, {summary.unsure} unsure")
+    print(
+        f"{known.title}: {summary.matched} of {due} hits heard at {reading.tempo_bpm:g} bpm, {summary.extra} extra, {summary.unsure} unsure"
+    )
     for sentence in judge(reading, expand(known, tempo)):
         print(f"- {sentence.text}")
     for caution in reading.cautions:
@@ -101,7 +105,9 @@ def simulate(
     save(out, write_wav(performance.samples, performance.rate_hz))
     if truth:
         save(truth, json.dumps(truth_document(performance, riff=riff.name, audio=out.name), indent=1).encode())
-    print(f"{out}: {performance.samples.size / performance.rate_hz:.1f} s, bar 1 beat 1 at {performance.start_s:.3f} s, {performance.tempo_bpm:g} bpm")
+    print(
+        f"{out}: {performance.samples.size / performance.rate_hz:.1f} s, bar 1 beat 1 at {performance.start_s:.3f} s, {performance.tempo_bpm:g} bpm"
+    )
 
 
 @app.command()

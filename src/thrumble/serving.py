@@ -33,7 +33,14 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
     from thrumble.web.app import create_app
 
     config = uvicorn.Config(
-        create_app(), host=host, port=port, log_level="warning", ssl_certfile=tls_cert, ssl_keyfile=tls_key, timeout_graceful_shutdown=3, lifespan="off"
+        create_app(),
+        host=host,
+        port=port,
+        log_level="warning",
+        ssl_certfile=tls_cert,
+        ssl_keyfile=tls_key,
+        timeout_graceful_shutdown=3,
+        lifespan="off",
     )
     server = uvicorn.Server(config)
     worker = _Worker()

@@ -30,10 +30,15 @@ def build() -> procrastinate.App:
         except (NotAllowed, NotFound):
             log.info("nothing to read", take=take_id)
         except TimeoutError:
-            takes.fail_take(take_id, f"The reading took more than {settings().read_timeout_s:.0f} seconds and was given up. Cut the take shorter, or read it again.")
+            takes.fail_take(
+                take_id,
+                f"The reading took more than {settings().read_timeout_s:.0f} seconds and was given up. Cut the take shorter, or read it again.",
+            )
         except Exception:
             with contextlib.suppress(NotAllowed, NotFound):
-                takes.fail_take(take_id, "Something went wrong inside the ear. The take is safe; read it again, or download it and report it.")
+                takes.fail_take(
+                    take_id, "Something went wrong inside the ear. The take is safe; read it again, or download it and report it."
+                )
             raise
 
     return app

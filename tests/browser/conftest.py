@@ -15,7 +15,15 @@ from playwright.sync_api import Browser, BrowserType, Page
 
 from tests.conftest import Databases
 
-ARGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+ARGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 FAKE = ["--use-fake-device-for-media-stream"]
 
 
@@ -31,7 +39,9 @@ class Served:
 
     def start(self) -> None:
         command = [sys.executable, "-m", "thrumble.cli", "serve", "--port", str(self.port), *(["--demo"] if self.demo else [])]
-        self.process = subprocess.Popen(command, env={**os.environ, "DATABASE_URL": self.database_url}, stdout=subprocess.DEVNULL, start_new_session=True)
+        self.process = subprocess.Popen(
+            command, env={**os.environ, "DATABASE_URL": self.database_url}, stdout=subprocess.DEVNULL, start_new_session=True
+        )
         for _ in range(1200):
             assert self.process.poll() is None, "the application ended before it served"
             with socket.socket() as probe:

@@ -13,7 +13,14 @@ from thrumble.core.riff.model import Articulation, Bar, Hit, Legato, Note, Picku
 
 METERS = st.sampled_from([Meter(4, 4), Meter(3, 4), Meter(7, 8), Meter(5, 4), Meter(1, 2), Meter(13, 16)])
 LABELS = st.sampled_from([None, "F#5", "Bb5", "E5", "Asus4", "quiet", "D5/5", "C5w"])
-FEELS = st.one_of(st.just(STRAIGHT), st.builds(Feel, st.sampled_from([Fraction(1), Fraction(2), Fraction(17, 10), Fraction(5, 2)]), st.sampled_from([Fraction(1, 8), Fraction(1, 16)])))
+FEELS = st.one_of(
+    st.just(STRAIGHT),
+    st.builds(
+        Feel,
+        st.sampled_from([Fraction(1), Fraction(2), Fraction(17, 10), Fraction(5, 2)]),
+        st.sampled_from([Fraction(1, 8), Fraction(1, 16)]),
+    ),
+)
 
 
 @st.composite
@@ -29,7 +36,11 @@ def hits(draw: st.DrawFn, at: Fraction, room: Fraction, *, last: bool) -> Hit:
     length = draw(st.sampled_from([room, room / 2, room * 2 / 3]))
     legato = draw(st.sampled_from([None, None, None, *Legato]))
     struck = draw(notes(dead=articulation is Articulation.DEAD))
-    slides = st.sampled_from([None, None, -2, -3, 2]) if all(n.fret is not None for n in struck) and min(n.fret or 0 for n in struck) >= 3 else st.none()
+    slides = (
+        st.sampled_from([None, None, -2, -3, 2])
+        if all(n.fret is not None for n in struck) and min(n.fret or 0 for n in struck) >= 3
+        else st.none()
+    )
     return Hit(
         at=at, length=length, notes=struck, articulation=articulation,
         depth=draw(st.sampled_from([Decimal("0.6"), Decimal("0.9"), Decimal("0.35"), Decimal(0), Decimal(1)])) if articulation is Articulation.PALM else None,
@@ -59,7 +70,8 @@ def runs(draw: st.DrawFn) -> tuple[Bar, ...]:
 def riffs(draw: st.DrawFn) -> Riff:
     names = draw(st.lists(st.sampled_from(["A", "B", "Verse 2", "x-1", "_"]), min_size=1, max_size=3, unique=True))
     sections = tuple(
-        Section(name=name, bars=draw(runs()), endings=tuple(draw(st.lists(runs(), max_size=2))), feel=draw(st.one_of(st.none(), FEELS))) for name in names
+        Section(name=name, bars=draw(runs()), endings=tuple(draw(st.lists(runs(), max_size=2))), feel=draw(st.one_of(st.none(), FEELS)))
+        for name in names
     )
     pickup = draw(st.one_of(st.none(), st.just(Fraction(1, 4)), st.just(Fraction(3, 8))))
     riff = Riff(

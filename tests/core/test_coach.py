@@ -79,7 +79,7 @@ def test_takes_change_only_as_the_table_says() -> None:
         else:
             with pytest.raises(NotAllowed, match="cannot become"):
                 change(before, after)
-    assert FINAL == {TakeState.READ, TakeState.FAILED} and all(TakeState.QUEUED in CHANGES[state] for state in FINAL)
+    assert {TakeState.READ, TakeState.FAILED} == FINAL and all(TakeState.QUEUED in CHANGES[state] for state in FINAL)
 
 
 def test_a_recorder_report_speaks_only_of_what_it_noticed() -> None:

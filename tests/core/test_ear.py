@@ -58,7 +58,10 @@ def test_the_plan_does_not_decide_what_a_hit_was() -> None:
         bars = []
         for bar in section.bars:
             hits = tuple(
-                replace(h, articulation=Articulation.OPEN, depth=None) if h.articulation is Articulation.PALM and (k + len(bars)) % 7 == 0 else h for k, h in enumerate(bar.hits)
+                replace(h, articulation=Articulation.OPEN, depth=None)
+                if h.articulation is Articulation.PALM and (k + len(bars)) % 7 == 0
+                else h
+                for k, h in enumerate(bar.hits)
             )
             bars.append(replace(bar, hits=hits))
         sections.append(replace(section, bars=tuple(bars)))

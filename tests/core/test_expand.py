@@ -55,7 +55,16 @@ def test_the_nth_appearance_in_an_unbroken_run_takes_ending_n() -> None:
     text = "play: A A A B A\n[A]\n| 6:2 o ~ ~ ~ |\n1| 6:3 o ~ ~ ~ |\n2| 6:4 o ~ ~ ~ |\n[B]\n| 6:5 o ~ ~ ~ |\n"
     hits = expand(parse_riff(HEAD + text)).hits
     assert [h.hit.notes[0].fret for h in hits] == [2, 3, 2, 4, 2, 4, 5, 2, 3]
-    assert [(h.identity.bar, h.identity.appearance) for h in hits if h.identity.section == "A"] == [(1, 1), (2, 1), (1, 2), (3, 2), (1, 3), (3, 3), (1, 4), (2, 4)]
+    assert [(h.identity.bar, h.identity.appearance) for h in hits if h.identity.section == "A"] == [
+        (1, 1),
+        (2, 1),
+        (1, 2),
+        (3, 2),
+        (1, 3),
+        (3, 3),
+        (1, 4),
+        (2, 4),
+    ]
 
 
 def test_ends_and_slots_follow_lengths_staccato_and_neighbours() -> None:

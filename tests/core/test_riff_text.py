@@ -100,7 +100,15 @@ def test_bare_tuning_letters_take_the_octave_near_standard() -> None:
 
 def test_alternate_strokes_go_by_place_and_triplets_by_count() -> None:
     head = HEAD + "strokes: alternate\n"
-    assert [h.stroke for h in bar("| 6:2 o - o o o o o o |", head).hits] == [Stroke.DOWN, Stroke.DOWN, Stroke.UP, Stroke.DOWN, Stroke.UP, Stroke.DOWN, Stroke.UP]
+    assert [h.stroke for h in bar("| 6:2 o - o o o o o o |", head).hits] == [
+        Stroke.DOWN,
+        Stroke.DOWN,
+        Stroke.UP,
+        Stroke.DOWN,
+        Stroke.UP,
+        Stroke.DOWN,
+        Stroke.UP,
+    ]
     assert [h.stroke for h in bar("| 6:2 (o o o) (o o o) o o |", head).hits][:4] == [Stroke.DOWN, Stroke.UP, Stroke.DOWN, Stroke.UP]
 
 

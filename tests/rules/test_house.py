@@ -18,7 +18,9 @@ MODULES = sorted(p for p in [*SOURCE.rglob("*.py"), *(ROOT / "benchmarks").glob(
 SCRIPTS = sorted(p for p in (SOURCE / "web").rglob("*.js") if "vendor" not in p.parts)
 
 
-@pytest.mark.parametrize("start", ["thrumble.web.app", "thrumble.cli", "thrumble.core.ear.take", "thrumble.actions.listening", "thrumble.worker"])
+@pytest.mark.parametrize(
+    "start", ["thrumble.web.app", "thrumble.cli", "thrumble.core.ear.take", "thrumble.actions.listening", "thrumble.worker"]
+)
 def test_nothing_on_the_start_up_path_imports_the_slow_parts_of_scipy(start: str) -> None:
     code = f"import sys, {start}; print([m for m in ('scipy.signal', 'scipy.stats', 'music21', 'matplotlib') if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
@@ -28,7 +30,9 @@ def test_nothing_on_the_start_up_path_imports_the_slow_parts_of_scipy(start: str
 def test_the_core_knows_no_files_databases_or_clocks() -> None:
     for module in (SOURCE / "core").rglob("*.py"):
         text = module.read_text()
-        assert not re.search(r"\bopen\(|import (os|pathlib|time|requests|sqlalchemy|random)\b|datetime\.now|np\.random\.(?!default_rng|Generator)", text), module
+        assert not re.search(
+            r"\bopen\(|import (os|pathlib|time|requests|sqlalchemy|random)\b|datetime\.now|np\.random\.(?!default_rng|Generator)", text
+        ), module
 
 
 @pytest.mark.parametrize("template", TEMPLATES)

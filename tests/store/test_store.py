@@ -29,7 +29,15 @@ def heard() -> tuple[Reading, ExpandedRiff]:
 
 def stored(session: Session, player: int, state: TakeState = TakeState.QUEUED) -> Take:
     revision = riffs.add_riff(session, player, RIFF, TEXT)
-    new = NewTake(riff_id=revision.riff_id, revision_id=revision.id, source="uploaded", tempo_bpm=Decimal("100.5"), rounds=1, start_frame=960, rate_hz=48000)
+    new = NewTake(
+        riff_id=revision.riff_id,
+        revision_id=revision.id,
+        source="uploaded",
+        tempo_bpm=Decimal("100.5"),
+        rounds=1,
+        start_frame=960,
+        rate_hz=48000,
+    )
     return takes.add_take(session, player, new, state)
 
 
@@ -51,7 +59,9 @@ def test_a_take_keeps_what_it_was_played_with(session: Session, player: int) -> 
     assert takes.get_audio(session, player, take.id) == b"sound" and takes.space_used(session, player) == (1, 5)
 
 
-def test_a_reading_is_kept_whole_and_one_row_a_hit_and_replaced_by_the_same_engine(session: Session, player: int, heard: tuple[Reading, ExpandedRiff]) -> None:
+def test_a_reading_is_kept_whole_and_one_row_a_hit_and_replaced_by_the_same_engine(
+    session: Session, player: int, heard: tuple[Reading, ExpandedRiff]
+) -> None:
     take = stored(session, player)
     for _ in range(2):
         takes.put_reading(session, player, take.id, *heard, verdict=judge(*heard)[0].text, clean=3, judged=4)
@@ -95,7 +105,11 @@ def test_nobody_reaches_what_is_another_players(session: Session, player: int) -
         riffs.newest_revision(session, other, take.riff_id)
     with pytest.raises(NotFound):
         riffs.delete_riff(session, other, take.riff_id)
-    assert takes.get_reading(session, other, take.id) is None and takes.take_lines(session, other) == [] and riffs.riff_standings(session, other) == []
+    assert (
+        takes.get_reading(session, other, take.id) is None
+        and takes.take_lines(session, other) == []
+        and riffs.riff_standings(session, other) == []
+    )
 
 
 def test_states_follow_the_table_and_the_database_knows_them_too(session: Session, player: int) -> None:

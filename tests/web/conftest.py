@@ -23,7 +23,11 @@ class Browser:
         return self.client.get(url, **more)
 
     def post(self, url: str, *, htmx: bool = True, **more):  # type: ignore[no-untyped-def]
-        headers = {"x-thrumble-token": self.token, **({"hx-request": "true"} if htmx else {"accept": "application/json"}), **more.pop("headers", {})}
+        headers = {
+            "x-thrumble-token": self.token,
+            **({"hx-request": "true"} if htmx else {"accept": "application/json"}),
+            **more.pop("headers", {}),
+        }
         return self.client.post(url, headers=headers, **more)
 
 

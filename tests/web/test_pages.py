@@ -93,7 +93,13 @@ def test_a_take_polls_only_while_it_is_on_its_way(visitor: Browser, riff_id: int
 
 @pytest.mark.parametrize(
     ("headers", "status"),
-    [({"host": "evil.example"}, 403), ({"host": "127.0.0.1.evil.example:80"}, 403), ({"origin": "http://evil.example"}, 403), ({"origin": "null"}, 403), ({"origin": "http://testserver"}, 200)],
+    [
+        ({"host": "evil.example"}, 403),
+        ({"host": "127.0.0.1.evil.example:80"}, 403),
+        ({"origin": "http://evil.example"}, 403),
+        ({"origin": "null"}, 403),
+        ({"origin": "http://testserver"}, 200),
+    ],
 )
 def test_foreign_hosts_and_origins_are_refused(visitor: Browser, headers: dict[str, str], status: int) -> None:
     assert visitor.get("/", headers=headers).status_code == status
@@ -141,7 +147,9 @@ def test_an_imported_json_riff_gets_a_text_of_its_own(visitor: Browser, riff_id:
         (wav(np.zeros(4800)), {"start": "-3"}, "the start lies between"), (wav(np.zeros(4000), 4000), {}, "sample rate"),
     ],
 )  # fmt: skip
-def test_bad_uploads_are_refused_whole_with_one_clear_error(visitor: Browser, riff_id: int, data: bytes, fields: dict[str, str], words: str) -> None:
+def test_bad_uploads_are_refused_whole_with_one_clear_error(
+    visitor: Browser, riff_id: int, data: bytes, fields: dict[str, str], words: str
+) -> None:
     answer = upload(visitor, riff_id, data, name="take.wav", **fields)
     assert answer.status_code == 422 and re.search(words, answer.text, re.I) and answer.text.count("data-problem") == 1
     assert count("take") == count("audio") == count("procrastinate_jobs") == 0
@@ -160,7 +168,9 @@ def test_a_take_comes_in_by_chunks_and_is_finished_or_dropped(visitor: Browser, 
     begin = {"revision": revision, "tempo": 108, "rounds": 1, "start_frame": 48000, "rate": 48000}
     take_id = visitor.post("/takes", json=begin, htmx=False).json()["take"]
     for frame in range(0, take.samples.size, 48000):
-        assert visitor.post(f"/takes/{take_id}/chunk?frame={frame}", content=take.samples[frame : frame + 48000].tobytes()).status_code == 204
+        assert (
+            visitor.post(f"/takes/{take_id}/chunk?frame={frame}", content=take.samples[frame : frame + 48000].tobytes()).status_code == 204
+        )
     assert "Takes that were cut off" in visitor.get("/").text
     assert visitor.post(f"/takes/{take_id}/finish", json={"underruns": 0}, htmx=False).status_code == 200
     work_once()
@@ -181,7 +191,20 @@ def test_nonsense_at_a_takes_beginning_is_refused(visitor: Browser, riff_id: int
     assert answer.status_code in (404, 422) and answer.json()["problem"] and count("take") == 0
 
 
-@pytest.mark.parametrize("url", ["/takes/99", "/riffs/99", "/play/99", "/takes/99/audio", "/takes/99/reading.json", "/nowhere", "/riffs/words", "/files/app.py", "/files/play/page.html"])
+@pytest.mark.parametrize(
+    "url",
+    [
+        "/takes/99",
+        "/riffs/99",
+        "/play/99",
+        "/takes/99/audio",
+        "/takes/99/reading.json",
+        "/nowhere",
+        "/riffs/words",
+        "/files/app.py",
+        "/files/play/page.html",
+    ],
+)
 def test_what_is_not_there_says_so_kindly(visitor: Browser, url: str) -> None:
     answer = visitor.get(url)
     assert answer.status_code in (404, 422) and "Traceback" not in answer.text

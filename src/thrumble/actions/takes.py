@@ -119,7 +119,9 @@ def _hear(session: Session, take: Take, riff: Riff, audio: bytes) -> None:
     info = TakeInfo(start_s=start_s, delay_ms=take.delay_ms, rounds=take.rounds, dropouts=report.dropouts())
     reading = read_take(recording.samples, recording.rate_hz, expanded, info)
     clean, judged = clean_hits(reading, expanded)
-    takes.put_reading(session, take.player_id, take.id, reading, expanded, verdict=judge(reading, expanded)[0].text, clean=clean, judged=judged)
+    takes.put_reading(
+        session, take.player_id, take.id, reading, expanded, verdict=judge(reading, expanded)[0].text, clean=clean, judged=judged
+    )
     if take.rounds is None:
         takes.set_timing(session, take.player_id, take.id, tempo_bpm=Decimal(str(expanded.tempo_bpm)), rounds=reading.rounds)
     takes.set_state(session, take.player_id, take.id, TakeState.READ)

@@ -6,7 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Samples = NDArray[np.float32]
-Response = Callable[[NDArray[np.float64]], NDArray[np.complex128]]
+Array = NDArray[np.float64]
+Response = Callable[[Array], NDArray[np.complex128]]
 
 
 def low_pass(cutoff_hz: float, *, q: float = 0.7071) -> Response:
@@ -14,7 +15,7 @@ def low_pass(cutoff_hz: float, *, q: float = 0.7071) -> Response:
 
     def response(freq_hz: NDArray[np.float64]) -> NDArray[np.complex128]:
         s = 1j * freq_hz / cutoff_hz
-        return 1 / (1 + s / q + s * s)
+        return np.asarray(1 / (1 + s / q + s * s))
 
     return response
 
@@ -24,7 +25,7 @@ def high_pass(cutoff_hz: float, *, q: float = 0.7071) -> Response:
 
     def response(freq_hz: NDArray[np.float64]) -> NDArray[np.complex128]:
         s = 1j * freq_hz / cutoff_hz
-        return s * s / (1 + s / q + s * s)
+        return np.asarray(s * s / (1 + s / q + s * s))
 
     return response
 
@@ -35,7 +36,7 @@ def peak(centre_hz: float, *, gain_db: float, q: float) -> Response:
 
     def response(freq_hz: NDArray[np.float64]) -> NDArray[np.complex128]:
         s = 1j * freq_hz / centre_hz
-        return (s * s + s * gain / q + 1) / (s * s + s / (gain * q) + 1)
+        return np.asarray((s * s + s * gain / q + 1) / (s * s + s / (gain * q) + 1))
 
     return response
 
@@ -50,7 +51,7 @@ def filtered(samples: Samples, rate_hz: int, *responses: Response) -> Samples:
     """
     lap = rate_hz // 4
     size = max(BLOCK, 1 << (4 * lap).bit_length())
-    freq_hz = np.fft.rfftfreq(size, 1 / rate_hz)
+    freq_hz = np.asarray(np.fft.rfftfreq(size, 1 / rate_hz), dtype=np.float64)
     table = np.ones(freq_hz.size, dtype=np.complex64)
     for response in responses:
         table *= response(freq_hz).astype(np.complex64)

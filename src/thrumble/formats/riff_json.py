@@ -123,7 +123,9 @@ def read_riff_json(data: bytes | str) -> Riff:
         document = json.loads(data, parse_float=str)
     except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
         line, column = getattr(error, "lineno", None), getattr(error, "colno", None)
-        raise RiffError("this is not JSON; send a riff saved as thrumble.riff/1", found=str(error)[:80], line=line, column=column, place="file") from None
+        raise RiffError(
+            "this is not JSON; send a riff saved as thrumble.riff/1", found=str(error)[:80], line=line, column=column, place="file"
+        ) from None
     return riff_from_document(document)
 
 
@@ -153,7 +155,10 @@ def riff_document(riff: Riff) -> dict[str, Any]:
         pickup=PickupJson(length=riff.pickup.length, hits=[_hit_json(h) for h in riff.pickup.hits]) if riff.pickup else None,
         pedal=_note_json(riff.pedal) if riff.pedal else None,
     )  # fmt: skip
-    return model.model_dump(mode="json", exclude_defaults=True) | {"format": "thrumble.riff/1", "feel": _feel_json(riff.feel).model_dump(mode="json", exclude_none=True)}
+    return model.model_dump(mode="json", exclude_defaults=True) | {
+        "format": "thrumble.riff/1",
+        "feel": _feel_json(riff.feel).model_dump(mode="json", exclude_none=True),
+    }
 
 
 def _place(loc: tuple[int | str, ...], document: Any) -> str:

@@ -38,4 +38,6 @@ def migrate(on: sa.Engine | None = None) -> None:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
     except sa.exc.OperationalError as error:
-        raise Trouble(f"the database does not answer: {str(error.orig).strip().splitlines()[0]}. Start it with scripts/pg.sh start.") from error
+        raise Trouble(
+            f"the database does not answer: {str(error.orig).strip().splitlines()[0]}. Start it with scripts/pg.sh start."
+        ) from error

@@ -80,7 +80,10 @@ class TakeRow(SQLModel, table=True):
     number: int
     state: TakeState = Field(
         sa_column=Column(
-            sa.Enum(TakeState, native_enum=False, create_constraint=True, name="take_state", values_callable=lambda e: [m.value for m in e]), nullable=False
+            sa.Enum(
+                TakeState, native_enum=False, create_constraint=True, name="take_state", values_callable=lambda e: [m.value for m in e]
+            ),
+            nullable=False,
         )
     )
     source: str  # recorded, uploaded, simulated

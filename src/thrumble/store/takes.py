@@ -111,7 +111,9 @@ def owner_of(session: Session, take_id: int) -> int:
     return owner
 
 
-def put_audio(session: Session, player_id: int, take_id: int, data: bytes, *, beyond_full_scale: int = 0, recorder: dict[str, Any] | None = None) -> None:
+def put_audio(
+    session: Session, player_id: int, take_id: int, data: bytes, *, beyond_full_scale: int = 0, recorder: dict[str, Any] | None = None
+) -> None:
     """Stores a take's sound and drops the chunks it came in."""
     row = _row(session, player_id, take_id)
     row.audio_bytes, row.audio_sha256 = len(data), hashlib.sha256(data).hexdigest()
@@ -143,7 +145,9 @@ def get_chunks(session: Session, player_id: int, take_id: int) -> list[tuple[int
 
 def chunk_bytes(session: Session, player_id: int, take_id: int) -> int:
     """How much sound has come in so far."""
-    query = select(sa.func.coalesce(sa.func.sum(sa.func.length(ChunkRow.data)), 0)).where(ChunkRow.take_id == take_id, ChunkRow.player_id == player_id)
+    query = select(sa.func.coalesce(sa.func.sum(sa.func.length(ChunkRow.data)), 0)).where(
+        ChunkRow.take_id == take_id, ChunkRow.player_id == player_id
+    )
     return int(session.exec(query).one())
 
 
@@ -170,7 +174,9 @@ def delete_take(session: Session, player_id: int, take_id: int) -> None:
 
 def take_lines(session: Session, player_id: int, *, riff_id: int | None = None, limit: int = 100) -> list[TakeLine]:
     """The newest takes first, each with its newest reading's verdict."""
-    newest = select(ReadingRow).ext(distinct_on(col(ReadingRow.take_id))).order_by(col(ReadingRow.take_id), col(ReadingRow.id).desc()).subquery()
+    newest = (
+        select(ReadingRow).ext(distinct_on(col(ReadingRow.take_id))).order_by(col(ReadingRow.take_id), col(ReadingRow.id).desc()).subquery()
+    )
     query = (
         select(TakeRow, RevisionRow.title, newest.c.verdict, newest.c.clean, newest.c.judged)
         .join(RevisionRow, col(RevisionRow.id) == TakeRow.revision_id)
@@ -180,17 +186,25 @@ def take_lines(session: Session, player_id: int, *, riff_id: int | None = None, 
     if riff_id is not None:
         query = query.where(TakeRow.riff_id == riff_id)
     rows = session.exec(query.order_by(col(TakeRow.created_at).desc(), col(TakeRow.id).desc()).limit(limit)).all()
-    return [TakeLine(take=_take(row), title=title, verdict=verdict, clean=clean, judged=judged) for row, title, verdict, clean, judged in rows]
+    return [
+        TakeLine(take=_take(row), title=title, verdict=verdict, clean=clean, judged=judged) for row, title, verdict, clean, judged in rows
+    ]
 
 
 def space_used(session: Session, player_id: int) -> tuple[int, int]:
     """How many takes a player has and how many bytes of sound, unfinished ones included."""
-    count, audio = session.exec(select(sa.func.count(), sa.func.coalesce(sa.func.sum(TakeRow.audio_bytes), 0)).where(TakeRow.player_id == player_id)).one()
-    chunks = session.exec(select(sa.func.coalesce(sa.func.sum(sa.func.length(ChunkRow.data)), 0)).where(ChunkRow.player_id == player_id)).one()
+    count, audio = session.exec(
+        select(sa.func.count(), sa.func.coalesce(sa.func.sum(TakeRow.audio_bytes), 0)).where(TakeRow.player_id == player_id)
+    ).one()
+    chunks = session.exec(
+        select(sa.func.coalesce(sa.func.sum(sa.func.length(ChunkRow.data)), 0)).where(ChunkRow.player_id == player_id)
+    ).one()
     return count, int(audio) + int(chunks)
 
 
-def put_reading(session: Session, player_id: int, take_id: int, reading: Reading, expanded: ExpandedRiff, *, verdict: str, clean: int, judged: int) -> None:
+def put_reading(
+    session: Session, player_id: int, take_id: int, reading: Reading, expanded: ExpandedRiff, *, verdict: str, clean: int, judged: int
+) -> None:
     """Keeps what an engine heard, whole and one row a hit; the same engine's earlier reading of the take goes."""
     session.execute(sa.delete(ReadingRow).where(col(ReadingRow.take_id) == take_id, col(ReadingRow.engine) == reading.engine))
     row = ReadingRow(
@@ -214,6 +228,11 @@ def put_reading(session: Session, player_id: int, take_id: int, reading: Reading
 
 def get_reading(session: Session, player_id: int, take_id: int) -> Reading | None:
     """The newest reading of a take; None while there is none."""
-    query = select(ReadingRow.document).where(ReadingRow.take_id == take_id, ReadingRow.player_id == player_id).order_by(col(ReadingRow.id).desc()).limit(1)
+    query = (
+        select(ReadingRow.document)
+        .where(ReadingRow.take_id == take_id, ReadingRow.player_id == player_id)
+        .order_by(col(ReadingRow.id).desc())
+        .limit(1)
+    )
     document = session.exec(query).first()
     return None if document is None else reading_from_document(document)

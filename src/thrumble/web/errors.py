@@ -8,7 +8,15 @@ from starlette.exceptions import HTTPException
 from thrumble.core.errors import BadAudio, BadFlaw, BadTempo, NotAllowed, NotFound, RiffError, ThrumbleError, Trouble
 from thrumble.web.templating import render
 
-STATUS: dict[type[ThrumbleError], int] = {RiffError: 422, BadAudio: 422, BadTempo: 422, BadFlaw: 422, NotFound: 404, NotAllowed: 409, Trouble: 503}
+STATUS: dict[type[ThrumbleError], int] = {
+    RiffError: 422,
+    BadAudio: 422,
+    BadTempo: 422,
+    BadFlaw: 422,
+    NotFound: 404,
+    NotAllowed: 409,
+    Trouble: 503,
+}
 
 
 def add_error_pages(app: FastAPI) -> None:

@@ -49,7 +49,9 @@ class Guard:
         response.headers["Referrer-Policy"] = "same-origin"
         response.headers["Permissions-Policy"] = "microphone=(self)"
         if fresh:
-            response.set_cookie(COOKIE, str(self._cookie.dumps(request.state.browser)), httponly=True, samesite="strict", max_age=400 * 86400)
+            response.set_cookie(
+                COOKIE, str(self._cookie.dumps(request.state.browser)), httponly=True, samesite="strict", max_age=400 * 86400
+            )
         return response
 
     def _recognise(self, request: Request) -> bool:

@@ -78,11 +78,27 @@ def judge(reading: Reading, expanded: ExpandedRiff, *, tolerance: str = "firm") 
     """The findings of a reading, dearest first, four at most; one saying that all is clean, or that nothing was heard, where none is left."""
     played = [hit for hit in reading.hits if hit.state is HitState.PLAYED]
     if not played:
-        return [Cause(kind=CauseKind.NOTHING, text="Nothing was heard in this take. Check cable, input and level, then play it again.", cost=1.0)]
+        return [
+            Cause(
+                kind=CauseKind.NOTHING, text="Nothing was heard in this take. Check cable, input and level, then play it again.", cost=1.0
+            )
+        ]
     deviations = [hit.deviation_ms for hit in played if hit.deviation_ms is not None]
     around = 0.0 if reading.bias_judged else float(np.median(deviations))
     case = _Case(reading, expanded, played, around, TOLERANCE_MS[tolerance])
-    judges: tuple[Callable[[_Case], Cause | None], ...] = (_missed, _extra, _shifts, _swing, _spread, _rang, _choked, _stops, _bias, _drift, _level)
+    judges: tuple[Callable[[_Case], Cause | None], ...] = (
+        _missed,
+        _extra,
+        _shifts,
+        _swing,
+        _spread,
+        _rang,
+        _choked,
+        _stops,
+        _bias,
+        _drift,
+        _level,
+    )
     found = [cause for one in judges if (cause := one(case)) is not None]
     found.sort(key=lambda cause: -cause.cost)
     return found[:MOST] or [_clean(case)]
@@ -169,7 +185,8 @@ def _shifts(case: _Case) -> Cause | None:
     if step < 10 or step < 2.5 * error:
         return None
     spoilt = [hit for hit in wide if case.late_ms(hit) > case.limit_ms(hit)]
-    text = f"The long moves arrive late: {np.median(late):.0f} ms after shifts of {LONG_SHIFT_MM:.0f} mm or more, all else {_early_late(float(np.median(rest)))}."
+    usual = _early_late(float(np.median(rest)))
+    text = f"The long moves arrive late: {np.median(late):.0f} ms after shifts of {LONG_SHIFT_MM:.0f} mm or more, all else {usual}."
     return Cause(kind=CauseKind.SHIFTS, text=text, cost=1.2 * max(case.share(spoilt), 0.02), hits=_names(spoilt))
 
 
@@ -215,7 +232,11 @@ def _rang(case: _Case) -> Cause | None:
         return None
     before = {(hit.round, hit.index): hit for hit in case.played}
     after_open = [h for h in rang if (b := before.get((h.round, h.index - 1))) and b.heard_articulation is Verdict.OPEN]
-    why = " right after an open hit: the palm comes back late" if len(after_open) > 0.7 * len(rang) and len(after_open) >= 3 else f": {_where(rang)}"
+    why = (
+        " right after an open hit: the palm comes back late"
+        if len(after_open) > 0.7 * len(rang) and len(after_open) >= 3
+        else f": {_where(rang)}"
+    )
     text = f"{len(rang)} of {len(written)} mutes rang{why}."
     return Cause(kind=CauseKind.RANG, text=text, cost=case.share(rang), hits=_names(rang))
 

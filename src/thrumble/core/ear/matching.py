@@ -56,7 +56,8 @@ def gaps_between(due_s: Array) -> Array:
 
 def _running_median(values: Array, reach: int) -> Array:
     padded = np.pad(values, reach, mode="reflect" if values.size > reach else "edge")
-    return np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1), axis=1)
+    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)
+    return np.asarray(np.median(windows, axis=1), dtype=np.float64)
 
 
 def _log_prior(away_s: Array, spread_s: float) -> Array:

@@ -1,6 +1,7 @@
 """A small feed-forward network: standardised inputs, tanh layers, linear outputs. Numbers in, numbers out; trained by benchmarks/train.py."""
 
 import base64
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -40,7 +41,7 @@ def unpack(text: str) -> Network:
     shape, _, data = text.partition(":")
     sizes = [int(n) for n in shape.split("-")]
     numbers = np.frombuffer(base64.b64decode(data), dtype="<f4").astype(np.float64)
-    parts = iter(np.split(numbers, np.cumsum([sizes[0], sizes[0], *(n for a, b in zip(sizes, sizes[1:], strict=False) for n in (a * b, b))])[:-1]))
+    parts = iter(np.split(numbers, np.cumsum([sizes[0], sizes[0], *(n for a, b in itertools.pairwise(sizes) for n in (a * b, b))])[:-1]))
     centre, scale = next(parts), next(parts)
-    layers = tuple((next(parts).reshape(a, b), next(parts)) for a, b in zip(sizes, sizes[1:], strict=False))
+    layers = tuple((next(parts).reshape(a, b), next(parts)) for a, b in itertools.pairwise(sizes))
     return Network(centre, scale, layers)

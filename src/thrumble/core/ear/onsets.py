@@ -55,7 +55,7 @@ def measure_candidates(samples: Samples, bands: Bands) -> tuple[Array, Array]:
     if not frames.size:
         return np.zeros(0), np.zeros((0, 11))
     envelope = _Envelope(samples)
-    times, rises = _refine(envelope, frames * HOP_S + PLACE_S)
+    times, rises = _refine(envelope, np.asarray(frames * HOP_S + PLACE_S, dtype=np.float64))
     order = np.argsort(times, kind="stable")
     times, frames, rises = times[order], frames[order], rises[order]
     return times, _measures(times, frames, rises, smooth, bands, envelope)
@@ -126,7 +126,9 @@ def _foot(sharp: Samples, best: int, after: int) -> int:
     return start + int(over[0]) if over.size else best
 
 
-def _measures(times: Array, frames: NDArray[np.intp], rises: Array, strength: NDArray[np.float32], bands: Bands, envelope: _Envelope) -> Array:
+def _measures(
+    times: Array, frames: NDArray[np.intp], rises: Array, strength: NDArray[np.float32], bands: Bands, envelope: _Envelope
+) -> Array:
     """Eleven measures a candidate; levels in tens of dB so that all are of order one."""
     level = bands.level_db
     now = np.minimum(frames + 2, level.shape[0] - 1)
@@ -137,7 +139,9 @@ def _measures(times: Array, frames: NDArray[np.intp], rises: Array, strength: ND
     loud_db = np.percentile(envelope.level_db(envelope.energy, grid, grid + 0.02), 95)
     after = envelope.level_db(envelope.energy, times, times + 0.012)
     before = envelope.level_db(envelope.energy, times - 0.012, times - 0.001)
-    sharp = envelope.level_db(envelope.sharp_energy, times, times + 0.006) - envelope.level_db(envelope.sharp_energy, times - 0.008, times - 0.001)
+    sharp = envelope.level_db(envelope.sharp_energy, times, times + 0.006) - envelope.level_db(
+        envelope.sharp_energy, times - 0.008, times - 0.001
+    )
     own = strength[frames].astype(np.float64)
     rival = np.zeros(times.size)
     for k in (1, 2, 3, 4):  # candidates are 16 ms apart or more before they are refined
@@ -150,4 +154,3 @@ def _measures(times: Array, frames: NDArray[np.intp], rises: Array, strength: ND
         np.minimum(change, 0).mean(axis=1) / 10, np.log((own + 0.2) / (rival + 0.2)),
     ]  # fmt: skip
     return np.stack([np.asarray(c, dtype=np.float64) for c in columns], axis=1)
-

@@ -1,5 +1,6 @@
 """The take's spectrum over time: log band levels at a hop of 2 ms, from a short window for attacks."""
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -29,7 +30,7 @@ def _band_matrix(size: int) -> Matrix:
     """Power weights of every FFT bin in every band; bands narrower than a bin share one."""
     freq_hz = np.fft.rfftfreq(size, 1 / WORK_RATE_HZ)
     weights = np.zeros((freq_hz.size, BAND_EDGES_HZ.size - 1), dtype=np.float32)
-    for k, (low, high) in enumerate(zip(BAND_EDGES_HZ[:-1], BAND_EDGES_HZ[1:], strict=True)):
+    for k, (low, high) in enumerate(itertools.pairwise(BAND_EDGES_HZ)):
         inside = (freq_hz >= low) & (freq_hz < high)
         if not inside.any():
             inside[np.argmin(np.abs(freq_hz - np.sqrt(low * high)))] = True

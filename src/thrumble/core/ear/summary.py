@@ -20,7 +20,9 @@ def robust_spread(values: Array) -> float:
     return float(1.4826 * np.median(np.abs(values - np.median(values))))
 
 
-def summarise(hits: list[HitReading], extras: list[ExtraOnset], due: list[tuple[DueHit, int]], expanded: ExpandedRiff, *, bias_known: bool) -> Summary:
+def summarise(
+    hits: list[HitReading], extras: list[ExtraOnset], due: list[tuple[DueHit, int]], expanded: ExpandedRiff, *, bias_known: bool
+) -> Summary:
     """The summary of a take's hits; `due` runs beside `hits`."""
     played = [(hit, d) for hit, (d, _) in zip(hits, due, strict=True) if hit.state is HitState.PLAYED]
     deviations = np.array([hit.deviation_ms for hit, _ in played], dtype=float)
@@ -38,7 +40,9 @@ def summarise(hits: list[HitReading], extras: list[ExtraOnset], due: list[tuple[
         drift_bpm_per_min=_drift(played, expanded.tempo_bpm),
         swing_ratio=swing[0] if swing else None,
         swing_interval=swing[1] if swing else None,
-        articulation_correct=round(sum(h.heard_articulation == h.expected_articulation.value for h in sure) / len(sure), 4) if sure else None,
+        articulation_correct=round(sum(h.heard_articulation == h.expected_articulation.value for h in sure) / len(sure), 4)
+        if sure
+        else None,
         level_spread_db=round(robust_spread(levels), 2) if levels.size >= LEAST_HITS else None,
         accent_db=_accent(played),
     )
@@ -64,7 +68,9 @@ def _accent(played: list[tuple[HitReading, DueHit]]) -> float | None:
         if hit.relative_level_db is not None:
             key = (hit.expected_articulation.value, min(2, len(due.hit.notes)))
             groups.setdefault(key, ([], []))[due.hit.accent].append(hit.relative_level_db)
-    steps = [(float(np.median(loud) - np.median(plain)), len(loud)) for plain, loud in groups.values() if len(plain) >= 3 and len(loud) >= 3]
+    steps = [
+        (float(np.median(loud) - np.median(plain)), len(loud)) for plain, loud in groups.values() if len(plain) >= 3 and len(loud) >= 3
+    ]
     return round(sum(step * n for step, n in steps) / sum(n for _, n in steps), 2) if steps else None
 
 
@@ -84,7 +90,11 @@ def _swing(hits: Sequence[HitReading], due: list[tuple[DueHit, int]], expanded: 
         if feel.ratio is None:
             continue
         trio = [hits[k].onset_s, hits[k + 1].onset_s, hits[k + 2].onset_s]
-        written = (first.hit.at % (2 * feel.unit) == 0, due[k + 1][0].hit.at - first.hit.at == feel.unit, _follows(first, due[k + 2][0], feel.unit, expanded))
+        written = (
+            first.hit.at % (2 * feel.unit) == 0,
+            due[k + 1][0].hit.at - first.hit.at == feel.unit,
+            _follows(first, due[k + 2][0], feel.unit, expanded),
+        )
         if all(written) and due[k + 2][1] == number and trio[0] is not None and trio[1] is not None and trio[2] is not None:
             longs.append(trio[1] - trio[0])
             shorts.append(trio[2] - trio[1])

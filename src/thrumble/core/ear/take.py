@@ -8,11 +8,12 @@ from numpy.typing import NDArray
 
 from thrumble.core.ear import summary
 from thrumble.core.ear.articulation import KINDS, UNSURE_BELOW, classify_hits, measure_hits
+from thrumble.core.ear.cautions import CLIP_NO_LEVELS, Basis, find_cautions
 from thrumble.core.ear.conditioning import Heard, condition
 from thrumble.core.ear.matching import CROWD_PER_S, EXTRA_PER_S, gaps_between, match_hits
 from thrumble.core.ear.network import Array, unpack
 from thrumble.core.ear.onsets import Candidates, find_candidates
-from thrumble.core.ear.reading import Caution, ExtraOnset, HitReading, HitState, Reading, RingEnd, StartSource, Verdict
+from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, RingEnd, StartSource, Verdict
 from thrumble.core.ear.ringing import Ring, hit_levels_db, measure_rings
 from thrumble.core.ear.spectrum import Bands, bands_of
 from thrumble.core.ear.start import fit_given, fit_unknown
@@ -20,7 +21,6 @@ from thrumble.core.ear.weights import ARTICULATION, ONSETS
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
 GIVE_UP_HITS = 4  # so many in a row, none heard, at either end: the take begins late or ends early there
-CLIP_CAUTION, CLIP_NO_LEVELS = 0.001, 0.20
 _ONSETS, _ARTICULATION = unpack(ONSETS), unpack(ARTICULATION)
 
 
@@ -102,7 +102,9 @@ def _place(candidates: Candidates, due: _Due, info: TakeInfo) -> _Placed | None:
     return _Placed(fit.start_s, fit.stretch, StartSource.FITTED, expected, match.chosen, certain=fit.score - fit.runner_up > 6)
 
 
-def _read_hits(heard: Heard, bands: Bands, candidates: Candidates, due: _Due, placed: _Placed | None, *, levels: bool) -> tuple[list[HitReading], list[ExtraOnset]]:
+def _read_hits(
+    heard: Heard, bands: Bands, candidates: Candidates, due: _Due, placed: _Placed | None, *, levels: bool
+) -> tuple[list[HitReading], list[ExtraOnset]]:
     """Every due hit with all that was measured, and the onsets that belong to none."""
     if placed is None or not (placed.chosen >= 0).any():
         states = [HitState.NOT_REACHED] * len(due.hits)
@@ -113,7 +115,9 @@ def _read_hits(heard: Heard, bands: Bands, candidates: Candidates, due: _Due, pl
     order = np.argsort(candidates.times_s[used], kind="stable")
     onsets = candidates.times_s[used][order]
     nexts = np.append(onsets[1:], np.inf)
-    planned = np.array([KINDS.index(hit.hit.articulation) for k, (hit, _) in enumerate(due.hits) if placed.chosen[k] >= 0] + [-1] * extra.size)[order]
+    planned = np.array(
+        [KINDS.index(hit.hit.articulation) for k, (hit, _) in enumerate(due.hits) if placed.chosen[k] >= 0] + [-1] * extra.size
+    )[order]
     measures = measure_hits(heard.samples, bands, onsets, np.minimum(nexts, heard.duration_s))
     probabilities = classify_hits(measures, planned, _ARTICULATION)
     rings = measure_rings(bands, onsets, nexts, take_end_s=heard.duration_s)
@@ -148,7 +152,9 @@ def _bare(hit: DueHit, number: int, expected_s: float, state: HitState) -> HitRe
     )  # fmt: skip
 
 
-def _full(bare: HitReading, due: DueHit, onset_s: float, chances: Array, ring: Ring, level_db: float | None, middle_db: float, placed: _Placed) -> HitReading:
+def _full(
+    bare: HitReading, due: DueHit, onset_s: float, chances: Array, ring: Ring, level_db: float | None, middle_db: float, placed: _Placed
+) -> HitReading:
     """The hit with its measures. The stop's lateness counts from the written end; one that rang into the next hit is at least that late."""
     best = int(np.argmax(chances))
     late = None
@@ -199,7 +205,7 @@ def _extra_candidates(candidates: Candidates, placed: _Placed) -> NDArray[np.int
 
 def _gaps(times_s: Array, own_s: Array) -> Array:
     right = np.clip(np.searchsorted(own_s, times_s), 1, own_s.size - 1) if own_s.size > 1 else np.zeros(times_s.size, dtype=int)
-    return np.minimum(np.abs(times_s - own_s[right]), np.abs(times_s - own_s[np.maximum(right - 1, 0)]))
+    return np.asarray(np.minimum(np.abs(times_s - own_s[right]), np.abs(times_s - own_s[np.maximum(right - 1, 0)])))
 
 
 def _reading(
@@ -213,42 +219,16 @@ def _reading(
         start_s=info.start_s if given else round(placed.start_s, 5) if placed else None,
         start_source=source, sample_rate=rate_hz, duration_s=round(heard.duration_s, 4), rounds=max(n for _, n in due.hits),
         hits=hits, extra_onsets=extras, summary=summary.summarise(hits, extras, due.hits, expanded, bias_known=given),
-        cautions=_cautions(heard, info, placed, hits), delay_ms=info.delay_ms, bias_judged=judged,
+        cautions=find_cautions(_basis(heard, info, placed), hits), delay_ms=info.delay_ms, bias_judged=judged,
     )  # fmt: skip
 
 
-def _cautions(heard: Heard, info: TakeInfo, placed: _Placed | None, hits: list[HitReading]) -> list[Caution]:
-    """What a reader has to know, the gravest first."""
-    out = []
-    if placed is None:
-        out.append(Caution(code="nothing_heard", text="Nothing was heard. Check the cable, the input chosen and its level, then play again."))
-    if info.dropouts:
-        out.append(Caution(code="dropouts", text=f"The recording is damaged: {'; '.join(info.dropouts)}. Timing after such a place is not to be trusted; close other programs and play it again."))
-    if heard.clipped_share >= CLIP_CAUTION:
-        text = f"{heard.clipped_share:.1%} of the recording is clipped: turn the input down."
-        out.append(Caution(code="clipping", text=text + (" Levels are not given." if heard.clipped_share >= CLIP_NO_LEVELS else "")))
-    if placed is None:
-        return out
-    if placed.source is StartSource.FITTED:
-        out.append(Caution(code="start_fitted", text="The start was found from the hits themselves: early or late is judged around your own average, and your own constant lead or lag cannot be told."))
-        if not placed.certain:
-            out.append(Caution(code="start_uncertain", text="The riff fits this take nearly as well at another place: check that bar 1 lies where you began, or give the start."))
-    elif info.delay_ms is None:
-        out.append(Caution(code="delay_not_calibrated", text="The delay is not calibrated: early or late is judged around your own average."))
-    out += _reach_cautions(hits)
-    played = sum(hit.state is HitState.PLAYED for hit in hits)
-    if played < 8:
-        out.append(Caution(code="few_hits", text=f"Only {played} hits were heard: averages over so few say little."))
-    out.append(Caution(code="not_measured", text="Mute depth, the spread of the strings, the chord's notes and stray strings are not measured by this ear yet."))
-    return out
-
-
-def _reach_cautions(hits: list[HitReading]) -> list[Caution]:
-    """Where the take begins late or ends early."""
-    reached = [k for k, hit in enumerate(hits) if hit.state is not HitState.NOT_REACHED]
-    out = []
-    if reached and reached[0] > 0:
-        out.append(Caution(code="begins_late", text=f"The take begins at bar {hits[reached[0]].bar}: {reached[0]} hits before it are left out, not counted as missed."))
-    if reached and reached[-1] < len(hits) - 1:
-        out.append(Caution(code="ends_early", text=f"The take ends in bar {hits[reached[-1]].bar}: {len(hits) - 1 - reached[-1]} hits after it are left out, not counted as missed."))
-    return out
+def _basis(heard: Heard, info: TakeInfo, placed: _Placed | None) -> Basis:
+    return Basis(
+        nothing_heard=placed is None,
+        dropouts=info.dropouts,
+        clipped_share=heard.clipped_share,
+        fitted=placed is not None and placed.source is StartSource.FITTED,
+        certain=placed is not None and placed.certain,
+        calibrated=info.delay_ms is not None,
+    )

@@ -71,5 +71,7 @@ def bar_feel(feel: Feel, length: Fraction, places: Iterable[Fraction]) -> BarFee
         if offset and (number + 1) * pair <= length:
             kinds.setdefault(number, set()).add(swings(offset, feel.unit))
             if len(kinds[number]) > 1:
-                raise ValueError(f"the pair of {feel.unit} at {number * pair} holds swung and unswung places; write the pair in one of the two")
+                raise ValueError(
+                    f"the pair of {feel.unit} at {number * pair} holds swung and unswung places; write the pair in one of the two"
+                )
     return BarFeel(feel, length, frozenset(n for n, seen in kinds.items() if False in seen))

@@ -1,9 +1,12 @@
 """The simulated guitarist: riff, flaws and a seed in; samples and the truth about every hit out. Same seed, same sound, to the bit."""
 
+import itertools
 from dataclasses import dataclass, replace
+from fractions import Fraction
 
 import numpy as np
 
+from thrumble.core.music.feel import Feel
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.player.click import click_times, click_track
 from thrumble.core.player.flaws import Flaws
@@ -12,8 +15,6 @@ from thrumble.core.player.strings import Damping, Pluck, pluck
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation, Riff, Section, Stroke, note_midi, open_midi
 from thrumble.core.signal import Samples, rms_db
-from thrumble.core.music.feel import Feel
-from fractions import Fraction
 
 GAP_BEFORE_NEXT_S = (0.000, 0.012)
 SHIFT_FRETS = 5
@@ -154,11 +155,18 @@ def _plan_hit(due: DueHit, real: DueHit, number: int, base_s: float, late_ms: fl
     articulation = hit.articulation
     if rng.random() < flaws.wrong:
         articulation = _other(articulation, rng)
-    elif (articulation is Articulation.PALM and rng.random() < flaws.ringing) or (articulation is Articulation.OPEN and rng.random() < flaws.choked):
+    elif (articulation is Articulation.PALM and rng.random() < flaws.ringing) or (
+        articulation is Articulation.OPEN and rng.random() < flaws.choked
+    ):
         articulation = _other(articulation, None)
     written = float(hit.depth) if hit.depth is not None else 0.6
     depth = float(np.clip(written + rng.normal(0, 0.08), 0, 1))
-    gain = float(rng.normal(0, flaws.level)) + (4.0 if hit.accent else 0.0) - (1.0 if hit.stroke is Stroke.UP else 0.0) - (5.0 if hit.legato else 0.0)
+    gain = (
+        float(rng.normal(0, flaws.level))
+        + (4.0 if hit.accent else 0.0)
+        - (1.0 if hit.stroke is Stroke.UP else 0.0)
+        - (5.0 if hit.legato else 0.0)
+    )
     asked = hit.stop or hit.staccato
     late_stop_ms = float(np.clip(rng.normal(flaws.stop, flaws.stop_spread), -40, 1000)) if asked else 0.0
     end_s = base_s + real.end_s + late_stop_ms / 1000
@@ -187,7 +195,18 @@ def _with_extras(plans: list[_Plan], flaws: Flaws, rng: np.random.Generator) -> 
             at_s = plan.time_s + plan.slot_s * float(rng.uniform(0.4, 0.6))
             articulation = Articulation.DEAD if rng.random() < 0.5 else Articulation.PALM
             out.append(
-                replace(plan, due=None, time_s=at_s, expected_s=at_s, articulation=articulation, gain_db=plan.gain_db - 3, strays=(), end_s=at_s + 0.2, ring_end="release", stop_late_ms=None)
+                replace(
+                    plan,
+                    due=None,
+                    time_s=at_s,
+                    expected_s=at_s,
+                    articulation=articulation,
+                    gain_db=plan.gain_db - 3,
+                    strays=(),
+                    end_s=at_s + 0.2,
+                    ring_end="release",
+                    stop_late_ms=None,
+                )
             )
     return out
 
@@ -195,8 +214,12 @@ def _with_extras(plans: list[_Plan], flaws: Flaws, rng: np.random.Generator) -> 
 def _end_before_next(plans: list[_Plan], rng: np.random.Generator) -> None:
     """No hit rings into the next one: the hand leaves or the palm lands a moment before it."""
     played = [p for p in plans if p.played]
-    for plan, following in zip(played, played[1:], strict=False):
-        cut = following.time_s - float(rng.uniform(*GAP_BEFORE_NEXT_S)) if following.articulation is not Articulation.OPEN else following.time_s
+    for plan, following in itertools.pairwise(played):
+        cut = (
+            following.time_s - float(rng.uniform(*GAP_BEFORE_NEXT_S))
+            if following.articulation is not Articulation.OPEN
+            else following.time_s
+        )
         if plan.ring_end == "release" or cut < plan.end_s:
             # a written end without a judged silence is let ring until the next hit
             plan.end_s, plan.ring_end = max(cut, plan.time_s + 0.01), "next"
@@ -239,7 +262,9 @@ def damping_of(articulation: Articulation, depth: float, hands: _Hands) -> Dampi
     return Damping(0.075 * hands.palm_low**0.5, 0.05 * hands.palm_high**0.5)
 
 
-def _render(riff: Riff, plans: list[_Plan], setup: Setup, length_s: float, rate_hz: int, rng: np.random.Generator) -> tuple[Samples, tuple[PlayedHit, ...]]:
+def _render(
+    riff: Riff, plans: list[_Plan], setup: Setup, length_s: float, rate_hz: int, rng: np.random.Generator
+) -> tuple[Samples, tuple[PlayedHit, ...]]:
     total = np.zeros(int(length_s * rate_hz), dtype=np.float32)
     hands = _draw_hands(rng)
     truths: list[tuple[PlayedHit, float]] = []
@@ -294,7 +319,9 @@ def _strike(
     if plan.articulation is not Articulation.OPEN:
         _add_knock(sound, plan, hands, rate_hz, rng)
     for string_number in plan.strays:
-        stray = _string(open_midi(riff, string_number), plan, Damping(hands.sustain_s, hands.bright_s), hands, setup, length_s, strum_s, rate_hz, rng)
+        stray = _string(
+            open_midi(riff, string_number), plan, Damping(hands.sustain_s, hands.bright_s), hands, setup, length_s, strum_s, rate_hz, rng
+        )
         part = stray[: frames - round(strum_s * rate_hz)]
         sound[frames - part.size :] += part * np.float32(0.3)
     assert first is not None
@@ -335,7 +362,9 @@ def _add_knock(sound: Samples, plan: _Plan, hands: _Hands, rate_hz: int, rng: np
     t = np.arange(n) / rate_hz
     level = 10 ** (plan.gain_db / 20)
     if plan.articulation is Articulation.PALM:
-        sound[:n] += np.float32(level * hands.thump * 0.25) * np.sin(2 * np.pi * 90 * t).astype(np.float32) * np.exp(-t / 0.012).astype(np.float32)
+        sound[:n] += (
+            np.float32(level * hands.thump * 0.25) * np.sin(2 * np.pi * 90 * t).astype(np.float32) * np.exp(-t / 0.012).astype(np.float32)
+        )
     else:
         noise = np.convolve(rng.standard_normal(n), np.hanning(9) / 4.5, "same") * np.exp(-t / 0.008)
         sound[:n] += (level * 0.2 * noise).astype(np.float32)

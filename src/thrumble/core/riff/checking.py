@@ -134,7 +134,11 @@ def _check_hits(riff: Riff, placed: list[tuple[Fraction, Hit, str]], end: Fracti
         if limit <= at:
             raise _wrong(f"{place}, at", hit.at, "hits are sorted, one to a place, before the end; move or join them")
         if hit.length <= 0 or at + hit.length > limit:
-            raise _wrong(f"{place}, length", hit.length, f"a length is more than 0 and at most {limit - at}, where the next hit or the section's end comes")
+            raise _wrong(
+                f"{place}, length",
+                hit.length,
+                f"a length is more than 0 and at most {limit - at}, where the next hit or the section's end comes",
+            )
         if hit.stop and at + hit.length == limit:
             raise _wrong(f"{place}, stop", "true", "a stop needs silence after it; shorten the hit or drop the stop")
         _check_hit(riff, hit, place)
@@ -157,9 +161,17 @@ def _check_hit(riff: Riff, hit: Hit, place: str) -> None:
     if (hit.stroke is None) != (hit.legato is not None):
         raise _wrong(f"{place}, stroke", hit.stroke, "a legato hit has no stroke; every other hit has one")
     if hit.slide_from is not None and (not 1 <= abs(hit.slide_from) <= MAX_FRET or all(n.fret is None for n in hit.notes)):
-        raise _wrong(f"{place}, slide_from", hit.slide_from, "a slide starts at least one fret away and ends on a pressed fret; leave it out for none")
+        raise _wrong(
+            f"{place}, slide_from",
+            hit.slide_from,
+            "a slide starts at least one fret away and ends on a pressed fret; leave it out for none",
+        )
     if hit.label is not None and not LABEL.fullmatch(hit.label):
-        raise _wrong(f"{place}, label", hit.label, "a chord name is up to 24 characters, starting with a letter, without blanks or any of | ( ) = , : @")
+        raise _wrong(
+            f"{place}, label",
+            hit.label,
+            "a chord name is up to 24 characters, starting with a letter, without blanks or any of | ( ) = , : @",
+        )
 
 
 def _check_note(riff: Riff, note: Note, place: str, *, dead: bool) -> None:

@@ -1,6 +1,5 @@
 """The riff printed in Thrumble's own notation. Stable, and `parse_riff(print_riff(riff)) == riff` for every valid riff."""
 
-from decimal import Decimal
 from fractions import Fraction
 from math import lcm
 
@@ -172,4 +171,3 @@ def _chord_token(riff: Riff, notes: tuple[Note, ...], label: str | None) -> str:
 
 def _raw(notes: tuple[Note, ...]) -> str:
     return ",".join(f"{n.string}:{'x' if n.fret is None else n.fret}{'^' if n.let_ring else ''}" for n in notes)
-

@@ -9,7 +9,7 @@ from typing import TypeAlias
 from thrumble.core.errors import RiffError
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter, read_meter
-from thrumble.core.music.pitch import STANDARD_TUNING, read_tuning
+from thrumble.core.music.pitch import read_tuning
 from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.chords import place_chord, read_chord_name
 from thrumble.core.riff.model import DEFAULT_DEPTH, TIGHT_DEPTH, Articulation, Bar, Hit, Legato, Note, Pickup, Riff, Section, Stroke
@@ -42,7 +42,7 @@ class _Head:
     """What the header lines say, before the sections are read."""
 
     riff: Riff
-    meter: Meter = Meter(4, 4)
+    meter: Meter = field(default_factory=lambda: Meter(4, 4))
     strokes: str = "down"
     names_shape: bool = False
 
@@ -102,10 +102,10 @@ def _read_head(lines: list[str]) -> tuple[_Head, Token | None]:
             raise RiffError(f"a riff needs a line such as '{needed}: {'Sluice Gate' if needed == 'title' else 118}'", line=1, column=1)
     head = _Head(Riff(title=values["title"].text, tempo_bpm=_decimal(values["tempo"]), sections=()))
     _read_instrument(head, values)
-    if token := values.get("meter"):
-        head.meter = _meter(token, token.text)
-    if token := values.get("feel"):
-        head.riff = replace(head.riff, feel=_feel(token))
+    if "meter" in values:
+        head.meter = _meter(values["meter"], values["meter"].text)
+    if "feel" in values:
+        head.riff = replace(head.riff, feel=_feel(values["feel"]))
     head.strokes = _choice(values.get("strokes"), ("down", "alternate", "fingers"))
     head.names_shape = _choice(values.get("names"), ("sounding", "shape")) == "shape"
     return head, values.get("play")
@@ -157,7 +157,7 @@ def _feel(token: Token) -> Feel:
     if token.text == "straight":
         return STRAIGHT
     match = re.fullmatch(r"shuffle (\d{1,3}(?:\.\d{1,12})?)(?: on 1/(\d{1,2}))?", token.text)
-    if not match or match[2] and int(match[2]) == 0:
+    if not match or (match[2] and int(match[2]) == 0):
         raise token.error("a feel is 'straight' or 'shuffle RATIO on 1/8', such as 'shuffle 2.0 on 1/8'")
     return Feel(Fraction(match[1]), Fraction(1, int(match[2] or 8)))
 
@@ -201,11 +201,12 @@ def _read_sections(lines: list[str], first_line: int, head: _Head) -> tuple[list
             elif endings:
                 raise token.error("the section's bars come before its endings; start this line with 1| or 2|")
             _read_line(run, text, number, head, skip=token.column - 1 + (len(mark[1]) if mark else 0))
-    return _sections(runs, head)
+    return _sections(runs)
 
 
-def _sections(runs: list[tuple[_Run, dict[int, _Run]]], head: _Head) -> tuple[list[Section], Pickup | None]:
-    sections, pickup = [], None
+def _sections(runs: list[tuple[_Run, dict[int, _Run]]]) -> tuple[list[Section], Pickup | None]:
+    sections: list[Section] = []
+    pickup = None
     for body, endings in runs:
         if not body.meters:
             raise body.token.error("a section needs at least one bar between | and |")
@@ -392,7 +393,9 @@ def _chord(token: Token, head: _Head) -> tuple[tuple[Note, ...], str | None]:
     match = _CHORD_AT.fullmatch(token.text)
     chord = read_chord_name(match["name"]) if match else None
     if not match or not chord:
-        raise token.error("a chord is a root with 5 6 b7 sus2 sus4 dim5 aug5 maj min or nothing, then +8 or w, /5, and @fret or @string/fret; or frets such as 6:2,5:4")
+        raise token.error(
+            "a chord is a root with 5 6 b7 sus2 sus4 dim5 aug5 maj min or nothing, then +8 or w, /5, and @fret or @string/fret; or frets such as 6:2,5:4"
+        )
     place = {key: None if match[key] is None else int(match[key]) for key in ("string", "fret")}
     try:
         return place_chord(head.riff, chord, **place, as_standard=head.names_shape), match["name"]

@@ -52,7 +52,9 @@ def deviation_pile(hits: list[HitReading], *, around_ms: float, tolerance_ms: fl
         bins[number] = bins.get(number, 0) + 1
     highest = max(bins.values(), default=1)
     step = min(7.0, (PILE_H - 30) / highest)
-    dots = [Dot(round(_pile_x(n * BIN_MS), 1), round(PILE_H - 24 - step * (k + 0.5), 1), "in" if inside else "out") for n, k, inside in places]
+    dots = [
+        Dot(round(_pile_x(n * BIN_MS), 1), round(PILE_H - 24 - step * (k + 0.5), 1), "in" if inside else "out") for n, k, inside in places
+    ]
     ticks = [Tick(_pile_x(ms), PILE_H - 6, f"{ms:+.0f}" if ms else "0") for ms in (-60, -30, 0, 30, 60)]
     left, right = _pile_x(-tolerance_ms), _pile_x(tolerance_ms)
     inside = sum(abs(ms) <= tolerance_ms for ms in late)

@@ -98,7 +98,9 @@ def plan_strip(expanded: ExpandedRiff, *, bars: int | None = None) -> list[BarDr
     return [_plan_bar(expanded, bar, 1) for bar in shown]
 
 
-def reading_strip(expanded: ExpandedRiff, reading: Reading, *, around_ms: float, tolerance_ms: float, named: dict[tuple[int, int], str]) -> list[BarDrawing]:
+def reading_strip(
+    expanded: ExpandedRiff, reading: Reading, *, around_ms: float, tolerance_ms: float, named: dict[tuple[int, int], str]
+) -> list[BarDrawing]:
     """Plan and take of every round. `around_ms`: what early and late count from; `named`: words under the hits that matter."""
     by_place = {(hit.round, hit.index): hit for hit in reading.hits}
     start_s = reading.start_s or 0.0
@@ -113,7 +115,7 @@ def reading_strip(expanded: ExpandedRiff, reading: Reading, *, around_ms: float,
             offset_s = (number - 1) * expanded.round_s
             for due in expanded.hits:
                 if due.bar == bar.number and (hit := by_place.get((number, due.index))):
-                    _add_heard(drawing, expanded, bar, due, hit, around_ms, tolerance_ms, named.get((number, due.index), ""))
+                    _add_heard(drawing, bar, due, hit, around_ms, tolerance_ms, named.get((number, due.index), ""))
             for extra in reading.extra_onsets:
                 at_s = (extra.onset_s - start_s - around_ms / 1000) / stretch - offset_s
                 if bar.start_s <= at_s < bar.end_s:
@@ -210,7 +212,7 @@ def _wall(x: float, base: float, height: float) -> str:
 
 
 def _add_heard(
-    drawing: BarDrawing, expanded: ExpandedRiff, bar: PlayedBar, due: DueHit, hit: HitReading, around_ms: float, tolerance_ms: float, name: str
+    drawing: BarDrawing, bar: PlayedBar, due: DueHit, hit: HitReading, around_ms: float, tolerance_ms: float, name: str
 ) -> None:  # fmt: skip
     base = drawing.line_y + BAND_PX
     mark = f"{hit.round}-{hit.index}"
@@ -230,7 +232,16 @@ def _add_heard(
     height = HALF_PX * min(0.95, max(0.4, 0.74 + level / 40))
     stop = _wall(end, base, height) if hit.ring_end == "stop" and shown == "open" and due.hit.stop else ""
     question = x + 4 if hit.heard_articulation is Verdict.UNSURE else None
-    drawing.take.append(Block(shown if question is None else f"{shown} unsure", _shape(shown, x, end, base, height, 0.6), _heard_words(hit, late_ms, kind), mark, stop, question))
+    drawing.take.append(
+        Block(
+            shown if question is None else f"{shown} unsure",
+            _shape(shown, x, end, base, height, 0.6),
+            _heard_words(late_ms, kind),
+            mark,
+            stop,
+            question,
+        )
+    )
     drawing.wedges.append(_wedge(due_x, drawing.line_y, late_ms, min(tolerance_ms, QUARTER_OF_SLOT * due.slot_s * 1000)))
     if name and (not drawing.notes or x - drawing.notes[-1].x > 34):
         drawing.notes.append(Word(x, name))
@@ -241,7 +252,7 @@ def _likeliest(hit: HitReading) -> str:
     return max(chances, key=lambda kind: chances[kind])
 
 
-def _heard_words(hit: HitReading, late_ms: float, kind: str) -> str:
+def _heard_words(late_ms: float, kind: str) -> str:
     return f"heard {'palm-muted' if kind == 'palm' else kind}, {early_or_late(late_ms)}"
 
 

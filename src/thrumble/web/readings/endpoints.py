@@ -15,7 +15,12 @@ from thrumble.web.readings.views import list_view, reading_view, status_view
 from thrumble.web.templating import render
 
 router = APIRouter()
-MEDIA = {b"fLaC": ("flac", "audio/flac"), b"RIFF": ("wav", "audio/wav"), b"OggS": ("ogg", "audio/ogg"), b"\x1aE\xdf\xa3": ("webm", "audio/webm")}
+MEDIA = {
+    b"fLaC": ("flac", "audio/flac"),
+    b"RIFF": ("wav", "audio/wav"),
+    b"OggS": ("ogg", "audio/ogg"),
+    b"\x1aE\xdf\xa3": ("webm", "audio/webm"),
+}
 
 
 @router.get("/readings", name="readings_page")
@@ -75,7 +80,9 @@ def take_audio(take_id: int, session: DbSession, player_id: PlayerId) -> Respons
 @router.get("/takes/{take_id}/listen.wav", name="take_listen")
 def take_listen(take_id: int, session: DbSession, player_id: PlayerId, click: Annotated[bool, Query()] = False) -> Response:
     """The take for playing back, if wanted with the click where it was due."""
-    return Response(listening_copy(session, player_id, take_id, click=click), media_type="audio/wav", headers={"Cache-Control": "private, max-age=3600"})
+    return Response(
+        listening_copy(session, player_id, take_id, click=click), media_type="audio/wav", headers={"Cache-Control": "private, max-age=3600"}
+    )
 
 
 @router.post("/takes/{take_id}/read", name="read_take_again")

@@ -111,7 +111,9 @@ def take_line(line: TakeLine, now: datetime) -> TakeLineView:
     take = line.take
     words = line.verdict if line.verdict and take.state is TakeState.READ else take.problem or STATE_WORDS[take.state]
     clean = f"{line.clean} of {line.judged} clean" if line.clean is not None else ""
-    return TakeLineView(take.id, take.riff_id, line.title, take.number, take.state, words, _ago(take.created_at, now), clean, megabytes(take.audio_bytes))
+    return TakeLineView(
+        take.id, take.riff_id, line.title, take.number, take.state, words, _ago(take.created_at, now), clean, megabytes(take.audio_bytes)
+    )
 
 
 def _ago(then: datetime, now: datetime) -> str:
@@ -134,7 +136,9 @@ def megabytes(count: int) -> str:
 def status_view(take: Take) -> StatusView:
     """Asks again until the state is final."""
     waiting = take.state not in FINAL and take.state is not TakeState.RECORDING
-    return StatusView(take.id, take.state, STATE_WORDS[take.state], take.problem, waiting, take.state is TakeState.FAILED, take.state is TakeState.READ)
+    return StatusView(
+        take.id, take.state, STATE_WORDS[take.state], take.problem, waiting, take.state is TakeState.FAILED, take.state is TakeState.READ
+    )
 
 
 def reading_view(take: Take, revision: Revision, reading: Reading) -> ReadingView:
@@ -209,12 +213,18 @@ def _number(value: float | None, form: str, unit: str) -> str:
 
 def _hit_line(hit: HitReading, around_ms: float, tolerance_ms: float) -> HitLine:
     late = None if hit.deviation_ms is None else hit.deviation_ms - around_ms
-    heard = {HitState.MISSED: "missed", HitState.NOT_REACHED: "not reached"}.get(hit.state) or (hit.heard_articulation.value if hit.heard_articulation else "")
-    wrong = hit.state is HitState.PLAYED and hit.heard_articulation not in (None, Verdict.UNSURE) and heard != hit.expected_articulation.value
+    heard = {HitState.MISSED: "missed", HitState.NOT_REACHED: "not reached"}.get(hit.state) or (
+        hit.heard_articulation.value if hit.heard_articulation else ""
+    )
+    wrong = (
+        hit.state is HitState.PLAYED and hit.heard_articulation not in (None, Verdict.UNSURE) and heard != hit.expected_articulation.value
+    )
     odd = hit.state is HitState.MISSED or wrong or (late is not None and abs(late) > tolerance_ms) or (hit.stop_late_ms or 0) >= 60
     chances = hit.probabilities or {}
     ring = "" if hit.ring_s is None else f"{hit.ring_s * 1000:.0f}"
-    ends = {"next": "cut by the next hit", "stop": "stopped", "decay": "died away", "end": "end of the take"}.get(hit.ring_end.value if hit.ring_end else "", "")
+    ends = {"next": "cut by the next hit", "stop": "stopped", "decay": "died away", "end": "end of the take"}.get(
+        hit.ring_end.value if hit.ring_end else "", ""
+    )
     if hit.stop_late_ms is not None:
         ends += f", {hit.stop_late_ms:+.0f} ms"
     return HitLine(

@@ -92,7 +92,9 @@ def riff_json(riff_id: int, session: DbSession, player_id: PlayerId) -> Response
 def riff_text(riff_id: int, session: DbSession, player_id: PlayerId) -> Response:
     """The riff's text as it was typed."""
     source = riffs.newest_revision(session, player_id, riff_id).source
-    return Response(source, media_type="text/plain; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="riff-{riff_id}.riff.txt"'})
+    return Response(
+        source, media_type="text/plain; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="riff-{riff_id}.riff.txt"'}
+    )
 
 
 def _preview(source: str) -> PreviewView:

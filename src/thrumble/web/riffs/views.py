@@ -72,7 +72,7 @@ def riff_line(standing: RiffStanding) -> RiffLine:
     takes = f"{standing.takes} {'take' if standing.takes == 1 else 'takes'}"
     return RiffLine(
         riff_id=standing.revision.riff_id, title=riff.title, tempo=f"{float(riff.tempo_bpm):g}", facts=f"{len(expanded.hits)} hits · {takes}",
-        said=standing.verdict or "not read yet", clean=clean, take_id=standing.last_take_id, strip=plan_strip(expanded, bars=4),
+        said=standing.verdict or "not read yet", clean=clean, take_id=standing.last_take_id, strip=plan_strip(expanded, bars=3),
     )  # fmt: skip
 
 
@@ -80,7 +80,12 @@ def preview_of(riff: Riff) -> PreviewView:
     """The strip of a riff that can be played."""
     expanded = expand(riff)
     bars = sum(1 for bar in expanded.bars if bar.number > 0)
-    return PreviewView(riff.title, f"{bars} bars, {len(expanded.hits)} hits, {expanded.round_s:.1f} s at {expanded.tempo_bpm:g} bpm", plan_strip(expanded), None)
+    return PreviewView(
+        riff.title,
+        f"{bars} bars, {len(expanded.hits)} hits, {expanded.round_s:.1f} s at {expanded.tempo_bpm:g} bpm",
+        plan_strip(expanded),
+        None,
+    )
 
 
 def preview_error(text: str, error: RiffError) -> PreviewView:

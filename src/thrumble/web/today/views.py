@@ -40,7 +40,11 @@ def today_view(standings: list[RiffStanding], lines: list[TakeLine]) -> TodayVie
     now = datetime.now(UTC)
     chosen = next_riff(
         [
-            Standing(riff_id=s.revision.riff_id, last_played=s.last_played, clean_share=s.clean / s.judged if s.clean is not None and s.judged else None)
+            Standing(
+                riff_id=s.revision.riff_id,
+                last_played=s.last_played,
+                clean_share=s.clean / s.judged if s.clean is not None and s.judged else None,
+            )
             for s in standings
         ],
         now=now,

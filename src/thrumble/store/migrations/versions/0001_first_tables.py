@@ -59,7 +59,13 @@ def upgrade() -> None:
     # sound does not compress further; kept out of line and as it is, it is read in half the time
     op.execute("alter table audio alter column data set storage external")
     take = sa.Column("take_id", sa.Integer, sa.ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
-    op.create_table("chunk", take, sa.Column("first_frame", sa.BigInteger, primary_key=True), _player(), sa.Column("data", sa.LargeBinary, nullable=False))
+    op.create_table(
+        "chunk",
+        take,
+        sa.Column("first_frame", sa.BigInteger, primary_key=True),
+        _player(),
+        sa.Column("data", sa.LargeBinary, nullable=False),
+    )
     op.create_table(
         "reading", _id(), _player(), _parent("take"), _text("engine"), sa.Column("document", JSONB, nullable=False), _text("verdict"),
         sa.Column("clean", sa.Integer, nullable=False), sa.Column("judged", sa.Integer, nullable=False), _moment(),

@@ -1,0 +1,58 @@
+"""From the end of a recording to the drawn reading, in Chromium, and the pages' server time; against a running ./run with demo data.
+
+python -m benchmarks.browser [http://127.0.0.1:8642]
+"""
+
+import base64
+import statistics
+import sys
+import time
+from pathlib import Path
+
+import httpx2
+from playwright.sync_api import sync_playwright
+from scripts.screenshots import ARGS
+
+from thrumble.core.player.perform import perform
+from thrumble.core.riff.text import parse_riff
+from thrumble.demo import riff_texts
+
+SEAM = Path(__file__).parent.parent / "tests/browser/exact_take.js"
+FILL = """(b) => { const s = atob(b); const u = new Uint8Array(s.length); for (let i = 0; i < s.length; i++) u[i] = s.charCodeAt(i);
+window.__testTake.frames = new Float32Array(u.buffer); }"""
+
+
+def main() -> None:
+    base = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8642"
+    print("| what | milliseconds |\n| --- | --- |")
+    with httpx2.Client(base_url=base) as client:
+        for page in ("/", "/riffs", "/riffs/1", "/play/1", "/readings", "/takes/1"):
+            times = []
+            for _ in range(8):
+                begin = time.perf_counter()
+                client.get(page).raise_for_status()
+                times.append((time.perf_counter() - begin) * 1000)
+            print(f"| page {page}, median of eight | {statistics.median(times):.0f} |")
+    riff = parse_riff(riff_texts()["1-sluice-gate"])
+    take = perform(riff, seed=7, lead_s=240 / float(riff.tempo_bpm))
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=[*ARGS, "--use-fake-device-for-media-stream"])
+        context = browser.new_context(permissions=["microphone"])
+        context.add_init_script(path=SEAM)
+        page = context.new_page()
+        page.goto(f"{base}/play/1")
+        page.evaluate(FILL, base64.b64encode(take.samples.astype("<f4").tobytes()).decode())
+        times = []
+        for _ in range(3):
+            page.keyboard.press("Space")
+            page.wait_for_selector("#play[data-stage=record]")
+            page.wait_for_selector("#play[data-stage=done]", timeout=90000)
+            times.append(float(page.get_attribute("#play", "data-read-after-ms") or "nan"))
+        print(
+            f"| end of a {take.samples.size / take.rate_hz:.0f} s recording to the drawn reading, median of three | {statistics.median(times):.0f} |"
+        )
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()

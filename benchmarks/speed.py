@@ -1,0 +1,87 @@
+"""How fast the ear and the shell are, and how much memory ten minutes take.
+
+    python -m benchmarks.speed
+
+CPU seconds on one core, after import; the median of five. Set OPENBLAS_NUM_THREADS=1, as the worker does.
+"""
+
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from thrumble.core.ear.take import TakeInfo, read_take
+from thrumble.core.player.perform import perform
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.text import parse_riff
+from thrumble.demo import riff_texts
+
+RIFF = parse_riff(riff_texts()["1-sluice-gate"])
+
+
+def cpu_of(samples, rate_hz: int, info: TakeInfo) -> float:  # type: ignore[no-untyped-def]
+    """Median CPU seconds of five readings."""
+    times = []
+    for _ in range(5):
+        begin = time.process_time()
+        read_take(samples, rate_hz, expand(RIFF), info)
+        times.append(time.process_time() - begin)
+    return statistics.median(times)
+
+
+MEMORY = """
+import resource, sys, numpy as np
+from benchmarks.speed import RIFF
+from thrumble.core.ear.take import TakeInfo, read_take
+from thrumble.core.riff.expand import expand
+samples = np.load(sys.argv[1])
+peak = lambda: resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+before = peak()
+read_take(samples, 48000, expand(RIFF), TakeInfo(start_s=1.0, rounds=int(sys.argv[2])))
+print((peak() - before) / 1024)
+"""
+
+
+def memory_of(samples, rounds: int) -> float:  # type: ignore[no-untyped-def]
+    """Peak MB over what a fresh process holds with the take already loaded."""
+    with tempfile.NamedTemporaryFile(suffix=".npy") as file:
+        np.save(file, samples)
+        file.flush()
+        done = subprocess.run([sys.executable, "-c", MEMORY, file.name, str(rounds)], check=True, capture_output=True, text=True)
+    return float(done.stdout)
+
+
+def main() -> None:
+    print("| what | seconds |\n| --- | --- |")
+    for rounds, name in ((2, "1 min"), (4, "2 min"), (10, "5 min"), (20, "10 min")):
+        take = perform(RIFF, seed=1, rounds=rounds, rate_hz=48000)
+        seconds = take.samples.size / take.rate_hz
+        given = cpu_of(take.samples, take.rate_hz, TakeInfo(start_s=take.start_s, rounds=rounds))
+        grown = memory_of(take.samples, rounds)
+        found = cpu_of(take.samples, take.rate_hz, TakeInfo(rounds=rounds))
+        print(f"| reading {seconds:.0f} s ({name}), start given: CPU, and per minute | {given:.2f}, {given / seconds * 60:.2f} |")
+        print(f"| the same, start found: CPU, and per minute | {found:.2f}, {found / seconds * 60:.2f} |")
+        print(f"| the same: memory over the process's own, MB | {grown:.0f} |", flush=True)
+    with tempfile.TemporaryDirectory() as folder:
+        take = perform(parse_riff(riff_texts()["6-stop-planks"]), seed=1)
+        soundfile.write(Path(folder) / "take.wav", take.samples, take.rate_hz)
+        (Path(folder) / "riff.txt").write_text(riff_texts()["6-stop-planks"])
+        times = []
+        for _ in range(5):
+            begin = time.perf_counter()
+            subprocess.run(
+                [sys.executable, "-m", "thrumble.cli", "analyze", f"{folder}/riff.txt", f"{folder}/take.wav"],
+                check=True,
+                capture_output=True,
+            )
+            times.append(time.perf_counter() - begin)
+        print(f"| thrumble analyze of {take.samples.size / take.rate_hz:.0f} s, start-up and all, wall | {statistics.median(times):.2f} |")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,73 @@
+"""What a reader of a reading has to know before believing it: each caution a code for machines and a sentence with its remedy."""
+
+from dataclasses import dataclass
+
+from thrumble.core.ear.reading import Caution, HitReading, HitState
+
+CLIP_CAUTION, CLIP_NO_LEVELS = 0.001, 0.20
+FEW_HITS = 8
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Basis:
+    """What a reading rests on. `certain`: a fitted start that no other place of the riff comes near."""
+
+    nothing_heard: bool
+    dropouts: tuple[str, ...]
+    clipped_share: float
+    fitted: bool
+    certain: bool
+    calibrated: bool
+
+
+def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
+    """All that applies, the gravest first."""
+    out = []
+    if basis.nothing_heard:
+        out.append(
+            Caution(code="nothing_heard", text="Nothing was heard. Check the cable, the input chosen and its level, then play again.")
+        )
+    if basis.dropouts:
+        words = "; ".join(basis.dropouts)
+        remedy = "Timing after such a place is not to be trusted: close other programs and play it again."
+        out.append(Caution(code="dropouts", text=f"The recording is damaged: {words}. {remedy}"))
+    if basis.clipped_share >= CLIP_CAUTION:
+        text = f"{basis.clipped_share:.1%} of the recording is clipped: turn the input down."
+        out.append(Caution(code="clipping", text=text + (" Levels are not given." if basis.clipped_share >= CLIP_NO_LEVELS else "")))
+    return out if basis.nothing_heard else out + _about_timing(basis) + _about_reach(hits) + _about_measures(hits)
+
+
+def _about_timing(basis: Basis) -> list[Caution]:
+    """What early and late count from."""
+    if not basis.fitted:
+        text = "The delay is not calibrated: early or late is judged around your own average."
+        return [] if basis.calibrated else [Caution(code="delay_not_calibrated", text=text)]
+    text = "The start was found from the hits themselves: early or late is judged around your own average, and a constant lead or lag cannot be told."
+    out = [Caution(code="start_fitted", text=text)]
+    if not basis.certain:
+        text = "The riff fits this take nearly as well at another place: check that bar 1 lies where you began, or give the start."
+        out.append(Caution(code="start_uncertain", text=text))
+    return out
+
+
+def _about_reach(hits: list[HitReading]) -> list[Caution]:
+    """Where the take begins late or ends early."""
+    reached = [k for k, hit in enumerate(hits) if hit.state is not HitState.NOT_REACHED]
+    out = []
+    if reached and reached[0] > 0:
+        text = f"The take begins at bar {hits[reached[0]].bar}: {reached[0]} hits before it are left out, not counted as missed."
+        out.append(Caution(code="begins_late", text=text))
+    if reached and reached[-1] < len(hits) - 1:
+        text = f"The take ends in bar {hits[reached[-1]].bar}: {len(hits) - 1 - reached[-1]} hits after it are left out, not counted as missed."
+        out.append(Caution(code="ends_early", text=text))
+    return out
+
+
+def _about_measures(hits: list[HitReading]) -> list[Caution]:
+    out = []
+    played = sum(hit.state is HitState.PLAYED for hit in hits)
+    if played < FEW_HITS:
+        out.append(Caution(code="few_hits", text=f"Only {played} hits were heard: averages over so few say little."))
+    text = "Mute depth, the spread of the strings, the chord's notes and stray strings are not measured by this ear yet."
+    out.append(Caution(code="not_measured", text=text))
+    return out
