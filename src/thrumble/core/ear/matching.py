@@ -51,7 +51,7 @@ def gaps_between(due_s: Array) -> Array:
     """The smaller gap of every due hit to its neighbours, seconds; 1 where there is none."""
     steps = np.diff(due_s)
     before, after = np.concatenate([[1.0], steps]), np.concatenate([steps, [1.0]])
-    return np.minimum(np.minimum(before, after), 1.0)
+    return np.asarray(np.minimum(np.minimum(before, after), 1.0))
 
 
 def _running_median(values: Array, reach: int) -> Array:
