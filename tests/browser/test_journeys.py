@@ -115,6 +115,7 @@ def test_a_take_recorded_elsewhere_is_uploaded_and_read_without_reload(
     page.get_by_role("button", name="Upload and read").click()
     expect(page.locator("#strip")).to_be_visible(timeout=20000)
     expect(page.locator(".cautions")).to_contain_text("The start was found")
+    page.wait_for_load_state("load")
     page.keyboard.press("c")
     expect(page.locator("#with-click")).to_have_attribute("aria-pressed", "true")
     page.keyboard.press("h")

@@ -105,6 +105,11 @@ def test_foreign_hosts_and_origins_are_refused(visitor: Browser, headers: dict[s
     assert visitor.get("/", headers=headers).status_code == status
 
 
+def test_what_is_too_large_is_refused_before_it_is_read(visitor: Browser, riff_id: int) -> None:
+    answer = visitor.post(f"/play/{riff_id}/upload", content=b"x", headers={"content-length": "200000000"})
+    assert answer.status_code == 413 and "101 MB" in answer.text and count("take") == 0
+
+
 def test_nothing_changes_without_the_browsers_own_token(visitor: Browser, riff_id: int) -> None:
     for token in ("", "made-up", visitor.token + "x"):
         assert visitor.post("/riffs", data={"source": TEXT}, headers={"x-thrumble-token": token}).status_code == 403

@@ -11,6 +11,7 @@ from itsdangerous import BadSignature, URLSafeSerializer
 
 COOKIE = "thrumble"
 TOKEN_HEADER = "x-thrumble-token"
+MOST_BYTES = 101_000_000  # a take's 100 MB and the form around it; refused before a byte is read
 SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 LOCAL_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]", "testserver"})
 POLICY = (
@@ -40,6 +41,8 @@ class Guard:
         origin = request.headers.get("origin")
         if origin and urlsplit(origin).netloc != request.headers.get("host"):
             return PlainTextResponse("This request comes from another site and is refused.", 403)
+        if int(request.headers.get("content-length") or 0) > MOST_BYTES:
+            return PlainTextResponse(f"This is larger than {MOST_BYTES // 1_000_000} MB. Cut the take to the riff and send it again.", 413)
         fresh = self._recognise(request)
         if request.method not in SAFE and not self._allowed(request):
             return PlainTextResponse("The page is too old to change anything. Load it again, then repeat.", 403)

@@ -10,15 +10,15 @@ from thrumble.core.ear.matching import gaps_between, match_hits
 from thrumble.core.ear.network import Array
 from thrumble.core.ear.onsets import Candidates
 
-BIN_S = 0.004
-KERNEL_S = 0.014
+BIN_S = 0.005
+KERNEL_S = 0.016
 TEMPO_REACH = 0.03
-TRIES, FINALISTS = 10, 3  # the most promising places are matched over the part searched, the best of these in full
+TRIES, FINALISTS = 7, 3  # the most promising places are matched over the part searched, the best of these in full
 GIVEN_REACH_S = 0.25
 SEARCH_S, GROWTH = 40.0, 3.0
 PLACES = 3  # kept for each tempo
 COVER_STEP = 50  # bins; the share covered changes slowly
-COVER_WEIGHT = 0.7  # of a vote: how much it counts that what was surely struck lies within the riff
+COVER_WEIGHT = 3.0  # of a vote: how much it counts that what was surely struck lies within the riff
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,8 +122,9 @@ class _Correlator:
         if size not in self._spectra:
             self._spectra[size] = np.fft.rfft(self._pulses, size)
         votes = np.fft.irfft(self._spectra[size] * np.conj(np.fft.rfft(train, size)), size)
-        shifts = np.arange(-train.size + 1, self._pulses.size)
-        return np.asarray(votes[shifts % size] / due_s.size), shifts * BIN_S - due_s[0]
+        early = train.size - 1  # starts before the file's first sample stand at the end of the circle
+        shifts = np.arange(-early, self._pulses.size)
+        return np.concatenate([votes[size - early :], votes[: self._pulses.size]]) / due_s.size, shifts * BIN_S - due_s[0]
 
 
 def _tops(score: Array, count: int) -> list[int]:

@@ -246,10 +246,15 @@ class _Hands:
 
 
 def _draw_hands(rng: np.random.Generator) -> _Hands:
+    """Wide on purpose: dull old strings, bright new ones, hands that mute by a breath or like a clamp."""
+
+    def between(low: float, high: float) -> float:
+        return float(np.exp(rng.uniform(np.log(low), np.log(high))))
+
     return _Hands(
-        pick_place=float(rng.uniform(0.06, 0.22)), pick_width_s=float(rng.uniform(0.0004, 0.0013)), scrape=float(rng.uniform(0.15, 1.2)),
-        palm_low=float(rng.uniform(0.6, 1.6)), palm_high=float(rng.uniform(0.5, 1.8)), thump=float(rng.uniform(0.0, 0.5)),
-        pitch_rise_cents=float(rng.uniform(0, 18)), sustain_s=float(rng.uniform(2.5, 7)), bright_s=float(rng.uniform(0.5, 1.6)),
+        pick_place=float(rng.uniform(0.05, 0.24)), pick_width_s=between(0.0003, 0.0022), scrape=float(rng.uniform(0.05, 1.2)),
+        palm_low=between(0.55, 2.0), palm_high=between(0.45, 2.0), thump=float(rng.uniform(0.0, 0.5)),
+        pitch_rise_cents=float(rng.uniform(0, 18)), sustain_s=between(1.2, 7.0), bright_s=between(0.22, 1.7),
     )  # fmt: skip
 
 

@@ -29,6 +29,14 @@ async function open() {
   await listInputs();
 }
 
+/** Opens the input without playing, so that the level can be set. */
+async function check() {
+  if (!["idle", "done"].includes(root.dataset.stage)) return;
+  problem("");
+  stage("idle"); $("after").replaceChildren();
+  try { await open(); say("The input is open: play a hard chord and look at the level. Space counts in and records."); } catch (error) { refuse(error); }
+}
+
 function close() { if (input) input.close(); input = null; }
 
 async function listInputs() {
@@ -251,6 +259,8 @@ onPedal("PageDown", go);
 onPedal("PageUp", drop);
 onPedal("Escape", drop);
 onKey("+", () => setTempo(tempo() + 2)); onKey("=", () => setTempo(tempo() + 2)); onKey("-", () => setTempo(tempo() - 2));
+$("check").addEventListener("click", check);
+onKey("i", check);
 onKey("o", () => $("open-reading")?.click());
 addEventListener("pagehide", () => { if (run) run.uploader.flush(); close(); });
 preview();
