@@ -59,10 +59,10 @@ def test_open_hits_outlast_palm_mutes_and_those_outlast_dead_ones() -> None:
 
 
 def test_stops_end_when_the_truth_says() -> None:
-    riff = parse_riff("title: T\ntempo: 100\n[A]\n| E5@6/0 o - - - |\n")
+    riff = parse_riff("title: T\ntempo: 240\n[A]\n| E5@6/0 o - - - |\n")
     hit = perform(riff, seed=1, flaws=Flaws(stop=90, stop_spread=0, timing=0)).hits[0]
     assert hit.ring_end == "stop" and hit.stop_late_ms == pytest.approx(90)
-    assert (hit.onset_s or 0) + (hit.ring_s or 0) == pytest.approx(hit.expected_s + 0.6 + 0.09, abs=0.003)
+    assert (hit.onset_s or 0) + (hit.ring_s or 0) == pytest.approx(hit.expected_s + 0.25 + 0.09, abs=0.003)
 
 
 def test_a_swing_of_its_own_replaces_the_written_one() -> None:
