@@ -6,7 +6,6 @@ A cause's cost is the share of hits it spoils; causes that spoil fewer than two 
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
-from fractions import Fraction
 
 import numpy as np
 
@@ -100,6 +99,8 @@ def judge(reading: Reading, expanded: ExpandedRiff, *, tolerance: str = "firm") 
         _level,
     )
     found = [cause for one in judges if (cause := one(case)) is not None]
+    if any(cause.kind is CauseKind.SWING for cause in found):  # the spread is then the swing's doing
+        found = [cause for cause in found if cause.kind is not CauseKind.SPREAD]
     found.sort(key=lambda cause: -cause.cost)
     return found[:MOST] or [_clean(case)]
 
@@ -199,17 +200,15 @@ def _early_late(ms: float) -> str:
 
 
 def _swing(case: _Case) -> Cause | None:
-    """The ratio heard against the one written: named where its interval leaves no doubt, and the off-beats it spoils are its cost."""
+    """The ratio heard against the one written: named where its interval leaves no doubt. Every hit off its place is laid to it."""
     asked = case.expanded.riff.feel.ratio
     heard, interval = case.reading.summary.swing_ratio, case.reading.summary.swing_interval
     if asked is None or heard is None or interval is None or interval[0] - 0.05 <= asked <= interval[1] + 0.05:
         return None
-    unit = case.expanded.riff.feel.unit
-    off_beats = [hit for hit in case.played if Fraction(hit.at) % (2 * unit) == unit]
-    spoilt = [hit for hit in off_beats if not _in_time(case, hit)]
+    spoilt = [hit for hit in case.played if not _in_time(case, hit)]
     way = "straighter" if heard < asked else "harder"
     text = f"The shuffle is {way} than written: long to short is {heard:.2f} ({interval[0]:.2f} to {interval[1]:.2f}) instead of {float(asked):g}."
-    return Cause(kind=CauseKind.SWING, text=text, cost=max(0.03, 1.5 * case.share(spoilt)), hits=_names(spoilt))
+    return Cause(kind=CauseKind.SWING, text=text, cost=max(0.03, case.share(spoilt)), hits=_names(spoilt))
 
 
 def _spread(case: _Case) -> Cause | None:

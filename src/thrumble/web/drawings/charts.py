@@ -58,7 +58,7 @@ def deviation_pile(hits: list[HitReading], *, around_ms: float, tolerance_ms: fl
     ticks = [Tick(_pile_x(ms), PILE_H - 6, f"{ms:+.0f}" if ms else "0") for ms in (-60, -30, 0, 30, 60)]
     left, right = _pile_x(-tolerance_ms), _pile_x(tolerance_ms)
     inside = sum(abs(ms) <= tolerance_ms for ms in late)
-    return Pile(dots, ticks, left, right - left, round(min(3.2, step / 2), 2), f"{inside} of {len(late)} hits inside {tolerance_ms:.0f} ms")
+    return Pile(dots, ticks, left, right - left, round(min(3.2, step / 2), 2), f"{inside} of {len(late)} in {tolerance_ms:.0f} ms")
 
 
 def _pile_x(ms: float) -> float:
