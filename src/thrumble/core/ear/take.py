@@ -19,7 +19,9 @@ from thrumble.core.ear.spectrum import Bands, bands_of
 from thrumble.core.ear.start import fit_given, fit_unknown
 from thrumble.core.ear.weights import ARTICULATION, ONSETS
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
+from thrumble.core.riff.model import Articulation
 
+DIED_BEFORE_S = 0.06  # a ring that ends this long before its written end was no stop
 GIVE_UP_HITS = 4  # so many in a row, none heard, at either end: the take begins late or ends early there
 _ONSETS, _ARTICULATION = unpack(ONSETS), unpack(ARTICULATION)
 
@@ -157,12 +159,7 @@ def _full(
 ) -> HitReading:
     """The hit with its measures. The stop's lateness counts from the written end; one that rang into the next hit is at least that late."""
     best = int(np.argmax(chances))
-    late = None
-    written_end_s = bare.expected_s + (due.end_s - due.due_s) * placed.stretch
-    if due.hit.stop and ring.end == RingEnd.STOP and ring.stopped_s is not None:
-        late = onset_s + ring.stopped_s - written_end_s
-    elif due.hit.stop and ring.end in (RingEnd.NEXT, RingEnd.END) and ring.ring_s is not None:
-        late = onset_s + ring.ring_s - written_end_s
+    late = _stop_late_s(due, ring, onset_s - bare.expected_s, placed.stretch) if KINDS[best] is not Articulation.DEAD else None
     return replace(
         bare,
         onset_s=round(onset_s, 5),
@@ -173,8 +170,17 @@ def _full(
         relative_level_db=None if level_db is None else round(level_db - middle_db, 1),
         ring_s=None if ring.ring_s is None else round(ring.ring_s, 4),
         ring_end=RingEnd(ring.end) if ring.end else None,
-        stop_late_ms=None if late is None else round(float(late) * 1000, 1),
+        stop_late_ms=None if late is None else round(late * 1000, 1),
     )
+
+
+def _stop_late_s(due: DueHit, ring: Ring, late_s: float, stretch: float) -> float | None:
+    """How long after its written end a stopped hit was silent; None where no stop is asked, or the string had died long before it."""
+    ended_s = ring.stopped_s if ring.end == RingEnd.STOP else ring.ring_s if ring.end in (RingEnd.NEXT, RingEnd.END) else None
+    if not due.hit.stop or ended_s is None:
+        return None
+    late = late_s + ended_s - (due.end_s - due.due_s) * stretch
+    return late if late > -DIED_BEFORE_S else None
 
 
 def _states(placed: _Placed, duration_s: float) -> list[HitState]:

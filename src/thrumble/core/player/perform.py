@@ -293,7 +293,7 @@ def _render(
             replace(
                 expected, onset_s=onset_s, articulation=plan.articulation, ring_s=ring_s, ring_end=ring_end, level_db=level,
                 stray_strings=plan.strays, depth=plan.depth if plan.articulation is Articulation.PALM else None, strum_ms=strum_ms,
-                stop_late_ms=plan.stop_late_ms if ring_end != "next" else None,
+                stop_late_ms=plan.stop_late_ms if ring_end == "stop" else None,  # a hand on a string that has died is not heard
             ), level,
         ))  # fmt: skip
     levels = [level for hit, level in truths if hit.played]
