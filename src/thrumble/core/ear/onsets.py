@@ -19,7 +19,8 @@ LAG = 5  # frames, 10 ms: a flux over less misses soft palms, over more blurs si
 SPAN = 3  # frames around the lag whose loudest is the reference
 NEAR = 8  # frames, 16 ms: two peaks closer than this are one
 LEAST_DB = 0.35  # mean rise of the bands below which nothing was struck
-REFINE_S = 0.014
+REFINE_S = 0.009
+ROWS = 512  # candidates refined at a time: bounds memory
 PLACE_S = 0.0015  # where the attack lies from the peak of the flux, on average, and how far from there it may be
 PLACE_SPREAD_S = 0.0025
 FLOOR_POWER = 1e-9
@@ -98,32 +99,36 @@ class _Envelope:
 
 def _refine(envelope: _Envelope, about_s: Array) -> tuple[Array, Array]:
     """Moves rough times to the sharpest relative rise within REFINE_S; also gives that rise (natural log of the energy ratio)."""
-    sharp, energy = envelope.sharp, envelope.sharp_energy
-    floor = FLOOR_POWER + 1e-6 * float(energy[-1] / envelope.size)
-    after, before, reach = int(0.0018 * WORK_RATE_HZ), int(0.006 * WORK_RATE_HZ), int(REFINE_S * WORK_RATE_HZ)
+    after, before, reach = (int(t * WORK_RATE_HZ) for t in (0.0018, 0.006, REFINE_S))
     times, rises = np.array(about_s), np.zeros(about_s.size)
-    for k, time_s in enumerate(about_s):
-        centre = round(time_s * WORK_RATE_HZ)
-        at = np.arange(max(before, centre - reach), min(envelope.size - after, centre + reach))
-        if not at.size:
-            continue
-        loud = (energy[at + after] - energy[at]) / after + floor
-        rise = np.log(loud / ((energy[at] - energy[at - before]) / before + floor))
-        away = (at - centre) / (PLACE_SPREAD_S * WORK_RATE_HZ)
-        best = int(np.argmax(rise + 0.35 * np.log(loud) - 0.5 * away**2))
-        times[k] = _foot(sharp, int(at[best]), after) / WORK_RATE_HZ
-        rises[k] = rise[best]
+    away = np.arange(-reach, reach)
+    prior = -0.5 * (away / (PLACE_SPREAD_S * WORK_RATE_HZ)) ** 2
+    floor = FLOOR_POWER + 1e-6 * float(envelope.sharp_energy[-1] / envelope.size)
+    for start in range(0, about_s.size, ROWS):
+        centres = np.round(about_s[start : start + ROWS] * WORK_RATE_HZ).astype(int)
+        at = np.clip(centres[:, np.newaxis] + away, before, max(before, envelope.size - after - 1))
+        here = envelope.sharp_energy[at]
+        loud = np.log((envelope.sharp_energy[np.minimum(at + after, envelope.size)] - here) / after + floor)
+        rise = loud - np.log((here - envelope.sharp_energy[at - before]) / before + floor)
+        best = np.argmax(rise + 0.35 * loud + prior, axis=1)
+        row = np.arange(best.size)
+        times[start : start + ROWS] = _feet(envelope.sharp, at[row, best], after) / WORK_RATE_HZ
+        rises[start : start + ROWS] = rise[row, best]
     return times, rises
 
 
-def _foot(sharp: Samples, best: int, after: int) -> int:
-    """The first sample of the attack: where the envelope passes a tenth of its next peak, coming from the quiet before."""
-    high = float(sharp[best : best + 3 * after].max())
-    low = float(np.sqrt(np.mean(np.square(sharp[max(0, best - 4 * after) : max(1, best - after // 2)], dtype=np.float64))))
-    level = max(low + 0.1 * max(0.0, high - low), 2.5 * low if high > 5 * low else 0.0)
-    start = max(0, best - after)
-    over = np.flatnonzero(sharp[start : best + 3 * after] > level)
-    return start + int(over[0]) if over.size else best
+def _feet(sharp: Samples, best: NDArray[np.intp], after: int) -> Array:
+    """The first sample of each attack: where the envelope passes a tenth of its next peak, coming from the quiet before."""
+
+    def window(low: int, high: int) -> Samples:
+        return np.asarray(sharp[np.clip(best[:, np.newaxis] + np.arange(low, high), 0, sharp.size - 1)])
+
+    peak = window(0, 3 * after).max(axis=1)
+    quiet = np.sqrt(np.mean(np.square(window(-4 * after, -(after // 2))), axis=1))
+    level = np.maximum(quiet + 0.1 * np.maximum(0.0, peak - quiet), np.where(peak > 5 * quiet, 2.5 * quiet, 0.0))
+    over = window(-after, 3 * after) > level[:, np.newaxis]
+    first = np.argmax(over, axis=1)
+    return np.where(over.any(axis=1), best - after + first, best).astype(np.float64)
 
 
 def _measures(

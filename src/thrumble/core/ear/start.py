@@ -13,7 +13,7 @@ from thrumble.core.ear.onsets import Candidates
 BIN_S = 0.005
 KERNEL_S = 0.016
 TEMPO_REACH = 0.03
-TRIES, FINALISTS = 7, 3  # the most promising places are matched over the part searched, the best of these in full
+TRIES, FINALISTS = 6, 3  # the most promising places are matched over the part searched, the best of these in full
 GIVEN_REACH_S = 0.25
 SEARCH_S, GROWTH = 40.0, 3.0
 PLACES = 3  # kept for each tempo
