@@ -1,0 +1,264 @@
+"""One line of bars in Thrumble's notation to hits: slots shared evenly, chords that hold, marks before and after the letter."""
+
+import re
+from dataclasses import dataclass, field, replace
+from decimal import Decimal
+from fractions import Fraction
+from typing import TypeAlias
+
+from thrumble.core.errors import RiffError
+from thrumble.core.music.feel import Feel
+from thrumble.core.music.meter import Meter, read_meter
+from thrumble.core.riff.chords import place_chord, read_chord_name
+from thrumble.core.riff.model import DEFAULT_DEPTH, TIGHT_DEPTH, Articulation, Bar, Hit, Legato, Note, Riff, Stroke
+
+STROKES = {"d": Stroke.DOWN, "u": Stroke.UP, "f": Stroke.FINGERS}
+SLOT_HELP = "a slot is o M K x m k (with > / \\ _ before and ' d u f h p ^ after), ~ - . or a group in ( )"
+_HIT = re.compile(r"(?P<accent>>)?(?P<slide>[/\\]\d{0,2})?(?P<pedal>_)?(?P<letter>[oMKxmk])(?P<depth>=\d*\.?\d+)?(?P<after>['dufhp^]*)")
+RAW = re.compile(r"(?:(?P<name>[^=\s]+)=)?(?P<notes>\d+:[\dx]+\^?(?:,\d+:[\dx]+\^?)*)")
+_CHORD_AT = re.compile(r"(?P<name>[A-G][^@\s=:]*)(?:@(?:(?P<string>\d+)/)?(?P<fret>\d+))?")
+_METER = re.compile(r"\d+/\d+:")
+_BODY_TOKEN = re.compile(r"[|()]|[^\s|()]+")
+
+
+@dataclass(frozen=True, slots=True)
+class Token:
+    """A word of the text and where it stands, line and column from 1."""
+
+    text: str
+    line: int
+    column: int
+
+    def error(self, expected: str) -> RiffError:
+        return RiffError(expected, found=self.text, line=self.line, column=self.column)
+
+
+@dataclass(slots=True)
+class Head:
+    """What the header lines say, before the sections are read."""
+
+    riff: Riff
+    meter: Meter = field(default_factory=lambda: Meter(4, 4))
+    strokes: str = "down"
+    names_shape: bool = False
+
+
+@dataclass(slots=True)
+class Run:
+    """Bars being read one after the other: a section's body, one ending or the pick-up."""
+
+    name: str
+    token: Token
+    meter: Meter
+    meters: list[Meter] = field(default_factory=list)
+    hits: list[tuple[int, Hit]] = field(default_factory=list)  # bar from 0, hit
+    chord: tuple[tuple[Note, ...], str | None] | None = None
+    gap: str | None = None  # the kind of silence since the last hit
+    feel: Feel | None = None
+
+
+Slots: TypeAlias = "list[Token | Slots]"
+
+
+def read_line(run: Run, text: str, number: int, head: Head, *, skip: int) -> None:
+    """Reads the bars of one line into the run."""
+    tokens = [Token(m[0], number, m.start() + 1) for m in _BODY_TOKEN.finditer(text, skip)]
+    if tokens[0].text != "|":
+        raise tokens[0].error("a line of bars starts with |")
+    if tokens[-1].text != "|":
+        raise tokens[-1].error("a line of bars ends with |")
+    opened = tokens[0]
+    bar: list[Token] = []
+    for token in tokens[1:]:
+        if token.text != "|":
+            bar.append(token)
+            continue
+        if not bar:
+            raise opened.error("an empty bar; write . for a bar that is not judged or - for silence")
+        _read_bar(run, bar, head)
+        opened, bar = token, []
+
+
+def _read_bar(run: Run, tokens: list[Token], head: Head) -> None:
+    if _METER.fullmatch(tokens[0].text):
+        run.meter = meter_of(tokens[0], tokens[0].text[:-1])
+        tokens = tokens[1:]
+    slots, rest = _group(tokens, 0)
+    if rest < len(tokens):
+        raise tokens[rest].error("this ) closes nothing; remove it or open a ( before it")
+    placed: list[tuple[Fraction, Fraction, Token]] = []
+    _share(slots, Fraction(0), run.meter.length, placed)
+    lengths = [length for _, length, token in placed if not _is_chord(token)]
+    if not lengths:
+        raise (tokens or [run.token])[0].error("a bar with no slot in it; write o, m, - and the like")
+    run.meters.append(run.meter)
+    first, unmarked = len(run.hits), []
+    for at, length, token in placed:
+        if _is_chord(token):
+            run.chord = _chord(token, head)
+        elif token.text == "~":
+            _lengthen(run, length, token)
+        elif token.text in ("-", "."):
+            _gap(run, token)
+        else:
+            hit, marked = _hit(run, at, length, token, head)
+            if not marked:
+                unmarked.append(len(run.hits))
+            run.hits.append((len(run.meters) - 1, hit))
+            run.gap = None
+    for number in unmarked:
+        bar, hit = run.hits[number]
+        run.hits[number] = (bar, replace(hit, stroke=_default_stroke(head.strokes, hit.at, min(lengths), number - first)))
+
+
+def _default_stroke(school: str, at: Fraction, finest: Fraction, count: int) -> Stroke:
+    """Alternate picking goes by place, even multiples of the finest slot down; places off that grid and triplets go by count."""
+    if school != "alternate":
+        return Stroke.FINGERS if school == "fingers" else Stroke.DOWN
+    steps = at / finest
+    by_count = steps.denominator != 1 or finest.denominator % 3 == 0
+    return Stroke.UP if (count if by_count else int(steps)) % 2 else Stroke.DOWN
+
+
+def _group(tokens: list[Token], place: int) -> tuple[Slots, int]:
+    """Slots from `place` on to the closing bracket or the end, and the place of the first token not used."""
+    slots: Slots = []
+    while place < len(tokens) and tokens[place].text != ")":
+        if tokens[place].text == "(":
+            opened = tokens[place]
+            inner, place = _group(tokens, place + 1)
+            if place >= len(tokens):
+                raise opened.error("this ( is not closed in its bar; add a )")
+            if not inner:
+                raise opened.error("an empty group; put slots between ( and )")
+            slots.append(inner)
+        else:
+            slots.append(tokens[place])
+        place += 1
+    return slots, place
+
+
+def _is_chord(token: Token) -> bool:
+    return bool(RAW.fullmatch(token.text)) or bool(_CHORD_AT.fullmatch(token.text))
+
+
+def _share(slots: Slots, start: Fraction, length: Fraction, placed: list[tuple[Fraction, Fraction, Token]]) -> None:
+    """Shares a span evenly among its slots, in order; chord tokens take no time."""
+    timed = [slot for slot in slots if not (isinstance(slot, Token) and _is_chord(slot))]
+    each = length / max(1, len(timed))
+    at = start
+    for slot in slots:
+        if isinstance(slot, Token):
+            placed.append((at, each, slot))
+            at += Fraction(0) if _is_chord(slot) else each
+        else:
+            _share(slot, at, each, placed)
+            at += each
+
+
+def _lengthen(run: Run, length: Fraction, token: Token) -> None:
+    if not run.hits or run.gap:
+        raise token.error("there is no ringing hit to lengthen; ~ follows a hit, not a rest or a section's start")
+    bar, hit = run.hits[-1]
+    run.hits[-1] = (bar, replace(hit, length=hit.length + length))
+
+
+def _gap(run: Run, token: Token) -> None:
+    if run.gap and run.gap != token.text:
+        raise token.error("one gap is judged (-) or not (.), not both; write the same sign through")
+    run.gap = token.text
+    if token.text == "-" and run.hits:
+        bar, hit = run.hits[-1]
+        run.hits[-1] = (bar, replace(hit, stop=True))
+
+
+def _hit(run: Run, at: Fraction, length: Fraction, token: Token, head: Head) -> tuple[Hit, bool]:
+    """The hit of a slot token, and whether its stroke is written."""
+    match = _HIT.fullmatch(token.text)
+    if not match:
+        raise token.error(SLOT_HELP)
+    letter, after = match["letter"], match["after"]
+    notes, label = _notes(run, match, token, head.riff)
+    articulation = Articulation.OPEN if letter == "o" else Articulation.DEAD if letter == "x" else Articulation.PALM
+    depth = None
+    if articulation is Articulation.PALM:
+        depth = TIGHT_DEPTH if letter in "kK" else DEFAULT_DEPTH
+    if match["depth"]:
+        depth = Decimal(match["depth"][1:])
+        if articulation is not Articulation.PALM or depth > 1:
+            raise token.error("a depth of 0 to 1 belongs to a palm-muted hit, such as m=0.35")
+    if len(set(after)) < len(after) or len(set(after) & set("dufhp")) > 1:
+        raise token.error("one stroke at most after a hit (d, u, f, h or p), and no sign twice")
+    legato = Legato.HAMMER if "h" in after else Legato.PULL if "p" in after else None
+    stroke = None if legato else next((STROKES[c] for c in after if c in STROKES), Stroke.DOWN)
+    if "^" in after:
+        drones = {n.string for n in notes[1:] if n.fret == 0}
+        if not drones:
+            raise token.error("^ lets open strings above the chord's lowest note ring, and this chord has none")
+        notes = tuple(replace(n, let_ring=n.string in drones) for n in notes)
+    hit = Hit(
+        at=at, length=length, notes=notes, articulation=articulation, depth=depth, stroke=stroke, accent=bool(match["accent"]),
+        staccato="'" in after, slide_from=_slide(match["slide"]), legato=legato, label=label,
+    )  # fmt: skip
+    return hit, bool(set(after) & set("dufhp"))
+
+
+def _notes(run: Run, match: re.Match[str], token: Token, riff: Riff) -> tuple[tuple[Note, ...], str | None]:
+    on_pedal = bool(match["pedal"]) or (match["letter"] in "mk" and riff.pedal is not None)
+    if on_pedal:
+        if riff.pedal is None:
+            raise token.error("_ needs a pedal note; write a header such as 'pedal: 6:0'")
+        return (riff.pedal,), None
+    if run.chord is None:
+        raise token.error("no chord named yet in this section; write one before its first hit, such as F#5 or 6:2,5:4")
+    notes, label = run.chord
+    if match["letter"] != "x" and any(n.fret is None for n in notes):
+        raise token.error("an unpressed string (x for a fret) can only be struck dead; write x here")
+    return notes, label
+
+
+def _slide(text: str | None) -> int | None:
+    if not text:
+        return None
+    frets = int(text[1:] or 2)
+    return -frets if text[0] == "/" else frets
+
+
+def _chord(token: Token, head: Head) -> tuple[tuple[Note, ...], str | None]:
+    if raw := RAW.fullmatch(token.text):
+        return read_frets(head.riff, token, raw["notes"]), raw["name"]
+    match = _CHORD_AT.fullmatch(token.text)
+    chord = read_chord_name(match["name"]) if match else None
+    if not match or not chord:
+        raise token.error(
+            "a chord is a root with 5 6 b7 sus2 sus4 dim5 aug5 maj min or nothing, then +8 or w, /5, and @fret or @string/fret; or frets such as 6:2,5:4"
+        )
+    place = {key: None if match[key] is None else int(match[key]) for key in ("string", "fret")}
+    try:
+        return place_chord(head.riff, chord, **place, as_standard=head.names_shape), match["name"]
+    except ValueError as error:
+        raise token.error(str(error)) from None
+
+
+def read_frets(riff: Riff, token: Token, text: str) -> tuple[Note, ...]:
+    notes = []
+    for word in text.split(","):
+        string, fret = word.rstrip("^").split(":")
+        if not 1 <= int(string) <= len(riff.tuning) or (fret != "x" and (not fret.isdecimal() or int(fret) > 36)):
+            raise token.error(f"write string:fret with strings 1 to {len(riff.tuning)} and frets 0 to 36 or x")
+        notes.append(Note(int(string), None if fret == "x" else int(fret), word.endswith("^")))
+    if len({n.string for n in notes}) < len(notes):
+        raise token.error("each string once")
+    return tuple(sorted(notes, key=lambda n: -n.string))
+
+
+def finish_run(run: Run) -> tuple[Bar, ...]:
+    """The bars read, each with its hits."""
+    return tuple(Bar(meter, tuple(hit for number, hit in run.hits if number == bar)) for bar, meter in enumerate(run.meters))
+
+
+def meter_of(token: Token, text: str) -> Meter:
+    try:
+        return read_meter(text)
+    except ValueError as error:
+        raise token.error(str(error)) from None
