@@ -162,9 +162,21 @@ def restore(file: Path) -> None:
     print("restored")
 
 
+# the ancestor of everything that is wrong with the words of a command
+UsageError = next(kind for kind in typer.BadParameter.__mro__ if kind.__name__ == "ClickException")
+
+
 def main() -> None:
-    """Entry point of the installed command."""
-    app()
+    """Entry point of the installed command; a wrong word on the line is one clear line too."""
+    try:
+        sys.exit(app(standalone_mode=False) or 0)
+    except UsageError as error:
+        words = " ".join(error.format_message().split())  # type: ignore[attr-defined]
+        if words:  # a bare command has printed its help already
+            print(f"thrumble: {words} Try 'thrumble --help'.", file=sys.stderr)
+        sys.exit(2)
+    except KeyboardInterrupt:
+        sys.exit(130)
 
 
 if __name__ == "__main__":

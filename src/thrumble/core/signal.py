@@ -55,12 +55,13 @@ def filtered(samples: Samples, rate_hz: int, *responses: Response) -> Samples:
     table = np.ones(freq_hz.size, dtype=np.complex64)
     for response in responses:
         table *= response(freq_hz).astype(np.complex64)
-    # zeros at both ends: the transform is circular, and what wraps round must be silence
+    # each piece is read on beyond what is kept of it, for a response cut at half the rate rings a little before its time too,
+    # and ends in zeros, for the transform is circular and what wraps round must be silence
     out = np.empty(samples.size, dtype=np.float32)
     step = size - 2 * lap
     for start in range(0, samples.size, step):
         first = max(0, start - lap)
-        piece = np.fft.irfft(np.fft.rfft(np.asarray(samples[first : start + step], dtype=np.float32), size) * table, size)
+        piece = np.fft.irfft(np.fft.rfft(np.asarray(samples[first : start + step + lap // 2], dtype=np.float32), size) * table, size)
         out[start : start + step] = piece[start - first : start - first + min(step, samples.size - start)]
     return out
 

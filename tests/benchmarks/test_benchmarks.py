@@ -1,0 +1,88 @@
+"""The measuring sticks themselves: a perfect reading scores 1, the plan alone scores the plan, seeds repeat."""
+
+import json
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from benchmarks.corpus import STYLES, draw_riff, draw_take
+from benchmarks.fit import fit_network
+from benchmarks.hearing import Score, articulation_row, measure, report, wilson
+
+from thrumble.core.ear.reading import HitReading, HitState, Reading, StartSource, Summary, Verdict
+from thrumble.core.riff.expand import expand
+from thrumble.formats.truth_json import truth_document
+
+
+def perfect(truth: dict, expanded) -> Reading:  # type: ignore[no-untyped-def, type-arg]
+    """The truth as a reading."""
+    hits = [
+        HitReading(
+            index=h["index"], round=1, section="A", bar=1, at="0", expected_s=h["expected_s"], state=HitState.PLAYED if h["played"] else HitState.MISSED,
+            expected_articulation=h["planned"], onset_s=h["onset_s"], heard_articulation=Verdict(h["articulation"]) if h["played"] else None,
+        )
+        for h in truth["hits"] if h["index"] is not None
+    ]  # fmt: skip
+    return Reading(
+        tempo_bpm=truth["tempo_bpm"], start_s=truth["start_s"], start_source=StartSource.GIVEN, sample_rate=1, duration_s=1, rounds=1, hits=hits,
+        extra_onsets=[], summary=Summary(matched=0, missed=0, extra=0, unsure=0), cautions=[],
+    )  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def drawn() -> tuple[dict, object]:  # type: ignore[type-arg]
+    riff, performance, _ = draw_take(12)
+    return json.loads(json.dumps(truth_document(performance, riff="", audio=""))), expand(riff)
+
+
+def test_a_perfect_reading_scores_one_and_a_late_copy_too(drawn) -> None:  # type: ignore[no-untyped-def]
+    truth, expanded = drawn
+    for shift_s in (0.0, 0.02):
+        reading = perfect(truth, expanded)
+        reading = replace(reading, hits=[replace(h, onset_s=h.onset_s and h.onset_s + shift_s) for h in reading.hits])
+        score = Score()
+        measure(truth, expanded, reading, score)
+        assert score.f25[0] > 0.97 and all(abs(c.error_ms) < 0.01 for c in score.cases if c.error_ms is not None)
+        assert all(c.heard == c.real for c in score.cases if c.played)
+
+
+def test_the_plan_repeated_without_listening_gets_nothing_of_what_was_played_otherwise(drawn) -> None:  # type: ignore[no-untyped-def]
+    truth, expanded = drawn
+    reading = perfect(truth, expanded)
+    deaf = [replace(h, heard_articulation=Verdict(str(h.expected_articulation))) if h.onset_s else h for h in reading.hits]
+    score = Score()
+    measure(truth, expanded, replace(reading, hits=deaf), score)
+    unlike = [c for c in score.cases if c.played and c.real != c.planned]
+    assert unlike and not any(c.heard == c.real for c in unlike)
+    row = articulation_row("unlike", unlike).split("|")
+    assert row[2].strip() == str(len(unlike)) and row[4].strip().startswith("0.00") and row[7].strip().startswith("0.00")
+    text = "\n".join(report(score))
+    assert "played unlike the plan" in text and "plan only" in text
+
+
+def test_small_cells_print_an_interval_and_large_ones_a_figure() -> None:
+    assert wilson(0, 0) == "none" and wilson(190, 200) == "0.950"
+    assert wilson(9, 10) == "0.90 (0.60 to 0.98)"  # by Wilson's formula with z = 1.96
+
+
+def test_the_corpus_repeats_by_seed_and_holds_the_contrary_cases() -> None:
+    one, other = draw_take(5), draw_take(5)
+    assert one[0] == other[0] and np.array_equal(one[1].samples, other[1].samples)
+    riffs = [draw_riff(seed) for seed in range(60)]
+    hits = [hit for riff, _ in riffs for section in riff.sections for bar in section.bars for hit in bar.hits]
+    assert {name for _, name in riffs} == set(STYLES)
+    assert (
+        sum(len(h.notes) == 1 and h.articulation == "open" for h in hits) > 100
+        and sum(len(h.notes) > 1 and h.articulation == "palm" for h in hits) > 100
+    )
+
+
+def test_the_fit_separates_what_can_be_separated() -> None:
+    rng = np.random.default_rng(1)
+    inputs = rng.normal(0, 1, (600, 2))
+    ring = (np.hypot(*inputs.T) > 1.1).astype(int)
+    curved = fit_network(inputs, ring, hidden=(8,), outputs=1, decay=1e-4)
+    assert np.mean((curved.outputs(inputs)[:, 0] > 0) == ring) > 0.95
+    three = np.clip((inputs[:, 0] * 2 + 1.5).astype(int), 0, 2)
+    linear = fit_network(inputs, three, hidden=(), outputs=3, decay=1e-5)
+    assert np.mean(linear.outputs(inputs).argmax(axis=1) == three) > 0.9

@@ -1,0 +1,110 @@
+"""Matching, start and tempo on candidates made by hand: every expected answer is known before."""
+
+import numpy as np
+import pytest
+
+from thrumble.core.ear.matching import gaps_between, match_hits
+from thrumble.core.ear.onsets import Candidates
+from thrumble.core.ear.start import fit_given, fit_unknown
+
+DUE = np.array([0.0, 0.5, 1.0, 1.25, 1.5, 2.0, 2.25, 2.75, 3.0, 3.5, 3.75, 4.25, 5.0, 5.25, 6.0, 6.5])
+SURE, DOUBTFUL = 6.0, -5.0
+
+
+def candidates(*times: tuple[float, float]) -> Candidates:
+    """Candidates from (seconds, log odds)."""
+    ordered = sorted(times)
+    return Candidates(np.array([t for t, _ in ordered], dtype=float), np.array([odds for _, odds in ordered], dtype=float))
+
+
+def played(due: np.ndarray, *, jitter_s: float = 0.006, seed: int = 1) -> list[tuple[float, float]]:
+    rng = np.random.default_rng(seed)
+    return [(float(t + rng.normal(0, jitter_s)), SURE) for t in due]
+
+
+def match(found: Candidates, due: np.ndarray) -> np.ndarray:
+    return match_hits(found, due, gaps_s=gaps_between(due)).chosen
+
+
+def test_every_hit_finds_its_own_candidate_among_false_ones() -> None:
+    rng = np.random.default_rng(2)
+    real = played(DUE + 1)
+    false = [(float(t), DOUBTFUL) for t in rng.uniform(0.5, 8, 60)]
+    found = candidates(*real, *false)
+    times = found.times_s[match(found, DUE + 1)]
+    assert np.allclose(times, np.sort([t for t, _ in real]))
+
+
+def test_a_hit_left_out_is_missed_and_its_neighbours_keep_theirs() -> None:
+    real = played(DUE)
+    found = candidates(*(real[:5] + real[6:]))
+    chosen = match(found, DUE)
+    assert chosen[5] == -1 and (np.delete(chosen, 5) >= 0).all()
+
+
+def test_an_extra_hit_takes_nobodys_place() -> None:
+    real = played(DUE)
+    found = candidates(*real, (2.5, SURE))
+    chosen = match(found, DUE)
+    assert (chosen >= 0).all() and 2.5 not in found.times_s[chosen]
+
+
+def test_of_two_near_candidates_the_surer_one_is_taken() -> None:
+    real = played(DUE, jitter_s=0.004)
+    doubled = candidates(*real, *[(t + 0.018, -2.0) for t, _ in real])
+    assert np.allclose(doubled.times_s[match(doubled, DUE)], [t for t, _ in real])
+
+
+def test_order_is_kept_and_no_candidate_serves_twice() -> None:
+    rng = np.random.default_rng(3)
+    found = candidates(*[(float(t), float(o)) for t, o in zip(rng.uniform(0, 7, 80), rng.normal(0, 4, 80), strict=True)])
+    chosen = match(found, DUE)
+    used = chosen[chosen >= 0]
+    assert (np.diff(used) > 0).all()
+
+
+def test_a_player_who_drifts_is_followed() -> None:
+    due = np.arange(64) * 0.25
+    drift = 0.00012 * np.arange(64) ** 2 / 4  # a tenth of a second late at the end
+    found = candidates(*played(due + drift, jitter_s=0.004))
+    assert (match(found, due) == np.arange(64)).mean() > 0.97
+
+
+def test_no_candidates_or_no_sense_is_all_missed() -> None:
+    assert (match(candidates(), DUE) == -1).all()
+    assert (match(candidates((50.0, SURE)), DUE) == -1).all()
+
+
+@pytest.mark.parametrize("lag_s", [-0.08, 0.0, 0.045, 0.12])
+def test_a_constant_lag_is_found_when_the_start_is_given(lag_s: float) -> None:
+    assert fit_given(candidates(*played(DUE + 2 + lag_s)), DUE + 2) == pytest.approx(lag_s, abs=0.008)
+    assert fit_given(candidates((1.0, SURE)), DUE) == 0.0
+
+
+@pytest.mark.parametrize(("start_s", "stretch"), [(0.7, 1.0), (3.21, 1.02), (12.0, 0.985)])
+def test_start_and_tempo_are_found_from_the_pattern(start_s: float, stretch: float) -> None:
+    due = np.concatenate([DUE + 7 * k for k in range(4)])
+    fit = fit_unknown(candidates(*played(start_s + stretch * due, jitter_s=0.005)), due)
+    assert fit is not None
+    assert fit.start_s == pytest.approx(start_s, abs=0.012) and fit.stretch == pytest.approx(stretch, rel=0.002)
+
+
+def test_a_take_that_begins_in_the_middle_still_finds_its_place() -> None:
+    due = np.concatenate([DUE, DUE * 0.9 + 7.3, DUE * 1.1 + 14.9])
+    heard = due[16:] - 5.0
+    fit = fit_unknown(candidates(*played(heard, jitter_s=0.004)), due)
+    assert fit is not None and fit.start_s == pytest.approx(-5.0, abs=0.012)
+
+
+def test_a_riff_that_fits_in_two_places_says_so_by_its_runner_up() -> None:
+    even = np.arange(16) * 0.25
+    ambiguous = fit_unknown(candidates(*played(np.arange(18) * 0.25 + 1, jitter_s=0.003)), even, fit_tempo=False)
+    clear = fit_unknown(candidates(*played(DUE + 1, jitter_s=0.003)), DUE, fit_tempo=False)
+    assert ambiguous is not None and clear is not None
+    assert clear.score - clear.runner_up > 6 > ambiguous.score - ambiguous.runner_up
+    assert fit_unknown(candidates((1.0, SURE)), DUE) is None
+
+
+def test_gaps_are_the_smaller_ones_to_either_side() -> None:
+    assert gaps_between(np.array([0.0, 0.5, 0.6])).tolist() == pytest.approx([0.5, 0.1, 0.1])
+    assert gaps_between(np.array([3.0])).tolist() == [1.0]

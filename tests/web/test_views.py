@@ -1,0 +1,135 @@
+"""Views: numbers become words, the play screen's plan carries what the script needs, lists and states speak plainly."""
+
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+
+import pytest
+from sqlmodel import Session
+
+from tests.web.test_drawings import expanded, heard
+from thrumble.core.ear.reading import Caution, HitState, RingEnd, Summary, Verdict
+from thrumble.core.errors import RiffError
+from thrumble.core.riff.text import parse_riff
+from thrumble.core.takes import TakeState
+from thrumble.demo import riff_texts
+from thrumble.store import players, riffs, takes
+from thrumble.store.riffs import Revision
+from thrumble.store.takes import NewTake, Take, TakeLine
+from thrumble.web.play.views import play_view
+from thrumble.web.readings.views import reading_view, status_view, take_line
+from thrumble.web.riffs.views import FIRST_TEXT, preview_error, preview_of, text_view
+from thrumble.web.today.views import today_view
+
+NOW = datetime(2031, 3, 4, 12, tzinfo=UTC)
+TEXT = "title: Ballast\ntempo: 120\n[A]\n| 6:2 o o M x |\n"
+
+
+def revision(text: str = TEXT) -> Revision:
+    return Revision(id=7, riff_id=3, number=2, riff=parse_riff(text), source=text)
+
+
+def a_take(**changes: object) -> Take:
+    take = Take(
+        id=5, player_id=1, riff_id=3, revision_id=7, number=4, state=TakeState.READ, source="recorded", tempo_bpm=Decimal(120), rounds=1, start_frame=48000,
+        rate_hz=48000, delay_ms=None, file_name="", audio_bytes=1_500_000, audio_sha256="", beyond_full_scale=0, recorder=None, problem="", created_at=NOW, zone="UTC",
+    )  # fmt: skip
+    return replace(take, **changes)  # type: ignore[arg-type]
+
+
+def test_a_reading_in_words_names_what_was_not_measured() -> None:
+    riff = expanded("| 6:2 o o M x |")
+    changes = {
+        0: {"deviation_ms": 31.0, "ring_end": RingEnd.STOP, "stop_late_ms": 75.0},
+        1: {
+            "state": HitState.MISSED,
+            "onset_s": None,
+            "deviation_ms": None,
+            "heard_articulation": None,
+            "probabilities": None,
+            "ring_s": None,
+            "ring_end": None,
+        },
+        2: {"heard_articulation": Verdict.OPEN},
+        3: {"heard_articulation": Verdict.UNSURE},
+    }
+    reading = replace(
+        heard(riff, hits=changes), cautions=[Caution(code="dropouts", text="Damaged."), Caution(code="few_hits", text="Few.")]
+    )
+    view = reading_view(a_take(), revision(), reading)
+    first, missed, rang, unsure = view.hits
+    assert first.odd and "stopped, +75 ms" in first.ends and first.deviation == "+31.0"
+    assert (missed.heard, missed.deviation, missed.ring, missed.chances) == ("missed", "", "", "")
+    assert rang.odd and rang.heard == "open" and unsure.heard == "unsure" and not unsure.odd
+    figures = dict(view.figures)
+    assert figures["bias"] == "not judged" and figures["spread"] == "not measured" and "swing" not in figures
+    assert [(c.text, c.grave) for c in view.cautions] == [("Damaged.", True), ("Few.", False)]
+    assert "take 4 · recorded here · 120 bpm" in view.meta and "not calibrated" in view.meta
+
+
+def test_bias_and_swing_are_shown_where_they_are_known() -> None:
+    riff = expanded("| 6:2 o o M x |")
+    summary = Summary(matched=4, missed=0, extra=0, unsure=0, bias_ms=-6.4, swing_ratio=1.82, swing_interval=(1.7, 1.94))
+    reading = replace(heard(riff), summary=summary, bias_judged=True, delay_ms=11.0)
+    figures = dict(reading_view(a_take(delay_ms=11.0), revision(), reading).figures)
+    assert figures["bias"] == "-6 ms" and figures["swing"] == "1.82 (1.70 to 1.94)"
+
+
+@pytest.mark.parametrize(
+    ("age", "words"),
+    [(10, "just now"), (1200, "20 minutes ago"), (7200, "2 hours ago"), (90_000, "yesterday"), (400_000, "4 days ago")],
+)
+def test_takes_in_a_list_say_when_and_what(age: int, words: str) -> None:
+    take = a_take(created_at=NOW - timedelta(seconds=age))
+    line = take_line(TakeLine(take=take, title="Ballast", verdict="2 hits are missing.", clean=3, judged=4), NOW)
+    assert (line.when, line.words, line.clean, line.size) == (words, "2 hits are missing.", "3 of 4 clean", "1.5 MB")
+    failed = take_line(
+        TakeLine(take=replace(take, state=TakeState.FAILED, problem="Cut it."), title="B", verdict=None, clean=None, judged=None), NOW
+    )
+    assert failed.words == "Cut it." and failed.clean == ""
+
+
+def test_every_state_has_words_and_only_a_failed_take_offers_another_reading() -> None:
+    views = {state: status_view(a_take(state=state)) for state in TakeState}
+    assert all(view.words for view in views.values())
+    assert [state for state, view in views.items() if view.failed] == [TakeState.FAILED]
+    assert [state for state, view in views.items() if view.keep_asking] == [TakeState.QUEUED, TakeState.READING]
+
+
+def test_the_play_screens_plan_holds_clicks_bars_and_eye_cues() -> None:
+    view = play_view(revision(riff_texts()["8-nine-locks-down"]))
+    plan = view.plan
+    assert plan["tempo"] == 120 and plan["round"] == 28.0 and plan["countBar"] == 2.0 and len(plan["clicks"]) == 56  # type: ignore[arg-type]
+    assert plan["count"] == [[0.0, True], [0.5, False], [1.0, False], [1.5, False]]
+    bars = {bar["number"]: bar for bar in plan["bars"]}  # type: ignore[attr-defined]
+    assert bars[1]["cue"] == "look: fret 7" and bars[3]["cue"] == "look: fret 9" and bars[4]["end"] == 8.0
+    assert len(view.bars) == 14 and view.facts == "14 bars, 108 hits, straight"
+
+
+def test_a_pickup_is_shown_before_bar_one_and_counted_in() -> None:
+    view = play_view(revision("title: T\ntempo: 60\nmeter: 3/4\n[pickup]\n| 1/4: 6:2 o |\n[A]\n| 6:2 o o o |\n"))
+    assert view.plan["begin"] == -1.0 and [bar["number"] for bar in view.plan["bars"]] == [0, 1]  # type: ignore[attr-defined]
+    assert len(view.plan["count"]) == 3 and view.facts.startswith("1 bars")  # type: ignore[arg-type]
+
+
+def test_a_text_page_shows_a_strip_or_the_line_with_a_pointer() -> None:
+    fresh = text_view(None, preview_of(parse_riff(FIRST_TEXT)))
+    assert fresh.riff_id is None and fresh.source == FIRST_TEXT and len(fresh.preview.strip) == 2
+    assert "revision 2 · 120 bpm" in text_view(revision(), preview_of(revision().riff)).meta
+    text = "title: T\r\ntempo: 90\r\n[A]\r\n| 6:2 q |\r\n"
+    with pytest.raises(RiffError) as caught:
+        parse_riff(text)
+    error = preview_error(text, caught.value).error
+    assert error is not None
+    assert (error.line, error.excerpt, error.pointer) == (4, "| 6:2 q |", "      ^") and "'q'" in error.message
+
+
+def test_today_arms_a_riff_and_keeps_cut_takes_apart(session: Session) -> None:
+    player = players.local_player(session)
+    assert today_view(riffs.riff_standings(session, player), []).armed is None
+    made = riffs.add_riff(session, player, parse_riff(TEXT), TEXT)
+    new = NewTake(riff_id=made.riff_id, revision_id=made.id, source="recorded", tempo_bpm=Decimal(120), rounds=1)
+    cut, waiting = (takes.add_take(session, player, new, state) for state in (TakeState.RECORDING, TakeState.QUEUED))
+    view = today_view(riffs.riff_standings(session, player), takes.take_lines(session, player))
+    assert view.armed is not None and view.armed.title == "Ballast" and view.armed.reason == "not played yet"
+    assert [line.take_id for line in view.unfinished] == [cut.id] and [line.take_id for line in view.latest] == [waiting.id]
