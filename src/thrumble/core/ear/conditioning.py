@@ -1,5 +1,6 @@
 """From whatever was recorded to one clean mono signal at the ear's own rate, and what was noticed on the way."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,6 +17,7 @@ QUIET_CHANNEL_DB = 30.0  # a channel this far under the loudest carries no guita
 FULL_SCALE = 0.999
 CLIP_RUN = 3
 RUMBLE_HZ = 35.0
+BLOCK = 1 << 20
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,19 +44,19 @@ def condition(samples: NDArray[np.floating], rate_hz: int) -> Heard:
     duration_s = samples.shape[0] / rate_hz
     if duration_s > MAX_S + 1:
         raise BadAudio(f"this take lasts {duration_s / 60:.0f} minutes: cut it to ten at most")
-    if not np.isfinite(samples).all():
+    if not all(np.isfinite(samples[start : start + BLOCK]).all() for start in range(0, samples.shape[0], BLOCK)):
         raise BadAudio("this take holds samples that are not numbers (NaN or infinite): export it again")
     channels = samples[:, np.newaxis] if samples.ndim == 1 else samples
     clipped = max(_clipped_share(channels[:, c]) for c in range(channels.shape[1]))
     mono = _live_mix(channels)
-    mono = mono - np.float32(mono.mean(dtype=np.float64))
     if rate_hz != WORK_RATE_HZ:
         mono = np.asarray(soxr.resample(mono, rate_hz, WORK_RATE_HZ), dtype=np.float32)
+    mono = mono - np.float32(mono.mean(dtype=np.float64))
     mono = filtered(mono, WORK_RATE_HZ, high_pass(RUMBLE_HZ))
-    loudest = float(np.max(np.abs(mono), initial=0.0))
+    loudest = max(float(mono.max(initial=0.0)), -float(mono.min(initial=0.0)))
     silent = loudest < 1e-4  # -80 dBFS: below any microphone's noise that a guitar would rise from
     if not silent:
-        mono = mono / np.float32(loudest)
+        mono /= np.float32(loudest)
     return Heard(
         samples=mono, gain_db=20 * float(np.log10(max(loudest, 1e-10))), duration_s=duration_s, clipped_share=clipped, silent=silent
     )
@@ -62,9 +64,11 @@ def condition(samples: NDArray[np.floating], rate_hz: int) -> Heard:
 
 def _live_mix(channels: NDArray[np.floating]) -> Samples:
     """The mean of the channels that carry sound; channels of opposite phase are turned to the first."""
-    levels = [float(np.std(channels[:, c])) for c in range(channels.shape[1])]
+    levels = [_deviation(channels[:, c]) for c in range(channels.shape[1])]
     live = [c for c, level in enumerate(levels) if level > max(levels) * 10 ** (-QUIET_CHANNEL_DB / 20)] or [0]
     first = np.asarray(channels[:, live[0]], dtype=np.float32)
+    if len(live) == 1:
+        return first
     mix = first.copy()
     for c in live[1:]:
         other = np.asarray(channels[:, c], dtype=np.float32)
@@ -72,11 +76,26 @@ def _live_mix(channels: NDArray[np.floating]) -> Samples:
     return mix / np.float32(len(live))
 
 
+def _blocks(channel: NDArray[np.floating]) -> Iterator[NDArray[np.floating]]:
+    """The channel in pieces: ten minutes of temporaries are never made at once."""
+    for start in range(0, channel.size, BLOCK):
+        yield channel[start : start + BLOCK]
+
+
+def _deviation(channel: NDArray[np.floating]) -> float:
+    """Standard deviation."""
+    total = sum(float(part.sum(dtype=np.float64)) for part in _blocks(channel))
+    power = sum(float(np.square(part, dtype=np.float64).sum()) for part in _blocks(channel))
+    return float(np.sqrt(max(0.0, power / channel.size - (total / channel.size) ** 2)))
+
+
 def _clipped_share(channel: NDArray[np.floating]) -> float:
     """Share of samples in runs of three or more at full scale."""
-    full = np.abs(channel) >= FULL_SCALE
-    if not full.any():
-        return 0.0
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], full.astype(np.int8), [0]])))
-    runs = edges[1::2] - edges[::2]
-    return float(runs[runs >= CLIP_RUN].sum() / channel.size)
+    count = 0
+    for part in _blocks(channel):
+        full = np.abs(part) >= FULL_SCALE
+        if full.any():
+            edges = np.flatnonzero(np.diff(np.concatenate([[0], full.astype(np.int8), [0]])))
+            runs = edges[1::2] - edges[::2]
+            count += int(runs[runs >= CLIP_RUN].sum())
+    return count / channel.size

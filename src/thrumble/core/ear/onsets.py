@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.network import Array, Network
-from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP_S, Bands
+from thrumble.core.ear.spectrum import BAND_EDGES_HZ, BLOCK, HOP_S, Bands
 from thrumble.core.signal import Samples, filtered, high_pass
 
 LAG = 5  # frames, 10 ms: a flux over less misses soft palms, over more blurs sixteenths
@@ -24,6 +24,7 @@ ROWS = 512  # candidates refined at a time: bounds memory
 PLACE_S = 0.0015  # where the attack lies from the peak of the flux, on average, and how far from there it may be
 PLACE_SPREAD_S = 0.0025
 FLOOR_POWER = 1e-9
+GRID = 8  # samples
 LEVEL_COLUMN = 4  # of the measures: the attack's level against the take's loud ones
 TOO_QUIET_DB = -36.0  # the softest dead hit lies some 25 dB under the loudest chords
 HOPELESS = -8.0  # log odds that no place in the riff makes up for
@@ -63,15 +64,17 @@ def measure_candidates(samples: Samples, bands: Bands) -> tuple[Array, Array]:
 
 
 def _onset_strength(bands: Bands) -> NDArray[np.float32]:
-    """Mean rise of the log bands in dB against LAG frames before; one value a frame, nothing below zero."""
-    level = bands.level_db
-    reference = level.copy()
-    for k in range(1, SPAN // 2 + 1):
-        reference[k:] = np.maximum(reference[k:], level[:-k])
-        reference[:-k] = np.maximum(reference[:-k], level[k:])
-    rise = np.zeros_like(level)
-    rise[LAG:] = level[LAG:] - reference[:-LAG]
-    return np.asarray(np.maximum(rise, 0).mean(axis=1), dtype=np.float32)
+    """Mean rise of the log bands in dB against the loudest of SPAN frames around LAG before; one value a frame, nothing below zero."""
+    level, near = bands.level_db, SPAN // 2
+    out = np.zeros(level.shape[0], dtype=np.float32)
+    for start in range(LAG, level.shape[0], BLOCK):
+        end = min(start + BLOCK, level.shape[0])
+        before = level[max(0, start - LAG - near) : end - LAG + near]
+        skipped = near - min(near, start - LAG)
+        before = np.concatenate([np.repeat(before[:1], skipped, axis=0), before])
+        reference = np.lib.stride_tricks.sliding_window_view(before, SPAN, axis=0).max(axis=2)
+        out[start:end] = np.maximum(level[start:end] - reference, 0).mean(axis=1)
+    return out
 
 
 def _peaks(curve: NDArray[np.float32], near: int) -> NDArray[np.intp]:
@@ -82,38 +85,49 @@ def _peaks(curve: NDArray[np.float32], near: int) -> NDArray[np.intp]:
 
 
 class _Envelope:
-    """Running energy of the take, whole and sharp (above 900 Hz with a little of the rest), for level questions in one step."""
+    """The take's sharp envelope (above 900 Hz with a little of the rest), and running energy on a grid of 0.36 ms for level questions."""
 
     def __init__(self, samples: Samples) -> None:
-        self.sharp = np.abs(filtered(samples, WORK_RATE_HZ, high_pass(900.0))) + np.float32(0.15) * np.abs(samples)
-        self.sharp_energy = np.concatenate([[0.0], np.cumsum(np.square(self.sharp, dtype=np.float64))])
-        self.energy = np.concatenate([[0.0], np.cumsum(np.square(samples, dtype=np.float64))])
+        self.sharp = np.abs(filtered(samples, WORK_RATE_HZ, high_pass(900.0)))
+        self.sharp += np.float32(0.15) * np.abs(samples)
         self.size = samples.size
+        self.energy, self.sharp_energy = _running(samples), _running(self.sharp)
+        self.mean_sharp = float(self.sharp_energy[-1] / max(1, self.size))
 
     def level_db(self, energy: Array, start_s: Array, end_s: Array) -> Array:
         """Mean power in dB over spans; clipped to the take."""
-        low = np.clip((start_s * WORK_RATE_HZ).astype(int), 0, self.size - 1)
-        high = np.clip((end_s * WORK_RATE_HZ).astype(int), low + 1, self.size)
-        return np.asarray(10 * np.log10(np.maximum(energy[high] - energy[low], 0.0) / (high - low) + FLOOR_POWER))
+        last = energy.size - 1
+        low = np.clip(np.round(start_s * WORK_RATE_HZ / GRID).astype(int), 0, last - 1)
+        high = np.clip(np.round(end_s * WORK_RATE_HZ / GRID).astype(int), low + 1, last)
+        return np.asarray(10 * np.log10(np.maximum(energy[high] - energy[low], 0.0) / ((high - low) * GRID) + FLOOR_POWER))
+
+
+def _running(samples: Samples) -> Array:
+    """Energy from the start on to every GRID-th sample."""
+    count = -(-samples.size // GRID)
+    padded = np.concatenate([samples, np.zeros(count * GRID - samples.size, np.float32)]).reshape(count, GRID)
+    return np.concatenate([[0.0], np.cumsum(np.einsum("ij,ij->i", padded, padded), dtype=np.float64)])
 
 
 def _refine(envelope: _Envelope, about_s: Array) -> tuple[Array, Array]:
     """Moves rough times to the sharpest relative rise within REFINE_S; also gives that rise (natural log of the energy ratio)."""
     after, before, reach = (int(t * WORK_RATE_HZ) for t in (0.0018, 0.006, REFINE_S))
     times, rises = np.array(about_s), np.zeros(about_s.size)
-    away = np.arange(-reach, reach)
-    prior = -0.5 * (away / (PLACE_SPREAD_S * WORK_RATE_HZ)) ** 2
-    floor = FLOOR_POWER + 1e-6 * float(envelope.sharp_energy[-1] / envelope.size)
+    prior = -0.5 * (np.arange(-reach, reach) / (PLACE_SPREAD_S * WORK_RATE_HZ)) ** 2
+    floor = FLOOR_POWER + 1e-6 * envelope.mean_sharp
+    around = np.arange(-reach - before, reach + after)
     for start in range(0, about_s.size, ROWS):
         centres = np.round(about_s[start : start + ROWS] * WORK_RATE_HZ).astype(int)
-        at = np.clip(centres[:, np.newaxis] + away, before, max(before, envelope.size - after - 1))
-        here = envelope.sharp_energy[at]
-        loud = np.log((envelope.sharp_energy[np.minimum(at + after, envelope.size)] - here) / after + floor)
-        rise = loud - np.log((here - envelope.sharp_energy[at - before]) / before + floor)
+        centres = np.clip(centres, reach + before, max(reach + before, envelope.size - reach - after))
+        window = envelope.sharp[np.minimum(centres[:, np.newaxis] + around, envelope.size - 1)]
+        energy = np.cumsum(np.square(window, dtype=np.float64), axis=1)
+        energy = np.concatenate([np.zeros((energy.shape[0], 1)), energy], axis=1)
+        here = energy[:, before : before + 2 * reach]
+        loud = np.log((energy[:, before + after : before + after + 2 * reach] - here) / after + floor)
+        rise = loud - np.log((here - energy[:, : 2 * reach]) / before + floor)
         best = np.argmax(rise + 0.35 * loud + prior, axis=1)
-        row = np.arange(best.size)
-        times[start : start + ROWS] = _feet(envelope.sharp, at[row, best], after) / WORK_RATE_HZ
-        rises[start : start + ROWS] = rise[row, best]
+        times[start : start + ROWS] = _feet(envelope.sharp, centres - reach + best, after) / WORK_RATE_HZ
+        rises[start : start + ROWS] = rise[np.arange(best.size), best]
     return times, rises
 
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.network import Array
-from thrumble.core.ear.spectrum import HOP_S, Bands
+from thrumble.core.ear.spectrum import HOP_S, Bands, grouped_power
 from thrumble.core.signal import Samples
 
 FALL_DB = 20.0
@@ -43,7 +43,7 @@ def hit_levels_db(samples: Samples, onsets_s: Array, slots_s: Array, gain_db: fl
 
 def measure_rings(bands: Bands, onsets_s: Array, nexts_s: Array, *, take_end_s: float) -> list[Ring]:
     """The ring of every hit up to the next onset (`nexts_s`; infinite for the last)."""
-    power = np.power(10.0, bands.level_db / 10, dtype=np.float64).sum(axis=1)
+    power = grouped_power(bands, [np.ones(bands.level_db.shape[1], dtype=bool)])[:, 0]
     level = 10 * np.log10(power + 1e-12)
     quiet = float(np.percentile(level, 2))
     return [_ring(level, quiet, onset, following, take_end_s) for onset, following in zip(onsets_s, nexts_s, strict=True)]

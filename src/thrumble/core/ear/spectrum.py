@@ -49,5 +49,18 @@ def bands_of(samples: Samples) -> Bands:
     for start in range(0, count, BLOCK):
         part = np.fft.rfft(frames[start : min(start + BLOCK, count)] * window, axis=1)
         out[start : start + BLOCK] = (part.real**2 + part.imag**2).astype(np.float32) @ weights
-    level = 10 * np.log10(out + 1e-12)
-    return Bands(np.maximum(level, float(level.max()) + FLOOR_DB).astype(np.float32))
+    out += np.float32(1e-12)
+    np.log10(out, out=out)
+    out *= 10
+    np.maximum(out, np.float32(out.max() + FLOOR_DB), out=out)
+    return Bands(out)
+
+
+def grouped_power(bands: Bands, groups: list[NDArray[np.bool_]]) -> NDArray[np.float64]:
+    """Linear power of groups of bands, shape (frames, groups); worked out in blocks, for the linear whole would be twice the bands."""
+    out = np.empty((bands.level_db.shape[0], len(groups)))
+    for start in range(0, out.shape[0], BLOCK):
+        power = np.power(10.0, bands.level_db[start : start + BLOCK] / 10, dtype=np.float64)
+        for k, group in enumerate(groups):
+            out[start : start + BLOCK, k] = power[:, group].sum(axis=1)
+    return out
