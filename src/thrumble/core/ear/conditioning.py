@@ -49,9 +49,9 @@ def condition(samples: NDArray[np.floating], rate_hz: int) -> Heard:
     channels = samples[:, np.newaxis] if samples.ndim == 1 else samples
     clipped = max(_clipped_share(channels[:, c]) for c in range(channels.shape[1]))
     mono = _live_mix(channels)
+    mono = mono - np.float32(mono.mean(dtype=np.float64))  # before resampling: at the file's ends a constant would ring
     if rate_hz != WORK_RATE_HZ:
         mono = np.asarray(soxr.resample(mono, rate_hz, WORK_RATE_HZ), dtype=np.float32)
-    mono = mono - np.float32(mono.mean(dtype=np.float64))
     mono = filtered(mono, WORK_RATE_HZ, high_pass(RUMBLE_HZ))
     loudest = max(float(mono.max(initial=0.0)), -float(mono.min(initial=0.0)))
     silent = loudest < 1e-4  # -80 dBFS: below any microphone's noise that a guitar would rise from
