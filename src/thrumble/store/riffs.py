@@ -116,11 +116,6 @@ def delete_riff(session: Session, player_id: int, riff_id: int) -> None:
         raise NotFound("there is no such riff: choose one from the list of riffs")
 
 
-def count_riffs(session: Session, player_id: int) -> int:
-    """How many riffs a player has."""
-    return session.exec(select(sa.func.count()).select_from(RiffRow).where(RiffRow.player_id == player_id)).one()
-
-
 def riff_standings(session: Session, player_id: int) -> list[RiffStanding]:
     """All riffs with their last reading, oldest riff first; three queries however many there are."""
     newest = (

@@ -16,7 +16,6 @@ from thrumble.web.security import Guard
 from thrumble.web.today import endpoints as today
 
 WEB = Path(__file__).parent
-SCREENS = ("today", "riffs", "play", "readings")
 
 
 def create_app() -> FastAPI:

@@ -35,11 +35,6 @@ def read_meter(text: str) -> Meter:
     raise ValueError(f"{text!r} is no meter; write beats/unit such as 4/4 or 7/8, the unit a power of two")
 
 
-def accent_places(meter: Meter) -> list[tuple[Fraction, bool]]:
-    """The click's places in a bar and whether each is accented: every beat, the first accented."""
-    return [(k * meter.beat, k == 0) for k in range(meter.beats)]
-
-
 def spoken_count(at: Fraction, meter: Meter) -> str:
     """What a player says under a hit: 1 2 3 on beats, & between, e and a for sixteenths, `trip` and `let` for triplets; `·` finer."""
     beat, inside = divmod(at, meter.beat)
