@@ -12,18 +12,10 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, BrowserType, Page
+from scripts.screenshots import ARGS
 
 from tests.conftest import Databases
 
-ARGS = [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-]
 FAKE = ["--use-fake-device-for-media-stream"]
 
 
