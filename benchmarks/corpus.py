@@ -15,9 +15,11 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from benchmarks.sampled import SampledGuitar
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.guitars import ModelGuitar
 from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.checking import check_riff
@@ -128,18 +130,20 @@ def _chord(root: int, tuning: tuple[str, ...], rng: np.random.Generator) -> tupl
     return tuple(notes)
 
 
-def draw_take(seed: int, tone: Tone | None = None) -> tuple[Riff, Performance, str]:
-    """A random riff played with random flaws by a random guitar; the same seed gives the same take."""
+def draw_take(seed: int, tone: Tone | None = None, *, sampled: bool = False) -> tuple[Riff, Performance, str]:
+    """A random riff played with random flaws by a random guitar, modelled or `sampled`; the same seed gives the same take."""
     riff, style = draw_riff(seed)
     rng = np.random.default_rng([seed, 7])
     tone = tone or list(Tone)[int(rng.integers(3))]
     flaws = Flaws(
-        timing=float(rng.uniform(4, 16)), bias=float(rng.uniform(-12, 12)), shift=float(rng.choice([0, 25])), missed=0.02, extra=0.01, wrong=0.07,
-        stop=float(rng.uniform(-20, 80)), stop_spread=float(rng.uniform(5, 60)), stray=0.03, level=float(rng.uniform(0.5, 3)),
+        timing=float(rng.uniform(4, 16)), bias=float(rng.uniform(-12, 12)), shift=float(rng.choice([0, 25])), missed=0.02, extra=0.015, wrong=0.07,
+        stop=float(rng.uniform(-20, 120)), stop_spread=float(rng.uniform(5, 70)), stray=0.03, fret=0.03, level=float(rng.uniform(0.5, 3)),
     )  # fmt: skip
     click = float(rng.uniform(-30, -12)) if rng.random() < 0.15 else None
     rate = int(rng.choice([44100, 48000]))
-    return riff, perform(riff, seed=seed, tone=tone, flaws=flaws, click_db=click, rate_hz=rate, lead_s=float(rng.uniform(0.3, 3))), style
+    lead_s = float(rng.uniform(0.3, 3))
+    guitar = SampledGuitar if sampled else ModelGuitar
+    return riff, perform(riff, seed=seed, tone=tone, flaws=flaws, click_db=click, rate_hz=rate, lead_s=lead_s, guitar=guitar), style
 
 
 def main() -> None:

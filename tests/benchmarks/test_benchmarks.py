@@ -5,9 +5,10 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from benchmarks.cases import Case, Score, Take, measure, merged
 from benchmarks.corpus import STYLES, draw_riff, draw_take
-from benchmarks.fit import fit_network
-from benchmarks.hearing import Score, articulation_row, measure, report, wilson
+from benchmarks.fit import fit_network, near, one_of, place_of, struck_or_not
+from benchmarks.hearing import articulation_row, depth_lines, reliability_table, report, share, stop_table
 
 from thrumble.core.ear.reading import HitReading, HitState, Reading, StartSource, Summary, Verdict
 from thrumble.core.riff.expand import expand
@@ -30,39 +31,70 @@ def perfect(truth: dict, expanded) -> Reading:  # type: ignore[no-untyped-def, t
 
 
 @pytest.fixture(scope="module")
-def drawn() -> tuple[dict, object]:  # type: ignore[type-arg]
+def drawn() -> Take:
     riff, performance, _ = draw_take(12)
-    return json.loads(json.dumps(truth_document(performance, riff="", audio=""))), expand(riff)
+    truth = json.loads(json.dumps(truth_document(performance, riff="", audio="")))
+    return Take("12", "modelled", truth, expand(riff), performance.samples, performance.rate_hz)
 
 
-def test_a_perfect_reading_scores_one_and_a_late_copy_too(drawn) -> None:  # type: ignore[no-untyped-def]
-    truth, expanded = drawn
+def test_a_perfect_reading_scores_one_and_a_late_copy_too(drawn: Take) -> None:
     for shift_s in (0.0, 0.02):
-        reading = perfect(truth, expanded)
+        reading = perfect(drawn.truth, drawn.expanded)
         reading = replace(reading, hits=[replace(h, onset_s=h.onset_s and h.onset_s + shift_s) for h in reading.hits])
         score = Score()
-        measure(truth, expanded, reading, score)
+        measure(drawn, reading, score)
         assert score.f25[0] > 0.97 and all(abs(c.error_ms) < 0.01 for c in score.cases if c.error_ms is not None)
         assert all(c.heard == c.real for c in score.cases if c.played)
 
 
-def test_the_plan_repeated_without_listening_gets_nothing_of_what_was_played_otherwise(drawn) -> None:  # type: ignore[no-untyped-def]
-    truth, expanded = drawn
-    reading = perfect(truth, expanded)
+def test_the_plan_repeated_without_listening_gets_nothing_of_what_was_played_otherwise(drawn: Take) -> None:
+    reading = perfect(drawn.truth, drawn.expanded)
     deaf = [replace(h, heard_articulation=Verdict(str(h.expected_articulation))) if h.onset_s else h for h in reading.hits]
     score = Score()
-    measure(truth, expanded, replace(reading, hits=deaf), score)
+    measure(drawn, replace(reading, hits=deaf), score)
     unlike = [c for c in score.cases if c.played and c.real != c.planned]
     assert unlike and not any(c.heard == c.real for c in unlike)
-    row = articulation_row("unlike", unlike).split("|")
-    assert row[2].strip() == str(len(unlike)) and row[4].strip().startswith("0.00") and row[7].strip().startswith("0.00")
-    text = "\n".join(report(score))
-    assert "played unlike the plan" in text and "plan only" in text
+    row = articulation_row("unlike", unlike)
+    assert row[1] == str(len(unlike)) and row[3].startswith("0.00") and row[6].startswith("0.00")
+    text = "\n".join(report(merged([score, score])))
+    assert "unlike the plan" in text and "plan only" in text and "2 takes" in text
+
+
+def a_case(**values: object) -> Case:
+    return Case(
+        **{
+            "take": "1",
+            "tone": "clean",
+            "source": "modelled",
+            "slot_ms": 200,
+            "strings": 1,
+            "planned": "palm",
+            "played": True,
+            "real": "palm",
+            "heard": "palm",
+        }
+        | values
+    )  # type: ignore[arg-type]
+
+
+def test_chances_are_held_against_what_was_so() -> None:
+    """Hits called palm at 0.9 of which half are palm: the table says a half."""
+    cases = [a_case(real=kind, chance=0.9, chances=(0.05, 0.9, 0.05)) for kind in ("palm", "open") * 150]
+    rows = [row for row in reliability_table(cases) if row.startswith("| 0.85")]
+    assert rows == ["| 0.85 to 0.95 | 300 | 0.900 | 0.500 |"]
+
+
+def test_depths_in_the_right_order_rank_one_and_stops_told_late_count() -> None:
+    palms = [a_case(depth=k / 20, said_depth=0.2 + k / 40) for k in range(20)]
+    assert depth_lines(palms)[2].split("|")[3].strip() == "1.00"
+    stops = [a_case(stop=True, late_ms=late, said_late_ms=said) for late, said in ((100, 90), (10, 80), (120, 0), (0, 5))]
+    row = stop_table(stops)[2].split("|")
+    assert row[4].strip() == "40" and row[6].strip().startswith("0.50") and row[7].strip().startswith("0.50")
 
 
 def test_small_cells_print_an_interval_and_large_ones_a_figure() -> None:
-    assert wilson(0, 0) == "none" and wilson(190, 200) == "0.950"
-    assert wilson(9, 10) == "0.90 (0.60 to 0.98)"  # by Wilson's formula with z = 1.96
+    assert share(0, 0) == "none" and share(190, 200) == "0.950"
+    assert share(9, 10) == "0.90 (0.60 to 0.98)"  # by Wilson's formula with z = 1.96
 
 
 def test_the_corpus_repeats_by_seed_and_holds_the_contrary_cases() -> None:
@@ -81,8 +113,20 @@ def test_the_fit_separates_what_can_be_separated() -> None:
     rng = np.random.default_rng(1)
     inputs = rng.normal(0, 1, (600, 2))
     ring = (np.hypot(*inputs.T) > 1.1).astype(int)
-    curved = fit_network(inputs, ring, hidden=(8,), outputs=1, decay=1e-4)
+    curved = fit_network(inputs, struck_or_not(ring), hidden=(8,), outputs=1, decay=1e-4)
     assert np.mean((curved.outputs(inputs)[:, 0] > 0) == ring) > 0.95
     three = np.clip((inputs[:, 0] * 2 + 1.5).astype(int), 0, 2)
-    linear = fit_network(inputs, three, hidden=(), outputs=3, decay=1e-5)
+    linear = fit_network(inputs, one_of(three), hidden=(), outputs=3, decay=1e-5)
     assert np.mean(linear.outputs(inputs).argmax(axis=1) == three) > 0.9
+
+
+def test_the_fit_finds_places_and_values() -> None:
+    """Of five places in turn the one with the largest input; and a value from its inputs."""
+    rng = np.random.default_rng(2)
+    inputs = rng.normal(0, 1, (400, 5))
+    wanted = np.eye(5)[inputs.argmax(axis=1)]
+    places = fit_network(inputs.reshape(-1, 1), place_of(wanted), hidden=(4,), outputs=1, decay=1e-6)
+    assert np.mean(places.outputs(inputs.reshape(-1, 1)).reshape(-1, 5).argmax(axis=1) == inputs.argmax(axis=1)) > 0.98
+    values = np.tanh(inputs[:, 0]) - inputs[:, 1]
+    told = fit_network(inputs, near(values, np.ones(400)), hidden=(8,), outputs=1, decay=1e-6)
+    assert np.std(told.outputs(inputs)[:, 0] - values) < 0.1

@@ -5,6 +5,7 @@ import pytest
 
 from thrumble.core.ear.articulation import KINDS, classify_hits, measure_hits
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.envelope import Envelope
 from thrumble.core.ear.network import Network, unpack
 from thrumble.core.ear.onsets import find_candidates, measure_candidates
 from thrumble.core.ear.ringing import hit_levels_db, measure_rings
@@ -36,7 +37,7 @@ def with_sounds(length_s: float, *sounds: tuple[float, np.ndarray]) -> np.ndarra
 def test_attacks_are_placed_within_a_millisecond_and_sure() -> None:
     places = [0.503, 1.1037, 1.7251, 2.402]
     samples = with_sounds(4, *[(at, string(0.5, stop_s=0.4)) for at in places])
-    found = find_candidates(samples, bands_of(samples), unpack(ONSETS))
+    found = find_candidates(Envelope(samples), bands_of(samples), unpack(ONSETS))
     for at in places:
         nearest = int(np.argmin(np.abs(found.times_s - at)))
         assert abs(found.times_s[nearest] - at) < 0.001 and found.log_odds[nearest] > 0
@@ -44,10 +45,10 @@ def test_attacks_are_placed_within_a_millisecond_and_sure() -> None:
 
 def test_a_flat_sound_has_no_candidates_and_a_wavering_one_no_sure_ones() -> None:
     silence = np.zeros(RATE, dtype=np.float32)
-    assert measure_candidates(silence, bands_of(silence))[0].size == 0
+    assert measure_candidates(Envelope(silence), bands_of(silence))[0].size == 0
     t = np.arange(3 * RATE) / RATE
     wavering = (0.3 * np.sin(2 * np.pi * 196 * t + 3 * np.sin(2 * np.pi * 5 * t))).astype(np.float32)
-    found = find_candidates(wavering, bands_of(wavering), unpack(ONSETS))
+    found = find_candidates(Envelope(wavering), bands_of(wavering), unpack(ONSETS))
     assert (found.log_odds[(found.times_s > 0.1) & (found.times_s < 2.9)] < 0).all(), "vibrato is no onset"
 
 

@@ -5,6 +5,7 @@ ThrumbleError
 ├── BadAudio        sound that cannot be decoded or read
 ├── BadTempo        a tempo outside 20 to 400 bpm
 ├── BadFlaw         a flaw of the simulated player that does not exist or is out of range
+├── BadRig          an instrument or tone that cannot be
 ├── NotFound        a riff, take or reading that is not (or no longer) there
 ├── NotAllowed      a step that the state of the thing does not allow
 └── Trouble         something around the application (backup file, database) is not as needed
@@ -43,6 +44,10 @@ class BadTempo(ThrumbleError):
 
 class BadFlaw(ThrumbleError):
     """An unknown flaw of the simulated player, or a value outside its range."""
+
+
+class BadRig(ThrumbleError):
+    """An instrument or tone described in a way that cannot be."""
 
 
 class NotFound(ThrumbleError):

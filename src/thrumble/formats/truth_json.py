@@ -27,6 +27,8 @@ def _hit(hit: PlayedHit) -> dict[str, Any]:
     row |= {key: round(value, 3) for key, value in optional.items() if value is not None}
     if hit.stray_strings:
         row["stray_strings"] = list(hit.stray_strings)
+    if hit.fret_error:
+        row["fret_error"] = hit.fret_error
     if hit.not_reached:
         row["not_reached"] = True
     if hit.round > 1:

@@ -19,6 +19,11 @@ def _parent(table: str, *, ondelete: str = "CASCADE") -> Any:
     return Field(sa_column=Column(sa.Integer, sa.ForeignKey(f"{table}.id", ondelete=ondelete), nullable=False, index=True))
 
 
+def _maybe(table: str) -> Any:
+    """A reference that goes when what it names is deleted."""
+    return Field(default=None, sa_column=Column(sa.Integer, sa.ForeignKey(f"{table}.id", ondelete="SET NULL"), nullable=True, index=True))
+
+
 def _moment() -> Any:
     return Field(sa_column=Column(sa.DateTime(timezone=True), nullable=False))
 
@@ -69,6 +74,67 @@ class RevisionRow(SQLModel, table=True):
     created_at: datetime = _moment()
 
 
+class RigRow(SQLModel, table=True):
+    """An instrument and what it is plugged into. `tuning`: sounding pitches, lowest string first."""
+
+    __tablename__ = "rig"
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = _player()
+    name: str
+    tuning: list[str] = _json()
+    capo: int = 0
+    scale_mm: float = 648.0
+    left_handed: bool = False
+    chain: str = ""
+    created_at: datetime = _moment()
+
+
+class ToneRow(SQLModel, table=True):
+    """A tone of a rig under the player's own name. `level`: the last level check."""
+
+    __tablename__ = "tone"
+    __table_args__ = (sa.UniqueConstraint("rig_id", "name"),)
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = _player()
+    rig_id: int = _parent("rig")
+    name: str
+    sound: str  # clean, crunch, high gain
+    level: dict[str, Any] | None = _json(nullable=True)
+    created_at: datetime = _moment()
+
+
+class CalibrationRow(SQLModel, table=True):
+    """A measured delay, never changed: of one browser, one device, one sample rate."""
+
+    __tablename__ = "calibration"
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = _player()
+    browser: str
+    device: str
+    rate_hz: int
+    kind: str  # return, drum
+    delay_ms: float
+    repeat_ms: float
+    spread_ms: float | None = None
+    openings_ms: list[float] = _json()
+    created_at: datetime = _moment()
+
+
+class ExampleRow(SQLModel, table=True):
+    """One hit kept as an example of a tone: FLAC of a second, and what it was played as."""
+
+    __tablename__ = "example"
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = _player()
+    tone_id: int = _parent("tone")
+    kind: str  # open, light, full, tight, dead
+    rate_hz: int
+    depth: float
+    origin: str  # finder, correction
+    data: bytes
+    created_at: datetime = _moment()
+
+
 class TakeRow(SQLModel, table=True):
     """A take: its sound exactly as it came (browser takes as 24-bit FLAC) and all it was played with."""
 
@@ -92,6 +158,10 @@ class TakeRow(SQLModel, table=True):
     start_frame: int | None = Field(default=None, sa_column=Column(sa.BigInteger, nullable=True))
     rate_hz: int | None = None
     delay_ms: float | None = None
+    delay_spread_ms: float | None = None
+    rig_id: int | None = _maybe("rig")
+    tone_id: int | None = _maybe("tone")
+    calibration_id: int | None = _maybe("calibration")
     file_name: str = ""
     audio_bytes: int = 0
     audio_sha256: str = ""
@@ -157,3 +227,19 @@ class HitRow(SQLModel, table=True):
     relative_level_db: float | None = None
     ring_s: float | None = None
     stop_late_ms: float | None = None
+
+
+class CorrectionRow(SQLModel, table=True):
+    """What the player says a hit was; what was heard stays as it is."""
+
+    __tablename__ = "correction"
+    __table_args__ = (sa.UniqueConstraint("take_id", "index", "round"),)
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = _player()
+    take_id: int = _parent("take")
+    index: int
+    round: int
+    articulation: str
+    heard: str
+    example_id: int | None = _maybe("example")
+    created_at: datetime = _moment()

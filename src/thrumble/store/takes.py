@@ -34,6 +34,10 @@ class Take:
     start_frame: int | None
     rate_hz: int | None
     delay_ms: float | None
+    delay_spread_ms: float | None
+    rig_id: int | None
+    tone_id: int | None
+    calibration_id: int | None
     file_name: str
     audio_bytes: int
     audio_sha256: str
@@ -72,6 +76,10 @@ class NewTake:
     start_frame: int | None = None
     rate_hz: int | None = None
     delay_ms: float | None = None
+    delay_spread_ms: float | None = None
+    rig_id: int | None = None
+    tone_id: int | None = None
+    calibration_id: int | None = None
     file_name: str = ""
     zone: str = "UTC"
     created_at: datetime | None = None

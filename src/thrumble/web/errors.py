@@ -5,7 +5,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
-from thrumble.core.errors import BadAudio, BadFlaw, BadTempo, NotAllowed, NotFound, RiffError, ThrumbleError, Trouble
+from thrumble.core.errors import BadAudio, BadFlaw, BadRig, BadTempo, NotAllowed, NotFound, RiffError, ThrumbleError, Trouble
 from thrumble.web.templating import render
 
 STATUS: dict[type[ThrumbleError], int] = {
@@ -13,6 +13,7 @@ STATUS: dict[type[ThrumbleError], int] = {
     BadAudio: 422,
     BadTempo: 422,
     BadFlaw: 422,
+    BadRig: 422,
     NotFound: 404,
     NotAllowed: 409,
     Trouble: 503,

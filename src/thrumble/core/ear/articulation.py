@@ -1,11 +1,12 @@
 """Open, palm-muted or dead: from a hit's own sound, with probabilities. The hit's own plan plays no part.
 
 Three kinds of evidence, in windows from the attack to the next onset at most: how the bands stand to one another, how each falls, and how
-clear the pitch is (damping by soft contact takes the high partials first: Fletcher and Rossing). A generic classifier, trained on simulated
-guitars, then learns this take: its weights are moved towards what the take's *other* hits say, each labelled by the generic opinion and its
-plan together, the plan being right only most of the time. Every hit is judged by weights that never saw its own plan.
+clear the pitch is (damping by soft contact takes the high partials first: Fletcher and Rossing). A generic network, trained on simulated
+guitars, then learns this take: the weights of its last layer are moved towards what the take's *other* hits say, each labelled by the generic
+opinion and its plan together, the plan being right only most of the time. Every hit is judged by weights that never saw its own plan.
 """
 
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
@@ -25,17 +26,31 @@ PITCH_LAGS_HZ = (30.0, 500.0)
 PITCH_FFT = 2048  # holds a piece and its longest lag
 
 KINDS = (Articulation.OPEN, Articulation.PALM, Articulation.DEAD)
-PLAN_WRONG = 0.1  # share of hits taken to be played unlike the plan
-HOLD = 30.0  # pull of the generic weights, in hits: 1 follows the take, 100 stays generic; 30 served hits unlike the plan best
+PLAN_WRONG = 0.2  # share of hits taken to be played unlike the plan
+EXAMPLE_WRONG = 0.02
+HOLD = 12.0  # pull of the generic weights, in hits: 5 follows the take and its plan too far, 30 stays generic
+MEASURES = 56
+LEVEL_COLUMN, CLARITY_COLUMN = 45, 51  # of the measures: level against the take's peak in tens of dB, and the early pitch clarity
 FOLDS = 6
 ROUNDS, STEPS = 2, 25
 UNSURE_BELOW = 0.55
 
 
+@dataclass(frozen=True, slots=True)
+class Profile:
+    """Hits the player recorded on purpose: measures as of `measure_hits`, shape (n, MEASURES), and the index into KINDS of each."""
+
+    measures: Array
+    kinds: NDArray[np.intp]
+
+
+NO_PROFILE = Profile(np.zeros((0, MEASURES)), np.zeros(0, dtype=np.intp))
+
+
 def measure_hits(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array) -> Array:
     """What the classifier sees of each hit, shape (n, measures). `ends_s`: the next onset, or the take's end."""
     if not onsets_s.size:
-        return np.zeros((0, 0))
+        return np.zeros((0, MEASURES))
     group_of = [(BAND_EDGES_HZ[:-1] >= low * 0.99) & (BAND_EDGES_HZ[:-1] < high * 0.99) for low, high in GROUPS_HZ]
     running = np.concatenate([np.zeros((1, len(GROUPS_HZ))), np.cumsum(grouped_power(bands, group_of), axis=0)])
     free_s = np.clip(ends_s - onsets_s - CLEAR_S, 0.016, 0.2)
@@ -99,27 +114,39 @@ def _pitch_window(size: int) -> tuple[Samples, Samples]:
     return window, np.asarray(np.maximum(shape / shape[0], 0.02), dtype=np.float32)
 
 
-def classify_hits(measures: Array, planned: NDArray[np.intp], network: Network) -> Array:
+def classify_hits(measures: Array, planned: NDArray[np.intp], network: Network, profile: Profile = NO_PROFILE) -> Array:
     """Probabilities of open, palm and dead, shape (n, 3), each row from the hit's sound and what the take's other hits taught.
 
     planned : index into KINDS per hit, -1 where the hit is not in the riff.
+    profile : the player's own examples in this tone, whose kinds are known.
     """
     if not len(measures):
         return np.zeros((0, 3))
-    inputs = np.clip((measures - network.centre) / network.scale, -4, 4)
-    inputs = np.concatenate([inputs, np.ones((len(inputs), 1))], axis=1)
-    generic = np.concatenate([network.layers[0][0], network.layers[0][1][np.newaxis]])
-    labels = np.full((len(inputs), 3), 1 / 3)
     known = planned >= 0
+    labels = np.full((len(measures), 3), 1 / 3)
     labels[known] = PLAN_WRONG / 2
     labels[known, planned[known]] = 1 - PLAN_WRONG
+    inputs = _with_ones(network.features(measures))
+    examples = _with_ones(network.features(profile.measures)) if len(profile.kinds) else inputs[:0]
+    generic = np.concatenate([network.layers[-1][0], network.layers[-1][1][np.newaxis]])
+    sure = np.full((len(examples), 3), EXAMPLE_WRONG / 2)
+    sure[np.arange(len(examples)), profile.kinds] = 1 - EXAMPLE_WRONG
     fold = np.arange(len(inputs)) % FOLDS
     probabilities = np.empty((len(inputs), 3))
     for k in range(FOLDS):
         others = fold != k
-        weights = _learn(inputs[others], labels[others], generic) if others.any() else generic
+        weights = _learn(np.concatenate([inputs[others], examples]), np.concatenate([labels[others], sure]), generic)
         probabilities[~others] = _softmax(inputs[~others] @ weights)
     return probabilities
+
+
+def _with_ones(features: Array) -> Array:
+    return np.concatenate([features, np.ones((len(features), 1))], axis=1)
+
+
+def mute_depths(measures: Array, network: Network) -> Array:
+    """How deep each hit is muted, 0 ringing free to 1 tight; shape (n,)."""
+    return np.clip(network.outputs(measures)[:, 0], 0, 1) if len(measures) else np.zeros(0)
 
 
 def _learn(inputs: Array, labels: Array, generic: Array) -> Array:

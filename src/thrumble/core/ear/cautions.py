@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from thrumble.core.ear.reading import Caution, HitReading, HitState
+from thrumble.core.ear.reading import Caution, HitReading, HitState, Verdict
 
 CLIP_CAUTION, CLIP_NO_LEVELS = 0.001, 0.20
 FEW_HITS = 8
@@ -68,6 +68,13 @@ def _about_measures(hits: list[HitReading]) -> list[Caution]:
     played = sum(hit.state is HitState.PLAYED for hit in hits)
     if played < FEW_HITS:
         out.append(Caution(code="few_hits", text=f"Only {played} hits were heard: averages over so few say little."))
-    text = "Mute depth, the spread of the strings, the chord's notes and stray strings are not measured by this ear yet."
-    out.append(Caution(code="not_measured", text=text))
+    chords = [hit for hit in hits if hit.heard_articulation is Verdict.OPEN]
+    if chords and all(hit.chord_ok is None for hit in chords):
+        text = (
+            "No open hit rang long and clear enough to check its notes and stray strings: under gain or in short slots they cannot be told."
+        )
+        out.append(Caution(code="chords_not_checked", text=text))
+    if chords and all(hit.strum_ms is None for hit in chords):
+        text = "The strings of a stroke could not be told apart in this sound: their spread is not given."
+        out.append(Caution(code="strum_not_measured", text=text))
     return out

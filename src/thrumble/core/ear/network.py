@@ -20,11 +20,14 @@ class Network:
 
     def outputs(self, inputs: Array) -> Array:
         """Log odds or scores, shape (n, outputs), from inputs of shape (n, inputs); inputs beyond 4 spreads count as 4."""
+        weights, biases = self.layers[-1]
+        return np.asarray(self.features(inputs) @ weights + biases)
+
+    def features(self, inputs: Array) -> Array:
+        """What the last layer sees, shape (n, its inputs)."""
         x = np.clip((inputs - self.centre) / self.scale, -4, 4)
-        for k, (weights, biases) in enumerate(self.layers):
-            x = x @ weights + biases
-            if k + 1 < len(self.layers):
-                x = np.tanh(x)
+        for weights, biases in self.layers[:-1]:
+            x = np.tanh(x @ weights + biases)
         return x
 
 

@@ -11,9 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.envelope import FLOOR_POWER, Envelope
 from thrumble.core.ear.network import Array, Network
 from thrumble.core.ear.spectrum import BAND_EDGES_HZ, BLOCK, HOP_S, Bands
-from thrumble.core.signal import Samples, filtered, high_pass
+from thrumble.core.signal import Samples
 
 LAG = 5  # frames, 10 ms: a flux over less misses soft palms, over more blurs sixteenths
 SPAN = 3  # frames around the lag whose loudest is the reference
@@ -23,8 +24,6 @@ REFINE_S = 0.009
 ROWS = 512  # candidates refined at a time: bounds memory
 PLACE_S = 0.0015  # where the attack lies from the peak of the flux, on average, and how far from there it may be
 PLACE_SPREAD_S = 0.0025
-FLOOR_POWER = 1e-9
-GRID = 8  # samples
 LEVEL_COLUMN = 4  # of the measures: the attack's level against the take's loud ones
 TOO_QUIET_DB = -36.0  # the softest dead hit lies some 25 dB under the loudest chords
 HOPELESS = -8.0  # log odds that no place in the riff makes up for
@@ -38,9 +37,9 @@ class Candidates:
     log_odds: Array
 
 
-def find_candidates(samples: Samples, bands: Bands, network: Network) -> Candidates:
+def find_candidates(envelope: Envelope, bands: Bands, network: Network) -> Candidates:
     """Every rise that could be a hit at all; choosing among them is the matcher's work. Empty for a flat take."""
-    times_s, measures = measure_candidates(samples, bands)
+    times_s, measures = measure_candidates(envelope, bands)
     if not times_s.size:
         return Candidates(times_s, times_s)
     odds = network.outputs(measures)[:, 0]
@@ -48,7 +47,7 @@ def find_candidates(samples: Samples, bands: Bands, network: Network) -> Candida
     return Candidates(times_s[kept], odds[kept])
 
 
-def measure_candidates(samples: Samples, bands: Bands) -> tuple[Array, Array]:
+def measure_candidates(envelope: Envelope, bands: Bands) -> tuple[Array, Array]:
     """Times of the candidates, shape (n,), and their measures, shape (n, 11); see `_measures`."""
     strength = _onset_strength(bands)
     smooth = np.convolve(strength, np.array([0.25, 0.5, 0.25], np.float32), "same")
@@ -56,7 +55,6 @@ def measure_candidates(samples: Samples, bands: Bands) -> tuple[Array, Array]:
     frames = frames[smooth[frames] >= LEAST_DB]
     if not frames.size:
         return np.zeros(0), np.zeros((0, 11))
-    envelope = _Envelope(samples)
     times, rises = _refine(envelope, np.asarray(frames * HOP_S + PLACE_S, dtype=np.float64))
     order = np.argsort(times, kind="stable")
     times, frames, rises = times[order], frames[order], rises[order]
@@ -84,34 +82,14 @@ def _peaks(curve: NDArray[np.float32], near: int) -> NDArray[np.intp]:
     return np.flatnonzero((curve >= highest) & (curve > 0))
 
 
-class _Envelope:
-    """The take's sharp envelope (above 900 Hz with a little of the rest), and running energy on a grid of 0.36 ms for level questions."""
-
-    def __init__(self, samples: Samples) -> None:
-        self.sharp = np.abs(filtered(samples, WORK_RATE_HZ, high_pass(900.0)))
-        self.sharp += np.float32(0.15) * np.abs(samples)
-        self.size = samples.size
-        self.energy, self.sharp_energy = _running(samples), _running(self.sharp)
-        self.mean_sharp = float(self.sharp_energy[-1] / max(1, self.size))
-
-    def level_db(self, energy: Array, start_s: Array, end_s: Array) -> Array:
-        """Mean power in dB over spans; clipped to the take."""
-        last = energy.size - 1
-        low = np.clip(np.round(start_s * WORK_RATE_HZ / GRID).astype(int), 0, last - 1)
-        high = np.clip(np.round(end_s * WORK_RATE_HZ / GRID).astype(int), low + 1, last)
-        return np.asarray(10 * np.log10(np.maximum(energy[high] - energy[low], 0.0) / ((high - low) * GRID) + FLOOR_POWER))
+def attack_near(envelope: Envelope, about_s: Array, *, reach_s: float) -> Array:
+    """The sharpest relative rise within reach of each time, and there the foot of the attack; seconds."""
+    return _refine(envelope, about_s, reach_s)[0]
 
 
-def _running(samples: Samples) -> Array:
-    """Energy from the start on to every GRID-th sample."""
-    count = -(-samples.size // GRID)
-    padded = np.concatenate([samples, np.zeros(count * GRID - samples.size, np.float32)]).reshape(count, GRID)
-    return np.concatenate([[0.0], np.cumsum(np.einsum("ij,ij->i", padded, padded), dtype=np.float64)])
-
-
-def _refine(envelope: _Envelope, about_s: Array) -> tuple[Array, Array]:
-    """Moves rough times to the sharpest relative rise within REFINE_S; also gives that rise (natural log of the energy ratio)."""
-    after, before, reach = (int(t * WORK_RATE_HZ) for t in (0.0018, 0.006, REFINE_S))
+def _refine(envelope: Envelope, about_s: Array, reach_s: float = REFINE_S) -> tuple[Array, Array]:
+    """Moves rough times to the sharpest relative rise within reach; also gives that rise (natural log of the energy ratio)."""
+    after, before, reach = (int(t * WORK_RATE_HZ) for t in (0.0018, 0.006, reach_s))
     times, rises = np.array(about_s), np.zeros(about_s.size)
     prior = -0.5 * (np.arange(-reach, reach) / (PLACE_SPREAD_S * WORK_RATE_HZ)) ** 2
     floor = FLOOR_POWER + 1e-6 * envelope.mean_sharp
@@ -146,7 +124,7 @@ def _feet(sharp: Samples, best: NDArray[np.intp], after: int) -> Array:
 
 
 def _measures(
-    times: Array, frames: NDArray[np.intp], rises: Array, strength: NDArray[np.float32], bands: Bands, envelope: _Envelope
+    times: Array, frames: NDArray[np.intp], rises: Array, strength: NDArray[np.float32], bands: Bands, envelope: Envelope
 ) -> Array:
     """Eleven measures a candidate; levels in tens of dB so that all are of order one."""
     level = bands.level_db

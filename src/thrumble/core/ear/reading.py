@@ -1,11 +1,11 @@
 """What was heard, as values, and nothing else: the contract between the ear and everyone who shows, stores or judges a reading."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 from thrumble.core.riff.model import Articulation
 
-ENGINE = "1.0.0"
+ENGINE = "2.0.0"
 
 
 class HitState(StrEnum):
@@ -64,6 +64,7 @@ class HitReading:
     ring_s: float | None = None
     ring_end: RingEnd | None = None
     stop_late_ms: float | None = None
+    rest_db: float | None = None  # the written silence against its hit
     strum_ms: float | None = None
     chord_ok: bool | None = None
     stray_strings: list[int] | None = None
@@ -76,6 +77,34 @@ class ExtraOnset:
     onset_s: float
     level_db: float
     near_index: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SwingBar:
+    """The swing of one bar of one round with its 95 % interval."""
+
+    bar: int
+    round: int
+    ratio: float
+    interval: tuple[float, float]
+
+
+class ChangeKind(StrEnum):
+    """What may change along a take."""
+
+    TEMPO = "tempo"  # bpm a minute
+    SPREAD = "spread"  # ms at the end against before
+    LEVEL = "level"  # dB at the end against before
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Change:
+    """Something that held for a while and then moved: where it began, and by how much it had moved at the take's end."""
+
+    kind: ChangeKind
+    bar: int
+    round: int
+    amount: float
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -94,6 +123,9 @@ class Summary:
     articulation_correct: float | None = None
     level_spread_db: float | None = None
     accent_db: float | None = None
+    up_stroke_db: float | None = None  # up-strokes against down-strokes
+    swing_bars: list[SwingBar] = field(default_factory=list)
+    changes: list[Change] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -119,6 +151,8 @@ class Reading:
     summary: Summary
     cautions: list[Caution]
     delay_ms: float | None = None
+    delay_spread_ms: float | None = None  # from one opening of the stream to the next: a smaller bias says nothing
     bias_judged: bool = False
+    profile_hits: int = 0  # examples of the player's own that the verdicts rest on, beside the take itself
     engine: str = ENGINE
     format: str = "thrumble.reading/1"

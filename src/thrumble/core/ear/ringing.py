@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.envelope import Envelope
 from thrumble.core.ear.network import Array
 from thrumble.core.ear.spectrum import HOP_S, Bands, grouped_power
 from thrumble.core.signal import Samples
@@ -19,6 +20,7 @@ LEVEL_S = 0.060
 STEEP_DB_PER_S = 250.0  # a hand on the strings falls faster than this, a free or palm-muted string slower
 ROOM_S = 0.012  # what the analysis window adds to a sharp end
 NEXT_GUARD_S = 0.014
+REST_FROM_S, REST_LEAST_S = 0.03, 0.03
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +41,16 @@ def hit_levels_db(samples: Samples, onsets_s: Array, slots_s: Array, gain_db: fl
         piece = samples[begin : begin + max(32, int(min(LEVEL_S, slot) * WORK_RATE_HZ))]
         out[k] = 10 * np.log10(np.mean(np.square(piece, dtype=np.float64)) + 1e-20) + gain_db if piece.size else -200.0
     return out
+
+
+def rest_levels_db(envelope: Envelope, onset_s: float, begin_s: float, end_s: float) -> float | None:
+    """Level of the rest from `begin_s`, where silence is written, to `end_s`, the next onset, against the hit's own first 60 ms; None where the
+    rest is too short to hear."""
+    first, last = begin_s + REST_FROM_S, end_s - NEXT_GUARD_S
+    if last - first < REST_LEAST_S or begin_s <= onset_s:
+        return None
+    spans = envelope.level_db(envelope.energy, np.array([onset_s, first]), np.array([min(onset_s + LEVEL_S, begin_s), last]))
+    return float(spans[1] - spans[0])
 
 
 def measure_rings(bands: Bands, onsets_s: Array, nexts_s: Array, *, take_end_s: float) -> list[Ring]:

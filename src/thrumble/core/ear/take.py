@@ -1,41 +1,43 @@
 """The ear's one entry: samples, rate and the due hits in, a Reading out. Same input, same output, to the bit."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.ear import summary
-from thrumble.core.ear.articulation import KINDS, UNSURE_BELOW, classify_hits, measure_hits
+from thrumble.core.ear.articulation import NO_PROFILE, Profile
 from thrumble.core.ear.cautions import CLIP_NO_LEVELS, Basis, find_cautions
 from thrumble.core.ear.conditioning import Heard, condition
+from thrumble.core.ear.envelope import Envelope
+from thrumble.core.ear.hits import Matched, Sound, bare_hits, read_hits
 from thrumble.core.ear.matching import CROWD_PER_S, EXTRA_PER_S, gaps_between, match_hits
 from thrumble.core.ear.network import Array, unpack
 from thrumble.core.ear.onsets import Candidates, find_candidates
-from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, RingEnd, StartSource, Verdict
-from thrumble.core.ear.ringing import Ring, hit_levels_db, measure_rings
-from thrumble.core.ear.spectrum import Bands, bands_of
+from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, StartSource
+from thrumble.core.ear.spectrum import bands_of
 from thrumble.core.ear.start import fit_given, fit_unknown
-from thrumble.core.ear.weights import ARTICULATION, ONSETS
+from thrumble.core.ear.weights import ONSETS
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
-from thrumble.core.riff.model import Articulation
 
-DIED_BEFORE_S = 0.06  # a ring that ends this long before its written end was no stop
 GIVE_UP_HITS = 4  # so many in a row, none heard, at either end: the take begins late or ends early there
-_ONSETS, _ARTICULATION = unpack(ONSETS), unpack(ARTICULATION)
+_ONSETS = unpack(ONSETS)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TakeInfo:
     """What is known of a take beside its sound. `start_s`: file time of a hit exactly on the heard click of bar 1 beat 1, None if unknown;
-    `delay_ms`: the calibrated delay already in `start_s`, None if never calibrated; `rounds`: None to find out;
-    `dropouts`: what the recorder noticed, in words."""
+    `delay_ms`: the calibrated delay already in `start_s`, None if never calibrated; `delay_spread_ms`: how far that moves from one opening of
+    the stream to the next; `rounds`: None to find out; `dropouts`: what the recorder noticed, in words; `profile`: the player's own examples
+    in this tone."""
 
     start_s: float | None = None
     delay_ms: float | None = None
+    delay_spread_ms: float | None = None
     rounds: int | None = 1
     dropouts: tuple[str, ...] = ()
+    profile: Profile = NO_PROFILE
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,13 +68,18 @@ def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: Expand
     """
     info = info or TakeInfo()
     heard = condition(samples, rate_hz)
-    bands = bands_of(heard.samples)
-    candidates = find_candidates(heard.samples, bands, _ONSETS) if not heard.silent else Candidates(np.zeros(0), np.zeros(0))
+    sound = Sound(heard, bands_of(heard.samples), Envelope(heard.samples), levels=heard.clipped_share < CLIP_NO_LEVELS)
+    candidates = find_candidates(sound.envelope, sound.bands, _ONSETS) if not heard.silent else Candidates(np.zeros(0), np.zeros(0))
     due = _due_hits(expanded, info.rounds or _guess_rounds(candidates, expanded))
     placed = _place(candidates, due, info)
-    hits, extras = _read_hits(heard, bands, candidates, due, placed, levels=heard.clipped_share < CLIP_NO_LEVELS)
-    if placed is None or not any(hit.state is HitState.PLAYED for hit in hits):
-        placed, extras = None, []
+    hits: list[HitReading] = []
+    extras: list[ExtraOnset] = []
+    if placed is not None and (placed.chosen >= 0).any():
+        states, extra = _states(placed, heard.duration_s), _extra_candidates(candidates, placed)
+        matched = Matched(due.hits, placed.expected_s, states, placed.chosen, extra, placed.stretch)
+        hits, extras = read_hits(sound, candidates, matched, expanded.riff, info.profile)
+    else:
+        placed, hits = None, bare_hits(due.hits, due.due_s)
     return _reading(heard, rate_hz, expanded, info, due, placed, hits, extras)
 
 
@@ -102,85 +109,6 @@ def _place(candidates: Candidates, due: _Due, info: TakeInfo) -> _Placed | None:
     expected = fit.start_s + fit.stretch * due.due_s
     match = match_hits(candidates, expected, gaps_s=gaps_between(expected))
     return _Placed(fit.start_s, fit.stretch, StartSource.FITTED, expected, match.chosen, certain=fit.score - fit.runner_up > 6)
-
-
-def _read_hits(
-    heard: Heard, bands: Bands, candidates: Candidates, due: _Due, placed: _Placed | None, *, levels: bool
-) -> tuple[list[HitReading], list[ExtraOnset]]:
-    """Every due hit with all that was measured, and the onsets that belong to none."""
-    if placed is None or not (placed.chosen >= 0).any():
-        states = [HitState.NOT_REACHED] * len(due.hits)
-        return [_bare(hit, n, float(at), state) for (hit, n), at, state in zip(due.hits, due.due_s, states, strict=True)], []
-    states = _states(placed, heard.duration_s)
-    extra = _extra_candidates(candidates, placed)
-    used = np.concatenate([placed.chosen[placed.chosen >= 0], extra])
-    order = np.argsort(candidates.times_s[used], kind="stable")
-    onsets = candidates.times_s[used][order]
-    nexts = np.append(onsets[1:], np.inf)
-    planned = np.array(
-        [KINDS.index(hit.hit.articulation) for k, (hit, _) in enumerate(due.hits) if placed.chosen[k] >= 0] + [-1] * extra.size
-    )[order]
-    measures = measure_hits(heard.samples, bands, onsets, np.minimum(nexts, heard.duration_s))
-    probabilities = classify_hits(measures, planned, _ARTICULATION)
-    rings = measure_rings(bands, onsets, nexts, take_end_s=heard.duration_s)
-    loud = hit_levels_db(heard.samples, onsets, np.minimum(nexts - onsets, 1.0), heard.gain_db)
-    row_of = {int(candidate): row for row, candidate in enumerate(used[order])}
-    rows = [row_of[int(c)] for c in placed.chosen if c >= 0]
-    middle = float(np.median(loud[rows])) if rows else 0.0
-    hits = []
-    for k, (hit, number) in enumerate(due.hits):
-        bare = _bare(hit, number, float(placed.expected_s[k]), states[k])
-        if placed.chosen[k] < 0:
-            hits.append(bare)
-            continue
-        row = row_of[int(placed.chosen[k])]
-        level = float(loud[row]) if levels else None
-        hits.append(_full(bare, hit, float(onsets[row]), probabilities[row], rings[row], level, middle, placed))
-    near = placed.expected_s
-    extras = [
-        ExtraOnset(
-            onset_s=round(float(candidates.times_s[e]), 5), level_db=round(float(loud[row_of[int(e)]]), 1),
-            near_index=due.hits[int(np.argmin(np.abs(near - candidates.times_s[e])))][0].index,
-        )
-        for e in extra
-    ]  # fmt: skip
-    return hits, extras
-
-
-def _bare(hit: DueHit, number: int, expected_s: float, state: HitState) -> HitReading:
-    return HitReading(
-        index=hit.index, round=number, section=hit.identity.section, bar=hit.bar, at=str(hit.hit.at), expected_s=round(expected_s, 5),
-        state=state, expected_articulation=hit.hit.articulation,
-    )  # fmt: skip
-
-
-def _full(
-    bare: HitReading, due: DueHit, onset_s: float, chances: Array, ring: Ring, level_db: float | None, middle_db: float, placed: _Placed
-) -> HitReading:
-    """The hit with its measures. The stop's lateness counts from the written end; one that rang into the next hit is at least that late."""
-    best = int(np.argmax(chances))
-    late = _stop_late_s(due, ring, onset_s - bare.expected_s, placed.stretch) if KINDS[best] is not Articulation.DEAD else None
-    return replace(
-        bare,
-        onset_s=round(onset_s, 5),
-        deviation_ms=round((onset_s - bare.expected_s) * 1000, 2),
-        heard_articulation=Verdict(KINDS[best].value) if chances[best] >= UNSURE_BELOW else Verdict.UNSURE,
-        probabilities={kind.value: round(float(p), 3) for kind, p in zip(KINDS, chances, strict=True)},
-        level_db=None if level_db is None else round(level_db, 1),
-        relative_level_db=None if level_db is None else round(level_db - middle_db, 1),
-        ring_s=None if ring.ring_s is None else round(ring.ring_s, 4),
-        ring_end=RingEnd(ring.end) if ring.end else None,
-        stop_late_ms=None if late is None else round(late * 1000, 1),
-    )
-
-
-def _stop_late_s(due: DueHit, ring: Ring, late_s: float, stretch: float) -> float | None:
-    """How long after its written end a stopped hit was silent; None where no stop is asked, or the string had died long before it."""
-    ended_s = ring.stopped_s if ring.end == RingEnd.STOP else ring.ring_s if ring.end in (RingEnd.NEXT, RingEnd.END) else None
-    if not due.hit.stop or ended_s is None:
-        return None
-    late = late_s + ended_s - (due.end_s - due.due_s) * stretch
-    return late if late > -DIED_BEFORE_S else None
 
 
 def _states(placed: _Placed, duration_s: float) -> list[HitState]:

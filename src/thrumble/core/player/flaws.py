@@ -27,6 +27,7 @@ TABLE: dict[str, Flaw] = {
     "stop": Flaw(-40, 400, "mean lateness of the stops, ms"),
     "stop_spread": Flaw(0, 200, "standard deviation of the stops' lateness, ms"),
     "stray": Flaw(0, 1, "share of hits with a stray open string"),
+    "fret": Flaw(0, 1, "share of hits with the whole hand one or two frets off"),
     "level": Flaw(0, 12, "standard deviation of the hits' level, dB"),
     "tiring": Flaw(0, 60, "growth of the timing spread from start to end, ms"),
     "swing": Flaw(0, 5, "swing ratio played instead of the one written; 0 plays as written"),
@@ -51,6 +52,7 @@ class Flaws:
     stop: float = 0.0
     stop_spread: float = 8.0
     stray: float = 0.0
+    fret: float = 0.0
     level: float = 1.0
     tiring: float = 0.0
     swing: float = 0.0

@@ -22,7 +22,7 @@ class Setup:
     """One guitar, amplifier and room. Drawn once per take."""
 
     tone: Tone
-    pickup_place: float  # from the bridge, share of the string
+    pickup_places: tuple[float, ...]  # of its coils from the bridge, shares of the string
     pickup_peak_hz: float
     pickup_q: float
     pre_high_pass_hz: float
@@ -33,10 +33,13 @@ class Setup:
     presence_db: float
     room_level: float  # 0 is dry
     room_s: float
+    scoop_db: float  # of the middle, before and after the drive
+    tilt_db: float  # the recorder's or speaker's own colour, at 6 kHz against 150 Hz
     noise_db: float  # below the peak
     hum_db: float
     hum_hz: float
     gate_db: float | None = None  # noise gate threshold below the peak, None without
+    gate_s: float = 0.03  # over which the gate looks
     compress: float = 0.0  # 0 none to 1 hard, before the amplifier
 
 
@@ -46,10 +49,12 @@ DRIVE_DB = {Tone.CLEAN: (-12.0, 0.0), Tone.CRUNCH: (12.0, 22.0), Tone.HIGH_GAIN:
 def draw_setup(tone: Tone, rng: np.random.Generator) -> Setup:
     """A random guitar, amplifier and room for a tone."""
     low, high = DRIVE_DB[tone]
-    dry = rng.random() < 0.6
+    dry = rng.random() < 0.5
+    place = float(rng.uniform(0.05, 0.24))
+    gated = rng.random() < {Tone.CLEAN: 0.05, Tone.CRUNCH: 0.15, Tone.HIGH_GAIN: 0.45}[tone]
     return Setup(
         tone=tone,
-        pickup_place=float(rng.uniform(0.05, 0.24)),
+        pickup_places=(place, place + 0.03) if rng.random() < 0.5 else (place,),
         pickup_peak_hz=float(rng.uniform(2200, 5200)),
         pickup_q=float(rng.uniform(0.7, 2.2)),
         pre_high_pass_hz=float(rng.uniform(40, 80) if tone is Tone.CLEAN else rng.uniform(70, 220)),
@@ -58,13 +63,16 @@ def draw_setup(tone: Tone, rng: np.random.Generator) -> Setup:
         speaker_low_hz=float(rng.uniform(60, 110)),
         speaker_high_hz=float(rng.uniform(3600, 6500)),
         presence_db=float(rng.uniform(-2, 6)),
-        room_level=0.0 if dry else float(rng.uniform(0.03, 0.2)),
-        room_s=float(rng.uniform(0.15, 0.7)),
-        noise_db=float(rng.uniform(-75, -45)),
+        room_level=0.0 if dry else float(rng.uniform(0.03, 0.35)),
+        room_s=float(rng.uniform(0.15, 0.9)),
+        scoop_db=float(rng.uniform(-9, 2)),
+        tilt_db=float(rng.uniform(-6, 4)),
+        noise_db=float(rng.uniform(-75, -38)),
         hum_db=float(rng.uniform(-80, -48)),
         hum_hz=float(rng.choice([50.0, 60.0])),
-        gate_db=float(rng.uniform(-50, -36)) if tone is Tone.HIGH_GAIN and rng.random() < 0.3 else None,
-        compress=float(rng.uniform(0.2, 0.8)) if rng.random() < 0.25 else 0.0,
+        gate_db=float(rng.uniform(-52, -30)) if gated else None,
+        gate_s=float(rng.uniform(0.008, 0.05)),
+        compress=float(rng.uniform(0.2, 0.9)) if rng.random() < 0.3 else 0.0,
     )
 
 
@@ -74,14 +82,16 @@ def amplify(strings: Samples, setup: Setup, *, rate_hz: int, rng: np.random.Gene
     sound = sound / np.float32(max(1e-6, float(np.percentile(np.abs(sound), 99.9))))
     if setup.compress:
         sound = _compress(sound, setup.compress, rate_hz)
+    sound = filtered(sound, rate_hz, peak(700, gain_db=setup.scoop_db / 2, q=0.6))
     if setup.tone is not Tone.CLEAN or setup.drive_db > -6:
         sound = _distort(sound, setup, rate_hz)
     sound = filtered(
         sound, rate_hz, high_pass(setup.speaker_low_hz), low_pass(setup.speaker_high_hz, q=0.9), low_pass(setup.speaker_high_hz * 1.2),
-        peak(2200, gain_db=setup.presence_db, q=0.8),
+        peak(2200, gain_db=setup.presence_db, q=0.8), peak(700, gain_db=setup.scoop_db / 2, q=0.6),
+        peak(6000, gain_db=setup.tilt_db / 2, q=0.4), peak(150, gain_db=-setup.tilt_db / 2, q=0.5),
     )  # fmt: skip
     if setup.gate_db is not None:
-        sound = _gate(sound, setup.gate_db, rate_hz)
+        sound = _gate(sound, setup.gate_db, setup.gate_s, rate_hz)
     if setup.room_level:
         sound = _room(sound, setup, rate_hz, rng)
     loud = max(1e-6, float(np.max(np.abs(sound))))
@@ -119,8 +129,8 @@ def _compress(sound: Samples, amount: float, rate_hz: int) -> Samples:
     return np.asarray(sound * (level / level.max()) ** (-0.6 * amount), dtype=np.float32)
 
 
-def _gate(sound: Samples, threshold_db: float, rate_hz: int) -> Samples:
-    level = _envelope(sound, rate_hz, 0.03)
+def _gate(sound: Samples, threshold_db: float, window_s: float, rate_hz: int) -> Samples:
+    level = _envelope(sound, rate_hz, window_s)
     opened = np.clip((20 * np.log10(level / level.max() + 1e-9) - threshold_db) / 6 + 0.5, 0, 1)
     return np.asarray(sound * opened, dtype=np.float32)
 

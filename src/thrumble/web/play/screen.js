@@ -1,6 +1,6 @@
 // The take cycle: open the input, count in, record, stop by itself, read, arm the next round. One key does it.
 import { onKey, onPedal, problem, send } from "../shared/site.js";
-import { Refused, givenSettings, loadClicks, openInput, scheduleClicks } from "./recorder.js";
+import { Refused, givenSettings, loadClicks, openInput, scheduleClicks } from "../shared/recorder.js";
 import { Uploader } from "./uploader.js";
 
 const plan = JSON.parse(document.getElementById("plan").textContent);

@@ -1,0 +1,147 @@
+"""A guitar made of sampled notes, beside the modelled one: another family of sound to train and measure the ear on.
+
+The notes come from FluidR3 GM (Frank Wen, 2000 to 2008, MIT licence), Debian package fluid-soundfont-gm, rendered once by fluidsynth
+(`apt-get install fluidsynth fluid-soundfont-gm`) into `.local/sampled-notes.npz`. Nothing of it goes into the package.
+"""
+
+import struct
+import subprocess
+import tempfile
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+
+from thrumble.core.player.guitars import StringHit
+from thrumble.core.player.sound import Setup, Tone
+from thrumble.core.riff.model import Articulation
+from thrumble.core.signal import Samples, filtered, high_pass, low_pass, peak
+
+BANK = Path("/usr/share/sounds/sf2/FluidR3_GM.sf2")
+CACHE = Path(__file__).parent.parent / ".local/sampled-notes.npz"
+PROGRAMS = {"steel": 25, "jazz": 26, "clean": 27, "muted": 28, "overdriven": 29, "distorted": 30}
+NOTES = range(26, 78)
+RATE_HZ = 44100
+NOTE_S, PAUSE_S = 3.5, 1.0
+FOOT_S = 0.0025  # nothing of a note stands longer than this before its attack
+
+
+def _midi_file(program: int) -> bytes:
+    """Every note in turn, loud, one after the other."""
+
+    def varying(n: int) -> bytes:
+        out = [n & 0x7F]
+        while n := n >> 7:
+            out.insert(0, 0x80 | (n & 0x7F))
+        return bytes(out)
+
+    ticks = 480 * 2  # a second at 120 bpm
+    events = [b"\x00" + bytes([0xC0, program])]
+    for note in NOTES:
+        events += [varying(0) + bytes([0x90, note, 100]), varying(int(NOTE_S * ticks)) + bytes([0x80, note, 0])]
+        events.append(varying(int(PAUSE_S * ticks)) + bytes([0xB0, 120, 0]))
+    track = b"".join(events) + b"\x00\xff\x2f\x00"
+    return b"MThd" + struct.pack(">IHHH", 6, 0, 1, 480) + b"MTrk" + struct.pack(">I", len(track)) + track
+
+
+@lru_cache(maxsize=1)
+def bank() -> dict[str, NDArray[np.float32]]:
+    """Mono notes, shape (notes, frames) for each program, from their attacks on. Raises FileNotFoundError naming the packages."""
+    if CACHE.exists():
+        with np.load(CACHE) as kept:
+            return {name: kept[name].astype(np.float32) for name in PROGRAMS}
+    if not BANK.exists():
+        raise FileNotFoundError(f"{BANK} is missing: apt-get install fluidsynth fluid-soundfont-gm")
+    out = {}
+    for name, program in PROGRAMS.items():
+        with tempfile.TemporaryDirectory() as folder:
+            score, sound = Path(folder) / "notes.mid", Path(folder) / "notes.wav"
+            score.write_bytes(_midi_file(program))
+            command = ["fluidsynth", "-ni", "-R", "0", "-C", "0", "-g", "0.8", "-r", str(RATE_HZ), "-F", str(sound), str(BANK), str(score)]
+            subprocess.run(command, check=True, capture_output=True)
+            samples = soundfile.read(sound, dtype="float32")[0].mean(axis=1)
+        step = int((NOTE_S + PAUSE_S) * RATE_HZ)
+        out[name] = np.stack([_from_attack(samples[k * step : k * step + int(NOTE_S * RATE_HZ)]) for k in range(len(NOTES))])
+    CACHE.parent.mkdir(exist_ok=True)
+    np.savez_compressed(CACHE, **{name: notes.astype(np.float16) for name, notes in out.items()})
+    return out
+
+
+def _from_attack(note: Samples) -> NDArray[np.float32]:
+    """The note shifted to its attack and brought to one peak."""
+    size = np.abs(note)
+    top = float(size[: int(0.2 * RATE_HZ)].max())
+    first = max(0, int(np.argmax(size >= 0.1 * top)) - int(FOOT_S * RATE_HZ))
+    out = np.zeros(note.size, np.float32)
+    out[: note.size - first] = note[first:] / max(top, 1e-6)
+    return out
+
+
+class SampledGuitar:
+    """Sampled notes under hands drawn once a take; the palm is a decay laid on muted or on open notes."""
+
+    def __init__(self, setup: Setup, rng: np.random.Generator) -> None:
+        names = ["clean", "clean", "jazz", "steel"] + (["overdriven", "distorted"] if setup.tone is Tone.HIGH_GAIN else [])
+        self._open = bank()[str(rng.choice(names))]
+        self._muted = bank()["muted"] if rng.random() < 0.65 else self._open
+        self._release_s = float(rng.uniform(0.008, 0.03))
+        self._palm_s = float(np.exp(rng.uniform(np.log(0.08), np.log(0.4))))  # 20 dB below 300 Hz, at depth 0.6
+        self._upper = float(rng.uniform(0.25, 0.7))  # of that, above
+        self._noise = float(rng.uniform(0.02, 0.25)) if rng.random() < 0.5 else 0.0
+        self._slow_s = float(rng.uniform(0.003, 0.022)) if rng.random() < 0.35 else 0.0  # a palm's body swells behind the pick's noise
+        self._dead_db = float(rng.uniform(20, 40))  # down after 60 ms
+        self._colour = [
+            peak(float(rng.uniform(400, 4000)), gain_db=float(rng.uniform(-6, 6)), q=0.7),
+            low_pass(float(rng.uniform(4500, 12000))),
+        ]
+
+    def string(self, hit: StringHit, rate_hz: int, rng: np.random.Generator) -> Samples:
+        """One string; see Guitar."""
+        frames = max(1, int(hit.length_s * rate_hz))
+        t = np.arange(frames) / rate_hz
+        if hit.articulation is Articulation.DEAD:
+            wave = self._dead(frames, rate_hz, rng)
+        elif hit.articulation is Articulation.PALM:
+            wave = self._palm(hit, frames, rate_hz)
+        else:
+            wave = _note(self._open, hit.midi, frames, rate_hz)
+        wave = filtered(wave, rate_hz, *self._colour)
+        if (self._noise or self._slow_s) and hit.leading and not hit.legato and hit.articulation is not Articulation.OPEN:
+            level = max(self._noise, 0.12) if self._slow_s else self._noise
+            wave = wave + (level * rng.standard_normal(frames) * np.exp(-t / 0.004)).astype(np.float32)
+        hand = np.clip(1 - (t - hit.release_s) / self._release_s, 0, 1)
+        return np.asarray(wave * hand * 10 ** (hit.gain_db / 20), dtype=np.float32)
+
+    def _palm(self, hit: StringHit, frames: int, rate_hz: int) -> Samples:
+        note = _note(self._muted, hit.midi, frames, rate_hz)
+        t = np.arange(frames) / rate_hz
+        fall_s = self._palm_s * 4 ** (0.6 - hit.depth)
+        low = filtered(note, rate_hz, low_pass(300))
+        damped = low * 10 ** (-t / fall_s) + (note - low) * 10 ** (-t / (fall_s * self._upper))
+        if self._muted is self._open:  # an open note's own brightness goes with the hand
+            damped = filtered(damped.astype(np.float32), rate_hz, low_pass(3500 * 4 ** (0.3 - hit.depth)))
+        if self._slow_s:
+            damped = damped * np.clip(t / (self._slow_s * (0.5 + hit.depth)), 0, 1) ** 1.5
+        return np.asarray(damped, dtype=np.float32)
+
+    def _dead(self, frames: int, rate_hz: int, rng: np.random.Generator) -> Samples:
+        t = np.arange(frames) / rate_hz
+        out = np.zeros(frames)
+        for _ in range(int(rng.integers(2, 5))):
+            out += _note(self._muted, float(rng.uniform(40, 64)), frames, rate_hz) * rng.uniform(0.3, 1.0)
+        out = out * 10 ** (-t / 0.06 * self._dead_db / 20) * 0.6
+        noise = rng.standard_normal(frames) * np.exp(-t / float(rng.uniform(0.004, 0.015))) * float(rng.uniform(0.05, 0.3))
+        return filtered(
+            (out + noise).astype(np.float32), rate_hz, high_pass(float(rng.uniform(80, 200))), low_pass(float(rng.uniform(2500, 6000)))
+        )
+
+
+def _note(notes: NDArray[np.float32], midi: float, frames: int, rate_hz: int) -> Samples:
+    """The nearest sampled note, read at the speed that gives the pitch."""
+    nearest = int(np.clip(round(midi), NOTES.start, NOTES.stop - 1))
+    speed = 2 ** ((midi - nearest) / 12) * RATE_HZ / rate_hz
+    row = notes[nearest - NOTES.start]
+    at = np.arange(frames) * speed
+    return np.asarray(np.interp(at, np.arange(row.size), row, right=0.0), dtype=np.float32)

@@ -1,0 +1,180 @@
+"""Every hit of a take with all that can be measured of it, each from its own sound; and the onsets that belong to no due hit."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from thrumble.core.ear.articulation import KINDS, NO_PROFILE, UNSURE_BELOW, Profile, classify_hits, measure_hits, mute_depths
+from thrumble.core.ear.chords import UNTOLD, ChordCheck, check_chord
+from thrumble.core.ear.conditioning import Heard
+from thrumble.core.ear.envelope import Envelope
+from thrumble.core.ear.network import Array, unpack
+from thrumble.core.ear.onsets import Candidates
+from thrumble.core.ear.placing import place_hits
+from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, RingEnd, Verdict
+from thrumble.core.ear.ringing import Ring, hit_levels_db, measure_rings, rest_levels_db
+from thrumble.core.ear.spectrum import Bands
+from thrumble.core.ear.strumming import strum_times
+from thrumble.core.ear.weights import ARTICULATION, DEPTH, PLACES, STRUM
+from thrumble.core.riff.expand import DueHit
+from thrumble.core.riff.model import Articulation, Riff, note_midi, open_midi
+
+DIED_BEFORE_S = 0.06  # a ring that ends this long before its written end was no stop
+LEAST_STEP_S = 0.010  # two hits are never placed closer than this
+_ARTICULATION, _PLACES, _DEPTH, _STRUM = unpack(ARTICULATION), unpack(PLACES), unpack(DEPTH), unpack(STRUM)
+
+
+@dataclass(frozen=True, slots=True)
+class Sound:
+    """A take's sound in the views that the measures share. `levels`: whether it is clean enough to give levels."""
+
+    heard: Heard
+    bands: Bands
+    envelope: Envelope
+    levels: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Matched:
+    """The due hits with their rounds, where each is expected in the file, its state, the candidate it took (-1 for none), and the candidates
+    that were struck beside the riff. `stretch`: seconds heard per second written."""
+
+    due: list[tuple[DueHit, int]]
+    expected_s: Array
+    states: list[HitState]
+    chosen: NDArray[np.intp]
+    extra: NDArray[np.intp]
+    stretch: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Struck:
+    """All onsets of the take in order: what each is, and its measures. `due`: which due hit, -1 for none."""
+
+    due: NDArray[np.intp]
+    onsets_s: Array
+    nexts_s: Array
+    chances: Array
+    depths: Array
+    rings: list[Ring]
+    loud_db: Array
+    strums_ms: Array
+
+
+def read_hits(
+    sound: Sound, candidates: Candidates, matched: Matched, riff: Riff, profile: Profile = NO_PROFILE
+) -> tuple[list[HitReading], list[ExtraOnset]]:
+    """The readings of all due hits, in their order, and the extra onsets."""
+    struck = _measure(sound, candidates, matched, profile)
+    own = {int(k): row for row, k in enumerate(struck.due) if k >= 0}
+    middle = float(np.median(struck.loud_db[list(own.values())])) if own else 0.0
+    hits = []
+    for k, (hit, number) in enumerate(matched.due):
+        bare = _bare(hit, number, float(matched.expected_s[k]), matched.states[k])
+        hits.append(_full(bare, hit, struck, own[k], sound, middle, matched.stretch, riff) if k in own else bare)
+    extras = [
+        ExtraOnset(
+            onset_s=round(float(struck.onsets_s[row]), 5), level_db=round(float(struck.loud_db[row]), 1),
+            near_index=matched.due[int(np.argmin(np.abs(matched.expected_s - struck.onsets_s[row])))][0].index,
+        )
+        for row in np.flatnonzero(struck.due < 0)
+    ]  # fmt: skip
+    return hits, extras
+
+
+def _measure(sound: Sound, candidates: Candidates, matched: Matched, profile: Profile) -> _Struck:
+    own = np.flatnonzero(matched.chosen >= 0)
+    used = np.concatenate([matched.chosen[own], matched.extra])
+    which = np.concatenate([own, np.full(matched.extra.size, -1)])
+    order = np.argsort(candidates.times_s[used], kind="stable")
+    which, about = which[order], candidates.times_s[used][order]
+    onsets = _in_order(about, place_hits(sound.envelope, about, _PLACES))
+    nexts = np.append(onsets[1:], np.inf)
+    ends = np.minimum(nexts, sound.heard.duration_s)
+    planned = np.array([KINDS.index(matched.due[k][0].hit.articulation) if k >= 0 else -1 for k in which], dtype=np.intp)
+    measures = measure_hits(sound.heard.samples, sound.bands, onsets, ends)
+    return _Struck(
+        due=which, onsets_s=onsets, nexts_s=nexts, chances=classify_hits(measures, planned, _ARTICULATION, profile),
+        depths=mute_depths(measures, _DEPTH), rings=measure_rings(sound.bands, onsets, nexts, take_end_s=sound.heard.duration_s),
+        loud_db=hit_levels_db(sound.heard.samples, onsets, np.minimum(nexts - onsets, 1.0), sound.heard.gain_db),
+        strums_ms=strum_times(sound.envelope, onsets, _STRUM),
+    )  # fmt: skip
+
+
+def _in_order(about_s: Array, placed_s: Array) -> Array:
+    """The new places, but for those that would come upon or before a neighbour."""
+    out = np.array(placed_s)
+    for k in range(1, out.size):
+        if out[k] < out[k - 1] + LEAST_STEP_S:
+            out[k] = max(about_s[k], out[k - 1] + LEAST_STEP_S / 2)
+    return out
+
+
+def bare_hits(due: list[tuple[DueHit, int]], expected_s: Array) -> list[HitReading]:
+    """The due hits of a take in which nothing was heard."""
+    return [_bare(hit, n, float(at), HitState.NOT_REACHED) for (hit, n), at in zip(due, expected_s, strict=True)]
+
+
+def _bare(hit: DueHit, number: int, expected_s: float, state: HitState) -> HitReading:
+    return HitReading(
+        index=hit.index, round=number, section=hit.identity.section, bar=hit.bar, at=str(hit.hit.at), expected_s=round(expected_s, 5),
+        state=state, expected_articulation=hit.hit.articulation,
+    )  # fmt: skip
+
+
+def _full(
+    bare: HitReading, due: DueHit, struck: _Struck, row: int, sound: Sound, middle_db: float, stretch: float, riff: Riff
+) -> HitReading:
+    """The hit with its measures. The stop's lateness counts from the written end; one that rang into the next hit is at least that late."""
+    chances, ring, onset_s = struck.chances[row], struck.rings[row], float(struck.onsets_s[row])
+    best = KINDS[int(np.argmax(chances))]
+    verdict = Verdict(best.value) if chances.max() >= UNSURE_BELOW else Verdict.UNSURE
+    late = _stop_late_s(due, ring, onset_s - bare.expected_s, stretch) if best is not Articulation.DEAD else None
+    chord = _chord(due, struck, row, sound, riff) if verdict is Verdict.OPEN else UNTOLD
+    level_db = float(struck.loud_db[row]) if sound.levels else None
+    rest_db = _rest_db(bare, due, struck, row, sound, stretch) if due.hit.stop else None
+    strummed = len(due.hit.notes) > 1 and not np.isnan(struck.strums_ms[row])
+    return replace(
+        bare,
+        onset_s=round(onset_s, 5),
+        deviation_ms=round((onset_s - bare.expected_s) * 1000, 2),
+        heard_articulation=verdict,
+        probabilities={kind.value: round(float(p), 3) for kind, p in zip(KINDS, chances, strict=True)},
+        mute_depth=None if best is Articulation.DEAD else round(float(struck.depths[row]), 2),
+        level_db=None if level_db is None else round(level_db, 1),
+        relative_level_db=None if level_db is None else round(level_db - middle_db, 1),
+        ring_s=None if ring.ring_s is None else round(ring.ring_s, 4),
+        ring_end=RingEnd(ring.end) if ring.end else None,
+        stop_late_ms=None if late is None else round(late * 1000, 1),
+        rest_db=None if rest_db is None else round(rest_db, 1),
+        strum_ms=round(float(struck.strums_ms[row]), 1) if strummed else None,
+        chord_ok=chord.chord_ok,
+        stray_strings=None if chord.stray_strings is None else list(chord.stray_strings),
+    )
+
+
+def _stop_late_s(due: DueHit, ring: Ring, late_s: float, stretch: float) -> float | None:
+    """How long after its written end a stopped hit was silent; None where no stop is asked, or the string had died long before it."""
+    ended_s = ring.stopped_s if ring.end == RingEnd.STOP else ring.ring_s if ring.end in (RingEnd.NEXT, RingEnd.END) else None
+    if not due.hit.stop or ended_s is None:
+        return None
+    late = late_s + ended_s - (due.end_s - due.due_s) * stretch
+    return late if late > -DIED_BEFORE_S else None
+
+
+def _rest_db(bare: HitReading, due: DueHit, struck: _Struck, row: int, sound: Sound, stretch: float) -> float | None:
+    """How far the written silence after a stop lies under its hit; negative is quieter."""
+    begin_s = bare.expected_s + (due.end_s - due.due_s) * stretch
+    return rest_levels_db(sound.envelope, float(struck.onsets_s[row]), begin_s, min(float(struck.nexts_s[row]), sound.heard.duration_s))
+
+
+def _chord(due: DueHit, struck: _Struck, row: int, sound: Sound, riff: Riff) -> ChordCheck:
+    midi = [m for note in due.hit.notes if (m := note_midi(riff, note)) is not None]
+    silent = {number: open_midi(riff, number) for number in range(1, len(riff.tuning) + 1)}
+    for note in due.hit.notes:
+        silent.pop(note.string, None)
+    ring = struck.rings[row]
+    onset_s = float(struck.onsets_s[row])
+    end_s = min(float(struck.nexts_s[row]), sound.heard.duration_s, onset_s + (ring.stopped_s or ring.ring_s or 10.0))
+    return check_chord(sound.heard.samples, onset_s, end_s, midi, silent)

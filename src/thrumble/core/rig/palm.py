@@ -1,0 +1,154 @@
+"""The palm finder: one struck note or chord in a second of sound, placed between ringing free and choked.
+
+Too far back, the palm hardly touches the strings and they ring. In the pocket the note is short and still has its pitch. Too far forward the
+palm lies over the sounding length: the hit is choked and the pitch is gone.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from thrumble.core.ear.articulation import (
+    CLARITY_COLUMN,
+    KINDS,
+    LEVEL_COLUMN,
+    NO_PROFILE,
+    Profile,
+    classify_hits,
+    measure_hits,
+    mute_depths,
+)
+from thrumble.core.ear.conditioning import WORK_RATE_HZ, condition
+from thrumble.core.ear.envelope import Envelope
+from thrumble.core.ear.network import Array, unpack
+from thrumble.core.ear.onsets import find_candidates
+from thrumble.core.ear.placing import place_hits
+from thrumble.core.ear.spectrum import bands_of
+from thrumble.core.ear.weights import ARTICULATION, DEPTH, ONSETS, PLACES
+from thrumble.core.errors import BadAudio
+from thrumble.core.riff.model import Articulation
+from thrumble.core.signal import Samples
+
+EIGHT = 8
+LEAST_HITS = 3
+LIGHTEST, TIGHTEST = 0.2, 0.88  # depths between which a palm lies in the pocket
+CHOKED_CLARITY = 0.35
+MOST_S = 3.0
+LEVEL_S = 0.060
+_ONSETS, _PLACES, _ARTICULATION, _DEPTH = unpack(ONSETS), unpack(PLACES), unpack(ARTICULATION), unpack(DEPTH)
+
+
+class Place(StrEnum):
+    """Where the palm lies."""
+
+    BACK = "back"
+    POCKET = "pocket"
+    FORWARD = "forward"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SingleHit:
+    """One hit by itself. `scale`: 0 ringing free, 1 choked. `decay_s`: until 20 dB under its peak, None where it outlasts the sound.
+    `clarity`: 0 noise to 1 a clear pitch. `level_db`: RMS of the first 60 ms, dBFS. `chances`: of open, palm and dead, by the generic ear
+    and the profile. `measures`: what the ear sees of it, shape (MEASURES,)."""
+
+    onset_s: float
+    scale: float
+    depth: float
+    decay_s: float | None
+    clarity: float
+    level_db: float
+    peak_db: float
+    chances: tuple[float, float, float]
+    place: Place
+    measures: Array
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Repeatability:
+    """How alike the last hits were: their number, the middle of their depth and its robust spread, and how many lay in the pocket."""
+
+    hits: int
+    middle: float
+    spread: float
+    in_pocket: int
+
+
+def measure_single(samples: NDArray[np.floating], rate_hz: int, profile: Profile = NO_PROFILE) -> SingleHit:
+    """Hears one hit in up to three seconds of sound. Raises BadAudio where no hit, or more than one, is in it."""
+    if samples.shape[0] > MOST_S * rate_hz:
+        raise BadAudio(f"one hit at a time: send {MOST_S:.0f} seconds of sound at most")
+    heard = condition(samples, rate_hz)
+    onset_s = _only_onset(heard.samples, heard.silent)
+    bands = bands_of(heard.samples)
+    measures = measure_hits(heard.samples, bands, np.array([onset_s]), np.array([heard.duration_s]))
+    chances = classify_hits(measures, np.array([-1]), _ARTICULATION, profile)[0]
+    depth = float(mute_depths(measures, _DEPTH)[0])
+    clarity = float(np.clip(measures[0, CLARITY_COLUMN], 0, 1))
+    begin = int(onset_s * WORK_RATE_HZ)
+    piece = heard.samples[begin : begin + int(LEVEL_S * WORK_RATE_HZ)]
+    decay_s = _decay_s(heard.samples[begin:])
+    open_, dead = float(chances[KINDS.index(Articulation.OPEN)]), float(chances[KINDS.index(Articulation.DEAD)])
+    scale = float(np.clip(depth * (1 - open_) * (1 - dead) + dead * max(0.94, depth), 0, 1))
+    place = Place.BACK if scale < LIGHTEST else Place.FORWARD if scale > TIGHTEST or clarity < CHOKED_CLARITY else Place.POCKET
+    return SingleHit(
+        onset_s=round(onset_s, 5), scale=round(scale, 3), depth=round(depth, 3), decay_s=decay_s, clarity=round(clarity, 3),
+        level_db=round(10 * float(np.log10(np.mean(np.square(piece, dtype=np.float64)) + 1e-20)) + heard.gain_db, 1),
+        peak_db=round(heard.gain_db, 1), chances=(open_, float(chances[KINDS.index(Articulation.PALM)]), dead), place=place, measures=measures[0],
+    )  # fmt: skip
+
+
+def _only_onset(samples: Samples, silent: bool) -> float:
+    if silent:
+        raise BadAudio("nothing was heard: check the cable and the input level")
+    envelope, bands = Envelope(samples), bands_of(samples)
+    found = find_candidates(envelope, bands, _ONSETS)
+    sure = found.times_s[found.log_odds > 0]
+    if not sure.size:
+        raise BadAudio("no hit was heard: strike one string or chord and let it be")
+    levels = envelope.level_db(envelope.energy, sure, sure + 0.05)
+    loud = sure[levels > levels.max() - 12]
+    return float(place_hits(envelope, loud[:1], _PLACES)[0])
+
+
+def _decay_s(piece: Samples) -> float | None:
+    """From the loudest 10 ms until 20 dB under them for good; None where that is not reached."""
+    n = WORK_RATE_HZ // 100
+    count = piece.size // n
+    if count < 4:
+        return None
+    level = 10 * np.log10(np.mean(np.square(piece[: count * n].reshape(count, n), dtype=np.float64), axis=1) + 1e-12)
+    top = int(np.argmax(level[:20]))
+    over = np.flatnonzero(level > level[top] - 20)
+    return None if over[-1] >= count - 2 else round(float((over[-1] + 1 - top) * 0.01), 3)
+
+
+def repeatability(depths: list[float], places: list[Place]) -> Repeatability | None:
+    """Over the last eight hits; None below three."""
+    last, where = np.array(depths[-EIGHT:]), places[-EIGHT:]
+    if last.size < LEAST_HITS:
+        return None
+    middle = float(np.median(last))
+    spread = float(1.4826 * np.median(np.abs(last - middle)))
+    return Repeatability(hits=last.size, middle=round(middle, 3), spread=round(spread, 3), in_pocket=sum(p is Place.POCKET for p in where))
+
+
+def profile_of(examples: list[tuple[Samples, int, Articulation]]) -> Profile:
+    """The ear's profile from single hits the player kept: sound, rate and what each was played as. Sounds that hold no hit are left out.
+
+    All are brought to one level, as the hits of a take are.
+    """
+    hits, kinds = [], []
+    for samples, rate_hz, kind in examples:
+        try:
+            hits.append(measure_single(samples, rate_hz))
+        except BadAudio:
+            continue
+        kinds.append(KINDS.index(kind))
+    if not hits:
+        return NO_PROFILE
+    rows, peaks = np.array([hit.measures for hit in hits]), np.array([hit.peak_db for hit in hits])
+    rows[:, LEVEL_COLUMN] += (peaks - peaks.max()) / 10
+    return Profile(rows, np.array(kinds, dtype=np.intp))

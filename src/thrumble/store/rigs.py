@@ -1,0 +1,314 @@
+"""Rigs, tones, calibrations, examples of a tone, and the player's corrections. Functions take the session and the player first, and never commit."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any, TypeVar
+
+import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import insert
+from sqlmodel import Session, col, select
+
+from thrumble.core.errors import NotAllowed, NotFound
+from thrumble.store.tables import CalibrationRow, CorrectionRow, ExampleRow, RigRow, TakeRow, ToneRow
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rig:
+    """An instrument and what it is plugged into."""
+
+    id: int
+    name: str
+    tuning: list[str]
+    capo: int
+    scale_mm: float
+    left_handed: bool
+    chain: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewRig:
+    """What makes a rig. `tuning`: sounding pitches, lowest string first; `scale_mm`: the strings' sounding length."""
+
+    name: str
+    tuning: tuple[str, ...]
+    capo: int = 0
+    scale_mm: float = 648.0
+    left_handed: bool = False
+    chain: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tone:
+    """A tone of a rig. `sound`: clean, crunch or high gain; `level`: the last level check, None before."""
+
+    id: int
+    rig_id: int
+    name: str
+    sound: str
+    level: dict[str, Any] | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Calibration:
+    """A measured delay of one browser, device and sample rate. `spread_ms`: over several openings of the stream, None below two."""
+
+    id: int
+    browser: str
+    device: str
+    rate_hz: int
+    kind: str
+    delay_ms: float
+    repeat_ms: float
+    spread_ms: float | None
+    openings_ms: list[float]
+    created_at: datetime
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewCalibration:
+    """A measurement about to be kept."""
+
+    browser: str
+    device: str
+    rate_hz: int
+    kind: str
+    delay_ms: float
+    repeat_ms: float
+    spread_ms: float | None
+    openings_ms: list[float]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Example:
+    """One hit kept as an example of a tone, without its sound."""
+
+    id: int
+    tone_id: int
+    kind: str
+    rate_hz: int
+    depth: float
+    origin: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Correction:
+    """What the player says a hit was. `example_id`: the example it became, None where it did not join the profile."""
+
+    index: int
+    round: int
+    articulation: str
+    heard: str
+    example_id: int | None
+
+
+def _made(kind: type[T], row: Any) -> T:
+    return kind(**{name: getattr(row, name) for name in kind.__slots__})  # type: ignore[attr-defined]
+
+
+def add_rig(session: Session, player_id: int, new: NewRig) -> Rig:
+    """Stores a rig."""
+    row = RigRow(player_id=player_id, created_at=datetime.now(UTC), **_values(new) | {"tuning": list(new.tuning)})
+    session.add(row)
+    session.flush()
+    return _made(Rig, row)
+
+
+def change_rig(session: Session, player_id: int, rig_id: int, new: NewRig) -> Rig:
+    """Replaces what a rig is; its tones stay. Raises NotFound."""
+    row = _rig(session, player_id, rig_id)
+    for name, value in (_values(new) | {"tuning": list(new.tuning)}).items():
+        setattr(row, name, value)
+    session.flush()
+    return _made(Rig, row)
+
+
+def delete_rig(session: Session, player_id: int, rig_id: int) -> None:
+    """Removes a rig with its tones and their examples; takes played on it stay. Raises NotFound."""
+    session.delete(_rig(session, player_id, rig_id))
+    session.flush()
+
+
+def get_rig(session: Session, player_id: int, rig_id: int) -> Rig:
+    """A rig. Raises NotFound."""
+    return _made(Rig, _rig(session, player_id, rig_id))
+
+
+def rigs_of(session: Session, player_id: int) -> list[Rig]:
+    """All rigs of a player, the oldest first."""
+    return [_made(Rig, row) for row in session.exec(select(RigRow).where(RigRow.player_id == player_id).order_by(col(RigRow.id))).all()]
+
+
+def add_tone(session: Session, player_id: int, rig_id: int, name: str, sound: str) -> Tone:
+    """Stores a tone of a rig. Raises NotFound for the rig, NotAllowed for a name it has already."""
+    _rig(session, player_id, rig_id)
+    if session.exec(select(ToneRow.id).where(ToneRow.rig_id == rig_id, ToneRow.name == name)).first() is not None:
+        raise NotAllowed(f"this rig has a tone named {name} already: choose another name")
+    row = ToneRow(player_id=player_id, rig_id=rig_id, name=name, sound=sound, created_at=datetime.now(UTC))
+    session.add(row)
+    session.flush()
+    return _made(Tone, row)
+
+
+def get_tone(session: Session, player_id: int, tone_id: int) -> Tone:
+    """A tone. Raises NotFound."""
+    return _made(Tone, _tone(session, player_id, tone_id))
+
+
+def tones_of(session: Session, player_id: int, rig_id: int | None = None) -> list[Tone]:
+    """The tones of a rig, or of all rigs."""
+    query = select(ToneRow).where(ToneRow.player_id == player_id).order_by(col(ToneRow.id))
+    rows = session.exec(query if rig_id is None else query.where(ToneRow.rig_id == rig_id)).all()
+    return [_made(Tone, row) for row in rows]
+
+
+def delete_tone(session: Session, player_id: int, tone_id: int) -> None:
+    """Removes a tone with its examples. Raises NotFound."""
+    session.delete(_tone(session, player_id, tone_id))
+    session.flush()
+
+
+def set_level(session: Session, player_id: int, tone_id: int, level: dict[str, Any]) -> Tone:
+    """Keeps the last level check of a tone."""
+    row = _tone(session, player_id, tone_id)
+    row.level = level
+    session.flush()
+    return _made(Tone, row)
+
+
+def add_calibration(session: Session, player_id: int, new: NewCalibration) -> Calibration:
+    """Keeps a measured delay; earlier ones stay."""
+    row = CalibrationRow(player_id=player_id, created_at=datetime.now(UTC), **_values(new))
+    session.add(row)
+    session.flush()
+    return _made(Calibration, row)
+
+
+def newest_calibration(session: Session, player_id: int, *, browser: str, device: str, rate_hz: int) -> Calibration | None:
+    """The last one of exactly this browser, device and rate; None where there is none: another's is never used."""
+    query = select(CalibrationRow).where(
+        CalibrationRow.player_id == player_id,
+        CalibrationRow.browser == browser,
+        CalibrationRow.device == device,
+        CalibrationRow.rate_hz == rate_hz,
+    )
+    row = session.exec(query.order_by(col(CalibrationRow.id).desc())).first()
+    return None if row is None else _made(Calibration, row)
+
+
+def calibrations_of(session: Session, player_id: int, limit: int = 20) -> list[Calibration]:
+    """The newest first."""
+    query = select(CalibrationRow).where(CalibrationRow.player_id == player_id).order_by(col(CalibrationRow.id).desc()).limit(limit)
+    return [_made(Calibration, row) for row in session.exec(query).all()]
+
+
+def add_example(
+    session: Session, player_id: int, tone_id: int, *, kind: str, data: bytes, rate_hz: int, depth: float, origin: str
+) -> Example:
+    """Keeps a hit as an example of a tone. Raises NotFound."""
+    _tone(session, player_id, tone_id)
+    row = ExampleRow(
+        player_id=player_id,
+        tone_id=tone_id,
+        kind=kind,
+        rate_hz=rate_hz,
+        depth=depth,
+        origin=origin,
+        data=data,
+        created_at=datetime.now(UTC),
+    )
+    session.add(row)
+    session.flush()
+    return _made(Example, row)
+
+
+def examples_of(session: Session, player_id: int, tone_id: int) -> list[Example]:
+    """A tone's examples without their sound, the oldest first."""
+    columns = [getattr(ExampleRow, name) for name in Example.__slots__]
+    query = (
+        sa.select(*columns).where(col(ExampleRow.tone_id) == tone_id, col(ExampleRow.player_id) == player_id).order_by(col(ExampleRow.id))
+    )
+    return [Example(**row._mapping) for row in session.execute(query).all()]
+
+
+def example_sounds(session: Session, player_id: int, tone_id: int) -> list[tuple[str, bytes]]:
+    """Kind and FLAC of every example of a tone."""
+    query = select(ExampleRow.kind, ExampleRow.data).where(ExampleRow.tone_id == tone_id, ExampleRow.player_id == player_id)
+    return [(kind, data) for kind, data in session.exec(query.order_by(col(ExampleRow.id))).all()]
+
+
+def delete_example(session: Session, player_id: int, example_id: int) -> int:
+    """Removes an example and says of which tone. Raises NotFound."""
+    row = session.get(ExampleRow, example_id)
+    if row is None or row.player_id != player_id:
+        raise NotFound("there is no such example")
+    session.delete(row)
+    session.flush()
+    return row.tone_id
+
+
+def put_correction(
+    session: Session, player_id: int, take_id: int, *, index: int, round_: int, articulation: str, heard: str, example_id: int | None = None
+) -> None:
+    """Keeps what the player says a hit was, in place of what they said before."""
+    values = {
+        "player_id": player_id, "take_id": take_id, "index": index, "round": round_, "articulation": articulation, "heard": heard,
+        "example_id": example_id, "created_at": datetime.now(UTC),
+    }  # fmt: skip
+    changed = {name: values[name] for name in ("articulation", "heard", "example_id", "created_at")}
+    session.execute(insert(CorrectionRow).values(values).on_conflict_do_update(index_elements=["take_id", "index", "round"], set_=changed))
+
+
+def delete_correction(session: Session, player_id: int, take_id: int, index: int, round_: int) -> None:
+    """Takes a correction back, and its example with it."""
+    row = session.exec(
+        select(CorrectionRow).where(
+            CorrectionRow.player_id == player_id,
+            CorrectionRow.take_id == take_id,
+            CorrectionRow.index == index,
+            CorrectionRow.round == round_,
+        )
+    ).first()
+    if row is None:
+        return
+    if row.example_id is not None:
+        session.execute(sa.delete(ExampleRow).where(col(ExampleRow.id) == row.example_id))
+    session.delete(row)
+    session.flush()
+
+
+def corrections_of(session: Session, player_id: int, take_id: int) -> dict[tuple[int, int], Correction]:
+    """A take's corrections by hit index and round."""
+    query = select(CorrectionRow).where(CorrectionRow.take_id == take_id, CorrectionRow.player_id == player_id)
+    return {(row.index, row.round): _made(Correction, row) for row in session.exec(query).all()}
+
+
+def corrected_kinds(session: Session, player_id: int) -> list[tuple[str, str]]:
+    """What was heard and what the player said it was, over all takes."""
+    query = select(CorrectionRow.heard, CorrectionRow.articulation).where(CorrectionRow.player_id == player_id)
+    return [(heard, said) for heard, said in session.exec(query).all()]
+
+
+def takes_on(session: Session, player_id: int, rig_id: int) -> int:
+    """How many takes were played on a rig."""
+    query = select(sa.func.count()).where(TakeRow.rig_id == rig_id, TakeRow.player_id == player_id)
+    return session.exec(query).one()
+
+
+def _values(new: NewRig | NewCalibration) -> dict[str, Any]:
+    return {name: getattr(new, name) for name in type(new).__slots__}
+
+
+def _rig(session: Session, player_id: int, rig_id: int) -> RigRow:
+    row = session.get(RigRow, rig_id)
+    if row is None or row.player_id != player_id:
+        raise NotFound("there is no such rig: it was deleted, or never was")
+    return row
+
+
+def _tone(session: Session, player_id: int, tone_id: int) -> ToneRow:
+    row = session.get(ToneRow, tone_id)
+    if row is None or row.player_id != player_id:
+        raise NotFound("there is no such tone: it was deleted, or never was")
+    return row

@@ -1,0 +1,329 @@
+"""Rig: instruments and tones, delay and level, palm finder and fret hand. Sounds come as float32 samples and are heard at once."""
+
+from typing import Annotated
+
+import numpy as np
+from fastapi import APIRouter, Depends, Form, Query, Request, Response
+from fastapi.responses import HTMLResponse, JSONResponse
+from pydantic import BaseModel, Field
+
+from thrumble.actions import rigs as verbs
+from thrumble.core.ear.conditioning import condition
+from thrumble.core.ear.envelope import Envelope
+from thrumble.core.ear.network import unpack
+from thrumble.core.ear.onsets import find_candidates
+from thrumble.core.ear.spectrum import bands_of
+from thrumble.core.ear.weights import ONSETS
+from thrumble.core.errors import BadAudio, BadRig
+from thrumble.core.music.pitch import read_tuning
+from thrumble.core.riff.model import note_midi
+from thrumble.core.riff.text import parse_riff
+from thrumble.core.rig.calibration import Returned, measure_drum, measure_return, openings_spread_ms
+from thrumble.core.rig.fret_hand import check_strings, exercise_text, measure_releases
+from thrumble.core.rig.levels import measure_loudness, measure_silence
+from thrumble.core.rig.palm import Place, measure_single, repeatability
+from thrumble.store import rigs
+from thrumble.store.rigs import NewCalibration, NewRig, Rig, Tone
+from thrumble.web.deps import DbSession, PlayerId
+from thrumble.web.rig.views import (
+    SOUNDS,
+    ToneView,
+    calibration_view,
+    delay_words,
+    hit_document,
+    level_document,
+    releases_document,
+    rig_view,
+    strings_document,
+    tone_view,
+)
+from thrumble.web.templating import render
+
+router = APIRouter()
+SOUND_BYTES = 192_000 * 4 * 30
+FIRST = NewRig(name="My guitar", tuning=("E2", "A2", "D3", "G3", "B3", "E4"))
+
+
+class Opening(BaseModel):
+    """What one opening of the stream gave, as the page was told it."""
+
+    delay_ms: Annotated[float, Field(ge=-150, le=500)]
+    repeat_ms: Annotated[float, Field(ge=0, le=200)]
+
+
+class Measured(BaseModel):
+    """A calibration to keep: the openings in their order, the first one with most clicks."""
+
+    device: Annotated[str, Field(max_length=200)]
+    rate: Annotated[int, Field(ge=8000, le=192_000)]
+    kind: Annotated[str, Field(pattern="^(return|drum)$")]
+    openings: Annotated[list[Opening], Field(min_length=1, max_length=12)]
+
+
+async def _sound(request: Request) -> np.ndarray:
+    """Float32 samples of the request's body."""
+    data = bytearray()
+    async for part in request.stream():
+        data += part
+        if len(data) > SOUND_BYTES:
+            raise BadAudio("this sound is too long: half a minute at most")
+    if not data or len(data) % 4:
+        raise BadAudio("sound is float32 samples, four bytes each")
+    samples = np.frombuffer(bytes(data), dtype="<f4")
+    if not np.isfinite(samples).all():
+        raise BadAudio("this sound holds samples that are not numbers")
+    return samples
+
+
+Sound = Annotated[np.ndarray, Depends(_sound)]
+Rate = Annotated[int, Query(ge=8000, le=192_000)]
+
+
+# --- instruments and tones -------------------------------------------------------------------------------------------
+
+
+def _rig_form(
+    name: Annotated[str, Form(max_length=60)], tuning: Annotated[str, Form(max_length=120)], capo: Annotated[int, Form()] = 0,
+    scale_mm: Annotated[float, Form()] = 648.0, chain: Annotated[str, Form(max_length=300)] = "", left_handed: Annotated[bool, Form()] = False,
+) -> NewRig:  # fmt: skip
+    if not name.strip():
+        raise BadRig("a rig needs a name: your guitar's, for instance")
+    if not 0 <= capo <= 12:
+        raise BadRig(f"the capo lies on fret 1 to 12, or 0 for none; found {capo}")
+    if not 300 <= scale_mm <= 900:
+        raise BadRig(f"the scale length is 300 to 900 mm, from nut to bridge; found {scale_mm:g}")
+    try:
+        strings = read_tuning(tuning.replace(",", " ").split())
+    except ValueError as error:
+        raise BadRig(f"the tuning names every string, the lowest first, such as E2 A2 D3 G3 B3 E4: {error}") from None
+    if not 4 <= len(strings) <= 9:
+        raise BadRig(f"a guitar here has four to nine strings; found {len(strings)}")
+    return NewRig(name=name.strip(), tuning=strings, capo=capo, scale_mm=scale_mm, left_handed=left_handed, chain=chain.strip())
+
+
+RigForm = Annotated[NewRig, Depends(_rig_form)]
+
+
+@router.get("/rig", name="rig_page")
+def rig_page(request: Request, session: DbSession, player_id: PlayerId) -> Response:
+    """The newest used rig; the first visit makes one."""
+    known = rigs.rigs_of(session, player_id) or [rigs.add_rig(session, player_id, FIRST)]
+    return _rig_page(request, session, player_id, known[0])
+
+
+@router.get("/rig/{rig_id:int}", name="one_rig_page")
+def one_rig_page(request: Request, rig_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """One of several rigs."""
+    return _rig_page(request, session, player_id, rigs.get_rig(session, player_id, rig_id))
+
+
+def _rig_page(request: Request, session: DbSession, player_id: int, rig: Rig) -> HTMLResponse:
+    tones = [(tone, rigs.examples_of(session, player_id, tone.id)) for tone in rigs.tones_of(session, player_id, rig.id)]
+    delays = [c for c in rigs.calibrations_of(session, player_id) if c.browser == request.state.browser]
+    view = rig_view(rig, rigs.rigs_of(session, player_id), tones, delays, rigs.takes_on(session, player_id, rig.id))
+    return render(request, "rig/page.html", view=view)
+
+
+def _to(request: Request, name: str, **parameters: int) -> Response:
+    return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for(name, **parameters))})
+
+
+@router.post("/rig", name="add_rig")
+def add_rig(request: Request, new: RigForm, session: DbSession, player_id: PlayerId) -> Response:
+    """Another rig."""
+    return _to(request, "one_rig_page", rig_id=rigs.add_rig(session, player_id, new).id)
+
+
+@router.post("/rig/{rig_id:int}", name="change_rig")
+def change_rig(request: Request, rig_id: int, new: RigForm, session: DbSession, player_id: PlayerId) -> Response:
+    """Changes a rig; takes keep theirs."""
+    rigs.change_rig(session, player_id, rig_id, new)
+    return _to(request, "one_rig_page", rig_id=rig_id)
+
+
+@router.post("/rig/{rig_id:int}/delete", name="delete_rig")
+def delete_rig(request: Request, rig_id: int, session: DbSession, player_id: PlayerId) -> Response:
+    """Removes a rig, its tones and examples."""
+    rigs.delete_rig(session, player_id, rig_id)
+    return _to(request, "rig_page")
+
+
+@router.post("/rig/{rig_id:int}/tones", name="add_tone")
+def add_tone(
+    request: Request,
+    rig_id: int,
+    session: DbSession,
+    player_id: PlayerId,
+    name: Annotated[str, Form(max_length=60)],
+    sound: Annotated[str, Form()],
+) -> Response:
+    """A tone of a rig."""
+    if not name.strip():
+        raise BadRig("a tone needs a name that you will know again")
+    if sound not in SOUNDS:
+        raise BadRig(f"a tone is one of {', '.join(SOUNDS)}")
+    return _to(request, "tone_page", tone_id=rigs.add_tone(session, player_id, rig_id, name.strip(), sound).id)
+
+
+@router.get("/rig/tones/{tone_id}", name="tone_page")
+def tone_page(request: Request, tone_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """The bench of one tone: level check and palm finder."""
+    tone = rigs.get_tone(session, player_id, tone_id)
+    return render(request, "rig/tone.html", view=_tone_view(session, player_id, tone))
+
+
+@router.post("/rig/tones/{tone_id}/delete", name="delete_tone")
+def delete_tone(request: Request, tone_id: int, session: DbSession, player_id: PlayerId) -> Response:
+    """Removes a tone and its examples."""
+    tone = rigs.get_tone(session, player_id, tone_id)
+    rigs.delete_tone(session, player_id, tone_id)
+    return _to(request, "one_rig_page", rig_id=tone.rig_id)
+
+
+# --- delay -----------------------------------------------------------------------------------------------------------
+
+
+@router.get("/rig/calibrate", name="calibrate_page")
+def calibrate_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """Measuring how late the recorder hears what is played."""
+    delays = [c for c in rigs.calibrations_of(session, player_id) if c.browser == request.state.browser]
+    return render(request, "rig/calibrate.html", view=calibration_view(delays))
+
+
+@router.post("/rig/calibrate/hear", name="hear_clicks")
+def hear_clicks(
+    samples: Sound,
+    rate: Rate,
+    clicks: Annotated[str, Query(max_length=600)],
+    kind: Annotated[str, Query(pattern="^(return|drum)$")] = "return",
+) -> JSONResponse:
+    """One opening of the stream: the sound and the frames at which clicks went out."""
+    try:
+        frames = [int(frame) for frame in clicks.split(",")]
+    except ValueError:
+        raise BadAudio("clicks are frame numbers with commas between them") from None
+    found = _delay_of(samples, rate, frames, kind)
+    return JSONResponse(
+        {"delay_ms": found.delay_ms, "repeat_ms": found.repeat_ms, "clicks": len(found.delays_ms), "delays_ms": list(found.delays_ms)}
+    )
+
+
+def _delay_of(samples: np.ndarray, rate: int, frames: list[int], kind: str) -> Returned:
+    if kind == "return":
+        return measure_return(samples, rate, frames)
+    heard = condition(samples, rate)
+    if heard.silent:
+        return measure_drum(np.zeros(0), np.array(frames) / rate)
+    found = find_candidates(Envelope(heard.samples), bands_of(heard.samples), unpack(ONSETS))
+    return measure_drum(found.times_s[found.log_odds > 0], np.array(frames) / rate)
+
+
+@router.post("/rig/calibrate", name="keep_calibration")
+def keep_calibration(request: Request, measured: Measured, session: DbSession, player_id: PlayerId) -> JSONResponse:
+    """Keeps a measurement for this browser, device and rate; none is ever changed."""
+    delays = [opening.delay_ms for opening in measured.openings]
+    kept = rigs.add_calibration(
+        session, player_id,
+        NewCalibration(
+            browser=request.state.browser, device=measured.device, rate_hz=measured.rate, kind=measured.kind, delay_ms=round(float(np.median(delays)), 3),
+            repeat_ms=measured.openings[0].repeat_ms, spread_ms=openings_spread_ms(delays), openings_ms=delays,
+        ),
+    )  # fmt: skip
+    return JSONResponse({"delay_ms": kept.delay_ms, "spread_ms": kept.spread_ms, "words": delay_words(kept)}, 201)
+
+
+@router.get("/rig/delay", name="known_delay")
+def known_delay(
+    request: Request, session: DbSession, player_id: PlayerId, rate: Rate, device: Annotated[str, Query(max_length=200)] = ""
+) -> JSONResponse:
+    """The delay of exactly this browser, device and rate, if it was measured."""
+    found = rigs.newest_calibration(session, player_id, browser=request.state.browser, device=device, rate_hz=rate)
+    if found is None:
+        others = any(c.browser == request.state.browser for c in rigs.calibrations_of(session, player_id))
+        words = "this input is not the one that was calibrated" if others else "delay not calibrated"
+        return JSONResponse({"delay_ms": None, "words": words})
+    return JSONResponse({"delay_ms": found.delay_ms, "words": f"delay calibrated, {found.delay_ms:.1f} ms"})
+
+
+# --- level -----------------------------------------------------------------------------------------------------------
+
+
+@router.post("/rig/tones/{tone_id}/level", name="check_level")
+def check_level(
+    request: Request, tone_id: int, session: DbSession, player_id: PlayerId, samples: Sound, rate: Rate,
+    part: Annotated[str, Query(pattern="^(silence|playing)$")],
+) -> HTMLResponse:  # fmt: skip
+    """Silence first, then playing: what was found, kept with the tone."""
+    tone = rigs.get_tone(session, player_id, tone_id)
+    if part == "silence":
+        level = level_document(measure_silence(samples, rate), None, tone.level)
+    else:
+        level = level_document(None, measure_loudness(samples, rate, (tone.level or {}).get("floor_db")), tone.level)
+    return render(request, "rig/_level.html", view=_tone_view(session, player_id, rigs.set_level(session, player_id, tone_id, level)))
+
+
+def _tone_view(session: DbSession, player_id: int, tone: Tone) -> ToneView:
+    return tone_view(tone, rigs.get_rig(session, player_id, tone.rig_id), rigs.examples_of(session, player_id, tone.id))
+
+
+# --- palm finder -----------------------------------------------------------------------------------------------------
+
+
+@router.post("/rig/hit", name="hear_hit")
+def hear_hit(samples: Sound, rate: Rate, before: Annotated[str, Query(max_length=200)] = "") -> JSONResponse:
+    """One hit, heard at once. `before`: depth and place of the hits before it, such as 0.62p,0.58p."""
+    hit = measure_single(samples, rate)
+    letters = {place.value[0]: place for place in Place}
+    try:
+        known = [(float(one[:-1]), letters[one[-1]]) for one in before.split(",") if one]
+    except (ValueError, KeyError):
+        raise BadAudio("the hits before are a depth and a place each, such as 0.62p") from None
+    depths, places = [d for d, _ in known] + [hit.depth], [p for _, p in known] + [hit.place]
+    return JSONResponse(hit_document(hit, repeatability(depths, places)))
+
+
+@router.post("/rig/tones/{tone_id}/examples", name="keep_example")
+def keep_example(
+    request: Request,
+    tone_id: int,
+    session: DbSession,
+    player_id: PlayerId,
+    samples: Sound,
+    rate: Rate,
+    kind: Annotated[str, Query(max_length=20)],
+) -> HTMLResponse:
+    """Keeps a hit as an example of the tone."""
+    verbs.keep_example(session, player_id, tone_id, kind=kind, samples=samples, rate_hz=rate)
+    return render(request, "rig/_examples.html", view=_tone_view(session, player_id, rigs.get_tone(session, player_id, tone_id)))
+
+
+@router.post("/rig/examples/{example_id}/delete", name="delete_example")
+def delete_example(request: Request, example_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """Takes an example back."""
+    tone = rigs.get_tone(session, player_id, rigs.delete_example(session, player_id, example_id))
+    return render(request, "rig/_examples.html", view=_tone_view(session, player_id, tone))
+
+
+# --- fret hand -------------------------------------------------------------------------------------------------------
+
+
+@router.get("/rig/fret-hand", name="fret_hand_page")
+def fret_hand_page(request: Request) -> HTMLResponse:
+    """Grab and release, and the strings of a held chord."""
+    return render(request, "rig/fret_hand.html")
+
+
+@router.post("/rig/fret-hand/releases", name="hear_releases")
+def hear_releases(
+    samples: Sound, rate: Rate, start: Annotated[float, Query(ge=0, le=60)], tempo: Annotated[float, Query(ge=40, le=160)]
+) -> JSONResponse:
+    """The exercise, heard at once. `start`: seconds from the sound's beginning to the first grab's click."""
+    return JSONResponse(releases_document(measure_releases(samples, rate, tempo_bpm=tempo, start_s=start)))
+
+
+@router.post("/rig/fret-hand/chord", name="hear_chord")
+def hear_chord(samples: Sound, rate: Rate) -> JSONResponse:
+    """One held chord of the exercise, string by string."""
+    riff = parse_riff(exercise_text(80))
+    notes = {note.string: float(midi) for note in riff.sections[0].bars[0].hits[0].notes if (midi := note_midi(riff, note)) is not None}
+    return JSONResponse(strings_document(check_strings(samples, rate, notes)))

@@ -1,0 +1,265 @@
+"""The rig screens: words and places for instrument, delay, levels, tones and single hits."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from thrumble.core.rig.calibration import SOUND_MS_PER_M
+from thrumble.core.rig.fret_hand import ChordString, Releases, StringState
+from thrumble.core.rig.levels import Loudness, Silence
+from thrumble.core.rig.palm import LIGHTEST, TIGHTEST, Place, Repeatability, SingleHit
+from thrumble.store.rigs import Calibration, Example, Rig, Tone
+
+SOUNDS = ("clean", "crunch", "high gain")
+TUNINGS = {
+    "standard": "E2 A2 D3 G3 B3 E4",
+    "half a step down": "D#2 G#2 C#3 F#3 A#3 D#4",
+    "lowest string dropped": "D2 A2 D3 G3 B3 E4",
+    "seven strings": "B1 E2 A2 D3 G3 B3 E4",
+}
+EXAMPLE_KINDS = ("open", "light", "full", "tight", "dead")
+WANTED_EACH = 4
+PLACE_WORDS = {Place.BACK: "too far back", Place.POCKET: "in the pocket", Place.FORWARD: "too far forward"}
+PLACE_ADVICE = {
+    Place.BACK: "It rings: move the palm a little towards the neck, or press a little more.",
+    Place.POCKET: "Short, and the pitch is still there.",
+    Place.FORWARD: "Choked: the pitch is gone. Move the palm back towards the bridge.",
+}
+STEADY, LOOSE = 0.05, 0.12  # spread of depth over eight hits
+
+
+@dataclass(frozen=True, slots=True)
+class RigTab:
+    """A rig in the row of rigs."""
+
+    rig_id: int
+    name: str
+    here: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ToneCard:
+    """A tone on the rig's page. `ready`: enough examples of every kind that matters."""
+
+    tone_id: int
+    name: str
+    sound: str
+    level: str
+    examples: str
+    ready: bool
+
+
+@dataclass(frozen=True, slots=True)
+class DelayCard:
+    """The delay of one device as this browser knows it."""
+
+    figure: str
+    device: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class RigView:
+    """The rig's page."""
+
+    rig_id: int
+    name: str
+    tuning: str
+    capo: int
+    scale_mm: str
+    left_handed: bool
+    chain: str
+    meta: str
+    tabs: list[RigTab]
+    tones: list[ToneCard]
+    delays: list[DelayCard]
+    takes: str
+    tunings: dict[str, str]
+    sounds: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ExampleGroup:
+    """The kept examples of one kind."""
+
+    kind: str
+    count: int
+    newest: int | None
+    wanted: int
+
+
+@dataclass(frozen=True, slots=True)
+class ToneView:
+    """A tone's bench: level and palm finder."""
+
+    tone_id: int
+    rig_id: int
+    name: str
+    sound: str
+    rig: str
+    left_handed: bool
+    level: list[tuple[str, str]]
+    warnings: list[str]
+    groups: list[ExampleGroup]
+    total: int
+    pocket: tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class CalibrationView:
+    """The calibration page."""
+
+    delays: list[DelayCard]
+    ms_per_m: float
+
+
+def rig_view(rig: Rig, rigs: list[Rig], tones: list[tuple[Tone, list[Example]]], delays: list[Calibration], takes: int) -> RigView:
+    """The page of one rig among all."""
+    tuning = " ".join(rig.tuning)
+    hand = "left-handed" if rig.left_handed else "right-handed"
+    capo = f"capo {rig.capo}" if rig.capo else "no capo"
+    meta = " · ".join(part for part in (f"{len(rig.tuning)} strings, {tuning}", capo, f"{rig.scale_mm:g} mm", hand, rig.chain) if part)
+    return RigView(
+        rig_id=rig.id, name=rig.name, tuning=tuning, capo=rig.capo, scale_mm=f"{rig.scale_mm:g}", left_handed=rig.left_handed, chain=rig.chain,
+        meta=meta, tabs=[RigTab(r.id, r.name, r.id == rig.id) for r in rigs], tones=[_tone_card(tone, kept) for tone, kept in tones],
+        delays=delay_cards(delays), takes=f"{takes} {'take' if takes == 1 else 'takes'} played on it", tunings=TUNINGS, sounds=SOUNDS,
+    )  # fmt: skip
+
+
+def _tone_card(tone: Tone, kept: list[Example]) -> ToneCard:
+    kinds = {example.kind for example in kept}
+    ready = {"open", "full"} <= kinds and len(kept) >= WANTED_EACH
+    words = f"{len(kept)} examples kept" if kept else "no examples yet: the ear judges by its general knowledge"
+    level = "level not checked"
+    if tone.level and tone.level.get("peak_db") is not None:
+        level = f"peaks at {tone.level['peak_db']:.0f} dB"
+    return ToneCard(tone.id, tone.name, tone.sound, level, words, ready)
+
+
+def delay_cards(delays: list[Calibration]) -> list[DelayCard]:
+    """The newest measurement of each device and rate."""
+    seen: set[tuple[str, int]] = set()
+    out = []
+    for one in delays:
+        if (one.device, one.rate_hz) in seen:
+            continue
+        seen.add((one.device, one.rate_hz))
+        out.append(DelayCard(f"{one.delay_ms:.1f} ms", f"{one.device or 'input'} at {one.rate_hz / 1000:g} kHz", delay_words(one)))
+    return out
+
+
+def delay_words(one: Calibration) -> str:
+    """How good a measurement is, and how old."""
+    spread = "its spread between openings is unknown" if one.spread_ms is None else f"moves by {one.spread_ms:.2f} ms between openings"
+    how = "struck by hand, so your own lateness is in it" if one.kind == "drum" else "click sent back"
+    days = (datetime.now(UTC) - one.created_at).days
+    age = "today" if days == 0 else "yesterday" if days == 1 else f"{days} days ago"
+    return f"{how}; repeats within {one.repeat_ms:.2f} ms; {spread}; measured {age}"
+
+
+def calibration_view(delays: list[Calibration]) -> CalibrationView:
+    return CalibrationView(delay_cards(delays), SOUND_MS_PER_M)
+
+
+def tone_view(tone: Tone, rig: Rig, kept: list[Example]) -> ToneView:
+    """A tone with its last level check and its examples."""
+    rows, warnings = level_words(tone.level)
+    groups = []
+    for kind in EXAMPLE_KINDS:
+        own = [example for example in kept if example.kind == kind]
+        groups.append(ExampleGroup(kind, len(own), own[-1].id if own else None, WANTED_EACH))
+    return ToneView(
+        tone_id=tone.id, rig_id=rig.id, name=tone.name, sound=tone.sound, rig=rig.name, left_handed=rig.left_handed, level=rows, warnings=warnings,
+        groups=groups, total=len(kept), pocket=(LIGHTEST, TIGHTEST),
+    )  # fmt: skip
+
+
+def level_document(silence: Silence | None, loudness: Loudness | None, before: dict[str, Any] | None) -> dict[str, Any]:
+    """A level check as it is stored: what was measured now over what was known before."""
+    document = dict(before or {})
+    for found in (silence, loudness):
+        if found is not None:
+            document |= {name: getattr(found, name) for name in type(found).__slots__}
+    return document
+
+
+def level_words(level: dict[str, Any] | None) -> tuple[list[tuple[str, str]], list[str]]:
+    """Rows of figures, and what to change."""
+    if not level:
+        return [], []
+    rows, warnings = [], []
+    if level.get("floor_db") is not None:
+        rows.append(("noise floor", f"{level['floor_db']:.0f} dB"))
+        if level.get("hum_hz"):
+            rows.append(("hum", f"{level['hum_hz']:.0f} Hz at {level['hum_db']:.0f} dB"))
+            warnings.append(f"Mains hum of {level['hum_hz']:.0f} Hz: turn away from power supplies and screens, or try another socket.")
+        else:
+            rows.append(("hum", "none found"))
+    if level.get("peak_db") is not None:
+        rows += [("hardest chord", f"{level['peak_db']:.1f} dB"), ("headroom", f"{level['headroom_db']:.1f} dB")]
+        if level.get("above_floor_db") is not None:
+            rows.append(("above the noise", f"{level['above_floor_db']:.0f} dB"))
+        change = level.get("gain_change_db")
+        rows.append(("turn the input", "leave it" if change is None else f"{'up' if change > 0 else 'down'} by {abs(change):.0f} dB"))
+        if level.get("clipped"):
+            warnings.append("The hardest chords are clipped: turn the input down, then check again.")
+        if level.get("gated"):
+            warnings.append(
+                f"A noise gate cuts the tails at {level['gate_at_db']:.0f} dB: rings and stops end there, not with your hand. Lower its threshold."
+            )
+    return rows, warnings
+
+
+def hit_document(hit: SingleHit, steady: Repeatability | None) -> dict[str, Any]:
+    """One hit for the palm finder's script: where to draw it and what to say."""
+    decay = "rings on" if hit.decay_s is None else f"{hit.decay_s * 1000:.0f} ms"
+    return {
+        "scale": hit.scale, "depth": hit.depth, "place": hit.place.value, "words": PLACE_WORDS[hit.place], "advice": PLACE_ADVICE[hit.place],
+        "decay": decay, "clarity": f"{hit.clarity:.0%}", "level": f"{hit.level_db:.0f} dB", "depth_words": f"{hit.depth:.2f}",
+        "chances": " · ".join(f"{name} {p:.0%}" for name, p in zip(("open", "palm", "dead"), hit.chances, strict=True)),
+        "steady": steady_words(steady),
+    }  # fmt: skip
+
+
+def steady_words(found: Repeatability | None) -> str:
+    """How repeatable the hand is."""
+    if found is None:
+        return "three hits more and I say how steady the hand is"
+    how = "steady" if found.spread <= STEADY else "loose" if found.spread > LOOSE else "fairly steady"
+    return f"{how}: depth spreads by {found.spread:.2f} over the last {found.hits} hits, {found.in_pocket} in the pocket"
+
+
+def releases_document(found: Releases) -> dict[str, Any]:
+    """The fret-hand check for its script."""
+
+    def number(value: float | None, form: str) -> str:
+        return "not measured" if value is None else f"{value:{form}}"
+
+    return {
+        "words": found.words, "fall": number(found.fall_ms, ".0f"), "left": number(found.left_db, ".0f"), "late": number(found.late_ms, "+.0f"),
+        "each": [
+            {"late": number(r.late_ms, "+.0f"), "fall": number(r.fall_ms, ".0f"), "left": number(r.left_db, ".0f"), "fall_ms": r.fall_ms,
+             "left_db": r.left_db}
+            for r in found.each
+        ],
+    }  # fmt: skip
+
+
+def strings_document(found: list[ChordString]) -> dict[str, Any]:
+    """A held chord, string by string."""
+    bad = [s for s in found if s.state in (StringState.DAMPED, StringState.BUZZES, StringState.WEAK)]
+    words = "Every string rings clear." if not bad else "; ".join(f"string {s.string} {_verb(s.state)}" for s in bad) + "."
+    return {
+        "words": words[:1].upper() + words[1:],
+        "each": [
+            {"string": s.string, "state": s.state.value, "level": "" if s.level_db is None else f"{s.level_db:+.0f} dB",
+             "fall": "" if s.fall_db_per_s is None else f"{s.fall_db_per_s:.0f} dB/s"}
+            for s in sorted(found, key=lambda s: -s.string)
+        ],
+    }  # fmt: skip
+
+
+def _verb(state: StringState) -> str:
+    return {StringState.DAMPED: "is half damped: press closer behind the fret", StringState.BUZZES: "buzzes: press harder, or closer behind the fret"}.get(
+        state, "hardly sounds: check the finger that should press it"
+    )  # fmt: skip
