@@ -130,8 +130,11 @@ def _chord(root: int, tuning: tuple[str, ...], rng: np.random.Generator) -> tupl
     return tuple(notes)
 
 
-def draw_take(seed: int, tone: Tone | None = None, *, sampled: bool = False) -> tuple[Riff, Performance, str]:
-    """A random riff played with random flaws by a random guitar, modelled or `sampled`; the same seed gives the same take."""
+def draw_take(seed: int, tone: Tone | None = None, *, sampled: bool = False, **changed: float) -> tuple[Riff, Performance, str]:
+    """A random riff played with random flaws by a random guitar, modelled or `sampled`; the same seed gives the same take.
+
+    changed : flaws to set otherwise.
+    """
     riff, style = draw_riff(seed)
     rng = np.random.default_rng([seed, 7])
     tone = tone or list(Tone)[int(rng.integers(3))]
@@ -139,6 +142,7 @@ def draw_take(seed: int, tone: Tone | None = None, *, sampled: bool = False) -> 
         timing=float(rng.uniform(4, 16)), bias=float(rng.uniform(-12, 12)), shift=float(rng.choice([0, 25])), missed=0.02, extra=0.015, wrong=0.07,
         stop=float(rng.uniform(-20, 120)), stop_spread=float(rng.uniform(5, 70)), stray=0.03, fret=0.03, level=float(rng.uniform(0.5, 3)),
     )  # fmt: skip
+    flaws = replace(flaws, **changed)
     click = float(rng.uniform(-30, -12)) if rng.random() < 0.15 else None
     rate = int(rng.choice([44100, 48000]))
     lead_s = float(rng.uniform(0.3, 3))

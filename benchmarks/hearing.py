@@ -47,7 +47,7 @@ def pair(right: int, said: int, true: int) -> tuple[str, str]:
 
 def groups(cases: list[Case]) -> list[tuple[str, Wanted]]:
     """The cells that every table of hits is broken into."""
-    out: list[tuple[str, Wanted]] = [("all", lambda c: True)]
+    out: list[tuple[str, Wanted]] = [("all", lambda _: True)]
     out += [(tone, lambda c, tone=tone: c.tone == tone) for tone in sorted({c.tone for c in cases})]
     for low, high in SLOTS:
         name = f"slot under {high} ms" if not low else f"slot {low} to {high} ms" if high < 1e8 else f"slot {low} ms or more"

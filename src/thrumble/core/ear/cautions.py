@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from thrumble.core.ear.reading import Caution, HitReading, HitState, Verdict
+from thrumble.core.ear.reading import Caution, HitReading, HitState, StartSource, Verdict
 
 CLIP_CAUTION, CLIP_NO_LEVELS = 0.001, 0.20
 FEW_HITS = 8
@@ -10,12 +10,14 @@ FEW_HITS = 8
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Basis:
-    """What a reading rests on. `certain`: a fitted start that no other place of the riff comes near."""
+    """What a reading rests on. `source` of the start; `certain`: a fitted start that no other place of the riff
+    comes near; `clicks` heard in the recording."""
 
     nothing_heard: bool
     dropouts: tuple[str, ...]
     clipped_share: float
-    fitted: bool
+    source: StartSource
+    clicks: int
     certain: bool
     calibrated: bool
 
@@ -39,11 +41,18 @@ def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
 
 def _about_timing(basis: Basis) -> list[Caution]:
     """What early and late count from."""
-    if not basis.fitted:
+    heard = [
+        Caution(code="click_heard", text=f"The click itself was heard {basis.clicks} times in the recording; none of it counts as a hit.")
+    ]
+    heard = heard if basis.clicks else []
+    if basis.source is StartSource.GIVEN:
         text = "The delay is not calibrated: early or late is judged around your own average."
-        return [] if basis.calibrated else [Caution(code="delay_not_calibrated", text=text)]
+        return heard if basis.calibrated else [Caution(code="delay_not_calibrated", text=text), *heard]
+    if basis.source is StartSource.CLICK:
+        text = f"Start and tempo were taken from the click in the recording ({basis.clicks} clicks heard); none of it counts as a hit."
+        return [Caution(code="start_by_click", text=text)]
     text = "The start was found from the hits themselves: early or late is judged around your own average, and a constant lead or lag cannot be told."
-    out = [Caution(code="start_fitted", text=text)]
+    out = [Caution(code="start_fitted", text=text), *heard]
     if not basis.certain:
         text = "The riff fits this take nearly as well at another place: check that bar 1 lies where you began, or give the start."
         out.append(Caution(code="start_uncertain", text=text))

@@ -2,7 +2,9 @@
 
 The partials of the written notes, up to some 2 kHz, are a comb. Laid over the hit's spectrum a semitone or more off, it must catch less than in
 its place; where it catches clearly more, the hand was on another fret. A stray open string is looked for only at those of its partials that no
-written note shares. Distortion fills the spectrum with sums and differences of the partials: then only a wide margin is believed.
+written note shares. Distortion adds sums and differences of the partials, for root and fifth all multiples of half the root: how strong those
+are that neither note has tells a clean take from a distorted one, and there a stray's partial must keep clear of them too. Under high gain they
+cover everything, and nothing is said.
 """
 
 from dataclasses import dataclass
@@ -20,8 +22,11 @@ FFT = 32768
 TOP_HZ = 2400.0
 SHIFTS = (-3, -2, -1, 0, 1, 2, 3)  # semitones
 RIGHT_DB, WRONG_DB = 1.0, 2.5  # by how much the best comb must beat its rivals to be believed
-STRAY_DB = -18.0  # a stray string's own partials against the chord's loudest
+STRAY_DB = -22.0  # a stray string's own partials against the chord's loudest, in a clean take
+STRAY_GAIN_DB = -18.0  # the same under distortion
 STRAY_CLEAR_DB = 12.0  # and over what lies around them
+CLEAN_DB, HOPELESS_DB = -33.0, -19.0  # intermodulation under which a take is clean, and above which a stray cannot be told
+ALIEN = (1, 5, 7, 11)  # multiples of half the root that neither root nor fifth has
 APART = 0.022  # share of the frequency: closer partials count as shared
 
 
@@ -36,26 +41,56 @@ class ChordCheck:
 UNTOLD = ChordCheck(None, None)
 
 
-def check_chord(samples: Samples, onset_s: float, end_s: float, midi: list[int], open_midi: dict[int, int]) -> ChordCheck:
-    """Judges one ringing hit.
+@dataclass(frozen=True, slots=True)
+class Ringing:
+    """One ringing hit. `midi`: the written pitches; `silent`: pitch of every open string that must not sound, by its number; `end_s`: where
+    the next hit or the stop cuts it."""
 
-    midi : the written pitches. open_midi : pitch of every open string that must stay silent, by its number.
-    `end_s`: where the next hit or the stop cuts it.
-    """
-    begin = onset_s + SKIP_S
-    length_s = min(end_s - begin - 0.01, MOST_S)
-    if length_s < LEAST_S or not midi:
-        return UNTOLD
+    onset_s: float
+    end_s: float
+    midi: tuple[int, ...]
+    silent: dict[int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class _Heard:
+    level_db: Array
+    width_hz: float  # half a main lobe and a little detuning
+    chord_ok: bool | None
+
+
+def check_chords(samples: Samples, hits: list[Ringing]) -> list[ChordCheck]:
+    """Judges the ringing hits of a take, one answer each; strays by how distorted the take is as a whole."""
+    heard = [_heard(samples, hit) for hit in hits]
+    alien = [_alien_db(one, hit.midi) for one, hit in zip(heard, hits, strict=True) if one is not None and len(set(hit.midi)) > 1]
+    distortion = float(np.median(alien)) if alien else CLEAN_DB + 1
+    return [
+        UNTOLD if one is None else ChordCheck(one.chord_ok, _strays(one, hit, distortion) if one.chord_ok else None)
+        for one, hit in zip(heard, hits, strict=True)
+    ]
+
+
+def _heard(samples: Samples, hit: Ringing) -> _Heard | None:
+    begin = hit.onset_s + SKIP_S
+    length_s = min(hit.end_s - begin - 0.01, MOST_S)
+    if length_s < LEAST_S or not hit.midi:
+        return None
     piece = samples[int(begin * WORK_RATE_HZ) : int((begin + length_s) * WORK_RATE_HZ)]
     if piece.size < LEAST_S * WORK_RATE_HZ * 0.9:
-        return UNTOLD
-    level = _spectrum_db(piece)
-    width = 1.6 / length_s  # Hz: half a main lobe and a little detuning
-    scores = np.array([_comb(level, midi, shift, width) for shift in SHIFTS])
+        return None
+    level, width = _spectrum_db(piece), 1.6 / length_s
+    scores = np.array([_comb(level, list(hit.midi), shift, width) for shift in SHIFTS])
     here = SHIFTS.index(0)
-    rivals = np.delete(scores, here)
-    ok = True if scores[here] - rivals.max() >= RIGHT_DB else False if rivals.max() - scores[here] >= WRONG_DB else None
-    return ChordCheck(ok, _strays(level, midi, open_midi, width) if ok else None)
+    rivals = float(np.delete(scores, here).max())
+    ok = True if scores[here] - rivals >= RIGHT_DB else False if rivals - scores[here] >= WRONG_DB else None
+    return _Heard(level, width, ok)
+
+
+def _alien_db(one: _Heard, midi: tuple[int, ...]) -> float:
+    """How strong the multiples of half the root are that no note of a power chord has, against the loudest partial."""
+    half = frequency_hz(min(midi)) / 2
+    loud = max(_near_db(one.level_db, half * k, one.width_hz) for k in (2, 3, 4, 6))
+    return float(np.mean([_near_db(one.level_db, half * k, one.width_hz) for k in ALIEN])) - loud
 
 
 def _spectrum_db(piece: Samples) -> Array:
@@ -89,18 +124,29 @@ def _comb(level: Array, midi: list[int], shift: int, width_hz: float) -> float:
     return float(np.average(values, weights=weights)) if values else -200.0
 
 
-def _strays(level: Array, midi: list[int], open_midi: dict[int, int], width_hz: float) -> tuple[int, ...]:
-    own = np.array(sorted(hz for note in midi for hz in _partials(note)))
-    loud = max(_near_db(level, hz, width_hz) for hz in own[own < 700]) if (own < 700).any() else float(level.max())
+def _strays(one: _Heard, hit: Ringing, distortion_db: float) -> tuple[int, ...] | None:
+    """The open strings that ring along; None where distortion covers them."""
+    if distortion_db > HOPELESS_DB:
+        return None
+    clean = distortion_db < CLEAN_DB
+    level, width = one.level_db, one.width_hz
+    own = np.array(sorted(hz for note in hit.midi for hz in _partials(note)))
+    half = frequency_hz(min(hit.midi)) / 2
+    made = np.arange(1, int(TOP_HZ / half) + 1) * half if len(hit.midi) > 1 and not clean else np.zeros(0)
+    loud = max((_near_db(level, hz, width) for hz in own if hz < 700), default=float(level.max()))
+    least, needed = (STRAY_DB, 3) if clean else (STRAY_GAIN_DB, 2)
     found = []
-    for number, note in open_midi.items():
-        free = [hz for hz in _partials(note)[:6] if np.min(np.abs(own - hz)) > max(APART * hz, 2.2 * width_hz)]
+    for number, note in hit.silent.items():
+        free = [
+            hz for hz in _partials(note)[:6]
+            if np.min(np.abs(own - hz)) > max(APART * hz, 2.2 * width) and (not made.size or np.min(np.abs(made - hz)) > 1.5 * width)
+        ]  # fmt: skip
         if len(free) < 2:
             continue
-        peaks = [_near_db(level, hz, width_hz) for hz in free]
-        around = [_median_db(level, hz, width_hz) for hz in free]
-        clear = [p - a >= STRAY_CLEAR_DB and p - loud >= STRAY_DB - 4 * k for k, (p, a) in enumerate(zip(peaks, around, strict=True))]
-        if sum(clear[:3]) >= 2 and max(peaks) - loud >= STRAY_DB:
+        peaks = [_near_db(level, hz, width) for hz in free]
+        around = [_median_db(level, hz, width) for hz in free]
+        clear = [p - a >= STRAY_CLEAR_DB and p - loud >= least - 4 * k for k, (p, a) in enumerate(zip(peaks, around, strict=True))]
+        if sum(clear[:4]) >= min(needed, len(free)) and max(peaks) - loud >= least:
             found.append(number)
     return tuple(sorted(found))
 

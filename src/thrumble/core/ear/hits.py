@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.ear.articulation import KINDS, NO_PROFILE, UNSURE_BELOW, Profile, classify_hits, measure_hits, mute_depths
-from thrumble.core.ear.chords import UNTOLD, ChordCheck, check_chord
+from thrumble.core.ear.chords import UNTOLD, ChordCheck, Ringing, check_chords
 from thrumble.core.ear.conditioning import Heard
 from thrumble.core.ear.envelope import Envelope
 from thrumble.core.ear.network import Array, unpack
@@ -69,10 +69,11 @@ def read_hits(
     struck = _measure(sound, candidates, matched, profile)
     own = {int(k): row for row, k in enumerate(struck.due) if k >= 0}
     middle = float(np.median(struck.loud_db[list(own.values())])) if own else 0.0
+    chords = _chords(sound, matched, struck, own, riff)
     hits = []
     for k, (hit, number) in enumerate(matched.due):
         bare = _bare(hit, number, float(matched.expected_s[k]), matched.states[k])
-        hits.append(_full(bare, hit, struck, own[k], sound, middle, matched.stretch, riff) if k in own else bare)
+        hits.append(_full(bare, hit, struck, own[k], sound, middle, matched.stretch, chords.get(k, UNTOLD)) if k in own else bare)
     extras = [
         ExtraOnset(
             onset_s=round(float(struck.onsets_s[row]), 5), level_db=round(float(struck.loud_db[row]), 1),
@@ -93,13 +94,18 @@ def _measure(sound: Sound, candidates: Candidates, matched: Matched, profile: Pr
     nexts = np.append(onsets[1:], np.inf)
     ends = np.minimum(nexts, sound.heard.duration_s)
     planned = np.array([KINDS.index(matched.due[k][0].hit.articulation) if k >= 0 else -1 for k in which], dtype=np.intp)
+    written = np.array([_written_depth(matched.due[k][0]) if k >= 0 else np.nan for k in which])
     measures = measure_hits(sound.heard.samples, sound.bands, onsets, ends)
     return _Struck(
         due=which, onsets_s=onsets, nexts_s=nexts, chances=classify_hits(measures, planned, _ARTICULATION, profile),
-        depths=mute_depths(measures, _DEPTH), rings=measure_rings(sound.bands, onsets, nexts, take_end_s=sound.heard.duration_s),
+        depths=mute_depths(measures, _DEPTH, written), rings=measure_rings(sound.bands, onsets, nexts, take_end_s=sound.heard.duration_s),
         loud_db=hit_levels_db(sound.heard.samples, onsets, np.minimum(nexts - onsets, 1.0), sound.heard.gain_db),
         strums_ms=strum_times(sound.envelope, onsets, _STRUM),
     )  # fmt: skip
+
+
+def _written_depth(due: DueHit) -> float:
+    return float(due.hit.depth if due.hit.depth is not None else 0.6) if due.hit.articulation is Articulation.PALM else np.nan
 
 
 def _in_order(about_s: Array, placed_s: Array) -> Array:
@@ -124,14 +130,13 @@ def _bare(hit: DueHit, number: int, expected_s: float, state: HitState) -> HitRe
 
 
 def _full(
-    bare: HitReading, due: DueHit, struck: _Struck, row: int, sound: Sound, middle_db: float, stretch: float, riff: Riff
+    bare: HitReading, due: DueHit, struck: _Struck, row: int, sound: Sound, middle_db: float, stretch: float, chord: ChordCheck
 ) -> HitReading:
     """The hit with its measures. The stop's lateness counts from the written end; one that rang into the next hit is at least that late."""
     chances, ring, onset_s = struck.chances[row], struck.rings[row], float(struck.onsets_s[row])
     best = KINDS[int(np.argmax(chances))]
     verdict = Verdict(best.value) if chances.max() >= UNSURE_BELOW else Verdict.UNSURE
     late = _stop_late_s(due, ring, onset_s - bare.expected_s, stretch) if best is not Articulation.DEAD else None
-    chord = _chord(due, struck, row, sound, riff) if verdict is Verdict.OPEN else UNTOLD
     level_db = float(struck.loud_db[row]) if sound.levels else None
     rest_db = _rest_db(bare, due, struck, row, sound, stretch) if due.hit.stop else None
     strummed = len(due.hit.notes) > 1 and not np.isnan(struck.strums_ms[row])
@@ -169,12 +174,20 @@ def _rest_db(bare: HitReading, due: DueHit, struck: _Struck, row: int, sound: So
     return rest_levels_db(sound.envelope, float(struck.onsets_s[row]), begin_s, min(float(struck.nexts_s[row]), sound.heard.duration_s))
 
 
-def _chord(due: DueHit, struck: _Struck, row: int, sound: Sound, riff: Riff) -> ChordCheck:
-    midi = [m for note in due.hit.notes if (m := note_midi(riff, note)) is not None]
-    silent = {number: open_midi(riff, number) for number in range(1, len(riff.tuning) + 1)}
-    for note in due.hit.notes:
-        silent.pop(note.string, None)
-    ring = struck.rings[row]
-    onset_s = float(struck.onsets_s[row])
-    end_s = min(float(struck.nexts_s[row]), sound.heard.duration_s, onset_s + (ring.stopped_s or ring.ring_s or 10.0))
-    return check_chord(sound.heard.samples, onset_s, end_s, midi, silent)
+def _chords(sound: Sound, matched: Matched, struck: _Struck, own: dict[int, int], riff: Riff) -> dict[int, ChordCheck]:
+    """The checks of the due hits that were surely open, by their place among the due hits."""
+    chosen = [
+        k
+        for k, row in own.items()
+        if struck.chances[row].max() >= UNSURE_BELOW and KINDS[int(np.argmax(struck.chances[row]))] is Articulation.OPEN
+    ]
+    ringing = []
+    for k in chosen:
+        notes, ring = matched.due[k][0].hit.notes, struck.rings[own[k]]
+        onset_s = float(struck.onsets_s[own[k]])
+        silent = {number: open_midi(riff, number) for number in range(1, len(riff.tuning) + 1)}
+        for note in notes:
+            silent.pop(note.string, None)
+        end_s = min(float(struck.nexts_s[own[k]]), sound.heard.duration_s, onset_s + (ring.stopped_s or ring.ring_s or 10.0))
+        ringing.append(Ringing(onset_s, end_s, tuple(m for note in notes if (m := note_midi(riff, note)) is not None), silent))
+    return dict(zip(chosen, check_chords(sound.heard.samples, ringing), strict=True))

@@ -18,12 +18,12 @@ class Network:
     scale: Array
     layers: tuple[tuple[Array, Array], ...]
 
-    def outputs(self, inputs: Array) -> Array:
+    def outputs(self, inputs: NDArray[np.floating]) -> Array:
         """Log odds or scores, shape (n, outputs), from inputs of shape (n, inputs); inputs beyond 4 spreads count as 4."""
         weights, biases = self.layers[-1]
         return np.asarray(self.features(inputs) @ weights + biases)
 
-    def features(self, inputs: Array) -> Array:
+    def features(self, inputs: NDArray[np.floating]) -> Array:
         """What the last layer sees, shape (n, its inputs)."""
         x = np.clip((inputs - self.centre) / self.scale, -4, 4)
         for weights, biases in self.layers[:-1]:

@@ -1,7 +1,8 @@
 """How loud each hit is, how long it rang, and what ended it.
 
 The ring ends where the hit's own level has fallen 20 dB under its peak for good, or where the next onset cuts it (then it is not measured
-beyond that: it is censored). An end is a stop if the last of the fall was steep, a decay if it was slow.
+beyond that: it is censored). It was stopped if somewhere the level fell far faster than the string had by itself, and stayed down: there the hand
+fell. What a room or a gate does after that moment changes nothing about it.
 """
 
 from dataclasses import dataclass
@@ -17,7 +18,12 @@ from thrumble.core.signal import Samples
 FALL_DB = 20.0
 STAY_FRAMES = 8  # 16 ms under the line, so that a beating chord does not count as ended
 LEVEL_S = 0.060
-STEEP_DB_PER_S = 250.0  # a hand on the strings falls faster than this, a free or palm-muted string slower
+LAP = 11  # frames, 22 ms: over so long a hand's fall is looked for
+SETTLED = 14  # frames: an attack's own fall is over
+HAND_DB = 6.0  # a hand makes the level fall by so much more than before, within a lap
+STAYS_DB = 4.0  # and it never comes back so near
+CLEAR_DB = 10.0  # what stands less over the floor cannot be seen to end
+HUM_FRAMES = 20
 ROOM_S = 0.012  # what the analysis window adds to a sharp end
 NEXT_GUARD_S = 0.014
 REST_FROM_S, REST_LEAST_S = 0.03, 0.03
@@ -57,40 +63,48 @@ def measure_rings(bands: Bands, onsets_s: Array, nexts_s: Array, *, take_end_s: 
     """The ring of every hit up to the next onset (`nexts_s`; infinite for the last)."""
     power = grouped_power(bands, [np.ones(bands.level_db.shape[1], dtype=bool)])[:, 0]
     level = 10 * np.log10(power + 1e-12)
-    quiet = float(np.percentile(level, 2))
-    return [_ring(level, quiet, onset, following, take_end_s) for onset, following in zip(onsets_s, nexts_s, strict=True)]
+    hum_free = np.convolve(power, np.ones(HUM_FRAMES) / HUM_FRAMES, "same")  # a window over a period of hum and more
+    floor = 10 * float(np.log10(np.percentile(hum_free, 2) + 1e-12))
+    return [_ring(level, floor, onset, following, take_end_s) for onset, following in zip(onsets_s, nexts_s, strict=True)]
 
 
-def _ring(level: Array, quiet_db: float, onset_s: float, next_s: float, take_end_s: float) -> Ring:
+def _ring(level: Array, floor_db: float, onset_s: float, next_s: float, take_end_s: float) -> Ring:
     first = round(onset_s / HOP_S)
     cut = min(next_s - NEXT_GUARD_S, take_end_s)
-    last = min(level.size, round(cut / HOP_S))
-    piece = level[first:last]
+    piece = level[first : min(level.size, round(cut / HOP_S))]
+    censored = "next" if next_s < take_end_s else "end"
     if piece.size < 10:
-        return Ring(max(0.0, cut - onset_s), "next" if next_s < take_end_s else "end", None)
+        return Ring(max(0.0, cut - onset_s), censored, None)
     top = float(piece[:30].max())
-    line = top - FALL_DB
-    if quiet_db > line - 3:
+    if top - floor_db < CLEAR_DB:
         return Ring(None, None, None)
-    under = piece < line
+    under = piece < max(top - FALL_DB, floor_db + 3)
     runs = np.convolve(under, np.ones(STAY_FRAMES), "valid") == STAY_FRAMES
-    at = int(np.argmax(runs)) if runs.any() else -1
-    if at < 0:
-        tail = int(np.argmax(~under[::-1]))
-        if next_s < take_end_s and tail < 3:
-            return Ring(next_s - onset_s, "next", None)
-        at = piece.size - tail
-        if next_s >= take_end_s and tail < 3:
-            return Ring(take_end_s - onset_s, "end", None)
-    foot = _foot(piece, at)
-    steep = (piece[foot] - piece[min(at, piece.size - 1)]) / max(HOP_S, (at - foot) * HOP_S)
-    stopped = steep > STEEP_DB_PER_S
-    return Ring(max(0.0, at * HOP_S - (ROOM_S if stopped else 0.0)), "stop" if stopped else "decay", foot * HOP_S if stopped else None)
+    at = int(np.argmax(runs)) if runs.any() else piece.size
+    foot = _hand(piece, floor_db)
+    if foot is not None and foot <= at:
+        ended = at if at < piece.size else foot
+        return Ring(max(0.0, ended * HOP_S - (ROOM_S if at < piece.size else 0.0)), "stop", foot * HOP_S)
+    if at < piece.size:
+        return Ring(at * HOP_S, "decay", None)
+    return Ring(min(next_s, take_end_s) - onset_s, censored, None)
 
 
-def _foot(piece: Array, at: int) -> int:
-    """Where the last fall began: back from the end for as long as the level rises by half a dB a frame or more."""
-    k = min(at, piece.size - 1)
-    while k > 4 and piece[k - 4] - piece[k] > 2.0:
-        k -= 1
-    return k
+def _hand(piece: Array, floor_db: float) -> int | None:
+    """The frame at which a hand fell on the strings: the largest fall beyond what the string does by itself, if it lasts; None without one."""
+    if piece.size < 3 * LAP:
+        return None
+    smooth = np.convolve(np.pad(piece, 2, mode="edge"), np.ones(5) / 5, "valid")
+    k = np.arange(SETTLED, piece.size - LAP)
+    before = np.maximum(0.0, smooth[np.maximum(k - 2 * LAP, 2)] - smooth[k - LAP // 3])
+    excess = smooth[k - LAP // 3] - smooth[k + LAP - LAP // 3] - before
+    for place in np.argsort(-excess)[:1]:
+        if excess[place] < HAND_DB:
+            return None
+        middle = int(k[place])
+        held = float(smooth[max(0, middle - LAP) : middle].max())
+        if held - floor_db < CLEAR_DB or float(smooth[middle + LAP - 3 :].max(initial=-200.0)) > held - STAYS_DB:
+            return None
+        over = np.flatnonzero(smooth[: middle + LAP // 2] >= held - 1.5)
+        return int(over[-1]) if over.size else middle
+    return None

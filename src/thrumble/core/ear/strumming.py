@@ -11,7 +11,7 @@ from thrumble.core.ear.network import Array, Network
 
 STEPS_S = np.arange(-0.004, 0.0181, 2 * GRID_S)
 CLASSES_MS = np.array([1.0, 2.5, 4.0, 5.5, 7.0, 8.5, 10.0, 11.5])  # what the network tells apart; the answer lies between
-LEAST_SURE = 1.6  # ms: where the network's own spread is larger nothing is said
+LEAST_SURE = 2.4  # ms: where the network's own spread is larger nothing is said
 
 
 def measure_strums(envelope: Envelope, onsets_s: Array) -> NDArray[np.float32]:

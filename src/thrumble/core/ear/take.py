@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from thrumble.core.ear import summary
 from thrumble.core.ear.articulation import NO_PROFILE, Profile
 from thrumble.core.ear.cautions import CLIP_NO_LEVELS, Basis, find_cautions
+from thrumble.core.ear.clicks import Clicks, click_channel, find_clicks, start_by_clicks, without
 from thrumble.core.ear.conditioning import Heard, condition
 from thrumble.core.ear.envelope import Envelope
 from thrumble.core.ear.hits import Matched, Sound, bare_hits, read_hits
@@ -19,8 +20,10 @@ from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading,
 from thrumble.core.ear.spectrum import bands_of
 from thrumble.core.ear.start import fit_given, fit_unknown
 from thrumble.core.ear.weights import ONSETS
+from thrumble.core.player.click import click_times
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
+COUNT_IN_BARS = 2  # before bar 1 clicks may be heard from here on
 GIVE_UP_HITS = 4  # so many in a row, none heard, at either end: the take begins late or ends early there
 _ONSETS = unpack(ONSETS)
 
@@ -67,11 +70,17 @@ def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: Expand
     Silence gives a Reading with the caution `nothing_heard`. Raises BadAudio if the sound itself cannot be used.
     """
     info = info or TakeInfo()
-    heard = condition(samples, rate_hz)
+    silent_channel = click_channel(samples, rate_hz)
+    reference = None if silent_channel is None else condition(samples[:, silent_channel], rate_hz)
+    heard = condition(samples if silent_channel is None else np.delete(samples, silent_channel, axis=1), rate_hz)
     sound = Sound(heard, bands_of(heard.samples), Envelope(heard.samples), levels=heard.clipped_share < CLIP_NO_LEVELS)
     candidates = find_candidates(sound.envelope, sound.bands, _ONSETS) if not heard.silent else Candidates(np.zeros(0), np.zeros(0))
+    clicks = find_clicks(heard.samples, candidates)
+    candidates = without(candidates, clicks)
+    if reference is not None:
+        clicks = _clicks_of(reference)
     due = _due_hits(expanded, info.rounds or _guess_rounds(candidates, expanded))
-    placed = _place(candidates, due, info)
+    placed = _place(candidates, due, info, clicks, expanded)
     hits: list[HitReading] = []
     extras: list[ExtraOnset] = []
     if placed is not None and (placed.chosen >= 0).any():
@@ -80,7 +89,13 @@ def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: Expand
         hits, extras = read_hits(sound, candidates, matched, expanded.riff, info.profile)
     else:
         placed, hits = None, bare_hits(due.hits, due.due_s)
-    return _reading(heard, rate_hz, expanded, info, due, placed, hits, extras)
+    return _reading(heard, rate_hz, expanded, info, due, placed, hits, extras, clicks.times_s.size)
+
+
+def _clicks_of(reference: Heard) -> Clicks:
+    """The clicks of a channel that holds nothing else."""
+    envelope = Envelope(reference.samples)
+    return find_clicks(reference.samples, find_candidates(envelope, bands_of(reference.samples), _ONSETS))
 
 
 def _due_hits(expanded: ExpandedRiff, rounds: int) -> _Due:
@@ -96,7 +111,7 @@ def _guess_rounds(candidates: Candidates, expanded: ExpandedRiff) -> int:
     return max(1, round(float(strong[-1] - strong[0]) / expanded.round_s))
 
 
-def _place(candidates: Candidates, due: _Due, info: TakeInfo) -> _Placed | None:
+def _place(candidates: Candidates, due: _Due, info: TakeInfo, clicks: Clicks, expanded: ExpandedRiff) -> _Placed | None:
     """Where the due hits lie in the file and which candidate is which; None where next to nothing was heard."""
     if info.start_s is not None:
         lag = fit_given(candidates, due.due_s + info.start_s)
@@ -106,9 +121,15 @@ def _place(candidates: Candidates, due: _Due, info: TakeInfo) -> _Placed | None:
     fit = fit_unknown(candidates, due.due_s)
     if fit is None:
         return None
-    expected = fit.start_s + fit.stretch * due.due_s
-    match = match_hits(candidates, expected, gaps_s=gaps_between(expected))
-    return _Placed(fit.start_s, fit.stretch, StartSource.FITTED, expected, match.chosen, certain=fit.score - fit.runner_up > 6)
+    rounds = max(number for _, number in due.hits)
+    beats = np.array([t for t, _ in click_times(expanded, rounds=rounds, count_in_bars=COUNT_IN_BARS)])
+    by_clicks = start_by_clicks(clicks, beats, fit.start_s, fit.stretch)
+    start_s, stretch = by_clicks or (fit.start_s, fit.stretch)
+    expected = start_s + stretch * due.due_s
+    lag = fit_given(candidates, expected) if by_clicks else 0.0
+    match = match_hits(candidates, expected + lag, gaps_s=gaps_between(expected))
+    source = StartSource.CLICK if by_clicks else StartSource.FITTED
+    return _Placed(start_s, stretch, source, expected, match.chosen, certain=fit.score - fit.runner_up > 6)
 
 
 def _states(placed: _Placed, duration_s: float) -> list[HitState]:
@@ -143,26 +164,30 @@ def _gaps(times_s: Array, own_s: Array) -> Array:
 
 
 def _reading(
-    heard: Heard, rate_hz: int, expanded: ExpandedRiff, info: TakeInfo, due: _Due, placed: _Placed | None, hits: list[HitReading], extras: list[ExtraOnset]
+    heard: Heard, rate_hz: int, expanded: ExpandedRiff, info: TakeInfo, due: _Due, placed: _Placed | None, hits: list[HitReading],
+    extras: list[ExtraOnset], clicks: int,
 ) -> Reading:  # fmt: skip
     given = info.start_s is not None
-    source = StartSource.GIVEN if given else StartSource.FITTED
+    source = StartSource.GIVEN if given else placed.source if placed else StartSource.FITTED
+    known = source is not StartSource.FITTED
     judged = given and info.delay_ms is not None
     return Reading(
         tempo_bpm=round(expanded.tempo_bpm / (placed.stretch if placed else 1.0), 3),
         start_s=info.start_s if given else round(placed.start_s, 5) if placed else None,
         start_source=source, sample_rate=rate_hz, duration_s=round(heard.duration_s, 4), rounds=max(n for _, n in due.hits),
-        hits=hits, extra_onsets=extras, summary=summary.summarise(hits, extras, due.hits, expanded, bias_known=given),
-        cautions=find_cautions(_basis(heard, info, placed), hits), delay_ms=info.delay_ms, bias_judged=judged,
+        hits=hits, extra_onsets=extras, summary=summary.summarise(hits, extras, due.hits, expanded, bias_known=known),
+        cautions=find_cautions(_basis(heard, info, placed, clicks), hits), delay_ms=info.delay_ms, delay_spread_ms=info.delay_spread_ms,
+        bias_judged=judged, profile_hits=len(info.profile.kinds),
     )  # fmt: skip
 
 
-def _basis(heard: Heard, info: TakeInfo, placed: _Placed | None) -> Basis:
+def _basis(heard: Heard, info: TakeInfo, placed: _Placed | None, clicks: int) -> Basis:
     return Basis(
         nothing_heard=placed is None,
         dropouts=info.dropouts,
         clipped_share=heard.clipped_share,
-        fitted=placed is not None and placed.source is StartSource.FITTED,
+        source=placed.source if placed is not None else StartSource.GIVEN,
+        clicks=clicks,
         certain=placed is not None and placed.certain,
         calibrated=info.delay_ms is not None,
     )

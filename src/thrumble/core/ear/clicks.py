@@ -1,0 +1,134 @@
+"""The application's own click in a take: bleed from headphones, or a channel of its own. It is told from hits by its known sound, taken out of
+the candidates, and serves as the time reference where nobody wrote down when the take began."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from thrumble.core.ear.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.network import Array
+from thrumble.core.ear.onsets import Candidates
+from thrumble.core.player.click import click_sound
+from thrumble.core.signal import Samples
+
+LIKE = 0.6  # share of the sound at a candidate that is the click's own
+REACH = 110  # samples to either side of a candidate, 5 ms
+SIZE = 1024
+LEAST_CLICKS = 4
+ON_GRID_S = 0.006
+GRID_SHARE = 0.75
+NEAR_S = 0.08  # a start found from the hits lies so near the click it belongs to
+STRETCH = 0.03
+CHANNEL_SHARE = 0.9
+ROWS = 512
+
+
+@dataclass(frozen=True, slots=True)
+class Clicks:
+    """Clicks that were heard: seconds from the file's start, increasing, and the candidates that they are."""
+
+    times_s: Array
+    candidates: NDArray[np.bool_]
+
+
+def find_clicks(samples: Samples, candidates: Candidates) -> Clicks:
+    """The candidates whose sound is the click's: normalised correlation with both of its pitches, whatever their phase."""
+    count = candidates.times_s.size
+    best, places = np.zeros(count), np.array(candidates.times_s)
+    for accent in (True, False):
+        sound = click_sound(WORK_RATE_HZ, accent=accent)[: SIZE - 2 * REACH - 1]
+        spectrum = np.conj(np.fft.fft(_analytic(sound), SIZE))
+        norm = float(np.sqrt(np.sum(sound.astype(np.float64) ** 2)))
+        for start in range(0, count, ROWS):
+            centres = np.round(candidates.times_s[start : start + ROWS] * WORK_RATE_HZ).astype(int)
+            index = centres[:, np.newaxis] - REACH + np.arange(sound.size + 2 * REACH)
+            window = np.where((index >= 0) & (index < samples.size), samples[np.clip(index, 0, samples.size - 1)], 0)
+            strength = np.abs(np.fft.ifft(np.fft.fft(window, SIZE, axis=1) * spectrum, axis=1))[:, : 2 * REACH + 1]
+            energy = np.concatenate([np.zeros((len(window), 1)), np.cumsum(np.square(window, dtype=np.float64), axis=1)], axis=1)
+            power = np.sqrt(energy[:, sound.size : sound.size + 2 * REACH + 1] - energy[:, : 2 * REACH + 1] + 1e-9)
+            like = strength / (norm * power)
+            top = like.argmax(axis=1)
+            value = like[np.arange(top.size), top]
+            better = value > best[start : start + ROWS]
+            best[start : start + ROWS] = np.where(better, value, best[start : start + ROWS])
+            places[start : start + ROWS] = np.where(better, (centres - REACH + top) / WORK_RATE_HZ, places[start : start + ROWS])
+    found = best > LIKE
+    if found.sum() < LEAST_CLICKS:
+        return Clicks(np.zeros(0), np.zeros(count, dtype=bool))
+    return Clicks(np.sort(places[found]), found)
+
+
+def without(candidates: Candidates, clicks: Clicks) -> Candidates:
+    """The candidates that are not clicks."""
+    return Candidates(candidates.times_s[~clicks.candidates], candidates.log_odds[~clicks.candidates])
+
+
+def start_by_clicks(clicks: Clicks, beats_s: Array, start_s: float, stretch: float) -> tuple[float, float] | None:
+    """Start and stretch by the clicks, near those found from the hits; None where the clicks lie on no such grid.
+
+    beats_s : where clicks are due, seconds from bar 1 beat 1 as written, count-in included.
+    """
+    if clicks.times_s.size < LEAST_CLICKS:
+        return None
+    for _ in range(3):
+        due = start_s + stretch * beats_s
+        nearest = np.abs(clicks.times_s[:, np.newaxis] - due).argmin(axis=1)
+        off = clicks.times_s - due[nearest]
+        middle = float(np.median(off[np.abs(off) < NEAR_S])) if (np.abs(off) < NEAR_S).any() else np.inf
+        kept = np.abs(off - middle) < 3 * ON_GRID_S
+        if abs(middle) > NEAR_S or kept.sum() < LEAST_CLICKS or np.ptp(beats_s[nearest[kept]]) <= 0:
+            return None
+        stretch, start_s = (float(x) for x in np.polyfit(beats_s[nearest[kept]], clicks.times_s[kept], 1))
+    due = start_s + stretch * beats_s
+    on_grid = np.abs(clicks.times_s[:, np.newaxis] - due).min(axis=1) < ON_GRID_S
+    return (start_s, stretch) if on_grid.mean() >= GRID_SHARE and abs(stretch - 1) <= STRETCH else None
+
+
+def click_channel(samples: NDArray[np.floating], rate_hz: int) -> int | None:
+    """The channel that carries nothing but the click; None where there is no such one, or no other beside it."""
+    if samples.ndim != 2 or samples.shape[1] < 2:
+        return None
+    for channel in range(samples.shape[1]):
+        if _only_clicks(np.asarray(samples[:, channel], dtype=np.float32), rate_hz):
+            return channel
+    return None
+
+
+def _only_clicks(samples: Samples, rate_hz: int) -> bool:
+    """Whether short bursts of the click's two pitches hold nearly all of a channel's energy."""
+    n = max(1, rate_hz // 100)
+    count = samples.size // n
+    power = np.square(samples[: count * n].reshape(count, n), dtype=np.float64).sum(axis=1)
+    total = float(power.sum())
+    if total < 1e-6 or count < 50:
+        return False
+    loud = power > 0.05 * power.max()
+    begins = np.flatnonzero(np.diff(np.concatenate([[0], loud.astype(np.int8)])) == 1)
+    if begins.size < LEAST_CLICKS or loud.mean() > 0.15:
+        return False
+    held = np.zeros(count, dtype=bool)
+    for k in range(5):
+        held[np.minimum(begins + k, count - 1)] = True
+    if power[held].sum() < CHANNEL_SHARE * total:
+        return False
+    likes = []
+    for begin in begins[:: max(1, begins.size // 24)]:
+        piece = samples[max(0, (begin - 1) * n) : (begin + 4) * n]
+        likes.append(max(_like(piece, rate_hz, accent) for accent in (True, False)))
+    return float(np.median(likes)) > LIKE
+
+
+def _like(piece: Samples, rate_hz: int, accent: bool) -> float:
+    sound = click_sound(rate_hz, accent=accent)
+    size = 1 << (piece.size + sound.size).bit_length()
+    strength = np.abs(np.fft.ifft(np.fft.fft(piece, size) * np.conj(np.fft.fft(_analytic(sound), size))))
+    return float(strength.max() / (np.linalg.norm(sound) * np.linalg.norm(piece) + 1e-9))
+
+
+def _analytic(sound: Samples) -> NDArray[np.complex128]:
+    """The sound and its quarter-period shift as one complex signal; its real part is the sound."""
+    spectrum = np.fft.fft(sound.astype(np.float64))
+    spectrum[1 : (sound.size + 1) // 2] *= 2
+    spectrum[sound.size // 2 + 1 :] = 0
+    return np.asarray(np.fft.ifft(spectrum), dtype=np.complex128)
