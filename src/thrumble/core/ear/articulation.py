@@ -23,6 +23,7 @@ WINDOWS_S = ((0.002, 0.014), (0.014, 0.034), (0.034, 0.060), (0.060, 0.095), (0.
 CLEAR_S = 0.009  # the analysis window reaches this far ahead: stop short of the next onset
 PITCH_WINDOW_S = 0.055
 PITCH_LAGS_HZ = (30.0, 500.0)
+PITCH_ROWS = 128  # pieces at a time: bounds memory
 PITCH_FFT = 2048  # holds a piece and its longest lag
 
 KINDS = (Articulation.OPEN, Articulation.PALM, Articulation.DEAD)
@@ -89,23 +90,26 @@ def _clarity(samples: Samples, onsets_s: Array, free_s: Array) -> Array:
     for place in (0, 1):
         starts_s = np.full(free_s.size, 0.006) if place == 0 else np.clip(free_s - PITCH_WINDOW_S, 0.006, 0.07)
         begins = ((onsets_s + starts_s) * WORK_RATE_HZ).astype(int)
-        for k in range(onsets_s.size):
-            piece = samples[begins[k] : begins[k] + lengths[k]]
-            if piece.size >= 300:
-                out[k, place], out[k, 2 + place] = _pitched(piece)
+        lasting = np.minimum(lengths, samples.size - begins)
+        for length in np.unique(lasting[lasting >= 300]):  # most hits have the whole window: they are taken together
+            rows = np.flatnonzero(lasting == length)
+            for part in np.array_split(rows, -(-rows.size // PITCH_ROWS)):
+                pieces = samples[begins[part][:, np.newaxis] + np.arange(length)]
+                out[part, place], out[part, 2 + place] = _pitched(pieces)
     return out
 
 
-def _pitched(piece: Samples) -> tuple[float, float]:
-    """Clarity and flatness of a short piece of sound."""
-    window, shape = _pitch_window(piece.size)
-    spectrum = np.fft.rfft(piece * window, PITCH_FFT)
+def _pitched(pieces: Samples) -> tuple[Array, Array]:
+    """Clarity and flatness of short pieces of sound, shape (n, samples)."""
+    size = pieces.shape[1]
+    window, shape = _pitch_window(size)
+    spectrum = np.fft.rfft(pieces * window, PITCH_FFT, axis=1)
     spectral = spectrum.real**2 + spectrum.imag**2
-    auto = np.fft.irfft(spectral, PITCH_FFT)
-    low, high = int(WORK_RATE_HZ / PITCH_LAGS_HZ[1]), min(int(WORK_RATE_HZ / PITCH_LAGS_HZ[0]), int(piece.size * 0.62))
-    clarity = float(np.max(auto[low:high] / shape[low:high], initial=0.0)) / (float(auto[0]) + 1e-12)
-    middle = spectral[int(200 / WORK_RATE_HZ * PITCH_FFT) : int(4000 / WORK_RATE_HZ * PITCH_FFT)] + 1e-14
-    return clarity, float(np.mean(np.log10(middle)) - np.log10(np.mean(middle))) / 2
+    auto = np.fft.irfft(spectral, PITCH_FFT, axis=1)
+    low, high = int(WORK_RATE_HZ / PITCH_LAGS_HZ[1]), min(int(WORK_RATE_HZ / PITCH_LAGS_HZ[0]), int(size * 0.62))
+    clarity = np.max(auto[:, low:high] / shape[low:high], axis=1, initial=0.0) / (auto[:, 0] + 1e-12)
+    middle = spectral[:, int(200 / WORK_RATE_HZ * PITCH_FFT) : int(4000 / WORK_RATE_HZ * PITCH_FFT)] + 1e-14
+    return clarity, (np.mean(np.log10(middle), axis=1) - np.log10(np.mean(middle, axis=1))) / 2
 
 
 @lru_cache(maxsize=512)

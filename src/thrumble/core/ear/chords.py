@@ -8,8 +8,10 @@ cover everything, and nothing is said.
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
+import soxr
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.network import Array
@@ -18,7 +20,8 @@ from thrumble.core.signal import Samples
 
 LEAST_S, MOST_S = 0.14, 0.5  # of free ringing: a semitone at the fifth partial of a low E needs 0.1 s
 SKIP_S = 0.03  # the attack's noise
-FFT = 32768
+RATE_HZ = WORK_RATE_HZ / 4  # enough for what is looked at
+FFT = 4096
 TOP_HZ = 2400.0
 SHIFTS = (-3, -2, -1, 0, 1, 2, 3)  # semitones
 RIGHT_DB, WRONG_DB = 1.0, 2.5  # by how much the best comb must beat its rivals to be believed
@@ -27,6 +30,7 @@ STRAY_GAIN_DB = -18.0  # the same under distortion
 STRAY_CLEAR_DB = 12.0  # and over what lies around them
 CLEAN_DB, HOPELESS_DB = -33.0, -19.0  # intermodulation under which a take is clean, and above which a stray cannot be told
 ALIEN = (1, 5, 7, 11)  # multiples of half the root that neither root nor fifth has
+SEMITONE = 0.058  # share of the frequency
 APART = 0.022  # share of the frequency: closer partials count as shared
 
 
@@ -55,13 +59,17 @@ class Ringing:
 @dataclass(frozen=True, slots=True)
 class _Heard:
     level_db: Array
+    near_db: Array  # the loudest bin within the width of each
     width_hz: float  # half a main lobe and a little detuning
     chord_ok: bool | None
 
 
 def check_chords(samples: Samples, hits: list[Ringing]) -> list[ChordCheck]:
     """Judges the ringing hits of a take, one answer each; strays by how distorted the take is as a whole."""
-    heard = [_heard(samples, hit) for hit in hits]
+    if not hits:
+        return []
+    slow = np.asarray(soxr.resample(samples, WORK_RATE_HZ, RATE_HZ, quality="MQ"), dtype=np.float32)
+    heard = [_heard(slow, hit) for hit in hits]
     alien = [_alien_db(one, hit.midi) for one, hit in zip(heard, hits, strict=True) if one is not None and len(set(hit.midi)) > 1]
     distortion = float(np.median(alien)) if alien else CLEAN_DB + 1
     return [
@@ -70,58 +78,61 @@ def check_chords(samples: Samples, hits: list[Ringing]) -> list[ChordCheck]:
     ]
 
 
-def _heard(samples: Samples, hit: Ringing) -> _Heard | None:
+def _heard(slow: Samples, hit: Ringing) -> _Heard | None:
     begin = hit.onset_s + SKIP_S
     length_s = min(hit.end_s - begin - 0.01, MOST_S)
     if length_s < LEAST_S or not hit.midi:
         return None
-    piece = samples[int(begin * WORK_RATE_HZ) : int((begin + length_s) * WORK_RATE_HZ)]
-    if piece.size < LEAST_S * WORK_RATE_HZ * 0.9:
+    piece = slow[int(begin * RATE_HZ) : int((begin + length_s) * RATE_HZ)]
+    if piece.size < LEAST_S * RATE_HZ * 0.9:
         return None
-    level, width = _spectrum_db(piece), 1.6 / length_s
-    scores = np.array([_comb(level, list(hit.midi), shift, width) for shift in SHIFTS])
+    width = 1.6 / length_s
+    level = _spectrum_db(piece)
+    near = _loudest_near(level, width)
+    scores = _combs(level, near, hit.midi, width)
     here = SHIFTS.index(0)
     rivals = float(np.delete(scores, here).max())
     ok = True if scores[here] - rivals >= RIGHT_DB else False if rivals - scores[here] >= WRONG_DB else None
-    return _Heard(level, width, ok)
+    return _Heard(level, near, width, ok)
 
 
 def _alien_db(one: _Heard, midi: tuple[int, ...]) -> float:
     """How strong the multiples of half the root are that no note of a power chord has, against the loudest partial."""
     half = frequency_hz(min(midi)) / 2
-    loud = max(_near_db(one.level_db, half * k, one.width_hz) for k in (2, 3, 4, 6))
-    return float(np.mean([_near_db(one.level_db, half * k, one.width_hz) for k in ALIEN])) - loud
+    loud = float(_at(one.near_db, half * np.array([2, 3, 4, 6])).max())
+    return float(_at(one.near_db, half * np.array(ALIEN)).mean()) - loud
 
 
 def _spectrum_db(piece: Samples) -> Array:
     window = np.hanning(piece.size)
-    spectrum = np.abs(np.fft.rfft(piece * window, FFT))[: int(TOP_HZ / WORK_RATE_HZ * FFT) + 40]
+    spectrum = np.abs(np.fft.rfft(piece * window, FFT))[: int(TOP_HZ / RATE_HZ * FFT) + 40]
     return np.asarray(20 * np.log10(spectrum + 1e-9 * float(spectrum.max(initial=1e-9)) + 1e-12))
 
 
-def _near_db(level: Array, hz: float, width_hz: float) -> float:
-    """The loudest bin near a frequency."""
-    low, high = (hz - width_hz) / WORK_RATE_HZ * FFT, (hz + width_hz) / WORK_RATE_HZ * FFT
-    return float(level[max(0, int(low)) : int(high) + 2].max(initial=-200.0))
+def _loudest_near(level: Array, width_hz: float) -> Array:
+    reach = max(1, round(width_hz / RATE_HZ * FFT))
+    padded = np.pad(level, reach, constant_values=-200.0)
+    return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1).max(axis=1))
 
 
-def _partials(midi: float) -> list[float]:
+def _at(curve: Array, hz: Array) -> Array:
+    return np.asarray(curve[np.clip(np.round(hz / RATE_HZ * FFT).astype(int), 0, curve.size - 1)])
+
+
+@lru_cache(maxsize=128)
+def _partials(midi: float) -> Array:
     base = frequency_hz(midi)
-    return [base * n for n in range(1, int(TOP_HZ / base) + 1)]
+    return np.asarray(base * np.arange(1, int(TOP_HZ / base) + 1), dtype=np.float64)
 
 
-def _comb(level: Array, midi: list[int], shift: int, width_hz: float) -> float:
-    """Mean level at the partials of all notes moved by a shift, each pulled towards the loud ones by a soft floor, weighted by its sharpness."""
-    floor = float(level.max()) - 50
-    values, weights = [], []
-    for note in midi:
-        for hz in _partials(note + shift):
-            reach = min(width_hz, 0.028 * hz)
-            if hz * 0.058 < width_hz:  # a semitone is narrower than the lobe: this partial cannot tell
-                continue
-            values.append(max(_near_db(level, hz, reach), floor))
-            weights.append(1.0)
-    return float(np.average(values, weights=weights)) if values else -200.0
+def _combs(level: Array, near: Array, midi: tuple[int, ...], width_hz: float) -> Array:
+    """For every shift the mean level at the partials of all notes, none counted lower than a floor; those too low to tell a semitone are left out."""
+    hz = np.concatenate([_partials(note) for note in midi])
+    hz = hz[(hz * SEMITONE >= width_hz * 1.2) & (hz < TOP_HZ / 2 ** (max(SHIFTS) / 12))]
+    if not hz.size:
+        return np.zeros(len(SHIFTS))
+    shifted = hz * 2 ** (np.array(SHIFTS)[:, np.newaxis] / 12)
+    return np.asarray(np.maximum(_at(near, shifted), float(level.max()) - 50).mean(axis=1))
 
 
 def _strays(one: _Heard, hit: Ringing, distortion_db: float) -> tuple[int, ...] | None:
@@ -129,28 +140,28 @@ def _strays(one: _Heard, hit: Ringing, distortion_db: float) -> tuple[int, ...] 
     if distortion_db > HOPELESS_DB:
         return None
     clean = distortion_db < CLEAN_DB
-    level, width = one.level_db, one.width_hz
-    own = np.array(sorted(hz for note in hit.midi for hz in _partials(note)))
+    level, near, width = one.level_db, one.near_db, one.width_hz
+    own = np.concatenate([_partials(note) for note in hit.midi])
     half = frequency_hz(min(hit.midi)) / 2
     made = np.arange(1, int(TOP_HZ / half) + 1) * half if len(hit.midi) > 1 and not clean else np.zeros(0)
-    loud = max((_near_db(level, hz, width) for hz in own if hz < 700), default=float(level.max()))
+    loud = float(_at(near, own[own < 700]).max()) if (own < 700).any() else float(level.max())
     least, needed = (STRAY_DB, 3) if clean else (STRAY_GAIN_DB, 2)
     found = []
     for number, note in hit.silent.items():
-        free = [
-            hz for hz in _partials(note)[:6]
-            if np.min(np.abs(own - hz)) > max(APART * hz, 2.2 * width) and (not made.size or np.min(np.abs(made - hz)) > 1.5 * width)
-        ]  # fmt: skip
-        if len(free) < 2:
+        free = _partials(note)[:6]
+        free = free[np.abs(own[:, np.newaxis] - free).min(axis=0) > np.maximum(APART * free, 2.2 * width)]
+        if made.size:
+            free = free[np.abs(made[:, np.newaxis] - free).min(axis=0) > 1.5 * width]
+        if free.size < 2:
             continue
-        peaks = [_near_db(level, hz, width) for hz in free]
-        around = [_median_db(level, hz, width) for hz in free]
-        clear = [p - a >= STRAY_CLEAR_DB and p - loud >= least - 4 * k for k, (p, a) in enumerate(zip(peaks, around, strict=True))]
-        if sum(clear[:4]) >= min(needed, len(free)) and max(peaks) - loud >= least:
+        peaks = _at(near, free)
+        clear = (peaks - _around(level, free, width) >= STRAY_CLEAR_DB) & (peaks - loud >= least - 4 * np.arange(free.size))
+        if clear[:4].sum() >= min(needed, free.size) and peaks.max() - loud >= least:
             found.append(number)
     return tuple(sorted(found))
 
 
-def _median_db(level: Array, hz: float, width_hz: float) -> float:
-    low, high = (hz - 8 * width_hz) / WORK_RATE_HZ * FFT, (hz + 8 * width_hz) / WORK_RATE_HZ * FFT
-    return float(np.median(level[max(0, int(low)) : int(high) + 2]))
+def _around(level: Array, hz: Array, width_hz: float) -> Array:
+    """The middle level around each frequency."""
+    reach = np.arange(-8 * width_hz, 8 * width_hz, RATE_HZ / FFT)
+    return np.asarray(np.median(_at(level, hz[:, np.newaxis] + reach), axis=1))
