@@ -1,9 +1,11 @@
-"""Small signal tools shared by the ear and the simulated player. Nothing here needs scipy.signal, whose import alone takes two seconds."""
+"""Small signal tools shared by the ear and the simulated player. Nothing here needs scipy.signal, whose import alone takes two seconds;
+scipy.fft costs one and is three times as fast as numpy's."""
 
 from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import irfft, rfft
 
 Samples = NDArray[np.float32]
 Array = NDArray[np.float64]
@@ -61,7 +63,7 @@ def filtered(samples: Samples, rate_hz: int, *responses: Response) -> Samples:
     step = size - 2 * lap
     for start in range(0, samples.size, step):
         first = max(0, start - lap)
-        piece = np.fft.irfft(np.fft.rfft(np.asarray(samples[first : start + step + lap // 2], dtype=np.float32), size) * table, size)
+        piece = irfft(rfft(np.asarray(samples[first : start + step + lap // 2], dtype=np.float32), size) * table, size)
         out[start : start + step] = piece[start - first : start - first + min(step, samples.size - start)]
     return out
 

@@ -11,6 +11,7 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import irfft, rfft
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.network import Array, Network
@@ -103,9 +104,9 @@ def _pitched(pieces: Samples) -> tuple[Array, Array]:
     """Clarity and flatness of short pieces of sound, shape (n, samples)."""
     size = pieces.shape[1]
     window, shape = _pitch_window(size)
-    spectrum = np.fft.rfft(pieces * window, PITCH_FFT, axis=1)
+    spectrum = rfft(pieces * window, PITCH_FFT, axis=1)
     spectral = spectrum.real**2 + spectrum.imag**2
-    auto = np.fft.irfft(spectral, PITCH_FFT, axis=1)
+    auto = irfft(spectral, PITCH_FFT, axis=1)
     low, high = int(WORK_RATE_HZ / PITCH_LAGS_HZ[1]), min(int(WORK_RATE_HZ / PITCH_LAGS_HZ[0]), int(size * 0.62))
     clarity = np.max(auto[:, low:high] / shape[low:high], axis=1, initial=0.0) / (auto[:, 0] + 1e-12)
     middle = spectral[:, int(200 / WORK_RATE_HZ * PITCH_FFT) : int(4000 / WORK_RATE_HZ * PITCH_FFT)] + 1e-14

@@ -12,6 +12,7 @@ from functools import lru_cache
 
 import numpy as np
 import soxr
+from scipy.fft import rfft
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.network import Array
@@ -105,7 +106,7 @@ def _alien_db(one: _Heard, midi: tuple[int, ...]) -> float:
 
 def _spectrum_db(piece: Samples) -> Array:
     window = np.hanning(piece.size)
-    spectrum = np.abs(np.fft.rfft(piece * window, FFT))[: int(TOP_HZ / RATE_HZ * FFT) + 40]
+    spectrum = np.abs(rfft(piece * window, FFT))[: int(TOP_HZ / RATE_HZ * FFT) + 40]
     return np.asarray(20 * np.log10(spectrum + 1e-9 * float(spectrum.max(initial=1e-9)) + 1e-12))
 
 
@@ -139,29 +140,27 @@ def _strays(one: _Heard, hit: Ringing, distortion_db: float) -> tuple[int, ...] 
     """The open strings that ring along; None where distortion covers them."""
     if distortion_db > HOPELESS_DB:
         return None
+    if not hit.silent:
+        return ()
     clean = distortion_db < CLEAN_DB
     level, near, width = one.level_db, one.near_db, one.width_hz
     own = np.concatenate([_partials(note) for note in hit.midi])
     half = frequency_hz(min(hit.midi)) / 2
-    made = np.arange(1, int(TOP_HZ / half) + 1) * half if len(hit.midi) > 1 and not clean else np.zeros(0)
     loud = float(_at(near, own[own < 700]).max()) if (own < 700).any() else float(level.max())
     least, needed = (STRAY_DB, 3) if clean else (STRAY_GAIN_DB, 2)
-    found = []
-    for number, note in hit.silent.items():
-        free = _partials(note)[:6]
-        free = free[np.abs(own[:, np.newaxis] - free).min(axis=0) > np.maximum(APART * free, 2.2 * width)]
-        if made.size:
-            free = free[np.abs(made[:, np.newaxis] - free).min(axis=0) > 1.5 * width]
-        if free.size < 2:
-            continue
-        peaks = _at(near, free)
-        clear = (peaks - _around(level, free, width) >= STRAY_CLEAR_DB) & (peaks - loud >= least - 4 * np.arange(free.size))
-        if clear[:4].sum() >= min(needed, free.size) and peaks.max() - loud >= least:
-            found.append(number)
-    return tuple(sorted(found))
+    hz = np.array([_partials(note)[:6] for note in hit.silent.values()])  # strings, partials
+    free = np.abs(own[:, np.newaxis, np.newaxis] - hz).min(axis=0) > np.maximum(APART * hz, 2.2 * width)
+    if len(hit.midi) > 1 and not clean:  # distortion makes multiples of half the root
+        free &= np.abs((hz + half / 2) % half - half / 2) > 1.5 * width
+    peaks = _at(near, hz)
+    nth = np.cumsum(free, axis=1) - 1  # among a string's free partials: the higher may be softer
+    clear = free & (nth < 4) & (peaks - _around(level, hz, width) >= STRAY_CLEAR_DB) & (peaks - loud >= least - 4 * nth)
+    count = free.sum(axis=1)
+    told = (count >= 2) & (clear.sum(axis=1) >= np.minimum(needed, count)) & (np.where(free, peaks, -200.0).max(axis=1) - loud >= least)
+    return tuple(sorted(np.array(list(hit.silent))[told].tolist()))
 
 
 def _around(level: Array, hz: Array, width_hz: float) -> Array:
     """The middle level around each frequency."""
     reach = np.arange(-8 * width_hz, 8 * width_hz, RATE_HZ / FFT)
-    return np.asarray(np.median(_at(level, hz[:, np.newaxis] + reach), axis=1))
+    return np.asarray(np.median(_at(level, hz[..., np.newaxis] + reach), axis=-1))

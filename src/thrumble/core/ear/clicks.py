@@ -5,16 +5,19 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import fft, ifft
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.network import Array
 from thrumble.core.ear.onsets import Candidates
-from thrumble.core.player.click import click_sound
+from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP_S, Bands
+from thrumble.core.player.click import ACCENT_HZ, PLAIN_HZ, click_sound
 from thrumble.core.signal import Samples
 
 LIKE = 0.6  # share of the sound at a candidate that is the click's own
 REACH = 88  # samples to either side of a candidate, 4 ms
 SIZE = 512  # holds the click's first 15 ms, where nearly all of it is, at every place within reach
+LEAST_SHARE = 0.3  # of the sound after a candidate, in the bands of the click's pitches: below it cannot be a click
 LEAST_CLICKS = 4
 ON_GRID_S = 0.006
 GRID_SHARE = 0.75
@@ -32,31 +35,41 @@ class Clicks:
     candidates: NDArray[np.bool_]
 
 
-def find_clicks(samples: Samples, candidates: Candidates) -> Clicks:
+def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Clicks:
     """The candidates whose sound is the click's: normalised correlation with both of its pitches, whatever their phase."""
     count = candidates.times_s.size
+    likely = np.flatnonzero(_click_share(bands, candidates.times_s) > LEAST_SHARE)
     best, places = np.zeros(count), np.array(candidates.times_s)
-    for accent in (True, False):
+    for accent in (True, False) if likely.size >= LEAST_CLICKS else ():
         sound = click_sound(WORK_RATE_HZ, accent=accent)[: SIZE - 2 * REACH - 1]
-        spectrum = np.conj(np.fft.fft(_analytic(sound), SIZE))
+        spectrum = np.conj(fft(_analytic(sound), SIZE)).astype(np.complex64)
         norm = float(np.sqrt(np.sum(sound.astype(np.float64) ** 2)))
-        for start in range(0, count, ROWS):
-            centres = np.round(candidates.times_s[start : start + ROWS] * WORK_RATE_HZ).astype(int)
+        for rows in np.array_split(likely, -(-likely.size // ROWS)):
+            centres = np.round(candidates.times_s[rows] * WORK_RATE_HZ).astype(int)
             index = centres[:, np.newaxis] - REACH + np.arange(sound.size + 2 * REACH)
-            window = np.where((index >= 0) & (index < samples.size), samples[np.clip(index, 0, samples.size - 1)], 0)
-            strength = np.abs(np.fft.ifft(np.fft.fft(window, SIZE, axis=1) * spectrum, axis=1))[:, : 2 * REACH + 1]
+            window = np.where((index >= 0) & (index < samples.size), samples[np.clip(index, 0, samples.size - 1)], np.float32(0))
+            strength = np.abs(ifft(fft(window, SIZE, axis=1) * spectrum, axis=1))[:, : 2 * REACH + 1]
             energy = np.concatenate([np.zeros((len(window), 1)), np.cumsum(np.square(window, dtype=np.float64), axis=1)], axis=1)
             power = np.sqrt(energy[:, sound.size : sound.size + 2 * REACH + 1] - energy[:, : 2 * REACH + 1] + 1e-9)
             like = strength / (norm * power)
             top = like.argmax(axis=1)
             value = like[np.arange(top.size), top]
-            better = value > best[start : start + ROWS]
-            best[start : start + ROWS] = np.where(better, value, best[start : start + ROWS])
-            places[start : start + ROWS] = np.where(better, (centres - REACH + top) / WORK_RATE_HZ, places[start : start + ROWS])
+            better = value > best[rows]
+            best[rows] = np.where(better, value, best[rows])
+            places[rows] = np.where(better, (centres - REACH + top) / WORK_RATE_HZ, places[rows])
     found = best > LIKE
     if found.sum() < LEAST_CLICKS:
         return Clicks(np.zeros(0), np.zeros(count, dtype=bool))
     return Clicks(np.sort(places[found]), found)
+
+
+def _click_share(bands: Bands, times_s: Array) -> Array:
+    """Share of the sound just after each time that lies in the bands around the click's two pitches."""
+    frames = np.clip(np.round((times_s + 0.006) / HOP_S).astype(int), 0, bands.level_db.shape[0] - 1)
+    power = np.power(10.0, bands.level_db[frames] / 10)
+    centres = np.sqrt(BAND_EDGES_HZ[:-1] * BAND_EDGES_HZ[1:])
+    shares = [power[:, np.abs(np.log2(centres / hz)) < 0.35].sum(axis=1) for hz in (ACCENT_HZ, PLAIN_HZ)]
+    return np.asarray(np.maximum(*shares) / power.sum(axis=1))
 
 
 def without(candidates: Candidates, clicks: Clicks) -> Candidates:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import rfft
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
 from thrumble.core.signal import Samples
@@ -47,8 +48,8 @@ def bands_of(samples: Samples) -> Bands:
     count = samples.size // HOP + 1
     out = np.empty((count, weights.shape[1]), dtype=np.float32)
     for start in range(0, count, BLOCK):
-        part = np.fft.rfft(frames[start : min(start + BLOCK, count)] * window, axis=1)
-        out[start : start + BLOCK] = (part.real**2 + part.imag**2).astype(np.float32) @ weights
+        part = rfft(frames[start : min(start + BLOCK, count)] * window, axis=1)
+        out[start : start + BLOCK] = (part.real**2 + part.imag**2) @ weights
     out += np.float32(1e-12)
     np.log10(out, out=out)
     out *= 10

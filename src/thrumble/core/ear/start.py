@@ -37,7 +37,7 @@ def fit_given(candidates: Candidates, due_s: Array) -> float:
     if candidates.times_s.size < 3:
         return 0.0
     weights = _weights(candidates)
-    lags = np.arange(-GIVEN_REACH_S, GIVEN_REACH_S, 0.003)
+    lags = np.arange(-GIVEN_REACH_S, GIVEN_REACH_S, 0.006)
     votes = np.array([_hit_votes(candidates.times_s, weights, due_s + lag).sum() for lag in lags])
     votes -= due_s.size * 0.25 * (lags / GIVEN_REACH_S) ** 2  # a small lag is likelier than a large one
     return float(lags[int(np.argmax(votes))])

@@ -75,7 +75,7 @@ def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: Expand
     heard = condition(samples if silent_channel is None else np.delete(samples, silent_channel, axis=1), rate_hz)
     sound = Sound(heard, bands_of(heard.samples), Envelope(heard.samples), levels=heard.clipped_share < CLIP_NO_LEVELS)
     candidates = find_candidates(sound.envelope, sound.bands, _ONSETS) if not heard.silent else Candidates(np.zeros(0), np.zeros(0))
-    clicks = find_clicks(heard.samples, candidates)
+    clicks = find_clicks(heard.samples, sound.bands, candidates)
     candidates = without(candidates, clicks)
     if reference is not None:
         clicks = _clicks_of(reference)
@@ -94,8 +94,8 @@ def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: Expand
 
 def _clicks_of(reference: Heard) -> Clicks:
     """The clicks of a channel that holds nothing else."""
-    envelope = Envelope(reference.samples)
-    return find_clicks(reference.samples, find_candidates(envelope, bands_of(reference.samples), _ONSETS))
+    bands = bands_of(reference.samples)
+    return find_clicks(reference.samples, bands, find_candidates(Envelope(reference.samples), bands, _ONSETS))
 
 
 def _due_hits(expanded: ExpandedRiff, rounds: int) -> _Due:
