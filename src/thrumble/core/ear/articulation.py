@@ -29,7 +29,7 @@ PITCH_FFT = 2048  # holds a piece and its longest lag
 
 KINDS = (Articulation.OPEN, Articulation.PALM, Articulation.DEAD)
 PLAN_WRONG = 0.2  # share of hits taken to be played unlike the plan
-EXAMPLE_WRONG = 0.02
+EXAMPLE_WRONG, EXAMPLE_WEIGHT = 0.02, 3  # an example counts as much as three hits of the take
 HOLD = 12.0  # pull of the generic weights, in hits: 5 follows the take and its plan too far, 30 stays generic
 SHARPEN = 1.4  # what is learnt from noisy labels is too modest: fitted so that of hits given 0.9 nine in ten are right
 MEASURES = 56
@@ -139,6 +139,7 @@ def classify_hits(measures: Array, planned: NDArray[np.intp], network: Network, 
     generic = np.concatenate([network.layers[-1][0], network.layers[-1][1][np.newaxis]])
     sure = np.full((len(examples), 3), EXAMPLE_WRONG / 2)
     sure[np.arange(len(examples)), profile.kinds] = 1 - EXAMPLE_WRONG
+    examples, sure = np.repeat(examples, EXAMPLE_WEIGHT, axis=0), np.repeat(sure, EXAMPLE_WEIGHT, axis=0)
     fold = np.arange(len(inputs)) % FOLDS
     probabilities = np.empty((len(inputs), 3))
     for k in range(FOLDS):

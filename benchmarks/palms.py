@@ -1,0 +1,101 @@
+"""The palm finder and the profile, measured: a hand moved along the bridge of many guitars, and takes read with and without examples of theirs."""
+
+from collections.abc import Callable
+
+import numpy as np
+from scipy.stats import spearmanr
+
+from benchmarks.cases import Score, Take, measure
+from benchmarks.corpus import draw_riff
+from benchmarks.sampled import SampledGuitar
+from thrumble.core.ear.articulation import Profile
+from thrumble.core.ear.take import TakeInfo, read_take
+from thrumble.core.errors import BadAudio
+from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.guitars import Guitar, ModelGuitar, StringHit
+from thrumble.core.player.perform import perform
+from thrumble.core.player.sound import Setup, Tone, amplify, draw_setup
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Articulation
+from thrumble.core.rig.palm import Place, SingleHit, measure_single, profile_of
+from thrumble.core.signal import Samples
+from thrumble.formats.truth_json import truth_document
+
+RATE_HZ = 48000
+PALMS = 12
+EXAMPLES = (
+    (Articulation.OPEN, 0.0, 4),
+    (Articulation.PALM, 0.25, 2),
+    (Articulation.PALM, 0.6, 4),
+    (Articulation.PALM, 0.9, 2),
+    (Articulation.DEAD, 0.0, 4),
+)
+
+
+def drawn_guitar(seed: int, *, sampled: bool) -> tuple[Guitar, Setup, np.random.Generator]:
+    rng = np.random.default_rng([seed, 5])
+    setup = draw_setup(list(Tone)[seed % 3], rng)
+    return (SampledGuitar if sampled else ModelGuitar)(setup, rng), setup, rng
+
+
+def one_hit(guitar: Guitar, setup: Setup, kind: Articulation, depth: float, midi: list[float], rng: np.random.Generator) -> Samples:
+    """A second of one stroke, as the palm finder sends it."""
+    sound = np.zeros(int(1.15 * RATE_HZ), dtype=np.float32)
+    gain = float(rng.normal(0, 1.5))
+    for k, note in enumerate(midi):
+        asked = StringHit(midi=note, articulation=kind, depth=depth, gain_db=gain, release_s=1.5, length_s=1.0, leading=k == 0)
+        wave = guitar.string(asked, RATE_HZ, rng)
+        at = int((0.12 + 0.004 * k) * RATE_HZ)
+        sound[at : at + wave.size] += wave[: sound.size - at]
+    out = amplify(sound, setup, rate_hz=RATE_HZ, rng=rng)
+    return np.asarray(out * (0.5 / max(1e-6, float(np.abs(out).max()))), dtype=np.float32)
+
+
+def sweep(seed: int, *, sampled: bool) -> tuple[float, list[tuple[str, str]]]:
+    """Of one guitar: rank correlation of the palm's place with the scale shown, and what was said of open, middling and dead hits."""
+    guitar, setup, rng = drawn_guitar(seed, sampled=sampled)
+    midi = [float(rng.choice([38, 40, 42, 45]))] + ([] if rng.random() < 0.5 else [0.0])
+    midi = midi if len(midi) == 1 else [midi[0], midi[0] + 7]
+    depths, scales, said = [], [], []
+    for k in range(PALMS + 4):
+        kind = Articulation.PALM if k < PALMS else Articulation.OPEN if k < PALMS + 2 else Articulation.DEAD
+        depth = float(rng.uniform(0, 1)) if kind is Articulation.PALM else 0.0
+        hit = _heard(one_hit(guitar, setup, kind, depth, midi, rng))
+        if hit is None:
+            continue
+        if kind is Articulation.PALM:
+            depths.append(depth)
+            scales.append(hit.scale)
+            if 0.4 <= depth <= 0.75:
+                said.append(("pocket", hit.place.value))
+        else:
+            said.append((Place.BACK.value if kind is Articulation.OPEN else Place.FORWARD.value, hit.place.value))
+    return float(spearmanr(depths, scales).statistic), said
+
+
+def _heard(sound: Samples) -> SingleHit | None:
+    try:
+        return measure_single(sound, RATE_HZ)
+    except BadAudio:
+        return None
+
+
+def with_profile(seed: int, *, sampled: bool) -> tuple[Score, Score]:
+    """One take of a guitar read without and with examples of that guitar."""
+    guitar, setup, rng = drawn_guitar(seed, sampled=sampled)
+    kept = [
+        (one_hit(guitar, setup, kind, float(np.clip(rng.normal(depth, 0.06), 0, 1)), [midi] if k % 2 else [midi, midi + 7], rng), RATE_HZ, kind)
+        for kind, depth, count in EXAMPLES for k, midi in enumerate(rng.choice([40.0, 43.0, 45.0, 47.0], count))
+    ]  # fmt: skip
+    riff, _ = draw_riff(90_000 + seed)
+    same: Callable[[Setup, np.random.Generator], Guitar] = lambda _setup, _rng: guitar  # noqa: E731
+    take = perform(riff, seed=seed, flaws=Flaws(timing=8, wrong=0.12, missed=0.01), setup=setup, guitar=same)
+    truth = truth_document(take, riff="", audio="")
+    case = Take(f"profile {seed} {sampled}", "sampled" if sampled else "modelled", truth, expand(riff), take.samples, take.rate_hz)
+    out = []
+    for profile in (None, profile_of(kept)):
+        info = TakeInfo(start_s=take.start_s, **({"profile": profile} if isinstance(profile, Profile) else {}))
+        score = Score()
+        measure(case, read_take(take.samples, take.rate_hz, case.expanded, info), score)
+        out.append(score)
+    return out[0], out[1]
