@@ -32,7 +32,7 @@ def revision(text: str = TEXT) -> Revision:
 def a_take(**changes: object) -> Take:
     take = Take(
         id=5, player_id=1, riff_id=3, revision_id=7, number=4, state=TakeState.READ, source="recorded", tempo_bpm=Decimal(120), rounds=1, start_frame=48000,
-        rate_hz=48000, delay_ms=None, file_name="", audio_bytes=1_500_000, audio_sha256="", beyond_full_scale=0, recorder=None, problem="", created_at=NOW, zone="UTC",
+        rate_hz=48000, delay_ms=None, delay_spread_ms=None, rig_id=None, tone_id=None, calibration_id=None, file_name="", audio_bytes=1_500_000, audio_sha256="", beyond_full_scale=0, recorder=None, problem="", created_at=NOW, zone="UTC",
     )  # fmt: skip
     return replace(take, **changes)  # type: ignore[arg-type]
 

@@ -6,8 +6,10 @@ import numpy as np
 import structlog
 from sqlmodel import Session
 
+from thrumble.actions.rigs import profile_for
 from thrumble.core.coach.verdict import clean_hits, judge
 from thrumble.core.ear.conditioning import MAX_S
+from thrumble.core.ear.reading import ENGINE
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadAudio, NotAllowed, NotFound, ThrumbleError
 from thrumble.core.riff.expand import expand
@@ -92,6 +94,14 @@ def read_again(session: Session, player_id: int, take_id: int) -> None:
     enqueue_reading(session, take_id)
 
 
+def read_all_again(session: Session, player_id: int) -> int:
+    """Asks for a reading of every take that the present ear has not heard, and says how many."""
+    stale = takes.stale_takes(session, player_id, ENGINE)
+    for take_id in stale:
+        read_again(session, player_id, take_id)
+    return len(stale)
+
+
 def read_stored_take(take_id: int) -> None:
     """The worker's task: hears a take from its stored bytes and keeps the reading. A take deleted meanwhile is no error."""
     try:
@@ -116,7 +126,10 @@ def _hear(session: Session, take: Take, riff: Riff, audio: bytes) -> None:
     expanded = expand(riff, take.tempo_bpm)
     report = RecorderReport(**{k: v for k, v in (take.recorder or {}).items() if k != "settings"})
     start_s = None if take.start_s is None else take.start_s + (take.delay_ms or 0.0) / 1000
-    info = TakeInfo(start_s=start_s, delay_ms=take.delay_ms, rounds=take.rounds, dropouts=report.dropouts())
+    info = TakeInfo(
+        start_s=start_s, delay_ms=take.delay_ms, delay_spread_ms=take.delay_spread_ms, rounds=take.rounds, dropouts=report.dropouts(),
+        profile=profile_for(session, take.player_id, take.tone_id),
+    )  # fmt: skip
     reading = read_take(recording.samples, recording.rate_hz, expanded, info)
     clean, judged = clean_hits(reading, expanded)
     takes.put_reading(

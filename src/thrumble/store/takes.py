@@ -8,6 +8,7 @@ from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import distinct_on
+from sqlalchemy.orm import aliased
 from sqlmodel import Session, col, select
 
 from thrumble.core.ear.reading import Reading
@@ -244,3 +245,32 @@ def get_reading(session: Session, player_id: int, take_id: int) -> Reading | Non
     )
     document = session.exec(query).first()
     return None if document is None else reading_from_document(document)
+
+
+def stale_takes(session: Session, player_id: int, engine: str) -> list[int]:
+    """Read takes that this engine has not heard, the oldest first."""
+    heard = select(ReadingRow.take_id).where(ReadingRow.engine == engine)
+    query = select(TakeRow.id).where(TakeRow.player_id == player_id, TakeRow.state == TakeState.READ, col(TakeRow.id).not_in(heard))
+    return [take_id for take_id in session.exec(query.order_by(col(TakeRow.id))).all() if take_id is not None]
+
+
+def reading_pairs(session: Session, player_id: int, engine: str) -> list[tuple[int, Reading, Reading]]:
+    """Takes that this engine and an older one have heard: the take, the newest older reading and this engine's."""
+    new, old = aliased(ReadingRow), aliased(ReadingRow)
+    query = (
+        select(new.take_id, old.document, new.document)
+        .join(old, sa.and_(old.take_id == new.take_id, old.engine != new.engine, old.id < new.id))
+        .where(new.player_id == player_id, new.engine == engine)
+        .order_by(new.take_id, col(old.id).desc())
+    )
+    out: dict[int, tuple[int, Reading, Reading]] = {}
+    for take_id, before, after in session.exec(query).all():
+        if take_id not in out:
+            out[take_id] = (take_id, reading_from_document(before), reading_from_document(after))
+    return list(out.values())
+
+
+def waiting_takes(session: Session, player_id: int) -> int:
+    """How many takes wait for the ear or are being read."""
+    states = (TakeState.QUEUED, TakeState.READING)
+    return session.exec(select(sa.func.count()).where(TakeRow.player_id == player_id, col(TakeRow.state).in_(states))).one()

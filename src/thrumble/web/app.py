@@ -8,10 +8,12 @@ from fastapi.staticfiles import StaticFiles
 
 from thrumble.settings import settings
 from thrumble.store import database, players
+from thrumble.web.certainty import endpoints as certainty
 from thrumble.web.errors import add_error_pages
 from thrumble.web.play import endpoints as play
 from thrumble.web.readings import endpoints as readings
 from thrumble.web.riffs import endpoints as riffs
+from thrumble.web.rig import endpoints as rig
 from thrumble.web.security import Guard
 from thrumble.web.today import endpoints as today
 
@@ -29,7 +31,7 @@ def create_app() -> FastAPI:
         return await app.state.guard(request, call_next)  # type: ignore[no-any-return]
 
     add_error_pages(app)
-    for screen in (today, riffs, play, readings):
+    for screen in (today, rig, riffs, play, readings, certainty):
         app.include_router(screen.router)
     app.mount("/vendor", StaticFiles(directory=WEB / "vendor"), name="vendor")
     app.mount("/files", _Scripts(directory=WEB), name="files")

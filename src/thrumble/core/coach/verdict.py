@@ -261,7 +261,7 @@ def _stops(case: _Case) -> Cause | None:
 
 def _bias(case: _Case) -> Cause | None:
     bias = case.reading.summary.bias_ms
-    if not case.reading.bias_judged or bias is None or abs(bias) < 8:
+    if not case.reading.bias_judged or bias is None or abs(bias) < max(8, case.reading.delay_spread_ms or 0):
         return None
     text = f"The whole take sits {abs(bias):.0f} ms {'behind' if bias > 0 else 'ahead of'} the click."
     return Cause(kind=CauseKind.BIAS, text=text, cost=min(1.0, abs(bias) / 80))

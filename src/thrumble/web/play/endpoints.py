@@ -14,10 +14,10 @@ from thrumble.core.player.click import click_sound
 from thrumble.core.riff.checking import check_tempo
 from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import MAX_BYTES
-from thrumble.store import database, players, riffs, takes
+from thrumble.store import database, players, riffs, rigs, takes
 from thrumble.store.takes import NewTake
 from thrumble.web.deps import DbSession, PlayerId
-from thrumble.web.play.views import play_view
+from thrumble.web.play.views import play_view, rig_tones
 from thrumble.web.readings.views import reading_view, status_view
 from thrumble.web.templating import render
 from thrumble.web.today.views import today_view
@@ -36,6 +36,8 @@ class Begin(BaseModel):
     start_frame: Annotated[int, Field(ge=0, le=192_000 * 600)]
     rate: Annotated[int, Field(ge=8000, le=192_000)]
     zone: Annotated[str, Field(max_length=64)] = "UTC"
+    device: Annotated[str, Field(max_length=200)] = ""
+    tone: int | None = None
 
 
 class Report(BaseModel):
@@ -58,7 +60,8 @@ def play_next(request: Request, session: DbSession, player_id: PlayerId) -> Resp
 @router.get("/play/{riff_id}", name="play_page")
 def play_page(request: Request, riff_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """The riff, ready to be played and recorded."""
-    return render(request, "play/page.html", view=play_view(riffs.newest_revision(session, player_id, riff_id)))
+    tones = rig_tones(rigs.rigs_of(session, player_id), rigs.tones_of(session, player_id))
+    return render(request, "play/page.html", view=play_view(riffs.newest_revision(session, player_id, riff_id)), tones=tones)
 
 
 @router.get("/click/{rate}/{kind}", name="click_sound")
@@ -70,12 +73,15 @@ def click_samples(rate: int, kind: str) -> Response:
 
 
 @router.post("/takes", name="begin_take")
-def begin_take(begin: Begin, session: DbSession, player_id: PlayerId) -> JSONResponse:
-    """A take begins; its sound follows in chunks."""
+def begin_take(request: Request, begin: Begin, session: DbSession, player_id: PlayerId) -> JSONResponse:
+    """A take begins; its sound follows in chunks. The delay is that of exactly this browser, device and rate, or none."""
     revision = riffs.get_revision(session, player_id, begin.revision)
+    tone = None if begin.tone is None else rigs.get_tone(session, player_id, begin.tone)
+    delay = rigs.newest_calibration(session, player_id, browser=request.state.browser, device=begin.device, rate_hz=begin.rate)
     new = NewTake(
         riff_id=revision.riff_id, revision_id=revision.id, source="recorded", tempo_bpm=Decimal(str(begin.tempo)), rounds=begin.rounds,
-        start_frame=begin.start_frame, rate_hz=begin.rate, zone=begin.zone,
+        start_frame=begin.start_frame, rate_hz=begin.rate, zone=begin.zone, delay_ms=delay and delay.delay_ms,
+        delay_spread_ms=delay and delay.spread_ms, calibration_id=delay and delay.id, tone_id=tone and tone.id, rig_id=tone and tone.rig_id,
     )  # fmt: skip
     return JSONResponse({"take": verbs.begin_take(session, player_id, new).id}, 201)
 
@@ -140,7 +146,7 @@ def take_outcome(request: Request, take_id: int, session: DbSession, player_id: 
 @router.post("/play/{riff_id}/upload", name="upload_take")
 def upload_take(
     request: Request, riff_id: int, session: DbSession, player_id: PlayerId, take: UploadFile,
-    tempo: Annotated[str, Form()] = "", start: Annotated[str, Form()] = "",
+    tempo: Annotated[str, Form()] = "", start: Annotated[str, Form()] = "", tone: Annotated[str, Form()] = "",
 ) -> Response:  # fmt: skip
     """A take recorded elsewhere, with whatever is known of it."""
     revision = riffs.newest_revision(session, player_id, riff_id)
@@ -149,9 +155,11 @@ def upload_take(
     if tempo_bpm is not None:
         check_tempo(float(tempo_bpm))
     start_s = _decimal(start, "the start")
+    played = rigs.get_tone(session, player_id, int(tone)) if tone.isdigit() else None
     new = NewTake(
         riff_id=riff_id, revision_id=revision.id, source="uploaded", tempo_bpm=tempo_bpm, rounds=None if start_s is None else 1,
         start_frame=None if start_s is None else round(start_s * 1000), rate_hz=None if start_s is None else 1000, file_name=(take.filename or "")[:120],
+        tone_id=played and played.id, rig_id=played and played.rig_id,
     )  # fmt: skip
     stored = verbs.submit_upload(session, player_id, new, data)
     return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("take_page", take_id=stored.id))})

@@ -27,6 +27,16 @@ async function open() {
   input = await openInput({ deviceId: $("input").value || null, tapUrl: root.dataset.tap, onSound: hear, onLost: lost });
   clicks = await loadClicks(input.context, root.dataset.click);
   await listInputs();
+  await showDelay();
+}
+
+/** Says whether takes with this input will be judged early and late. */
+async function showDelay() {
+  try {
+    const query = new URLSearchParams({ rate: input.context.sampleRate, device: input.track.label || "" });
+    const known = await (await fetch(`${root.dataset.delay}?${query}`, { headers: { accept: "application/json" } })).json();
+    $("delay-text").firstElementChild.textContent = known.delay_ms === null ? `${known.words}: early and late are judged around your own average` : known.words;
+  } catch { /* the take can be played without */ }
 }
 
 /** Opens the input without playing, so that the level can be set. */
@@ -90,7 +100,7 @@ async function go() {
   if ($("click-on").value === "1") for (let n = 0; n < rounds; n++) for (const [t, accent] of plan.clicks) list.push([one + n * frames(plan.round) + frames(t), accent]);
   let take;
   try {
-    const body = JSON.stringify({ revision: plan.revision, tempo: tempo(), rounds, start_frame: one - first, rate, zone: Intl.DateTimeFormat().resolvedOptions().timeZone });
+    const body = JSON.stringify({ revision: plan.revision, tempo: tempo(), rounds, start_frame: one - first, rate, device: input.track.label || "", tone: Number($("tone").value) || null, zone: Intl.DateTimeFormat().resolvedOptions().timeZone });
     take = (await (await send(root.dataset.begin, { body, headers: { "content-type": "application/json" } })).json()).take;
   } catch (error) { stage("idle"); problem(`The take cannot begin: ${error.message}`); return; }
   // the answer took a moment: everything moves on by a whole number of frames, nothing of the plan changes
@@ -254,6 +264,8 @@ $("tempo").addEventListener("input", () => { $("tempo-shown").textContent = temp
 $("tempo").addEventListener("change", () => setTempo(tempo()));
 $("go").addEventListener("click", (event) => { event.currentTarget.blur(); go(); });
 $("drop").addEventListener("click", drop);
+try { const kept = localStorage.getItem("tone"); if (kept && $("tone").querySelector(`option[value="${CSS.escape(kept)}"]`)) $("tone").value = kept; } catch { /* not named */ }
+$("tone").addEventListener("change", () => { try { localStorage.setItem("tone", $("tone").value); } catch { /* for this page only */ } });
 onKey(" ", go);
 onPedal("PageDown", go);
 onPedal("PageUp", drop);

@@ -7,6 +7,7 @@ from thrumble.core.player.click import click_times
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.store.riffs import Revision
+from thrumble.store.rigs import Rig, Tone
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
 
 EYE_CUE_MM = 100.0
@@ -56,3 +57,17 @@ def _eye_cues(expanded: ExpandedRiff, riff: Riff) -> dict[int, str]:
         if moved >= EYE_CUE_MM and pressed:
             cues[due.bar - 1 if due.hit.at == 0 else due.bar] = f"look: fret {min(pressed)}"
     return cues
+
+
+@dataclass(frozen=True, slots=True)
+class ToneChoice:
+    """A tone to play with, under its rig's name."""
+
+    tone_id: int
+    words: str
+
+
+def rig_tones(rigs: list[Rig], tones: list[Tone]) -> list[ToneChoice]:
+    """All tones; the rig is named where there are several."""
+    names = {rig.id: rig.name for rig in rigs}
+    return [ToneChoice(tone.id, f"{names[tone.rig_id]}: {tone.name}" if len(rigs) > 1 else tone.name) for tone in tones]

@@ -2,16 +2,19 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import APIRouter, Form, Query, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
 
+from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
 from thrumble.actions.playback import listening_copy
+from thrumble.core.ear.comparing import compare
+from thrumble.core.ear.reading import ENGINE
 from thrumble.core.errors import NotFound
 from thrumble.formats.reading_json import reading_csv, reading_document
-from thrumble.store import riffs, takes
+from thrumble.store import riffs, rigs, takes
 from thrumble.web.deps import DbSession, PlayerId
-from thrumble.web.readings.views import list_view, reading_view, status_view
+from thrumble.web.readings.views import again_view, list_view, reading_view, status_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -27,7 +30,27 @@ MEDIA = {
 def readings_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """All takes, newest first."""
     view = list_view(takes.take_lines(session, player_id), takes.space_used(session, player_id))
-    return render(request, "readings/list.html", view=view)
+    stale, waiting = len(takes.stale_takes(session, player_id, ENGINE)), takes.waiting_takes(session, player_id)
+    return render(request, "readings/list.html", view=view, again=again_view(stale, waiting, []))
+
+
+@router.post("/readings/again", name="read_all_again")
+def read_all_again(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """Has every take heard by the present ear that only an older one has heard."""
+    total = verbs.read_all_again(session, player_id)
+    return render(request, "readings/_again.html", again=again_view(0, total, [], total=total))
+
+
+@router.get("/readings/again", name="again_progress")
+def again_progress(
+    request: Request, session: DbSession, player_id: PlayerId, total: Annotated[int, Query(ge=0, le=100_000)]
+) -> HTMLResponse:
+    """How far that has come, and at its end what changed."""
+    waiting = takes.waiting_takes(session, player_id)
+    pairs = takes.reading_pairs(session, player_id, ENGINE) if not waiting else []
+    titles = {line.take.id: f"{line.title}, take {line.take.number}" for line in takes.take_lines(session, player_id, limit=1000)}
+    changes = [(titles.get(take_id, f"take {take_id}"), take_id, compare(old, new)) for take_id, old, new in pairs]
+    return render(request, "readings/_again.html", again=again_view(0, waiting, changes, total=total))
 
 
 @router.get("/takes/{take_id}", name="take_page")
@@ -36,7 +59,8 @@ def take_page(request: Request, take_id: int, session: DbSession, player_id: Pla
     take = takes.get_take(session, player_id, take_id)
     revision = riffs.get_revision(session, player_id, take.revision_id)
     reading = takes.get_reading(session, player_id, take_id)
-    view = reading_view(take, revision, reading) if reading and take.state == "read" else None
+    corrections = rigs.corrections_of(session, player_id, take_id)
+    view = reading_view(take, revision, reading, corrections) if reading and take.state == "read" else None
     return render(request, "readings/page.html", status=status_view(take), view=view, title=revision.riff.title)
 
 
@@ -97,6 +121,26 @@ def delete_take(request: Request, take_id: int, session: DbSession, player_id: P
     """Removes the take, its sound, its readings and queued work."""
     takes.delete_take(session, player_id, take_id)
     return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("readings_page"))})
+
+
+@router.post("/takes/{take_id}/hits/{round_}-{index}/correct", name="correct_hit")
+def correct_hit(
+    request: Request, take_id: int, round_: int, index: int, session: DbSession, player_id: PlayerId,
+    articulation: Annotated[str, Form(pattern="^(open|palm|dead|none)$")], join: Annotated[bool, Form()] = False,
+) -> HTMLResponse:  # fmt: skip
+    """What the player says a hit was, `none` to take it back. What was heard stays as it is."""
+    if articulation == "none":
+        rigs.delete_correction(session, player_id, take_id, index, round_)
+    else:
+        rig_verbs.correct_hit(session, player_id, take_id, index=index, round_=round_, articulation=articulation, join=join)
+    take = takes.get_take(session, player_id, take_id)
+    reading = takes.get_reading(session, player_id, take_id)
+    if reading is None:
+        raise NotFound("this take has no reading yet: wait for the ear, or read it again")
+    revision = riffs.get_revision(session, player_id, take.revision_id)
+    view = reading_view(take, revision, reading, rigs.corrections_of(session, player_id, take_id))
+    line = next(hit for hit in view.hits if hit.mark == f"{round_}-{index}")
+    return render(request, "readings/_corrected.html", view=view, hit=line)
 
 
 def _attachment(name: str) -> dict[str, str]:

@@ -1,9 +1,10 @@
 // Listening to a take from any hit, with the click and at half speed.
-import { onKey, onPedal } from "../shared/site.js";
+import { onKey, onPedal, problem, send } from "../shared/site.js";
 
 const again = document.getElementById("play-again");
 if (again) { onKey(" ", () => again.click()); onPedal("PageDown", () => again.click()); }
 
+let current = null; // the hit last listened to
 const sound = document.getElementById("sound");
 if (sound) {
   const buttons = [...document.querySelectorAll(".from")];
@@ -40,12 +41,12 @@ if (sound) {
   function step(way) {
     const now = sound.currentTime + LEAD;
     const next = way > 0 ? times.find((t) => t > now + 0.02) : times.findLast((t) => t < now - 0.15);
-    if (next !== undefined) listenFrom(next);
+    if (next !== undefined) { current = [...from].find(([, t]) => t === next)[0]; listenFrom(next); }
   }
 
   half.addEventListener("click", toggleHalf);
   click.addEventListener("click", toggleClick);
-  for (const button of buttons) button.addEventListener("click", () => listenFrom(Number(button.dataset.from)));
+  document.addEventListener("click", (event) => { const button = event.target.closest(".from"); if (button) listenFrom(Number(button.dataset.from)); });
   for (const block of document.querySelectorAll(".block[data-hit]")) {
     if (from.has(block.dataset.hit)) block.addEventListener("click", () => listenFrom(from.get(block.dataset.hit)));
   }
@@ -66,3 +67,26 @@ if (sound) {
   }
   sound.addEventListener("play", follow);
 }
+
+// --- corrections: what the player says a hit was --------------------------------------------------------------------
+
+
+document.addEventListener("click", (event) => { const from = event.target.closest("[data-hit]"); if (from) current = from.dataset.hit; });
+
+async function correct(mark, kind) {
+  const row = document.getElementById(`hit-${mark}`);
+  const choice = row?.querySelector(".really");
+  if (!choice) return;
+  problem("");
+  const before = [...choice.options].find((o) => o.defaultSelected)?.value ?? "none";
+  const body = new URLSearchParams({ articulation: kind, join: document.getElementById("join")?.checked ? "true" : "false" });
+  try {
+    const html = await (await send(choice.dataset.url, { body })).text();
+    const answer = new DOMParser().parseFromString(html, "text/html");
+    row.replaceWith(document.adoptNode(answer.querySelector("template").content).querySelector("tr"));
+    document.getElementById("corrected").replaceWith(answer.getElementById("corrected"));
+    for (const block of document.querySelectorAll(`.block.take[data-hit="${mark}"]`)) block.classList.toggle("said-otherwise", kind !== "none");
+  } catch (error) { choice.value = before; problem(error.message); }
+}
+document.addEventListener("change", (event) => { if (event.target.matches(".really")) correct(event.target.dataset.hit, event.target.value); });
+for (const [key, kind] of [["1", "open"], ["2", "palm"], ["3", "dead"], ["0", "none"]]) onKey(key, () => { if (current) correct(current, kind); });

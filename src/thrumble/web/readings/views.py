@@ -6,10 +6,12 @@ from datetime import UTC, datetime
 import numpy as np
 
 from thrumble.core.coach.verdict import TOLERANCE_MS, Cause, CauseKind, clean_hits, judge
-from thrumble.core.ear.reading import HitReading, HitState, Reading, Verdict
+from thrumble.core.ear.comparing import Difference
+from thrumble.core.ear.reading import Change, ChangeKind, HitReading, HitState, Reading, Verdict
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.takes import FINAL, TakeState
 from thrumble.store.riffs import Revision
+from thrumble.store.rigs import Correction
 from thrumble.store.takes import Take, TakeLine
 from thrumble.web.drawings.charts import Clock, Pile, bar_clock, deviation_pile
 from thrumble.web.drawings.strip import BarDrawing, early_or_late, reading_strip
@@ -72,6 +74,10 @@ class HitLine:
     chances: str
     onset_s: float
     odd: bool
+    played: bool
+    said: str
+    joined: bool
+    more: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,6 +110,8 @@ class ReadingView:
     tempo: str
     file_hint: str
     heard: bool
+    can_join: bool
+    corrected: str
 
 
 def take_line(line: TakeLine, now: datetime) -> TakeLineView:
@@ -141,8 +149,11 @@ def status_view(take: Take) -> StatusView:
     )
 
 
-def reading_view(take: Take, revision: Revision, reading: Reading) -> ReadingView:
-    """Numbers become words and places here."""
+def reading_view(
+    take: Take, revision: Revision, reading: Reading, corrections: dict[tuple[int, int], Correction] | None = None
+) -> ReadingView:
+    """Numbers become words and places here; the player's corrections by hit index and round stand beside what was heard."""
+    said = corrections or {}
     expanded = expand(revision.riff, take.tempo_bpm)
     causes = judge(reading, expanded, tolerance=TOLERANCE)
     deviations = [h.deviation_ms for h in reading.hits if h.deviation_ms is not None]
@@ -155,10 +166,18 @@ def reading_view(take: Take, revision: Revision, reading: Reading) -> ReadingVie
         first=causes[0].text, more=[cause.text for cause in causes[1:]], clean=causes[0].kind is CauseKind.CLEAN,
         strip=reading_strip(expanded, reading, around_ms=around, tolerance_ms=tolerance_ms, named=_named(causes, reading, around)),
         pile=deviation_pile(reading.hits, around_ms=around, tolerance_ms=tolerance_ms), clock=bar_clock(expanded, reading, around_ms=around),
-        figures=_figures(reading, expanded), hits=[_hit_line(hit, around, tolerance_ms) for hit in reading.hits],
+        figures=_figures(reading, expanded), hits=[_hit_line(hit, around, tolerance_ms, said.get((hit.index, hit.round))) for hit in reading.hits],
         cautions=[CautionView(c.text, c.code in GRAVE) for c in reading.cautions], tempo=f"{float(take.tempo_bpm or revision.riff.tempo_bpm):g}",
-        file_hint=take.file_name or f"{revision.riff.title} take {take.number}", heard=bool(deviations),
+        file_hint=take.file_name or f"{revision.riff.title} take {take.number}", heard=bool(deviations), can_join=take.tone_id is not None,
+        corrected=corrected_words(len(said)),
     )  # fmt: skip
+
+
+def corrected_words(count: int) -> str:
+    """How many hits the player has judged themselves."""
+    if not count:
+        return ""
+    return f"{count} {'hit' if count == 1 else 'hits'} corrected by you; the verdict and what was heard stay as they are."
 
 
 def _meta(take: Take, revision: Revision, reading: Reading) -> str:
@@ -201,17 +220,31 @@ def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
         ("level spread", _number(s.level_spread_db, ".1f", "dB")),
         ("accents stand out", _number(s.accent_db, "+.1f", "dB")),
     ]
+    if s.up_stroke_db is not None:
+        rows.append(("up-strokes", _number(s.up_stroke_db, "+.1f", "dB")))
+    rests = [hit.rest_db for hit in reading.hits if hit.rest_db is not None]
+    if rests:
+        rows.append(("rests under their hits", _number(float(np.median(rests)), "+.0f", "dB")))
+    rows += [_change(change) for change in s.changes]
     if s.swing_ratio is not None and s.swing_interval is not None:
         wanted = f", asked {float(asked):g}" if asked is not None else ""
         rows.append(("swing", f"{s.swing_ratio:.2f} ({s.swing_interval[0]:.2f} to {s.swing_interval[1]:.2f}){wanted}"))
     return rows
 
 
+def _change(change: Change) -> tuple[str, str]:
+    """Something that moved along the take, and from where."""
+    name = {ChangeKind.TEMPO: "tempo", ChangeKind.SPREAD: "spread", ChangeKind.LEVEL: "level"}[change.kind]
+    unit = {ChangeKind.TEMPO: "bpm", ChangeKind.SPREAD: "ms", ChangeKind.LEVEL: "dB"}[change.kind]
+    where = f"bar {change.bar}" + (f", round {change.round}" if change.round > 1 else "")
+    return f"{name} from {where} on", f"{change.amount:+.1f} {unit}"
+
+
 def _number(value: float | None, form: str, unit: str) -> str:
     return "not measured" if value is None else f"{value:{form}} {unit}"
 
 
-def _hit_line(hit: HitReading, around_ms: float, tolerance_ms: float) -> HitLine:
+def _hit_line(hit: HitReading, around_ms: float, tolerance_ms: float, said: Correction | None) -> HitLine:
     late = None if hit.deviation_ms is None else hit.deviation_ms - around_ms
     heard = {HitState.MISSED: "missed", HitState.NOT_REACHED: "not reached"}.get(hit.state) or (
         hit.heard_articulation.value if hit.heard_articulation else ""
@@ -231,7 +264,67 @@ def _hit_line(hit: HitReading, around_ms: float, tolerance_ms: float) -> HitLine
         mark=f"{hit.round}-{hit.index}", round=hit.round, bar=hit.bar, at=hit.at, planned=hit.expected_articulation.value, heard=heard,
         deviation="" if late is None else f"{late:+.1f}", level="" if hit.relative_level_db is None else f"{hit.relative_level_db:+.1f}", ring=ring, ends=ends,
         chances=" ".join(f"{kind} {chances[kind]:.0%}" for kind in ("open", "palm", "dead") if kind in chances), onset_s=hit.onset_s or hit.expected_s, odd=odd,
+        played=hit.onset_s is not None, said=said.articulation if said else "", joined=bool(said and said.example_id), more=_more(hit),
     )  # fmt: skip
+
+
+def _more(hit: HitReading) -> str:
+    """What else was measured of a hit, in words; what was not measured is not named."""
+    parts = []
+    if hit.mute_depth is not None and hit.heard_articulation is Verdict.PALM:
+        parts.append(f"depth {hit.mute_depth:.2f}")
+    if hit.rest_db is not None:
+        parts.append(f"rest {hit.rest_db:+.0f} dB")
+    if hit.strum_ms is not None:
+        parts.append(f"strings over {hit.strum_ms:.0f} ms")
+    if hit.chord_ok is False:
+        parts.append("wrong fret")
+    if hit.stray_strings:
+        parts.append("string " + " and ".join(map(str, hit.stray_strings)) + " rings along")
+    return ", ".join(parts)
+
+
+@dataclass(frozen=True, slots=True)
+class AgainView:
+    """Reading old takes with a newer ear: how many are left to ask for, how far it has come, what changed."""
+
+    stale: int
+    waiting: int
+    total: int
+    done: int
+    words: str
+    changes: list[tuple[str, int, str]]
+
+
+def again_view(stale: int, waiting: int, changes: list[tuple[str, int, Difference]], *, total: int = 0) -> AgainView:
+    """The offer, the progress, or what changed."""
+    if waiting and total:
+        words = f"{total - min(waiting, total)} of {total} takes read again …"
+    elif total:
+        moved = sum(not difference.nothing for _, _, difference in changes)
+        words = (
+            f"All {total} takes are read by the present ear; it hears {moved} of them differently."
+            if total > 1
+            else "The take is read by the present ear."
+        )
+    elif stale:
+        words = f"{stale} {'take was' if stale == 1 else 'takes were'} read by an older ear."
+    else:
+        words = ""
+    return AgainView(
+        stale, waiting if total else 0, total, total - min(waiting, total), words, [(t, k, _difference(d)) for t, k, d in changes]
+    )
+
+
+def _difference(found: Difference) -> str:
+    if found.nothing:
+        return "the same"
+    parts = [
+        f"{count} {what}" for count, what in (
+            (found.renamed, "named otherwise"), (found.found, "more found"), (found.lost, "no longer found"), (found.moved, "moved by more than 3 ms"),
+        ) if count
+    ]  # fmt: skip
+    return f"of {found.hits} hits " + ", ".join(parts)
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,6 +9,7 @@ from thrumble.core.rig.fret_hand import ChordString, Releases, StringState
 from thrumble.core.rig.levels import Loudness, Silence
 from thrumble.core.rig.palm import LIGHTEST, TIGHTEST, Place, Repeatability, SingleHit
 from thrumble.store.rigs import Calibration, Example, Rig, Tone
+from thrumble.web.drawings.palm import PalmScale, palm_scale
 
 SOUNDS = ("clean", "crunch", "high gain")
 TUNINGS = {
@@ -85,7 +86,8 @@ class ExampleGroup:
     kind: str
     count: int
     newest: int | None
-    wanted: int
+    pips: list[bool]
+    over: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,7 +104,7 @@ class ToneView:
     warnings: list[str]
     groups: list[ExampleGroup]
     total: int
-    pocket: tuple[float, float]
+    scale: PalmScale
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,10 +169,11 @@ def tone_view(tone: Tone, rig: Rig, kept: list[Example]) -> ToneView:
     groups = []
     for kind in EXAMPLE_KINDS:
         own = [example for example in kept if example.kind == kind]
-        groups.append(ExampleGroup(kind, len(own), own[-1].id if own else None, WANTED_EACH))
+        pips, more = [n < len(own) for n in range(WANTED_EACH)], len(own) - WANTED_EACH
+        groups.append(ExampleGroup(kind, len(own), own[-1].id if own else None, pips, f"+{more}" if more > 0 else ""))
     return ToneView(
         tone_id=tone.id, rig_id=rig.id, name=tone.name, sound=tone.sound, rig=rig.name, left_handed=rig.left_handed, level=rows, warnings=warnings,
-        groups=groups, total=len(kept), pocket=(LIGHTEST, TIGHTEST),
+        groups=groups, total=len(kept), scale=palm_scale(LIGHTEST, TIGHTEST, left_handed=rig.left_handed),
     )  # fmt: skip
 
 

@@ -1,0 +1,140 @@
+"""How sure the ear is: the benchmark's own last table as a page, and what this player's own examples and corrections say."""
+
+import json
+from collections import Counter
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from thrumble.core.ear.reading import ENGINE
+from thrumble.store.rigs import Example, Tone
+
+FIGURES = Path(__file__).parent / "figures.json"
+TONES = ("clean", "crunch", "high gain")
+FEW = 200
+LIKELY = 0.97  # of open or muted told right; below it the cell is marked
+SHAKY = 0.93
+MOST_CORRECTIONS_TO_NAME = 3
+
+
+@dataclass(frozen=True, slots=True)
+class CellView:
+    """One tone at one slot length. `rank`: good, fair or weak; `width`: of the bar, 0 to 100."""
+
+    figure: str
+    under: str
+    rank: str
+    width: int
+
+
+@dataclass(frozen=True, slots=True)
+class RowView:
+    """A slot length with its cells, one a tone (None where nothing was measured)."""
+
+    slot: str
+    tempo: str
+    cells: list[CellView | None]
+
+
+@dataclass(frozen=True, slots=True)
+class CertaintyView:
+    """The whole page."""
+
+    figure: str
+    sentence: str
+    note: str
+    stale: str
+    tones: tuple[str, ...]
+    rows: list[RowView]
+    timing: list[tuple[str, str, str]]
+    unlike: str
+    profile: str
+    own: list[tuple[str, str]]
+    corrections: str
+
+
+@lru_cache(maxsize=1)
+def figures() -> dict[str, Any]:
+    """The benchmark's last table, as written by its one command."""
+    found: dict[str, Any] = json.loads(FIGURES.read_text())
+    return found
+
+
+def certainty_view(tones: list[tuple[Tone, list[Example]]], corrected: list[tuple[str, str]]) -> CertaintyView:
+    """The table by tone and slot length, and the player's own."""
+    table = figures()
+    cells: list[dict[str, Any]] = table["cells"]
+    total = sum(c["n"] for c in cells)
+    muted = sum(c["muted"] * c["n"] for c in cells) / total
+    slots = sorted({(c["from_ms"], c["to_ms"] or 1e9) for c in cells}, reverse=True)
+    unlike_n = sum(c["unlike_n"] for c in cells)
+    unlike = sum(c["unlike"] * c["unlike_n"] for c in cells) / max(1, unlike_n)
+    stale = "" if table["engine"] == ENGINE else f"These figures are of engine {table['engine']}; this installation hears with {ENGINE}."
+    return CertaintyView(
+        figure=f"{muted * 100:.0f}", sentence="of 100 hits are rightly called open or muted", note=f"Measured over {total} hits: {table['note']}.",
+        stale=stale, tones=TONES, rows=[_row(low, high, cells) for low, high in slots],
+        timing=[(tone, *_timing(tone, cells)) for tone in TONES],
+        unlike=f"{unlike:.0%} of the {unlike_n} hits that were played otherwise than written came out as they were played.",
+        profile=_profile(table["profile"]), own=_own(tones), corrections=_corrections(corrected),
+    )  # fmt: skip
+
+
+def _row(low: float, high: float, cells: list[dict[str, Any]]) -> RowView:
+    slot = f"{low:.0f} ms and more" if high > 1e8 else f"under {high:.0f} ms" if not low else f"{low:.0f} to {high:.0f} ms"
+    bpm_low, bpm_high = (30_000 / high if high < 1e8 else 0), (30_000 / low if low else 0)
+    if not bpm_high:
+        tempo = f"eighths over {bpm_low:.0f}, sixteenths over {bpm_low / 2:.0f} bpm"
+    elif not bpm_low:
+        tempo = f"eighths up to {bpm_high:.0f} bpm"
+    else:
+        tempo = f"eighths at {bpm_low:.0f} to {bpm_high:.0f}, sixteenths at {bpm_low / 2:.0f} to {bpm_high / 2:.0f} bpm"
+    out: list[CellView | None] = []
+    for tone in TONES:
+        mine = next((c for c in cells if c["tone"] == tone and c["from_ms"] == low), None)
+        if mine is None:
+            out.append(None)
+            continue
+        rank = "good" if mine["muted"] >= LIKELY else "fair" if mine["muted"] >= SHAKY else "weak"
+        few = f", only {mine['n']} hits" if mine["n"] < FEW else ""
+        under = f"open, palm or dead {mine['kinds']:.0%}{few}"
+        out.append(CellView(f"{mine['muted']:.1%}", under, rank, round(max(0.0, (mine["muted"] - 0.8) / 0.2) * 100)))
+    return RowView(slot, tempo, out)
+
+
+def _timing(tone: str, cells: list[dict[str, Any]]) -> tuple[str, str]:
+    mine = [c for c in cells if c["tone"] == tone]
+    if not mine:
+        return "not measured", ""
+    n = sum(c["n"] for c in mine)
+    middle, tail = (sum(c[key] * c["n"] for c in mine) / n for key in ("middle_ms", "tail_ms"))
+    return f"half of all hits within {middle:.1f} ms", f"19 of 20 within {tail:.0f} ms"
+
+
+def _profile(found: dict[str, Any]) -> str:
+    without, kept = found.get("without"), found.get("with")
+    if not without or not kept:
+        return "What your own examples change was not measured."
+    a, b = (x["unlike_right"] / max(1, x["unlike"]) for x in (without, kept))
+    return (
+        f"On {kept['n']} hits of guitars with sixteen examples each, {kept['right'] / kept['n']:.1%} came out right with the examples "
+        f"and {without['right'] / without['n']:.1%} without; of those played unlike the plan {b:.1%} and {a:.1%}."
+    )
+
+
+def _own(tones: list[tuple[Tone, list[Example]]]) -> list[tuple[str, str]]:
+    out = []
+    for tone, kept in tones:
+        kinds = Counter(example.kind for example in kept)
+        words = ", ".join(f"{n} {kind}" for kind, n in kinds.items()) or "no examples: judged by general knowledge"
+        out.append((f"{tone.name} ({tone.sound})", words))
+    return out
+
+
+def _corrections(corrected: list[tuple[str, str]]) -> str:
+    if not corrected:
+        return "You have corrected no hit yet. On a reading, choose what a hit really was; the count then stands here."
+    most = Counter((heard, said) for heard, said in corrected if heard != said).most_common(MOST_CORRECTIONS_TO_NAME)
+    agreed = sum(heard == said for heard, said in corrected)
+    words = "; ".join(f"{n} called {heard} that you say {'were' if n > 1 else 'was'} {said}" for (heard, said), n in most)
+    return f"You have judged {len(corrected)} hits yourself and agreed with the ear on {agreed}" + (f": {words}." if words else ".")
