@@ -12,9 +12,10 @@ from thrumble.core.ear.articulation import Profile
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadAudio
 from thrumble.core.player.flaws import Flaws
-from thrumble.core.player.guitars import Guitar, ModelGuitar, StringHit
+from thrumble.core.player.guitars import Guitar, ModelGuitar
 from thrumble.core.player.perform import perform
-from thrumble.core.player.sound import Setup, Tone, amplify, draw_setup
+from thrumble.core.player.single import strike
+from thrumble.core.player.sound import Setup, Tone, draw_setup
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
 from thrumble.core.rig.palm import Place, SingleHit, measure_single, profile_of
@@ -38,19 +39,6 @@ def drawn_guitar(seed: int, *, sampled: bool) -> tuple[Guitar, Setup, np.random.
     return (SampledGuitar if sampled else ModelGuitar)(setup, rng), setup, rng
 
 
-def one_hit(guitar: Guitar, setup: Setup, kind: Articulation, depth: float, midi: list[float], rng: np.random.Generator) -> Samples:
-    """A second of one stroke, as the palm finder sends it."""
-    sound = np.zeros(int(1.15 * RATE_HZ), dtype=np.float32)
-    gain = float(rng.normal(0, 1.5))
-    for k, note in enumerate(midi):
-        asked = StringHit(midi=note, articulation=kind, depth=depth, gain_db=gain, release_s=1.5, length_s=1.0, leading=k == 0)
-        wave = guitar.string(asked, RATE_HZ, rng)
-        at = int((0.12 + 0.004 * k) * RATE_HZ)
-        sound[at : at + wave.size] += wave[: sound.size - at]
-    out = amplify(sound, setup, rate_hz=RATE_HZ, rng=rng)
-    return np.asarray(out * (0.5 / max(1e-6, float(np.abs(out).max()))), dtype=np.float32)
-
-
 def sweep(seed: int, *, sampled: bool) -> tuple[float, list[tuple[str, str]]]:
     """Of one guitar: rank correlation of the palm's place with the scale shown, and what was said of open, middling and dead hits."""
     guitar, setup, rng = drawn_guitar(seed, sampled=sampled)
@@ -60,7 +48,7 @@ def sweep(seed: int, *, sampled: bool) -> tuple[float, list[tuple[str, str]]]:
     for k in range(PALMS + 4):
         kind = Articulation.PALM if k < PALMS else Articulation.OPEN if k < PALMS + 2 else Articulation.DEAD
         depth = float(rng.uniform(0, 1)) if kind is Articulation.PALM else 0.0
-        hit = _heard(one_hit(guitar, setup, kind, depth, midi, rng))
+        hit = _heard(strike(guitar, setup, kind, depth=depth, midi=midi, rng=rng))
         if hit is None:
             continue
         if kind is Articulation.PALM:
@@ -84,7 +72,7 @@ def with_profile(seed: int, *, sampled: bool) -> tuple[Score, Score]:
     """One take of a guitar read without and with examples of that guitar."""
     guitar, setup, rng = drawn_guitar(seed, sampled=sampled)
     kept = [
-        (one_hit(guitar, setup, kind, float(np.clip(rng.normal(depth, 0.06), 0, 1)), [midi] if k % 2 else [midi, midi + 7], rng), RATE_HZ, kind)
+        (strike(guitar, setup, kind, depth=float(np.clip(rng.normal(depth, 0.06), 0, 1)), midi=[midi] if k % 2 else [midi, midi + 7], rng=rng), RATE_HZ, kind)
         for kind, depth, count in EXAMPLES for k, midi in enumerate(rng.choice([40.0, 43.0, 45.0, 47.0], count))
     ]  # fmt: skip
     riff, _ = draw_riff(90_000 + seed)

@@ -4,9 +4,18 @@ python scripts/screenshots.py [http://127.0.0.1:8642] [--out docs/screenshots] [
 """
 
 import argparse
+import base64
 from pathlib import Path
 
+import numpy as np
 from playwright.sync_api import Page, sync_playwright
+
+from thrumble.core.player.single import strike
+from thrumble.core.player.sound import Tone
+from thrumble.core.riff.model import Articulation
+from thrumble.demo import guitar, setup_of
+
+OWN_SOUND = Path(__file__).parent.parent / "tests/browser/own_sound.js"
 
 ARGS = [
     "--no-sandbox",
@@ -45,7 +54,45 @@ def open_reading(page: Page, base: str) -> None:
     page.wait_for_selector("#strip")
 
 
-VIEWS = {"today": open_today, "riffs": open_riffs, "riff-text": open_riff, "play": open_play, "reading": open_reading}
+def open_rig(page: Page, base: str) -> None:
+    page.goto(f"{base}/rig")
+
+
+def open_palm_finder(page: Page, base: str) -> None:
+    """Eight hits of the simulated guitarist whose palm wanders."""
+    page.add_init_script(path=OWN_SOUND)
+    page.goto(f"{base}/rig")
+    page.get_by_role("link", name="gatehouse crunch").click()
+    page.wait_for_url("**/tones/*")
+    page.wait_for_load_state("load")
+    page.keyboard.press("Space")
+    page.wait_for_selector("#tone[data-stage=listening]")
+    setup, rng = setup_of(Tone.CRUNCH), np.random.default_rng(3)
+    played = guitar(setup, rng)
+    for n, depth in enumerate((0.1, 0.35, 0.5, 0.55, 0.62, 0.66, 0.6), 1):
+        sound = strike(played, setup, Articulation.PALM, depth=depth, midi=[40.0], rng=rng)
+        page.evaluate(
+            "([text, rate]) => window.__ownSound.play(text, rate)", [base64.b64encode(sound.astype("<f4").tobytes()).decode(), 48000]
+        )
+        page.locator("#dots circle").nth(n - 1).wait_for(state="attached", timeout=8000)
+
+
+def open_calibrate(page: Page, base: str) -> None:
+    page.goto(f"{base}/rig/calibrate")
+
+
+def open_fret_hand(page: Page, base: str) -> None:
+    page.goto(f"{base}/rig/fret-hand")
+
+
+def open_certainty(page: Page, base: str) -> None:
+    page.goto(f"{base}/certainty")
+
+
+VIEWS = {
+    "today": open_today, "rig": open_rig, "palm-finder": open_palm_finder, "delay": open_calibrate, "fret-hand": open_fret_hand, "riffs": open_riffs,
+    "riff-text": open_riff, "play": open_play, "reading": open_reading, "certainty": open_certainty,
+}  # fmt: skip
 
 
 def main() -> None:
@@ -64,7 +111,7 @@ def main() -> None:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=[*ARGS, "--use-fake-device-for-media-stream"])
         for name, theme in wanted:
             size = {"width": 390, "height": 844} if arguments.phone else {"width": 1280, "height": 800}
-            context = browser.new_context(viewport=size, color_scheme=theme)
+            context = browser.new_context(viewport=size, color_scheme=theme, permissions=["microphone"])
             page = context.new_page()
             page.on("console", lambda message: print(message.type, message.text) if message.type == "error" else None)
             page.on("pageerror", lambda error: print("page error", error))

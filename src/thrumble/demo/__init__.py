@@ -3,8 +3,12 @@
 from dataclasses import dataclass
 from importlib.resources import files
 
+import numpy as np
+
 from thrumble.core.player.flaws import Flaws
-from thrumble.core.player.sound import Tone
+from thrumble.core.player.guitars import Guitar, ModelGuitar
+from thrumble.core.player.sound import Setup, Tone, draw_setup
+from thrumble.core.riff.model import Articulation
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,6 +26,27 @@ def riff_texts() -> dict[str, str]:
     """Riff text by file name, in order."""
     found = sorted((f for f in files(__package__).iterdir() if f.name.endswith(".riff.txt")), key=lambda f: f.name)
     return {f.name.removesuffix(".riff.txt"): f.read_text(encoding="utf-8") for f in found}
+
+
+RIG, CHAIN = "Lock-keeper's six-string", "interface input 1, small amplifier beside the winding drum, one microphone"
+TONES = {Tone.CLEAN: "towpath clean", Tone.CRUNCH: "gatehouse crunch", Tone.HIGH_GAIN: "full flood"}
+EXAMPLES = {
+    "open": (Articulation.OPEN, 0.0, 4),
+    "light": (Articulation.PALM, 0.25, 2),
+    "full": (Articulation.PALM, 0.6, 4),
+    "dead": (Articulation.DEAD, 0.0, 2),
+}
+GUITAR_SEED = 18
+
+
+def setup_of(tone: Tone) -> Setup:
+    """The trio's amplifier in one tone, the same in every take."""
+    return draw_setup(tone, np.random.default_rng(GUITAR_SEED))
+
+
+def guitar(setup: Setup, _: np.random.Generator) -> Guitar:
+    """The trio's one guitar, in the same hands in every take."""
+    return ModelGuitar(setup, np.random.default_rng(GUITAR_SEED))
 
 
 TAKES = (

@@ -13,11 +13,10 @@ from thrumble.core.errors import BadAudio
 from thrumble.core.player.click import click_sound
 from thrumble.core.signal import Array, Samples, filtered, high_pass
 
-CLICKS = 16
-OPENINGS = 5
-LEAST_CLICKS = 12
+LEAST_SHARE = 0.75  # of the clicks must have been heard
+RETURN_SPREAD_MS = 3.0  # clicks that come back more scattered than this are not the clicks
 MOST_DELAY_S = 0.45
-CLEAR_DB = 10.0  # a click must stand this far over what the filter gives elsewhere
+CLEAR_DB = 14.0  # a click must stand this far over what the filter gives elsewhere
 SOUND_MS_PER_M = 1000 / 343.0
 DRUM_SPREAD_MS = 25.0  # a hand on the beat that scatters more than this was not with the click
 _RIVAL_S = 0.004
@@ -49,12 +48,17 @@ def measure_return(samples: Samples, rate_hz: int, click_frames: list[int]) -> R
         if over_db >= CLEAR_DB:
             delays.append(delay / rate_hz * 1000)
             clear.append(over_db)
-    if len(delays) < LEAST_CLICKS:
+    if len(delays) < LEAST_SHARE * len(click_frames):
         raise BadAudio(
             f"only {len(delays)} of {len(click_frames)} clicks came back: turn the loudspeaker up or hold the microphone to it, "
             "switch echo cancelling off, and measure again"
         )
-    return _returned(delays, clear)
+    found = _returned(delays, clear)
+    if found.repeat_ms > RETURN_SPREAD_MS:
+        raise BadAudio(
+            f"what came back scatters by {found.repeat_ms:.0f} ms: something else was louder than the click; be silent, and measure again"
+        )
+    return found
 
 
 def measure_drum(onsets_s: Array, click_s: Array) -> Returned:
@@ -64,7 +68,7 @@ def measure_drum(onsets_s: Array, click_s: Array) -> Returned:
     nearest = onsets_s[np.argmin(np.abs(onsets_s[np.newaxis, :] - click_s[:, np.newaxis]), axis=1)]
     late_ms = (nearest - click_s) * 1000
     kept = late_ms[(late_ms > -150) & (late_ms < MOST_DELAY_S * 1000)]
-    if kept.size < LEAST_CLICKS:
+    if kept.size < LEAST_SHARE * click_s.size:
         raise BadAudio(f"only {kept.size} of {click_s.size} strikes came with their click: strike once with every click, and measure again")
     found = _returned([float(x) for x in kept], [])
     if found.repeat_ms > DRUM_SPREAD_MS:
@@ -117,4 +121,4 @@ def _peak(strength: Array, rate_hz: int) -> tuple[float, float]:
         bend = left - 2 * middle + right
         place += 0.5 * (left - right) / bend if bend < 0 else 0.0
     floor = float(np.median(strength)) + 1e-12
-    return place, 20 * float(np.log10(strength[best] / floor))
+    return place, 20 * float(np.log10(max(strength[best], 1e-12) / floor))

@@ -1,8 +1,9 @@
 """The fret hand by itself: how fast and how fully a release silences the strings, and whether every string of a held chord rings clear.
 
 The exercise is a riff like any other (grab on one, release on two), so the ear places its hits and their ends; here each fall is looked at
-closely. A held chord is taken apart by the partials that no other of its notes shares: a string that dies early is half damped, one whose
-upper partials stay strong against its lower ones buzzes on a fret.
+closely. A held chord is taken apart by the partials that no other of its notes shares: a string that dies early is half damped. A string that
+strikes a fret sends out a burst of high sound once a period for as long as it swings widely, where a free one has lost its highs at once: highs
+that last are a buzz, and the period of their bursts names the string. An amplifier's distortion makes lasting highs too; then nothing is said.
 """
 
 from dataclasses import dataclass
@@ -18,24 +19,29 @@ from thrumble.core.errors import BadAudio
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.text import parse_riff
-from thrumble.core.signal import Array, Samples
+from thrumble.core.signal import Array, Samples, filtered, high_pass, rms_db
 
 GRABS = 8
 FALL_DB = 20.0
 FAST_MS, SLOW_MS = 35.0, 90.0  # of a fall by 20 dB: a hand lifted cleanly, and one that drags
-SILENT_DB, RINGING_DB = -30.0, -18.0  # what is left against the hit
+SILENT_DB, RINGING_DB = -26.0, -14.0  # what is left against the sound before
+SETTLED_S = 0.2
 STEP_S = 0.0025
 LEAST_RELEASES = 3
 LEAST_CHORD_S = 1.0
 EARLY_S, LATE_S = (0.08, 0.33), (0.45, 0.85)
 DAMPED_DB = 9.0  # a string that falls so much more than its liveliest neighbour between the two is half damped
-WEAK_DB = -24.0  # against the loudest string
-BUZZ_DB = 14.0  # upper partials against lower ones, over the other strings' own
+WEAK_DB = -18.0  # against the loudest string
+HIGH_HZ, HIGH_EARLY_S, HIGH_LATE_S = 3500.0, (0.0, 0.05), (0.12, 0.32)
+BUZZ_FALL_DB = 12.0  # highs that fall by less than this from the attack on are made anew
+BUZZ_LEVEL_DB = -55.0  # and they must be heard at all, against the whole
+BUZZ_PERIODIC = 0.25
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Release:
-    """One release. `late_ms` after its beat; `fall_ms` to fall by 20 dB, None if it never did; `left_db` of the rest against the hit."""
+    """One release. `late_ms` after its beat; `fall_ms` to fall by 20 dB, None if it never did; `left_db` of the rest against what
+    sounded before it."""
 
     late_ms: float | None
     fall_ms: float | None
@@ -83,7 +89,7 @@ def measure_releases(samples: NDArray[np.floating], rate_hz: int, *, tempo_bpm: 
     """Hears the exercise. `start_s`: file time of its first beat, None to find it. Raises BadAudio where too few grabs were heard."""
     reading = read_take(samples, rate_hz, expand(parse_riff(exercise_text(tempo_bpm))), TakeInfo(start_s=start_s, rounds=1))
     heard = condition(samples, rate_hz)
-    each = tuple(_release(heard.samples, reading, k) for k, hit in enumerate(reading.hits) if hit.state is HitState.PLAYED)
+    each = tuple(_release(heard.samples, reading, k, 60 / tempo_bpm) for k, hit in enumerate(reading.hits) if hit.state is HitState.PLAYED)
     told = [r for r in each if r.left_db is not None]
     if len(told) < LEAST_RELEASES:
         raise BadAudio(
@@ -93,15 +99,24 @@ def measure_releases(samples: NDArray[np.floating], rate_hz: int, *, tempo_bpm: 
     return Releases(each=each, late_ms=late, fall_ms=fall, left_db=left, words=_words(fall, left))
 
 
-def _release(samples: Samples, reading: Reading, k: int) -> Release:
+def _release(samples: Samples, reading: Reading, k: int, beat_s: float) -> Release:
     hit = reading.hits[k]
     assert hit.onset_s is not None
-    ended_s = hit.onset_s + (hit.ring_s or 0.0)
+    ended_s = hit.onset_s + (hit.ring_s or 0.0) if hit.ring_end == "stop" else hit.expected_s + beat_s
     following = next((h.onset_s for h in reading.hits[k + 1 :] if h.onset_s is not None), samples.size / WORK_RATE_HZ)
     return Release(
-        late_ms=hit.stop_late_ms, left_db=hit.rest_db,
-        fall_ms=_fall_ms(samples, hit.onset_s, ended_s, min(following, samples.size / WORK_RATE_HZ)) if hit.ring_end == "stop" else None,
+        late_ms=hit.stop_late_ms, left_db=_left_db(samples, ended_s, min(following, samples.size / WORK_RATE_HZ)),
+        fall_ms=_fall_ms(samples, hit.onset_s, ended_s, min(following, samples.size / WORK_RATE_HZ)),
     )  # fmt: skip
+
+
+def _left_db(samples: Samples, ended_s: float, until_s: float) -> float | None:
+    """The rest's level, once the hand has had time, against what sounded just before it."""
+    if until_s - ended_s < SETTLED_S + 0.1:
+        return None
+    before = samples[int((ended_s - 0.12) * WORK_RATE_HZ) : int((ended_s - 0.04) * WORK_RATE_HZ)]
+    after = samples[int((ended_s + SETTLED_S) * WORK_RATE_HZ) : int((until_s - 0.03) * WORK_RATE_HZ)]
+    return round(rms_db(after) - rms_db(before), 1)
 
 
 def _fall_ms(samples: Samples, onset_s: float, ended_s: float, until_s: float) -> float | None:
@@ -152,24 +167,47 @@ def check_strings(samples: NDArray[np.floating], rate_hz: int, notes: dict[int, 
         raise BadAudio("the chord must ring for a second: strike it once, hold it, and wait")
     early, late = (_spectrum_db(rest[int(a * WORK_RATE_HZ) : int(b * WORK_RATE_HZ)]) for a, b in (EARLY_S, LATE_S))
     found = {string: _partials(string, notes, early, late) for string in notes}
-    loud = max((low for low, _, _ in (f for f in found.values() if f)), default=0.0)
-    slowest = min((fall for _, fall, _ in (f for f in found.values() if f)), default=0.0)
-    sharp = [bright for _, _, bright in (f for f in found.values() if f) if bright is not None]
+    loud = max((low for low, _ in (f for f in found.values() if f)), default=0.0)
+    slowest = min((fall for _, fall in (f for f in found.values() if f)), default=0.0)
+    buzzing = _buzzing(rest, notes)
+    seconds = (sum(LATE_S) - sum(EARLY_S)) / 2
     out = []
     for string, figures in found.items():
         if figures is None:
-            out.append(ChordString(string=string, level_db=None, fall_db_per_s=None, state=StringState.UNTOLD))
+            state = StringState.BUZZES if string == buzzing else StringState.UNTOLD
+            out.append(ChordString(string=string, level_db=None, fall_db_per_s=None, state=state))
             continue
-        low, fall, bright = figures
-        others = float(np.median([b for b in sharp if b != bright])) if bright is not None and len(sharp) > 1 else None
-        buzzes = bright is not None and others is not None and bright - others > BUZZ_DB
+        low, fall = figures
         state = (
-            StringState.BUZZES if buzzes else StringState.WEAK if low - loud < WEAK_DB
+            StringState.BUZZES if string == buzzing else StringState.WEAK if low - loud < WEAK_DB and fall - slowest <= DAMPED_DB
             else StringState.DAMPED if fall - slowest > DAMPED_DB else StringState.RINGS
         )  # fmt: skip
-        seconds = (sum(LATE_S) - sum(EARLY_S)) / 2
         out.append(ChordString(string=string, level_db=round(low - loud, 1), fall_db_per_s=round(fall / seconds, 1), state=state))
     return out
+
+
+def _buzzing(rest: Samples, notes: dict[int, float]) -> int | None:
+    """The string whose period the lasting high bursts keep; None where the highs die away as they should, or are as even as distortion's."""
+    highs = filtered(rest, WORK_RATE_HZ, high_pass(HIGH_HZ))
+
+    def level(samples: Samples, span: tuple[float, float]) -> float:
+        return rms_db(samples[int(span[0] * WORK_RATE_HZ) : int(span[1] * WORK_RATE_HZ)])
+
+    lasting = level(highs, HIGH_LATE_S)
+    if level(highs, HIGH_EARLY_S) - lasting > BUZZ_FALL_DB or lasting - level(rest, HIGH_LATE_S) < BUZZ_LEVEL_DB:
+        return None
+    envelope = np.abs(highs[int(HIGH_LATE_S[0] * WORK_RATE_HZ) : int(HIGH_LATE_S[1] * WORK_RATE_HZ)]).astype(np.float64)
+    envelope = np.convolve(envelope, np.ones(9) / 9, "same")
+    envelope -= envelope.mean()
+    size = 1 << (2 * envelope.size).bit_length()
+    auto = np.fft.irfft(np.abs(np.fft.rfft(envelope, size)) ** 2, size)
+    auto /= auto[0] + 1e-20
+    scores = {}
+    for string, midi in notes.items():
+        period = WORK_RATE_HZ / frequency_hz(midi)
+        scores[string] = float(np.mean([auto[round(k * period) - 2 : round(k * period) + 3].max() for k in (1, 3, 5)]))
+    best = max(scores, key=lambda string: scores[string])
+    return best if scores[best] > BUZZ_PERIODIC else None
 
 
 def _spectrum_db(piece: Samples) -> Array:
@@ -177,8 +215,8 @@ def _spectrum_db(piece: Samples) -> Array:
     return np.asarray(20 * np.log10(spectrum / piece.size + 1e-9))
 
 
-def _partials(string: int, notes: dict[int, float], early: Array, late: Array) -> tuple[float, float, float | None] | None:
-    """Level of a string's own low partials, their fall from the early to the late part, and its own upper partials against the low ones."""
+def _partials(string: int, notes: dict[int, float], early: Array, late: Array) -> tuple[float, float] | None:
+    """Level of a string's own low partials, and their fall from the early to the late part; None where it has none of its own."""
     per_hz = 65536 / WORK_RATE_HZ
     base = frequency_hz(notes[string])
     others = [frequency_hz(m) * n for s, m in notes.items() if s != string for n in range(1, 40)]
@@ -186,11 +224,8 @@ def _partials(string: int, notes: dict[int, float], early: Array, late: Array) -
     def level(spectrum: Array, hz: float) -> float:
         return float(spectrum[int((hz - 3) * per_hz) : int((hz + 3) * per_hz) + 1].max())
 
-    own = [n for n in range(1, 25) if base * n < 6000 and min((abs(base * n - o) for o in others), default=1e9) > 9]
-    low = [n for n in own if base * n < 1200][:4]
+    low = [n for n in range(1, 25) if base * n < 1200 and min((abs(base * n - o) for o in others), default=1e9) > 9][:4]
     if not low:
         return None
     at = [level(early, base * n) for n in low]
-    fall = float(np.median([a - level(late, base * n) for a, n in zip(at, low, strict=True)]))
-    high = [level(early, base * n) for n in own if base * n > 2000]
-    return max(at), fall, float(np.mean(high)) - max(at) if len(high) >= 3 else None
+    return max(at), float(np.median([a - level(late, base * n) for a, n in zip(at, low, strict=True)]))

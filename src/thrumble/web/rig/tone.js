@@ -73,7 +73,7 @@ function draw() {
   $("dots").replaceChildren(...state.hits.toReversed().map((hit, k, all) => {
     const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
     const newest = k === all.length - 1;
-    dot.setAttribute("cx", Math.min(wide - 16, Math.max(16, (1 - hit.scale) * wide)));
+    dot.setAttribute("cx", Math.min(wide - 16, Math.max(16, hit.at)));
     dot.setAttribute("cy", newest ? 44 : 118 - 9 * (all.length - 1 - k));
     dot.setAttribute("r", newest ? 16 : 6);
     dot.setAttribute("class", newest ? "dot newest" : "dot");

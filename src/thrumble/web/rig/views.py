@@ -9,7 +9,7 @@ from thrumble.core.rig.fret_hand import ChordString, Releases, StringState
 from thrumble.core.rig.levels import Loudness, Silence
 from thrumble.core.rig.palm import LIGHTEST, TIGHTEST, Place, Repeatability, SingleHit
 from thrumble.store.rigs import Calibration, Example, Rig, Tone
-from thrumble.web.drawings.palm import PalmScale, palm_scale
+from thrumble.web.drawings.palm import PalmScale, palm_scale, place_on_scale
 
 SOUNDS = ("clean", "crunch", "high gain")
 TUNINGS = {
@@ -131,7 +131,7 @@ def rig_view(rig: Rig, rigs: list[Rig], tones: list[tuple[Tone, list[Example]]],
 def _tone_card(tone: Tone, kept: list[Example]) -> ToneCard:
     kinds = {example.kind for example in kept}
     ready = {"open", "full"} <= kinds and len(kept) >= WANTED_EACH
-    words = f"{len(kept)} examples kept" if kept else "no examples yet: the ear judges by its general knowledge"
+    words = f"{len(kept)} examples kept" if kept else "no examples kept yet"
     level = "level not checked"
     if tone.level and tone.level.get("peak_db") is not None:
         level = f"peaks at {tone.level['peak_db']:.0f} dB"
@@ -173,7 +173,7 @@ def tone_view(tone: Tone, rig: Rig, kept: list[Example]) -> ToneView:
         groups.append(ExampleGroup(kind, len(own), own[-1].id if own else None, pips, f"+{more}" if more > 0 else ""))
     return ToneView(
         tone_id=tone.id, rig_id=rig.id, name=tone.name, sound=tone.sound, rig=rig.name, left_handed=rig.left_handed, level=rows, warnings=warnings,
-        groups=groups, total=len(kept), scale=palm_scale(LIGHTEST, TIGHTEST, left_handed=rig.left_handed),
+        groups=groups, total=len(kept), scale=palm_scale(left_handed=rig.left_handed),
     )  # fmt: skip
 
 
@@ -216,11 +216,11 @@ def level_words(level: dict[str, Any] | None) -> tuple[list[tuple[str, str]], li
 def hit_document(hit: SingleHit, steady: Repeatability | None) -> dict[str, Any]:
     """One hit for the palm finder's script: where to draw it and what to say."""
     decay = "rings on" if hit.decay_s is None else f"{hit.decay_s * 1000:.0f} ms"
+    chances = " · ".join(f"{name} {p:.0%}" for name, p in zip(("open", "palm", "dead"), hit.chances, strict=True))
     return {
-        "scale": hit.scale, "depth": hit.depth, "place": hit.place.value, "words": PLACE_WORDS[hit.place], "advice": PLACE_ADVICE[hit.place],
-        "decay": decay, "clarity": f"{hit.clarity:.0%}", "level": f"{hit.level_db:.0f} dB", "depth_words": f"{hit.depth:.2f}",
-        "chances": " · ".join(f"{name} {p:.0%}" for name, p in zip(("open", "palm", "dead"), hit.chances, strict=True)),
-        "steady": steady_words(steady),
+        "at": place_on_scale(hit.scale, LIGHTEST, TIGHTEST), "depth": hit.depth, "place": hit.place.value,
+        "words": PLACE_WORDS[hit.place], "advice": PLACE_ADVICE[hit.place], "decay": decay, "clarity": f"{hit.clarity:.0%}", "level": f"{hit.level_db:.0f} dB", "depth_words": f"{hit.depth:.2f}",
+        "chances": chances, "steady": steady_words(steady),
     }  # fmt: skip
 
 

@@ -1,0 +1,222 @@
+"""The rig's measurements against sounds whose truth is made here: delays, hum, gates, palms and the fret hand."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from thrumble.core.errors import BadAudio
+from thrumble.core.player.click import click_sound
+from thrumble.core.player.guitars import ModelGuitar
+from thrumble.core.player.single import strike
+from thrumble.core.player.sound import Tone, draw_setup
+from thrumble.core.player.strings import Damping, Pluck, pluck
+from thrumble.core.riff.model import Articulation
+from thrumble.core.rig.calibration import SOUND_MS_PER_M, measure_drum, measure_return, openings_spread_ms
+from thrumble.core.rig.fret_hand import StringState, check_strings, exercise_text, measure_releases
+from thrumble.core.rig.levels import measure_loudness, measure_silence
+from thrumble.core.rig.palm import Place, measure_single, profile_of, repeatability
+
+RATE = 48000
+
+
+def returned(
+    delay_s: float, *, rate: int = RATE, noise: float = 0.002, gain: float = 0.3, echo: float = 0.0
+) -> tuple[np.ndarray, list[int]]:
+    """Sixteen clicks that came back late by any fraction of a frame, shifted exactly in the spectrum."""
+    frames = [int((0.2 + 0.5 * k) * rate) for k in range(16)]
+    sound = np.zeros(int(8.8 * rate))
+    for frame in frames:
+        click = click_sound(rate, accent=False)
+        sound[frame : frame + click.size] += click * gain
+    spectrum = np.fft.rfft(sound) * np.exp(-2j * np.pi * np.fft.rfftfreq(sound.size, 1 / rate) * delay_s)
+    late = np.fft.irfft(spectrum, sound.size)
+    late[int(0.007 * rate) :] += echo * late[: -int(0.007 * rate)]
+    return (late + noise * np.random.default_rng(1).standard_normal(sound.size)).astype(np.float32), frames
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.floats(0.0005, 0.4), st.sampled_from([44100, 48000]))
+def test_a_returned_click_gives_its_delay_within_a_fraction_of_a_frame(delay_s: float, rate: int) -> None:
+    sound, frames = returned(delay_s, rate=rate)
+    found = measure_return(sound, rate, frames)
+    assert found.delay_ms == pytest.approx(delay_s * 1000, abs=0.03) and found.repeat_ms < 0.2 and len(found.delays_ms) == 16
+
+
+def test_an_echo_after_the_click_does_not_move_it() -> None:
+    sound, frames = returned(0.012, echo=0.9)
+    assert measure_return(sound, RATE, frames).delay_ms == pytest.approx(12, abs=0.2)
+
+
+def test_silence_and_noise_give_no_delay_but_the_remedy() -> None:
+    frames = returned(0.01)[1]
+    for sound in (np.zeros(int(8.8 * RATE), np.float32), np.random.default_rng(2).normal(0, 0.1, int(8.8 * RATE)).astype(np.float32)):
+        with pytest.raises(BadAudio, match="turn the loudspeaker up"):
+            measure_return(sound, RATE, frames)
+
+
+def test_drumming_gives_the_middle_lateness_and_refuses_a_wild_hand() -> None:
+    clicks = np.arange(16) * 0.6 + 1
+    rng = np.random.default_rng(3)
+    found = measure_drum(clicks + 0.035 + rng.normal(0, 0.006, 16), clicks)
+    assert found.delay_ms == pytest.approx(35, abs=5) and 2 < found.repeat_ms < 12
+    with pytest.raises(BadAudio, match="scatter"):
+        measure_drum(clicks + rng.uniform(-0.1, 0.2, 16), clicks)
+    with pytest.raises(BadAudio, match="no strike"):
+        measure_drum(np.zeros(0), clicks)
+
+
+def test_the_spread_over_openings_is_their_range_and_a_metre_is_near_three_ms() -> None:
+    assert openings_spread_ms([12.0]) is None and openings_spread_ms([12.0, 12.7, 11.9]) == pytest.approx(0.8)
+    assert pytest.approx(2.915, abs=0.01) == SOUND_MS_PER_M
+
+
+@pytest.mark.parametrize("mains", [50, 60])
+def test_hum_is_found_and_named(mains: int) -> None:
+    t = np.arange(2 * RATE) / RATE
+    hum = sum(10 ** (-50 / 20) / k * np.sin(2 * np.pi * mains * k * t) for k in (1, 2, 3, 4, 5))
+    noise = 1e-4 * np.random.default_rng(4).standard_normal(t.size)
+    found = measure_silence((hum + noise).astype(np.float32), RATE)
+    assert found.hum_hz == mains and found.hum_db == pytest.approx(-51.3, abs=2)
+    assert measure_silence(noise.astype(np.float32), RATE).hum_hz is None
+    burst = noise.copy()
+    burst[RATE : RATE + 4800] += 0.3
+    with pytest.raises(BadAudio, match="something was played"):
+        measure_silence(burst.astype(np.float32), RATE)
+
+
+def decaying(peak: float, *, gate_db: float | None = None) -> np.ndarray:
+    """Four notes that fade by 40 dB; a gate shuts them off at a level."""
+    t = np.arange(RATE) / RATE
+    level_db = -40 * t
+    one = np.sin(2 * np.pi * 110 * t) * 10 ** (level_db / 20) * peak
+    if gate_db is not None:
+        begin = int(np.argmax(20 * np.log10(peak) + level_db < gate_db))
+        one[begin:] *= 10 ** (-np.minimum(80, (t[begin:] - t[begin]) * 4000) / 20)
+    return np.tile(one, 4).astype(np.float32)
+
+
+def test_headroom_gain_and_gate() -> None:
+    well = measure_loudness(decaying(0.35), RATE, -70)
+    assert well.gain_change_db is None and well.headroom_db == pytest.approx(9.1, abs=0.2) and not well.gated
+    assert measure_loudness(decaying(0.03), RATE, -70).gain_change_db == pytest.approx(21, abs=1)
+    clipped = measure_loudness(np.clip(decaying(3.0), -1, 1), RATE, -70)
+    assert clipped.clipped and clipped.gain_change_db is not None and clipped.gain_change_db < 0
+    gated = measure_loudness(decaying(0.35, gate_db=-35), RATE, -90)
+    assert gated.gated and gated.gate_at_db == pytest.approx(-38, abs=5)
+    with pytest.raises(BadAudio, match="nothing was heard"):
+        measure_loudness(np.zeros(RATE, np.float32), RATE, None)
+
+
+def hits(kind: Articulation, depth: float, count: int, seed: int = 3) -> list[np.ndarray]:
+    rng = np.random.default_rng(seed)
+    setup = draw_setup(Tone.CRUNCH, rng)
+    guitar = ModelGuitar(setup, rng)
+    return [strike(guitar, setup, kind, depth=depth, midi=[40.0, 47.0], rng=rng) for _ in range(count)]
+
+
+def test_open_is_too_far_back_a_palm_in_the_pocket_and_a_dead_hit_too_far_forward() -> None:
+    for seed in (3, 7):
+        assert {measure_single(s, RATE).place for s in hits(Articulation.OPEN, 0, 3, seed)} == {Place.BACK}
+        assert {measure_single(s, RATE).place for s in hits(Articulation.PALM, 0.6, 3, seed)} == {Place.POCKET}
+        assert {measure_single(s, RATE).place for s in hits(Articulation.DEAD, 0, 3, seed)} == {Place.FORWARD}
+
+
+def test_a_tighter_palm_stands_further_along_the_scale_and_decays_faster() -> None:
+    scales, decays = [], []
+    for depth in (0.1, 0.35, 0.6, 0.85):
+        found = [measure_single(s, RATE) for s in hits(Articulation.PALM, depth, 4)]
+        scales.append(np.median([f.scale for f in found]))
+        decays.append(np.median([f.decay_s or 2.0 for f in found]))
+    assert all(np.diff(scales) > 0) and all(np.diff(decays) < 0)
+
+
+def test_one_hit_by_itself_is_placed_and_levelled() -> None:
+    sound = hits(Articulation.PALM, 0.6, 1)[0]
+    found, quiet = measure_single(sound, RATE), measure_single(sound * np.float32(0.1), RATE)
+    assert found.onset_s == pytest.approx(0.12, abs=0.004) and quiet.onset_s == pytest.approx(found.onset_s, abs=0.001)
+    assert quiet.level_db == pytest.approx(found.level_db - 20, abs=0.2) and quiet.scale == pytest.approx(found.scale, abs=0.02)
+    with pytest.raises(BadAudio, match="nothing was heard"):
+        measure_single(np.zeros(RATE, np.float32), RATE)
+    with pytest.raises(BadAudio, match="one hit at a time"):
+        measure_single(np.zeros(5 * RATE, np.float32), RATE)
+
+
+def test_repeatability_is_the_spread_of_the_last_eight() -> None:
+    assert repeatability([0.5, 0.6], [Place.POCKET] * 2) is None
+    steady = repeatability([0.1, *[0.6] * 8], [Place.BACK, *[Place.POCKET] * 8])
+    assert steady is not None and (steady.hits, steady.spread, steady.in_pocket) == (8, 0.0, 8)
+    loose = repeatability([0.4, 0.5, 0.6, 0.7], [Place.POCKET] * 4)
+    assert loose is not None and loose.spread == pytest.approx(1.4826 * 0.1, abs=1e-3)  # the middle is 0.55
+
+
+def test_a_profile_holds_what_was_kept_and_leaves_silence_out() -> None:
+    kept = [(s, RATE, Articulation.OPEN) for s in hits(Articulation.OPEN, 0, 2)] + [(np.zeros(RATE, np.float32), RATE, Articulation.DEAD)]
+    profile = profile_of(kept)
+    assert profile.kinds.tolist() == [0, 0] and np.isfinite(profile.measures).all()
+    assert len(profile_of([]).kinds) == 0
+
+
+def released(fall_s: float, left: float) -> np.ndarray:
+    """The exercise played exactly: chords on one and three, let go on two and four within `fall_s`, a rest of `left` ringing on."""
+    rng = np.random.default_rng(9)
+    sound = np.zeros(int(13.5 * RATE), dtype=np.float32)
+    for k in range(8):
+        for note in (123.47, 185.0):
+            how = Pluck(frequency_hz=note, strength=0.5, pick_place=0.12, pick_width_s=0.0008, scrape=0.3)
+            hands = [(0.0, Damping(4, 1.2)), (0.75, Damping(fall_s * 3, fall_s * 2))]
+            wave = pluck(how, hands, length_s=1.4, rate_hz=RATE, rng=rng)
+            ringing = pluck(how, [(0.0, Damping(4, 1.2)), (1.45, Damping(0.03, 0.02))], length_s=1.6, rate_hz=RATE, rng=rng)
+            at = int((0.2 + 1.5 * k) * RATE)
+            sound[at : at + wave.size] += wave
+            sound[at : at + ringing.size] += np.float32(left) * ringing
+    return sound + 1e-4 * rng.standard_normal(sound.size).astype(np.float32)
+
+
+def test_a_quick_release_a_dragging_one_and_one_that_leaves_strings_ringing() -> None:
+    quick = measure_releases(released(0.02, 0.0), RATE, tempo_bpm=80, start_s=0.2)
+    assert quick.fall_ms is not None and quick.fall_ms < 45 and quick.left_db is not None and quick.left_db < -30
+    assert quick.late_ms == pytest.approx(0, abs=15) and len(quick.each) == 8
+    slow = measure_releases(released(0.12, 0.0), RATE, tempo_bpm=80, start_s=0.2)
+    assert slow.fall_ms is not None and slow.fall_ms > 2 * quick.fall_ms
+    ringing = measure_releases(released(0.02, 1.5), RATE, tempo_bpm=80, start_s=0.2)
+    assert ringing.left_db is not None and ringing.left_db > -14 and "ring on" in ringing.words
+    with pytest.raises(BadAudio, match="releases were heard"):
+        measure_releases(np.zeros(13 * RATE, np.float32), RATE, tempo_bpm=80, start_s=0.2)
+    assert exercise_text(80).count("o - o -") == 4
+
+
+def held(damped: int | None = None, buzzing: int | None = None, weak: int | None = None) -> tuple[np.ndarray, dict[int, float]]:
+    """A held chord of three strings, one of them at fault."""
+    rng = np.random.default_rng(5)
+    notes = {5: 47.0, 4: 54.0, 3: 59.0}
+    sound = np.zeros(int(1.7 * RATE), dtype=np.float32)
+    for string, midi in notes.items():
+        how = Pluck(
+            frequency_hz=440 * 2 ** ((midi - 69) / 12),
+            strength=0.02 if string == weak else 0.5,
+            pick_place=0.15,
+            pick_width_s=0.001,
+            scrape=0.2,
+        )
+        wave = pluck(how, [(0.0, Damping(0.5, 0.2) if string == damped else Damping(4, 0.9))], length_s=1.5, rate_hz=RATE, rng=rng)
+        if string == buzzing:  # it strikes the fret once a period, at its widest: short bursts of noise, as long as it swings so far
+            over = np.maximum(0, wave - 0.15 * np.abs(wave).max())
+            wave = (np.minimum(wave, 0.2 * np.abs(wave).max()) + 0.4 * over * rng.standard_normal(wave.size)).astype(np.float32)
+        sound[int(0.1 * RATE) : int(0.1 * RATE) + wave.size] += wave
+    return sound, notes
+
+
+def test_a_clear_chord_rings_and_the_string_at_fault_is_named() -> None:
+    states = {s.string: s.state for s in check_strings(*_chord(held()))}
+    assert set(states.values()) <= {StringState.RINGS, StringState.UNTOLD} and states[4] is StringState.RINGS
+    assert {s.string: s.state for s in check_strings(*_chord(held(damped=4)))}[4] is StringState.DAMPED
+    assert {s.string: s.state for s in check_strings(*_chord(held(weak=4)))}[4] is StringState.WEAK
+    assert {s.string: s.state for s in check_strings(*_chord(held(buzzing=4)))}[4] is StringState.BUZZES
+    sound, notes = held()
+    with pytest.raises(BadAudio, match="must ring for a second"):
+        check_strings(sound[: RATE // 2], RATE, notes)
+
+
+def _chord(made: tuple[np.ndarray, dict[int, float]]) -> tuple[np.ndarray, int, dict[int, float]]:
+    return made[0], RATE, made[1]
