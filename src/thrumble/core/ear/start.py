@@ -16,6 +16,7 @@ TEMPO_REACH = 0.03
 TRIES, FINALISTS = 6, 3  # the most promising places are matched over the part searched, the best of these in full
 GIVEN_REACH_S = 0.25
 SEARCH_S, GROWTH = 40.0, 3.0
+THEIL, SURE_ERRORS = 1.5, 3.0  # standard error of the robust slope against least squares; errors beyond which another tempo is believed
 PLACES = 3  # kept for each tempo
 COVER_STEP = 50  # bins; the share covered changes slowly
 COVER_WEIGHT = 3.0  # of a vote: how much it counts that what was surely struck lies within the riff
@@ -163,8 +164,20 @@ def _settle(candidates: Candidates, due_s: Array, start_s: float, stretch: float
                 deviation = candidates.times_s[match.chosen[found]] - start_s - stretch * part[found]
             start_s += float(np.median(deviation))
         if part.size == due_s.size or not whole:
+            if whole and fit_tempo and found.sum() >= 12:
+                start_s, stretch = _as_written(part[found], candidates.times_s[match.chosen[found]], start_s, stretch)
             return Fit(start_s, stretch, match.score, -np.inf)
         horizon *= GROWTH
+
+
+def _as_written(due_s: Array, heard_s: Array, start_s: float, stretch: float) -> tuple[float, float]:
+    """The tempo as written, where the hits scatter so much that they speak for no other; a start is then told twice as well."""
+    residual = heard_s - start_s - stretch * due_s
+    spread = 1.4826 * float(np.median(np.abs(residual - np.median(residual))))
+    error = THEIL * spread / (np.sqrt(due_s.size) * max(1e-6, float(due_s.std())))
+    if abs(stretch - 1) > SURE_ERRORS * error:
+        return start_s, stretch
+    return float(np.median(heard_s - due_s)), 1.0
 
 
 def _slope(x: Array, y: Array) -> float:

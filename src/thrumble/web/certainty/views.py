@@ -137,4 +137,5 @@ def _corrections(corrected: list[tuple[str, str]]) -> str:
     most = Counter((heard, said) for heard, said in corrected if heard != said).most_common(MOST_CORRECTIONS_TO_NAME)
     agreed = sum(heard == said for heard, said in corrected)
     words = "; ".join(f"{n} called {heard} that you say {'were' if n > 1 else 'was'} {said}" for (heard, said), n in most)
-    return f"You have judged {len(corrected)} hits yourself and agreed with the ear on {agreed}" + (f": {words}." if words else ".")
+    hits = "hit" if len(corrected) == 1 else "hits"
+    return f"You have judged {len(corrected)} {hits} yourself and agreed with the ear on {agreed}" + (f": {words}." if words else ".")

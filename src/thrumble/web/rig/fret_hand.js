@@ -32,8 +32,9 @@ function releases() {
     const frames = Array.from({ length: COUNT_IN + BEATS }, (_, k) => first + k * beat);
     const one = frames[COUNT_IN];
     const silence = listener.play(frames.map((frame, k) => [frame, k % 4 === 0]));
+    window.dispatchEvent(new CustomEvent("exercise-begins", { detail: { frame: one, rate: listener.rate } }));
     const show = setInterval(() => {
-      if (stopped) { silence(); listener.close(); return; }
+      if (stopped || !listener.input) { silence(); listener.close(); return; }
       const k = Math.floor((listener.now() - first) / beat);
       if (k < 0 || k >= frames.length) return;
       state.count = String((k % 4) + 1);

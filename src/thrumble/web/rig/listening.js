@@ -24,6 +24,7 @@ export class Listener {
     this.waiting = [];
   }
   hear(frame, pcm) {
+    if (!this.input) return; // closed while this piece was on its way
     this.blocks.push([frame, pcm]);
     const oldest = frame - KEEP_S * this.rate;
     while (this.blocks.length && this.blocks[0][0] < oldest) this.blocks.shift();

@@ -218,9 +218,9 @@ def hit_document(hit: SingleHit, steady: Repeatability | None) -> dict[str, Any]
     decay = "rings on" if hit.decay_s is None else f"{hit.decay_s * 1000:.0f} ms"
     chances = " · ".join(f"{name} {p:.0%}" for name, p in zip(("open", "palm", "dead"), hit.chances, strict=True))
     return {
-        "at": place_on_scale(hit.scale, LIGHTEST, TIGHTEST), "depth": hit.depth, "place": hit.place.value,
-        "words": PLACE_WORDS[hit.place], "advice": PLACE_ADVICE[hit.place], "decay": decay, "clarity": f"{hit.clarity:.0%}", "level": f"{hit.level_db:.0f} dB", "depth_words": f"{hit.depth:.2f}",
-        "chances": chances, "steady": steady_words(steady),
+        "at": place_on_scale(hit.scale, LIGHTEST, TIGHTEST), "depth": hit.depth, "place": hit.place.value, "words": PLACE_WORDS[hit.place],
+        "advice": PLACE_ADVICE[hit.place], "decay": decay, "clarity": f"{hit.clarity:.0%}", "level": f"{hit.level_db:.0f} dB",
+        "depth_words": f"{hit.depth:.2f}", "chances": chances, "steady": steady_words(steady),
     }  # fmt: skip
 
 
