@@ -1,10 +1,14 @@
 """How fast the ear and the shell are, and how much memory ten minutes take.
 
-    python -m benchmarks.speed
+    python -m benchmarks.speed [--detectors .local/detectors/bin/python]
 
-CPU seconds on one core, after import; the median of five. Set OPENBLAS_NUM_THREADS=1, as the worker does.
+CPU seconds on one core, after import; the median of five. Set OPENBLAS_NUM_THREADS=1, as the worker does. With an interpreter that holds librosa
+and aubio (see benchmarks/detectors.py), their onset detectors hear the same minute in the same run, at its own rate and at half of it.
 """
 
+import argparse
+import json
+import os
 import statistics
 import subprocess
 import sys
@@ -12,10 +16,13 @@ import tempfile
 import time
 from pathlib import Path
 
+import mir_eval
 import numpy as np
 import soundfile
+import soxr
 
 from thrumble.core.ear.take import TakeInfo, read_take
+from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.text import parse_riff
@@ -56,7 +63,39 @@ def memory_of(samples, rounds: int) -> float:  # type: ignore[no-untyped-def]
     return float(done.stdout)
 
 
+def other_detectors(interpreter: str) -> None:
+    """Time and F-measure of librosa's and aubio's onset detectors beside the whole reading, on one minute."""
+    take = perform(RIFF, seed=1, rounds=2, rate_hz=44100, flaws=Flaws(timing=9, wrong=0.07))
+    reading = read_take(take.samples, take.rate_hz, expand(RIFF), TakeInfo(start_s=take.start_s, rounds=2))
+    heard = sorted([h.onset_s for h in reading.hits if h.onset_s is not None] + [e.onset_s for e in reading.extra_onsets])
+    true = np.sort([h.onset_s for h in take.hits if h.onset_s is not None])
+    rows = [
+        ("the whole reading, start given", cpu_of(take.samples, take.rate_hz, TakeInfo(start_s=take.start_s, rounds=2)), np.array(heard))
+    ]
+    for rate in (take.rate_hz, take.rate_hz // 2):
+        with tempfile.TemporaryDirectory() as folder:
+            soundfile.write(f"{folder}/take.wav", soxr.resample(take.samples, take.rate_hz, rate), rate)
+            command = [interpreter, str(Path(__file__).parent / "detectors.py"), f"{folder}/take.wav"]
+            alone = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "NUMBA_NUM_THREADS": "1"}
+            found = json.loads(subprocess.run(command, check=True, capture_output=True, text=True, env=alone).stdout)
+        rows += [
+            (f"{name}'s onset detector, hop 128 at {rate / 1000:g} kHz", one["cpu_s"], np.array(one["onsets_s"]))
+            for name, one in found.items()
+        ]
+    print("\n| on one minute | CPU s | F ±25 ms | F ±10 ms |\n| --- | --- | --- | --- |")
+    for name, seconds, onsets in rows:
+        pairs = mir_eval.util.match_events(true, onsets, 0.05)
+        onsets = np.maximum(0, onsets - np.median([onsets[j] - true[i] for i, j in pairs]))
+        scores = [mir_eval.onset.f_measure(true, onsets, window=w)[0] for w in (0.025, 0.010)]
+        print(f"| {name} | {seconds:.2f} | {scores[0]:.3f} | {scores[1]:.3f} |")
+
+
 def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--detectors", help="an interpreter with librosa and aubio")
+    arguments = parser.parse_args()
+    if arguments.detectors:
+        other_detectors(arguments.detectors)
     print("| what | seconds |\n| --- | --- |")
     for rounds, name in ((2, "1 min"), (4, "2 min"), (10, "5 min"), (20, "10 min")):
         take = perform(RIFF, seed=1, rounds=rounds, rate_hz=48000)

@@ -17,14 +17,14 @@
     }
     return connect.call(this, to, ...more);
   };
-  addEventListener("exercise-begins", ({ detail }) => { if (own.exercise) own.play(...own.exercise, detail.frame / detail.rate - own.context.currentTime); });
-  own.play = (text, rate, inS = 0.05) => {
+  addEventListener("exercise-begins", ({ detail }) => { if (own.exercise) own.play(...own.exercise, detail.frame / detail.rate); });
+  own.play = (text, rate, at = null) => {
     const bytes = Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
     const samples = new Float32Array(bytes.buffer);
     const buffer = new AudioBuffer({ length: samples.length, numberOfChannels: 1, sampleRate: rate });
     buffer.copyToChannel(samples, 0);
     const source = new AudioBufferSourceNode(own.context, { buffer });
     connect.call(source, own.into);
-    source.start(own.context.currentTime + inS);
+    source.start(at ?? own.context.currentTime + 0.05);
   };
 })();

@@ -89,4 +89,7 @@ def hinge(x: Array, y: Array) -> tuple[float, float] | None:
         best = max(best, (slope * slope * power, float(place), slope))
     gained, place, slope = best
     left = max(1e-12, (flat - gained) / (x.size - 3))
-    return (place, slope) if gained / left >= SURE_F else None
+    ramp = np.maximum(0.0, x - place)
+    rest = level - slope * (ramp - ramp.mean())
+    follows = float(np.clip(rest[1:] @ rest[:-1] / max(1e-12, rest @ rest), 0.0, 0.9))  # hits that lean on the one before tell less
+    return (place, slope) if gained / left >= SURE_F * (1 + follows) / (1 - follows) else None

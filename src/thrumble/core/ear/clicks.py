@@ -52,7 +52,7 @@ def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Click
             energy = np.concatenate([np.zeros((len(window), 1)), np.cumsum(np.square(window, dtype=np.float64), axis=1)], axis=1)
             power = np.sqrt(energy[:, sound.size : sound.size + 2 * REACH + 1] - energy[:, : 2 * REACH + 1] + 1e-9)
             like = strength / (norm * power)
-            top = like.argmax(axis=1)
+            top = strength.argmax(axis=1)  # a fading tone is like itself at any later place, but never as strong
             value = like[np.arange(top.size), top]
             better = value > best[rows]
             best[rows] = np.where(better, value, best[rows])

@@ -59,7 +59,7 @@ function draw(each) {
   $("falls").replaceChildren(...each.flatMap((one, k) => {
     const x = k * wide + 6, hold = wide * 0.35;
     if (one.fall_ms === null) return [shape("rect", { x, y: 30, width: wide - 12, height: 110, class: "ringing" })];
-    const slope = Math.min(wide * 0.55, one.fall_ms / 2.2), rest = Math.max(0, 110 + (one.left_db ?? -60) * 1.8);
+    const slope = Math.min(wide * 0.55, one.fall_ms / 2.2), rest = 110 * Math.max(0, 1 + (one.left_db ?? -60) / 32);
     return [
       shape("path", { d: `M${x} 140 V30 h${hold} l${slope} 110 z`, class: "held" }),
       shape("rect", { x: x + hold + slope * 0.4, y: 140 - rest, width: Math.max(0, wide - 14 - hold - slope * 0.4), height: rest, class: "left" }),
