@@ -1,6 +1,6 @@
 """Trains the ear's small networks and writes src/thrumble/core/ear/weights.py.
 
-    python -m benchmarks.train [--takes 480] [--seed 9]
+    python -m benchmarks.train [--takes 500] [--seed 9]
 
 Data: benchmarks/corpus.py, made here: even takes from the project's own modelled guitar, odd ones from sampled notes (benchmarks/sampled.py;
 FluidR3 GM, MIT licence). No take of the folder that the ear is measured on, nor its sound banks, is used. Deterministic for a seed.
@@ -76,10 +76,10 @@ def examples_of(number: int, seed: int) -> Examples:
     )  # fmt: skip
 
 
-def gather(takes: int, seed: int) -> Examples:
-    """All takes' examples together."""
+def gather(takes: range, seed: int) -> Examples:
+    """All takes' examples together; even numbers are of the modelled guitar, odd ones of sampled notes."""
     with Pool() as pool:
-        parts = pool.map(partial(examples_of, seed=seed), range(takes), chunksize=4)
+        parts = pool.map(partial(examples_of, seed=seed), takes, chunksize=4)
     return Examples(*(np.concatenate([getattr(p, name) for p in parts]) for name in Examples.__slots__))
 
 
@@ -105,10 +105,10 @@ def fit(e: Examples) -> dict[str, Network]:
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--takes", type=int, default=480)
+    parser.add_argument("--takes", type=int, default=500)
     parser.add_argument("--seed", type=int, default=9)
     arguments = parser.parse_args()
-    examples = gather(arguments.takes, arguments.seed)
+    examples = gather(range(arguments.takes), arguments.seed)
     print(f"{examples.struck.size} candidates, {examples.struck.sum()} struck; {np.bincount(examples.kinds)} open, palm, dead")
     write(fit(examples))
 
