@@ -1,5 +1,6 @@
 """Verdicts name the flaw that was played; the next riff is the sensible one; takes move only as their table allows."""
 
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from itertools import product
 
@@ -87,3 +88,14 @@ def test_a_recorder_report_speaks_only_of_what_it_noticed() -> None:
     words = RecorderReport(gap_frames=128, zero_runs=1, clock_slip_ms=-31, underruns=2).dropouts()
     assert len(words) == 4 and "1 gap of" in words[1] and "31 ms" in words[2]
     assert RecorderReport(clock_slip_ms=19).dropouts() == ()
+
+
+def test_chords_off_their_fret_and_strings_that_ring_along_are_named() -> None:
+    riff = parse_riff(riff_texts()["1-sluice-gate"])
+    take = perform(riff, seed=31, tone=Tone.CRUNCH, flaws=Flaws(timing=4))
+    base = read_take(take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s))
+    changed = {2: {"chord_ok": False}, 4: {"stray_strings": [1]}, 6: {"stray_strings": [1, 2]}}
+    hits = [replace(hit, **changed.get(k, {"chord_ok": None, "stray_strings": None})) for k, hit in enumerate(base.hits)]
+    found = {cause.kind: cause for cause in judge(replace(base, hits=hits), expand(riff))}
+    assert "1 chord was not fretted" in found[CauseKind.FRETS].text and found[CauseKind.FRETS].hits == ((1, 2),)
+    assert "string 1" in found[CauseKind.STRAYS].text

@@ -3,6 +3,7 @@
 A cause's cost is the share of hits it spoils; causes that spoil fewer than two hits, or less than a fiftieth, are left unsaid.
 """
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
@@ -21,6 +22,7 @@ LONG_SHIFT_MM = 100.0
 LATE_STOP_MS = 60.0
 DRIFT_BPM_PER_MIN = 4.0
 UNEVEN_DB = 3.0
+LEAST_STRAYS = 2
 MOST = 4
 
 
@@ -35,6 +37,8 @@ class CauseKind(StrEnum):
     RANG = "rang"
     CHOKED = "choked"
     STOPS = "stops"
+    FRETS = "frets"
+    STRAYS = "strays"
     BIAS = "bias"
     DRIFT = "drift"
     LEVEL = "level"
@@ -94,6 +98,8 @@ def judge(reading: Reading, expanded: ExpandedRiff, *, tolerance: str = "firm") 
         _rang,
         _choked,
         _stops,
+        _frets,
+        _strays,
         _bias,
         _drift,
         _level,
@@ -257,6 +263,24 @@ def _stops(case: _Case) -> Cause | None:
     middle = float(np.median([hit.stop_late_ms for hit in late if hit.stop_late_ms is not None]))
     text = f"{len(late)} of {len(judged)} stops ring on, by {middle:.0f} ms: {_where(late)}."
     return Cause(kind=CauseKind.STOPS, text=text, cost=1.2 * case.share(late), hits=_names(late))
+
+
+def _frets(case: _Case) -> Cause | None:
+    off = [hit for hit in case.played if hit.chord_ok is False]
+    if not off:
+        return None
+    text = f"{len(off)} {'chord was' if len(off) == 1 else 'chords were'} not fretted as written: {_where(off)}."
+    return Cause(kind=CauseKind.FRETS, text=text, cost=1.5 * case.share(off), hits=_names(off))
+
+
+def _strays(case: _Case) -> Cause | None:
+    ringing = [hit for hit in case.played if hit.stray_strings]
+    if len(ringing) < LEAST_STRAYS:
+        return None
+    strings = Counter(string for hit in ringing for string in hit.stray_strings or ())
+    worst = strings.most_common(1)[0][0]
+    text = f"An open string rings along in {len(ringing)} chords, most often string {worst}: {_where(ringing)}. Lay a finger over it."
+    return Cause(kind=CauseKind.STRAYS, text=text, cost=0.8 * case.share(ringing), hits=_names(ringing))
 
 
 def _bias(case: _Case) -> Cause | None:

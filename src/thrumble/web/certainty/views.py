@@ -72,7 +72,7 @@ def certainty_view(tones: list[tuple[Tone, list[Example]]], corrected: list[tupl
     unlike = sum(c["unlike"] * c["unlike_n"] for c in cells) / max(1, unlike_n)
     stale = "" if table["engine"] == ENGINE else f"These figures are of engine {table['engine']}; this installation hears with {ENGINE}."
     return CertaintyView(
-        figure=f"{muted * 100:.0f}", sentence="of 100 hits are rightly called open or muted", note=f"Measured over {total} hits: {table['note']}.",
+        figure=f"{muted * 100:.1f}", sentence="of 100 hits are rightly called open or muted", note=f"Measured over {total:,} hits: {table['note']}.",
         stale=stale, tones=TONES, rows=[_row(low, high, cells) for low, high in slots],
         timing=[(tone, *_timing(tone, cells)) for tone in TONES],
         unlike=f"{unlike:.0%} of the {unlike_n} hits that were played otherwise than written came out as they were played.",

@@ -235,7 +235,7 @@ def _add_heard(
     drawing.take.append(
         Block(
             shown if question is None else f"{shown} unsure",
-            _shape(shown, x, end, base, height, 0.6),
+            _shape(shown, x, end, base, height, 0.6 if hit.mute_depth is None else hit.mute_depth),
             _heard_words(late_ms, kind),
             mark,
             stop,

@@ -25,7 +25,13 @@ STATE_WORDS = {
 }
 SOURCE_WORDS = {"recorded": "recorded here", "uploaded": "uploaded", "simulated": "played by the simulated guitarist"}
 GRAVE = frozenset({"nothing_heard", "dropouts", "clipping", "start_uncertain"})
-NOTE_WORDS = {CauseKind.RANG: "rang", CauseKind.CHOKED: "choked", CauseKind.STOPS: "rings on"}
+NOTE_WORDS = {
+    CauseKind.RANG: "rang",
+    CauseKind.CHOKED: "choked",
+    CauseKind.STOPS: "rings on",
+    CauseKind.FRETS: "wrong fret",
+    CauseKind.STRAYS: "string rings",
+}
 TOLERANCE = "firm"
 
 
@@ -229,6 +235,15 @@ def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
     if s.swing_ratio is not None and s.swing_interval is not None:
         wanted = f", asked {float(asked):g}" if asked is not None else ""
         rows.append(("swing", f"{s.swing_ratio:.2f} ({s.swing_interval[0]:.2f} to {s.swing_interval[1]:.2f}){wanted}"))
+    if len(s.swing_bars) > 1:
+        low, high = min(s.swing_bars, key=lambda b: b.ratio), max(s.swing_bars, key=lambda b: b.ratio)
+        apart = low.interval[1] < high.interval[0]
+        rows.append(
+            (
+                "swing by bar",
+                f"{low.ratio:.2f} in bar {low.bar} to {high.ratio:.2f} in bar {high.bar}" if apart else "steady within its error",
+            )
+        )
     return rows
 
 
