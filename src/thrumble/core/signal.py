@@ -73,3 +73,11 @@ def rms_db(samples: Samples) -> float:
     if not samples.size:
         return -200.0
     return float(10 * np.log10(np.mean(np.square(samples, dtype=np.float64)) + 1e-20))
+
+
+def analytic(sound: Samples) -> NDArray[np.complex128]:
+    """The sound and its quarter-period shift as one complex signal; its real part is the sound, its size the envelope."""
+    spectrum = np.fft.fft(sound.astype(np.float64))
+    spectrum[1 : (sound.size + 1) // 2] *= 2
+    spectrum[sound.size // 2 + 1 :] = 0
+    return np.asarray(np.fft.ifft(spectrum), dtype=np.complex128)

@@ -12,7 +12,7 @@ from thrumble.core.ear.network import Array
 from thrumble.core.ear.onsets import Candidates
 from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP_S, Bands
 from thrumble.core.player.click import ACCENT_HZ, PLAIN_HZ, click_sound
-from thrumble.core.signal import Samples
+from thrumble.core.signal import Samples, analytic
 
 LIKE = 0.6  # share of the sound at a candidate that is the click's own
 REACH = 88  # samples to either side of a candidate, 4 ms
@@ -42,7 +42,7 @@ def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Click
     best, places = np.zeros(count), np.array(candidates.times_s)
     for accent in (True, False) if likely.size >= LEAST_CLICKS else ():
         sound = click_sound(WORK_RATE_HZ, accent=accent)[: SIZE - 2 * REACH - 1]
-        spectrum = np.conj(fft(_analytic(sound), SIZE)).astype(np.complex64)
+        spectrum = np.conj(fft(analytic(sound), SIZE)).astype(np.complex64)
         norm = float(np.sqrt(np.sum(sound.astype(np.float64) ** 2)))
         for rows in np.array_split(likely, -(-likely.size // ROWS)):
             centres = np.round(candidates.times_s[rows] * WORK_RATE_HZ).astype(int)
@@ -135,13 +135,5 @@ def _only_clicks(samples: Samples, rate_hz: int) -> bool:
 def _like(piece: Samples, rate_hz: int, accent: bool) -> float:
     sound = click_sound(rate_hz, accent=accent)
     size = 1 << (piece.size + sound.size).bit_length()
-    strength = np.abs(np.fft.ifft(np.fft.fft(piece, size) * np.conj(np.fft.fft(_analytic(sound), size))))
+    strength = np.abs(np.fft.ifft(np.fft.fft(piece, size) * np.conj(np.fft.fft(analytic(sound), size))))
     return float(strength.max() / (np.linalg.norm(sound) * np.linalg.norm(piece) + 1e-9))
-
-
-def _analytic(sound: Samples) -> NDArray[np.complex128]:
-    """The sound and its quarter-period shift as one complex signal; its real part is the sound."""
-    spectrum = np.fft.fft(sound.astype(np.float64))
-    spectrum[1 : (sound.size + 1) // 2] *= 2
-    spectrum[sound.size // 2 + 1 :] = 0
-    return np.asarray(np.fft.ifft(spectrum), dtype=np.complex128)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from thrumble.core.errors import BadAudio
 from thrumble.core.player.click import click_sound
-from thrumble.core.signal import Array, Samples, filtered, high_pass
+from thrumble.core.signal import Array, Samples, analytic, filtered, high_pass
 
 LEAST_SHARE = 0.75  # of the clicks must have been heard
 RETURN_SPREAD_MS = 3.0  # clicks that come back more scattered than this are not the clicks
@@ -35,7 +35,7 @@ class Returned:
 
 def measure_return(samples: Samples, rate_hz: int, click_frames: list[int]) -> Returned:
     """The delay of clicks that were played at `click_frames` of the recording. Raises BadAudio saying what was wrong and what to do."""
-    template = _analytic(click_sound(rate_hz, accent=False))
+    template = analytic(click_sound(rate_hz, accent=False))
     reach = int(MOST_DELAY_S * rate_hz)
     sharp = filtered(np.asarray(samples, dtype=np.float32), rate_hz, high_pass(300.0))
     delays, clear = [], []
@@ -88,14 +88,6 @@ def _returned(delays: list[float], clear: list[float]) -> Returned:
         delays_ms=tuple(round(d, 4) for d in delays), delay_ms=round(middle, 4),
         repeat_ms=round(float(1.4826 * np.median(np.abs(values - middle))), 4), clear_db=round(float(np.median(clear)), 1) if clear else 0.0,
     )  # fmt: skip
-
-
-def _analytic(sound: Samples) -> NDArray[np.complex128]:
-    """The sound and its quarter-period shift as one complex signal."""
-    spectrum = np.fft.fft(sound.astype(np.float64))
-    spectrum[1 : (sound.size + 1) // 2] *= 2
-    spectrum[sound.size // 2 + 1 :] = 0
-    return np.asarray(np.fft.ifft(spectrum), dtype=np.complex128)
 
 
 def _matched(piece: Samples, template: NDArray[np.complex128]) -> Array:

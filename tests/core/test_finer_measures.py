@@ -1,0 +1,232 @@
+"""The finer measures by themselves: stops, placing, strings, clicks, swing, each on sounds or onsets whose truth is made here."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.test_measures import RATE, string, with_sounds
+from thrumble.core.ear.chords import Ringing, check_chords
+from thrumble.core.ear.clicks import Clicks, click_channel, find_clicks, start_by_clicks, without
+from thrumble.core.ear.envelope import GRID_S, Envelope
+from thrumble.core.ear.network import Network, unpack
+from thrumble.core.ear.onsets import Candidates, find_candidates
+from thrumble.core.ear.placing import LAGS_S, measure_places, place_hits
+from thrumble.core.ear.reading import HitReading, HitState
+from thrumble.core.ear.ringing import measure_rings, rest_levels_db
+from thrumble.core.ear.spectrum import bands_of
+from thrumble.core.ear.start import fit_unknown
+from thrumble.core.ear.strumming import CLASSES_MS, measure_strums, strum_times
+from thrumble.core.ear.swing import measure_swing
+from thrumble.core.ear.weights import ONSETS, PLACES, STRUM
+from thrumble.core.music.pitch import frequency_hz
+from thrumble.core.player.click import click_sound
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.text import parse_riff
+
+SHUFFLE = parse_riff("title: Shuffle\ntempo: 120\nfeel: shuffle 2.0 on 1/8\n[A]\n" + "| A5@5/0 o o o o o o o o " * 6 + "|\n")
+
+
+# --- stops -----------------------------------------------------------------------------------------------------------
+
+
+def test_a_string_that_dies_by_itself_was_not_stopped_and_one_cut_by_the_next_is_censored() -> None:
+    free = with_sounds(3.0, (0.5, string(2.4)))
+    ring = measure_rings(bands_of(free), np.array([0.5]), np.array([np.inf]), take_end_s=3.0)[0]
+    assert ring.end in ("decay", "end") and ring.stopped_s is None
+    cut = measure_rings(bands_of(free), np.array([0.5]), np.array([0.8]), take_end_s=3.0)[0]
+    assert cut.end == "next" and cut.ring_s == pytest.approx(0.3, abs=0.02) and cut.stopped_s is None
+
+
+@pytest.mark.parametrize("tail_db", [-14, -22])
+def test_a_rooms_tail_does_not_move_the_hand(tail_db: float) -> None:
+    samples = with_sounds(2.5, (0.5, string(1.5, stop_s=0.6)))
+    rng = np.random.default_rng(3)
+    tail = (rng.standard_normal(RATE // 2) * 10 ** (-3 * np.arange(RATE // 2) / (0.4 * RATE))).astype(np.float32)
+    wet = np.convolve(samples, tail)[: samples.size].astype(np.float32)
+    wet *= np.float32(10 ** (tail_db / 20) * np.abs(samples).max() / np.abs(wet).max())
+    ring = measure_rings(bands_of(samples + wet), np.array([0.5]), np.array([np.inf]), take_end_s=2.5)[0]
+    assert ring.end == "stop" and ring.stopped_s == pytest.approx(0.6, abs=0.02)
+
+
+def test_hum_is_no_ring_and_a_rest_is_measured_against_its_hit() -> None:
+    samples = with_sounds(3.0, (0.5, string(1.5, stop_s=0.4)))
+    t = np.arange(samples.size) / RATE
+    hum = (0.4 * np.abs(samples).max() * np.sin(2 * np.pi * 50 * t)).astype(np.float32)
+    buried = measure_rings(bands_of(samples * np.float32(0.05) + hum), np.array([0.5]), np.array([np.inf]), take_end_s=3.0)[0]
+    assert buried.ring_s is None and buried.end is None
+    envelope = Envelope(samples)
+    rest = rest_levels_db(envelope, 0.5, 1.0, 2.0)
+    assert rest is not None and rest < -30
+    assert rest_levels_db(envelope, 0.5, 1.0, 1.05) is None, "too short a rest to hear"
+
+
+# --- placing and strings ---------------------------------------------------------------------------------------------
+
+
+def test_places_are_measured_around_each_candidate_and_the_likeliest_stretch_wins() -> None:
+    samples = with_sounds(2.0, (0.5, string(0.8, stop_s=0.5)))
+    envelope = Envelope(samples)
+    about = np.array([0.5, 0.512])
+    measures = measure_places(envelope, about)
+    assert measures.shape == (2, LAGS_S.size, 60) and np.isfinite(measures).all()
+    placed = place_hits(envelope, about, unpack(PLACES))
+    assert placed[0] == pytest.approx(0.5, abs=0.001) and abs(placed[1] - 0.5) < 0.006, (
+        "a candidate on the note's body goes back to its attack"
+    )
+    assert place_hits(envelope, np.zeros(0), unpack(PLACES)).size == 0
+    blind = Network(np.zeros(60), np.ones(60), ((np.zeros((60, 1)), np.zeros(1)),))
+    assert np.all(np.abs(place_hits(envelope, about, blind) - about) <= 0.03)
+
+
+def test_strings_struck_apart_are_told_apart_and_an_unsure_network_says_nothing() -> None:
+    spread = {}
+    for gap_s in (0.0015, 0.010):
+        sounds = [(0.5 + k * gap_s / 2, string(0.8, hz=hz)) for k, hz in enumerate((82.4, 123.5, 164.8))]
+        envelope = Envelope(with_sounds(2.0, *sounds))
+        scores = unpack(STRUM).outputs(measure_strums(envelope, np.array([0.5])))
+        chances = np.exp(scores - scores.max())
+        spread[gap_s] = float((chances / chances.sum() @ CLASSES_MS)[0])
+    assert spread[0.010] > spread[0.0015] + 1.5
+    unsure = Network(np.zeros(120), np.ones(120), ((np.zeros((120, 8)), np.zeros(8)),))
+    assert np.isnan(strum_times(envelope, np.array([0.5]), unsure)).all() and strum_times(envelope, np.zeros(0), unsure).size == 0
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.integers(64, 40_000))
+def test_running_energies_add_up_to_the_takes_own(size: int) -> None:
+    samples = np.random.default_rng(size).normal(0, 0.3, size).astype(np.float32)
+    envelope = Envelope(samples)
+    assert envelope.energy[-1] == pytest.approx(float(np.sum(samples.astype(np.float64) ** 2)), rel=1e-4)
+    assert np.all(np.diff(envelope.bright_energy) >= 0) and envelope.bright_energy.size == envelope.energy.size == -(-size // 8) + 1
+    whole = envelope.level_db(envelope.energy, np.array([0.0]), np.array([size * GRID_S]))
+    assert whole[0] == pytest.approx(10 * np.log10(np.mean(samples.astype(np.float64) ** 2) + 1e-9), abs=0.6)
+
+
+# --- clicks ----------------------------------------------------------------------------------------------------------
+
+
+def clicked(times: list[float], strings: list[float]) -> tuple[np.ndarray, Candidates]:
+    samples = with_sounds(6.0, *[(at, string(0.3, stop_s=0.2)) for at in strings])
+    for k, at in enumerate(times):
+        sound = click_sound(RATE, accent=k % 4 == 0)
+        begin = round(at * RATE)
+        samples[begin : begin + sound.size] += 0.2 * sound
+    return samples, find_candidates(Envelope(samples), bands_of(samples), unpack(ONSETS))
+
+
+def test_clicks_are_told_from_strings_and_placed_to_the_sample() -> None:
+    times, strings = [0.5 + 0.5 * k for k in range(10)], [0.75, 1.75, 2.75, 3.75]
+    samples, candidates = clicked(times, strings)
+    clicks = find_clicks(samples, bands_of(samples), candidates)
+    assert clicks.times_s.size >= 9 and all(np.abs(np.array(times) - t).min() < 2 / RATE for t in clicks.times_s)
+    left = without(candidates, clicks)
+    assert all(np.abs(left.times_s - at).min() < 0.003 for at in strings)
+    assert not any(np.abs(left.times_s[left.log_odds > 0] - at).min(initial=1) < 0.004 for at in times)
+    none = find_clicks(*_without_clicks(strings))
+    assert not none.times_s.size and not none.candidates.any()
+
+
+def _without_clicks(strings: list[float]) -> tuple[np.ndarray, object, Candidates]:
+    samples, candidates = clicked([], strings)
+    return samples, bands_of(samples), candidates  # type: ignore[return-value]
+
+
+def test_the_grid_of_the_clicks_gives_start_and_tempo_or_nothing() -> None:
+    beats = np.arange(-4, 16) * 0.5
+    heard = 2.003 + 1.01 * beats[2:]
+    clicks = Clicks(heard, np.ones(heard.size, dtype=bool))
+    start, stretch = start_by_clicks(clicks, beats, 2.02, 1.009) or (0, 0)
+    assert start == pytest.approx(2.003, abs=1e-6) and stretch == pytest.approx(1.01, abs=1e-6)
+    wild = Clicks(np.sort(np.random.default_rng(4).uniform(0, 9, 12)), np.ones(12, dtype=bool))
+    assert start_by_clicks(wild, beats, 2.0, 1.0) is None
+    assert start_by_clicks(Clicks(heard[:3], np.ones(3, dtype=bool)), beats, 2.0, 1.0) is None
+
+
+def test_only_a_channel_of_nothing_but_clicks_is_taken_for_one() -> None:
+    samples, _ = clicked([0.5 + 0.5 * k for k in range(10)], [])
+    guitar, _ = clicked([], [0.75, 1.75, 2.75])
+    assert click_channel(np.stack([guitar, samples], axis=1), RATE) == 1
+    assert click_channel(np.stack([guitar, guitar], axis=1), RATE) is None
+    assert click_channel(samples, RATE) is None, "a single channel is the take, whatever it holds"
+
+
+# --- chords ----------------------------------------------------------------------------------------------------------
+
+
+def chord(midi: list[int], *, stray: int | None = None) -> tuple[np.ndarray, Ringing]:
+    sounds = [(0.5, string(1.2, hz=frequency_hz(note))) for note in midi] + (
+        [(0.5, 0.4 * string(1.2, hz=frequency_hz(stray)))] if stray else []
+    )
+    return with_sounds(2.0, *sounds), Ringing(0.5, 1.4, (45, 52), {1: 64, 2: 59, 3: 55})
+
+
+def test_a_chord_in_its_place_a_fret_off_and_with_a_string_ringing_along() -> None:
+    (right,) = check_chords(chord([45, 52])[0], [chord([45, 52])[1]])
+    assert right.chord_ok is True and right.stray_strings == ()
+    for off in (-2, -1, 1, 2):
+        samples, asked = chord([45 + off, 52 + off])
+        assert check_chords(samples, [asked])[0].chord_ok is False
+    samples, asked = chord([45, 52], stray=59)
+    assert check_chords(samples, [asked])[0].stray_strings == (2,)
+    short = replace(asked, end_s=0.6)
+    assert check_chords(samples, [short])[0].chord_ok is None and check_chords(samples, []) == []
+
+
+# --- swing and start -------------------------------------------------------------------------------------------------
+
+
+def played(ratio: float, spread_ms: float, seed: int) -> list[HitReading]:
+    """The shuffle's hits at a ratio with a player's scatter, as heard."""
+    rng = np.random.default_rng(seed)
+    out = []
+    for due in expand(SHUFFLE).hits:
+        pair_s, inside = divmod(due.due_s, 0.5)
+        at = pair_s * 0.5 + (0.5 * ratio / (ratio + 1) if inside > 0.01 else 0.0) + rng.normal(0, spread_ms / 1000)
+        out.append(HitReading(
+            index=due.index, round=1, section="A", bar=due.bar, at=str(due.hit.at), expected_s=due.due_s, state=HitState.PLAYED,
+            expected_articulation=due.hit.articulation, onset_s=float(at), deviation_ms=0.0,
+        ))  # fmt: skip
+    return out
+
+
+@pytest.mark.parametrize("ratio", [1.0, 1.6, 2.0, 2.9])
+def test_an_exact_shuffle_has_its_exact_ratio_in_every_bar(ratio: float) -> None:
+    expanded = expand(SHUFFLE)
+    whole, bars = measure_swing(played(ratio, 0, 1), [(hit, 1) for hit in expanded.hits], expanded)
+    assert whole is not None and whole.ratio == pytest.approx(ratio, abs=0.002) and len(bars) == 6
+    assert all(bar.ratio == pytest.approx(ratio, abs=0.002) for bar in bars)
+
+
+def test_the_interval_covers_the_ratio_played_as_often_as_it_says() -> None:
+    """600 players with 9 ms of scatter: nineteen of twenty intervals hold the true ratio, in the take and bar by bar."""
+    expanded = expand(SHUFFLE)
+    due = [(hit, 1) for hit in expanded.hits]
+    inside, by_bar = [], []
+    for seed in range(600):
+        whole, bars = measure_swing(played(2.0, 9, seed), due, expanded)
+        assert whole is not None
+        inside.append(whole.interval[0] <= 2.0 <= whole.interval[1])
+        by_bar += [bar.interval[0] <= 2.0 <= bar.interval[1] for bar in bars]
+    assert 0.925 <= np.mean(inside) <= 0.975 and 0.93 <= np.mean(by_bar) <= 0.98
+
+
+def test_too_few_pairs_and_straight_riffs_have_no_swing() -> None:
+    expanded = expand(SHUFFLE)
+    due = [(hit, 1) for hit in expanded.hits]
+    sparse = [replace(hit, onset_s=hit.onset_s if k < 6 else None) for k, hit in enumerate(played(2.0, 5, 1))]
+    assert measure_swing(sparse, due, expanded) == (None, [])
+
+
+@settings(max_examples=10, deadline=None)
+@given(st.floats(0.2, 3.0), st.integers(0, 1000))
+def test_a_start_told_from_scattered_hits_keeps_the_written_tempo(start_s: float, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    due = np.cumsum(rng.choice([0.18, 0.36, 0.54], 60)) - 0.18
+    times = start_s + due + rng.normal(0, 0.008, 60)
+    fit = fit_unknown(Candidates(np.sort(times), np.full(60, 5.0)), due)
+    assert fit is not None and fit.start_s == pytest.approx(start_s, abs=0.006) and fit.stretch == pytest.approx(1.0, abs=0.001)
+    slow = fit_unknown(Candidates(np.sort(start_s + 1.015 * due + rng.normal(0, 0.004, 60)), np.full(60, 5.0)), due)
+    assert slow is not None and slow.stretch == pytest.approx(1.015, abs=0.002)
