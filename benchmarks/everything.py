@@ -133,19 +133,14 @@ def profile_lines() -> tuple[list[str], dict[str, Any]]:
             cases = [c for pair_ in both for c in pair_[which].cases if c.played and c.heard is not None]
             unlike = [c for c in cases if c.real != c.planned]
             right, other = sum(c.heard == c.real for c in cases), sum(c.heard == c.real for c in unlike)
-            rows.append(
-                (
-                    ("sampled" if sampled else "modelled") + ", " + name,
-                    str(len(cases)),
-                    share(right, len(cases)),
-                    str(len(unlike)),
-                    share(other, len(unlike)),
-                )
-            )
+            palms = [c for c in cases if c.depth is not None and c.said_depth is not None and c.real == "palm"]
+            off = f"{np.median([abs((c.said_depth or 0) - (c.depth or 0)) for c in palms]):.2f}"
+            source = "sampled" if sampled else "modelled"
+            rows.append((f"{source}, {name}", str(len(cases)), share(right, len(cases)), str(len(unlike)), share(other, len(unlike)), off))
             entry = figures.setdefault(name, {"n": 0, "right": 0, "unlike": 0, "unlike_right": 0})
             for key, value in (("n", len(cases)), ("right", right), ("unlike", len(unlike)), ("unlike_right", other)):
                 entry[key] += value
-    return table(("examples", "hits", "three classes", "unlike the plan", "right of these"), rows), figures
+    return table(("examples", "hits", "three classes", "unlike the plan", "right of these", "depth, error"), rows), figures
 
 
 def cells(score: Score) -> list[dict[str, Any]]:

@@ -18,7 +18,7 @@ from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Setup, Tone, draw_setup
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
-from thrumble.core.rig.palm import Place, SingleHit, measure_single, profile_of
+from thrumble.core.rig.palm import Kept, Place, SingleHit, measure_single, profile_of
 from thrumble.core.signal import Samples
 from thrumble.formats.truth_json import truth_document
 
@@ -71,10 +71,12 @@ def _heard(sound: Samples) -> SingleHit | None:
 def with_profile(seed: int, *, sampled: bool) -> tuple[Score, Score]:
     """One take of a guitar read without and with examples of that guitar."""
     guitar, setup, rng = drawn_guitar(seed, sampled=sampled)
-    kept = [
-        (strike(guitar, setup, kind, depth=float(np.clip(rng.normal(depth, 0.06), 0, 1)), midi=[midi] if k % 2 else [midi, midi + 7], rng=rng), RATE_HZ, kind)
-        for kind, depth, count in EXAMPLES for k, midi in enumerate(rng.choice([40.0, 43.0, 45.0, 47.0], count))
-    ]  # fmt: skip
+    kept = []
+    for kind, depth, count in EXAMPLES:
+        for k, midi in enumerate(rng.choice([40.0, 43.0, 45.0, 47.0], count)):
+            played = float(np.clip(rng.normal(depth, 0.06), 0, 1))
+            sound = strike(guitar, setup, kind, depth=played, midi=[midi] if k % 2 else [midi, midi + 7], rng=rng)
+            kept.append(Kept(samples=sound, rate_hz=RATE_HZ, kind=kind, depth=depth if kind is Articulation.PALM else None))
     riff, _ = draw_riff(90_000 + seed)
     same: Callable[[Setup, np.random.Generator], Guitar] = lambda _setup, _rng: guitar  # noqa: E731
     take = perform(riff, seed=seed, flaws=Flaws(timing=8, wrong=0.12, missed=0.01), setup=setup, guitar=same)

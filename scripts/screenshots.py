@@ -10,9 +10,13 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
+from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.perform import perform
 from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.model import Articulation
+from thrumble.core.riff.text import parse_riff
+from thrumble.core.rig.fret_hand import exercise_text
 from thrumble.demo import guitar, setup_of
 
 OWN_SOUND = Path(__file__).parent.parent / "tests/browser/own_sound.js"
@@ -78,11 +82,26 @@ def open_palm_finder(page: Page, base: str) -> None:
 
 
 def open_calibrate(page: Page, base: str) -> None:
+    """The click comes back after 18.4 ms inside the page's own audio graph."""
+    page.add_init_script(path=OWN_SOUND)
     page.goto(f"{base}/rig/calibrate")
+    page.wait_for_load_state("load")
+    page.evaluate("() => { window.__ownSound.returnS = 0.0184 }")
+    page.keyboard.press("PageDown")
+    page.wait_for_selector("#calibrate[data-stage=done]", timeout=60000)
 
 
 def open_fret_hand(page: Page, base: str) -> None:
+    """The exercise by the simulated guitarist, who lets go a little late."""
+    page.add_init_script(path=OWN_SOUND)
     page.goto(f"{base}/rig/fret-hand")
+    page.wait_for_load_state("load")
+    flaws = Flaws(timing=6, stop=35, stop_spread=15)
+    take = perform(parse_riff(exercise_text(80)), seed=2, flaws=flaws, setup=setup_of(Tone.CRUNCH), guitar=guitar, lead_s=0.0)
+    text = base64.b64encode(take.samples.astype("<f4").tobytes()).decode()
+    page.evaluate("([text, rate]) => { window.__ownSound.exercise = [text, rate] }", [text, take.rate_hz])
+    page.keyboard.press("PageDown")
+    page.wait_for_selector("#fret[data-stage=done]", timeout=60000)
 
 
 def open_certainty(page: Page, base: str) -> None:

@@ -168,6 +168,11 @@ def test_depth_leans_on_the_other_hits_alone_and_dead_hits_have_none() -> None:
     written[7] = 0.1
     assert mute_depths(measures, network, written)[7] == base_depths[7]
     assert base_depths.mean() > mute_depths(measures, network).mean() + 0.1
+    kept = Profile(measures[:6], np.ones(6, dtype=int), np.clip(network.outputs(measures[:6])[:, 0], 0, 1) + 0.2)
+    by_profile = mute_depths(measures, network, written, kept)
+    raw = mute_depths(measures, network)
+    middling = (raw > 0.3) & (raw < 0.79)
+    assert middling.any() and np.allclose((by_profile - raw)[middling], 0.2), "palms of known depth set the scale, whatever is written"
     assert all(h.mute_depth is None for h in base().hits if h.heard_articulation is Verdict.DEAD)
 
 
@@ -179,7 +184,7 @@ def test_examples_of_the_players_own_move_the_verdict_towards_them() -> None:
     plan = np.full(30, -1)
     generic = classify_hits(measures, plan, network)
     kind = int(generic.mean(axis=0).argmin())
-    profile = Profile(measures[:16] + 0.01, np.full(16, kind))
+    profile = Profile(measures[:16] + 0.01, np.full(16, kind), np.full(16, np.nan))
     assert classify_hits(measures, plan, network, profile)[:, kind].mean() > generic[:, kind].mean() + 0.15
     assert np.array_equal(classify_hits(measures, plan, network, NO_PROFILE), generic) and len(KINDS) == 3
 

@@ -12,10 +12,10 @@ from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Tone, draw_setup
 from thrumble.core.player.strings import Damping, Pluck, pluck
 from thrumble.core.riff.model import Articulation
-from thrumble.core.rig.calibration import SOUND_MS_PER_M, measure_drum, measure_return, openings_spread_ms
+from thrumble.core.rig.calibration import SOUND_MS_PER_M, hear_strikes, measure_drum, measure_return, openings_spread_ms
 from thrumble.core.rig.fret_hand import StringState, check_strings, exercise_text, measure_releases
 from thrumble.core.rig.levels import measure_loudness, measure_silence
-from thrumble.core.rig.palm import Place, measure_single, profile_of, repeatability
+from thrumble.core.rig.palm import Kept, Place, measure_single, profile_of, repeatability
 
 RATE = 48000
 
@@ -64,6 +64,17 @@ def test_drumming_gives_the_middle_lateness_and_refuses_a_wild_hand() -> None:
         measure_drum(clicks + rng.uniform(-0.1, 0.2, 16), clicks)
     with pytest.raises(BadAudio, match="no strike"):
         measure_drum(np.zeros(0), clicks)
+
+
+def test_knocks_on_the_body_are_heard_and_silence_has_none() -> None:
+    rng = np.random.default_rng(6)
+    sound = 1e-4 * rng.standard_normal(4 * RATE)
+    places = [0.5, 1.1, 1.7, 2.3, 2.9]
+    for at in places:
+        n = np.arange(int(0.08 * RATE))
+        sound[int(at * RATE) : int(at * RATE) + n.size] += 0.4 * rng.standard_normal(n.size) * np.exp(-n / (0.006 * RATE))
+    heard = hear_strikes(sound.astype(np.float32), RATE)
+    assert all(np.abs(heard - at).min() < 0.003 for at in places) and hear_strikes(np.zeros(RATE, np.float32), RATE).size == 0
 
 
 def test_the_spread_over_openings_is_their_range_and_a_metre_is_near_three_ms() -> None:
@@ -151,7 +162,8 @@ def test_repeatability_is_the_spread_of_the_last_eight() -> None:
 
 
 def test_a_profile_holds_what_was_kept_and_leaves_silence_out() -> None:
-    kept = [(s, RATE, Articulation.OPEN) for s in hits(Articulation.OPEN, 0, 2)] + [(np.zeros(RATE, np.float32), RATE, Articulation.DEAD)]
+    kept = [Kept(samples=s, rate_hz=RATE, kind=Articulation.OPEN) for s in hits(Articulation.OPEN, 0, 2)]
+    kept.append(Kept(samples=np.zeros(RATE, np.float32), rate_hz=RATE, kind=Articulation.DEAD))
     profile = profile_of(kept)
     assert profile.kinds.tolist() == [0, 0] and np.isfinite(profile.measures).all()
     assert len(profile_of([]).kinds) == 0

@@ -80,7 +80,7 @@ def test_examples_come_back_with_their_sound_in_the_order_kept(session: Session,
     tone = rigs.add_tone(session, player, rigs.add_rig(session, player, SIX).id, "gate", "crunch")
     for kind, data in (("open", b"1"), ("full", b"2"), ("dead", b"3")):
         rigs.add_example(session, player, tone.id, kind=kind, data=data, rate_hz=48000, depth=0.5, origin="finder")
-    assert rigs.example_sounds(session, player, tone.id) == [("open", b"1"), ("full", b"2"), ("dead", b"3")]
+    assert rigs.example_sounds(session, player, tone.id) == [("open", "finder", b"1"), ("full", "finder", b"2"), ("dead", "finder", b"3")]
     kept = rigs.examples_of(session, player, tone.id)
     assert rigs.delete_example(session, player, kept[1].id) == tone.id
     assert [e.kind for e in rigs.examples_of(session, player, tone.id)] == ["open", "dead"]

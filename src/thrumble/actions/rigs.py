@@ -6,15 +6,17 @@ from sqlmodel import Session
 from thrumble.core.ear.articulation import NO_PROFILE, Profile
 from thrumble.core.errors import BadAudio, NotAllowed, NotFound
 from thrumble.core.riff.model import Articulation
-from thrumble.core.rig.palm import measure_single, profile_of
+from thrumble.core.rig.palm import Kept, measure_single, profile_of
 from thrumble.formats.audio import read_audio, write_flac
 from thrumble.store import rigs, takes
 from thrumble.store.rigs import Example
 
 KINDS = {
-    "open": Articulation.OPEN, "light": Articulation.PALM, "full": Articulation.PALM, "tight": Articulation.PALM, "dead": Articulation.DEAD,
+    "open": (Articulation.OPEN, None), "light": (Articulation.PALM, 0.25), "full": (Articulation.PALM, 0.6), "tight": (Articulation.PALM, 0.9),
+    "dead": (Articulation.DEAD, None),
 }  # fmt: skip
 KIND_OF = {Articulation.OPEN: "open", Articulation.DEAD: "dead"}
+FINDER, CORRECTION = "finder", "correction"  # a corrected hit's depth is the ear's own word, and teaches nothing about depth
 MOST_EXAMPLES = 60
 LIGHT_DEPTH, TIGHT_DEPTH = 0.4, 0.75  # a palm lighter or tighter than this is kept as such
 CUT_S, LEAD_S = 1.0, 0.08
@@ -38,9 +40,11 @@ def profile_for(session: Session, player_id: int, tone_id: int | None) -> Profil
     if tone_id is None:
         return NO_PROFILE
     examples = []
-    for kind, data in rigs.example_sounds(session, player_id, tone_id):
+    for kind, origin, data in rigs.example_sounds(session, player_id, tone_id):
         sound = read_audio(data)
-        examples.append((np.asarray(sound.samples, dtype=np.float32).reshape(-1), sound.rate_hz, KINDS[kind]))
+        articulation, depth = KINDS[kind]
+        samples = np.asarray(sound.samples, dtype=np.float32).reshape(-1)
+        examples.append(Kept(samples=samples, rate_hz=sound.rate_hz, kind=articulation, depth=depth if origin == FINDER else None))
     return profile_of(examples)
 
 
@@ -69,7 +73,7 @@ def correct_hit(session: Session, player_id: int, take_id: int, *, index: int, r
         samples, rate_hz = _cut(session, player_id, take_id, hit.onset_s, min(after, default=1e9))
         depth = hit.mute_depth if hit.mute_depth is not None else 0.6
         name = KIND_OF.get(kind) or ("light" if depth < LIGHT_DEPTH else "tight" if depth > TIGHT_DEPTH else "full")
-        example_id = keep_example(session, player_id, take.tone_id, kind=name, samples=samples, rate_hz=rate_hz, origin="correction").id
+        example_id = keep_example(session, player_id, take.tone_id, kind=name, samples=samples, rate_hz=rate_hz, origin=CORRECTION).id
     heard = hit.heard_articulation.value if hit.heard_articulation else "unsure"
     rigs.put_correction(
         session, player_id, take_id, index=index, round_=round_, articulation=kind.value, heard=heard, example_id=example_id

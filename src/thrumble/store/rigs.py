@@ -232,10 +232,12 @@ def examples_of(session: Session, player_id: int, tone_id: int) -> list[Example]
     return [Example(**row._mapping) for row in session.execute(query).all()]
 
 
-def example_sounds(session: Session, player_id: int, tone_id: int) -> list[tuple[str, bytes]]:
-    """Kind and FLAC of every example of a tone."""
-    query = select(ExampleRow.kind, ExampleRow.data).where(ExampleRow.tone_id == tone_id, ExampleRow.player_id == player_id)
-    return [(kind, data) for kind, data in session.exec(query.order_by(col(ExampleRow.id))).all()]
+def example_sounds(session: Session, player_id: int, tone_id: int) -> list[tuple[str, str, bytes]]:
+    """Kind, origin and FLAC of every example of a tone."""
+    query = select(ExampleRow.kind, ExampleRow.origin, ExampleRow.data).where(
+        ExampleRow.tone_id == tone_id, ExampleRow.player_id == player_id
+    )
+    return [(kind, origin, data) for kind, origin, data in session.exec(query.order_by(col(ExampleRow.id))).all()]
 
 
 def delete_example(session: Session, player_id: int, example_id: int) -> int:

@@ -37,19 +37,22 @@ LEVEL_COLUMN, CLARITY_COLUMN = 45, 51  # of the measures: level against the take
 FOLDS = 6
 DEPTH_TRUST = 0.7  # how far a take's palms are moved towards the depths written
 LIGHTEST_PALM = 0.15
+LEAST_PALMS = 4  # of known depth, to set the scale by them
 ROUNDS, STEPS = 2, 25
 UNSURE_BELOW = 0.55
 
 
 @dataclass(frozen=True, slots=True)
 class Profile:
-    """Hits the player recorded on purpose: measures as of `measure_hits`, shape (n, MEASURES), and the index into KINDS of each."""
+    """Hits the player recorded on purpose: measures as of `measure_hits`, shape (n, MEASURES), the index into KINDS of each, and how deep each
+    palm was meant, 0 to 1, NaN where that is not known."""
 
     measures: Array
     kinds: NDArray[np.intp]
+    depths: Array
 
 
-NO_PROFILE = Profile(np.zeros((0, MEASURES)), np.zeros(0, dtype=np.intp))
+NO_PROFILE = Profile(np.zeros((0, MEASURES)), np.zeros(0, dtype=np.intp), np.zeros(0))
 
 
 def measure_hits(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array) -> Array:
@@ -153,29 +156,38 @@ def _with_ones(features: Array) -> Array:
     return np.concatenate([features, np.ones((len(features), 1))], axis=1)
 
 
-def mute_depths(measures: Array, network: Network, written: Array | None = None) -> Array:
+def mute_depths(measures: Array, network: Network, written: Array | None = None, profile: Profile = NO_PROFILE) -> Array:
     """How deep each hit is muted, 0 ringing free to 1 tight; shape (n,).
 
-    written : the plan's depths, NaN where no palm mute is written. What counts as tight differs from guitar to guitar: the whole take's palms
-    are moved towards what is written for the *other* hits, by the middle of the differences and only part of the way, so that a take that is
-    muted too lightly all along still shows it.
+    What counts as tight differs from guitar to guitar. Where the player kept palms of known depth, all are moved by the middle of their
+    differences. Else, with `written` (the plan's depths, NaN where no palm mute is), each is moved towards what is written for the *other*
+    hits, and only part of the way, so that a take that is muted too lightly all along still shows it.
     """
     if not len(measures):
         return np.zeros(0)
     depths = np.clip(network.outputs(measures)[:, 0], 0, 1)
+    meant = np.isfinite(profile.depths)
+    if meant.sum() >= LEAST_PALMS:
+        told = np.clip(network.outputs(profile.measures[meant])[:, 0], 0, 1)
+        return _moved(depths, float(np.median(profile.depths[meant] - told)))
     if written is None:
         return depths
     fold = np.arange(depths.size) % FOLDS
     known = np.isfinite(written) & (depths > LIGHTEST_PALM)
-    moved = np.array(depths)
+    out = np.array(depths)
     for k in range(FOLDS):
         others = known & (fold != k)
         count = int(others.sum())
         if count:
-            offset = float(np.median(written[others] - depths[others])) * DEPTH_TRUST * count / (count + 4)
-            # an open string stays open: the move fades out towards depth 0
-            moved[fold == k] = depths[fold == k] + offset * np.clip(depths[fold == k] / 0.3, 0, 1)
-    return np.clip(moved, 0, 1)
+            out[fold == k] = _moved(
+                depths[fold == k], float(np.median(written[others] - depths[others])) * DEPTH_TRUST * count / (count + 4)
+            )
+    return out
+
+
+def _moved(depths: Array, offset: float) -> Array:
+    """An open string stays open: the move fades out towards depth 0."""
+    return np.clip(depths + offset * np.clip(depths / 0.3, 0, 1), 0, 1)
 
 
 def _learn(inputs: Array, labels: Array, generic: Array) -> Array:

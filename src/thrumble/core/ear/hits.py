@@ -98,7 +98,7 @@ def _measure(sound: Sound, candidates: Candidates, matched: Matched, profile: Pr
     measures = measure_hits(sound.heard.samples, sound.bands, onsets, ends)
     return _Struck(
         due=which, onsets_s=onsets, nexts_s=nexts, chances=classify_hits(measures, planned, _ARTICULATION, profile),
-        depths=mute_depths(measures, _DEPTH, written), rings=measure_rings(sound.bands, onsets, nexts, take_end_s=sound.heard.duration_s),
+        depths=mute_depths(measures, _DEPTH, written, profile), rings=measure_rings(sound.bands, onsets, nexts, take_end_s=sound.heard.duration_s),
         loud_db=hit_levels_db(sound.heard.samples, onsets, np.minimum(nexts - onsets, 1.0), sound.heard.gain_db),
         strums_ms=strum_times(sound.envelope, onsets, _STRUM),
     )  # fmt: skip

@@ -9,6 +9,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from thrumble.core.ear.conditioning import condition
+from thrumble.core.ear.envelope import Envelope
+from thrumble.core.ear.network import unpack
+from thrumble.core.ear.onsets import find_candidates
+from thrumble.core.ear.spectrum import bands_of
+from thrumble.core.ear.weights import ONSETS
 from thrumble.core.errors import BadAudio
 from thrumble.core.player.click import click_sound
 from thrumble.core.signal import Array, Samples, analytic, filtered, high_pass
@@ -20,6 +26,7 @@ CLEAR_DB = 14.0  # a click must stand this far over what the filter gives elsewh
 SOUND_MS_PER_M = 1000 / 343.0
 DRUM_SPREAD_MS = 25.0  # a hand on the beat that scatters more than this was not with the click
 _RIVAL_S = 0.004
+_ONSETS = unpack(ONSETS)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,6 +66,15 @@ def measure_return(samples: Samples, rate_hz: int, click_frames: list[int]) -> R
             f"what came back scatters by {found.repeat_ms:.0f} ms: something else was louder than the click; be silent, and measure again"
         )
     return found
+
+
+def hear_strikes(samples: Samples, rate_hz: int) -> Array:
+    """The sure onsets in a sound, seconds; none in silence."""
+    heard = condition(samples, rate_hz)
+    if heard.silent:
+        return np.zeros(0)
+    found = find_candidates(Envelope(heard.samples), bands_of(heard.samples), _ONSETS)
+    return found.times_s[found.log_odds > 0]
 
 
 def measure_drum(onsets_s: Array, click_s: Array) -> Returned:

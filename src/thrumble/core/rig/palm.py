@@ -135,20 +135,28 @@ def repeatability(depths: list[float], places: list[Place]) -> Repeatability | N
     return Repeatability(hits=last.size, middle=round(middle, 3), spread=round(spread, 3), in_pocket=sum(p is Place.POCKET for p in where))
 
 
-def profile_of(examples: list[tuple[Samples, int, Articulation]]) -> Profile:
-    """The ear's profile from single hits the player kept: sound, rate and what each was played as. Sounds that hold no hit are left out.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Kept:
+    """One hit the player kept: its sound, what it was played as, and for a palm how deep it was meant, None where that is not known."""
 
-    All are brought to one level, as the hits of a take are.
-    """
-    hits, kinds = [], []
-    for samples, rate_hz, kind in examples:
+    samples: Samples
+    rate_hz: int
+    kind: Articulation
+    depth: float | None = None
+
+
+def profile_of(examples: list[Kept]) -> Profile:
+    """The ear's profile from single hits. Sounds that hold no hit are left out; all are brought to one level, as the hits of a take are."""
+    hits, kept = [], []
+    for example in examples:
         try:
-            hits.append(measure_single(samples, rate_hz))
+            hits.append(measure_single(example.samples, example.rate_hz))
         except BadAudio:
             continue
-        kinds.append(KINDS.index(kind))
+        kept.append(example)
     if not hits:
         return NO_PROFILE
     rows, peaks = np.array([hit.measures for hit in hits]), np.array([hit.peak_db for hit in hits])
     rows[:, LEVEL_COLUMN] += (peaks - peaks.max()) / 10
-    return Profile(rows, np.array(kinds, dtype=np.intp))
+    kinds = np.array([KINDS.index(example.kind) for example in kept], dtype=np.intp)
+    return Profile(rows, kinds, np.array([np.nan if example.depth is None else example.depth for example in kept]))

@@ -8,17 +8,11 @@ from fastapi.responses import HTMLResponse, JSONResponse
 from pydantic import BaseModel, Field
 
 from thrumble.actions import rigs as verbs
-from thrumble.core.ear.conditioning import condition
-from thrumble.core.ear.envelope import Envelope
-from thrumble.core.ear.network import unpack
-from thrumble.core.ear.onsets import find_candidates
-from thrumble.core.ear.spectrum import bands_of
-from thrumble.core.ear.weights import ONSETS
 from thrumble.core.errors import BadAudio, BadRig
 from thrumble.core.music.pitch import read_tuning
 from thrumble.core.riff.model import note_midi
 from thrumble.core.riff.text import parse_riff
-from thrumble.core.rig.calibration import Returned, measure_drum, measure_return, openings_spread_ms
+from thrumble.core.rig.calibration import hear_strikes, measure_drum, measure_return, openings_spread_ms
 from thrumble.core.rig.fret_hand import check_strings, exercise_text, measure_releases
 from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import Place, measure_single, repeatability
@@ -202,20 +196,12 @@ def hear_clicks(
         frames = [int(frame) for frame in clicks.split(",")]
     except ValueError:
         raise BadAudio("clicks are frame numbers with commas between them") from None
-    found = _delay_of(samples, rate, frames, kind)
+    found = (
+        measure_return(samples, rate, frames) if kind == "return" else measure_drum(hear_strikes(samples, rate), np.array(frames) / rate)
+    )
     return JSONResponse(
         {"delay_ms": found.delay_ms, "repeat_ms": found.repeat_ms, "clicks": len(found.delays_ms), "delays_ms": list(found.delays_ms)}
     )
-
-
-def _delay_of(samples: np.ndarray, rate: int, frames: list[int], kind: str) -> Returned:
-    if kind == "return":
-        return measure_return(samples, rate, frames)
-    heard = condition(samples, rate)
-    if heard.silent:
-        return measure_drum(np.zeros(0), np.array(frames) / rate)
-    found = find_candidates(Envelope(heard.samples), bands_of(heard.samples), unpack(ONSETS))
-    return measure_drum(found.times_s[found.log_odds > 0], np.array(frames) / rate)
 
 
 @router.post("/rig/calibrate", name="keep_calibration")
