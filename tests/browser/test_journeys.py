@@ -227,7 +227,19 @@ def test_no_screen_has_accessibility_faults_or_runs_over_its_width(
     page = open_page(color_scheme=theme, viewport={"width": width, "height": 800})
     page.goto(f"{served.base}/readings")
     take = page.locator(".take-line a").last.get_attribute("href")
-    for address in ("/", "/riffs", "/riffs/1", "/play/1", "/readings", take):
+    for address in (
+        "/",
+        "/rig",
+        "/rig/tones/2",
+        "/rig/calibrate",
+        "/rig/fret-hand",
+        "/certainty",
+        "/riffs",
+        "/riffs/1",
+        "/play/1",
+        "/readings",
+        take,
+    ):
         page.goto(f"{served.base}{address}")
         page.evaluate(AXE)
         faults = page.evaluate(
@@ -240,7 +252,7 @@ def test_no_screen_has_accessibility_faults_or_runs_over_its_width(
 def test_keys_lead_everywhere_and_can_be_switched_off(served: Served, open_page: Callable[..., Page]) -> None:
     page = open_page()
     page.goto(served.base)
-    for key, heading in (("r", "Riffs"), ("e", "Readings"), ("t", "Today")):
+    for key, heading in (("r", "Riffs"), ("g", "Lock-keeper's six-string"), ("e", "Readings"), ("t", "Today")):
         page.keyboard.press(key)
         expect(page.get_by_role("heading", name=heading, exact=True)).to_be_visible()
         page.wait_for_load_state("load")  # by then the page's scripts listen for keys

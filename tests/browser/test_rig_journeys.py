@@ -30,6 +30,7 @@ def test_a_click_sent_back_after_a_known_time_calibrates_this_input_and_no_other
     expect(page.get_by_text("not measured")).to_be_visible()
     page.get_by_role("link", name="Measure the delay").click()
     expect(page.locator("#calibrate")).to_contain_text("2.9 ms a metre")
+    page.wait_for_load_state("load")
     page.evaluate("ms => { window.__ownSound.returnS = ms / 1000 }", DELAY_MS)
     page.keyboard.press("PageDown")
     expect(page.locator("#calibrate")).to_have_attribute("data-stage", "done", timeout=60000)
@@ -97,7 +98,7 @@ def test_a_quick_release_is_called_clean(served: Served, open_page: Callable[...
 def test_a_hit_is_corrected_by_key_joins_the_tone_and_can_be_taken_back(served: Served, open_page: Callable[..., Page]) -> None:
     page = open_page()
     page.goto(f"{served.base}/readings")
-    page.get_by_role("link", name="Sluice Gate").first.click()
+    page.get_by_role("link", name="Winding Gear").first.click()
     page.locator("#hits summary").click()
     page.locator("#join").check()
     row = page.locator("#hits tbody tr").first

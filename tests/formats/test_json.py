@@ -83,7 +83,7 @@ def test_readings_truths_and_csv_hold_what_was_heard() -> None:
     reading = read_take(take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s))
     document = json.loads(json.dumps(reading_document(reading), allow_nan=False))
     assert reading_from_document(document) == reading
-    assert list(document)[:2] == ["format", "engine"] and document["hits"][0]["strum_ms"] is None
+    assert list(document)[:2] == ["format", "engine"]
     rows = reading_csv(reading).splitlines()
     assert len(rows) == len(reading.hits) + 1 and "deviation_ms" in rows[0]
     truth = json.loads(json.dumps(truth_document(take, riff="r", audio="a"), allow_nan=False))
