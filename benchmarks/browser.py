@@ -10,23 +10,48 @@ import time
 from pathlib import Path
 
 import httpx2
-from playwright.sync_api import sync_playwright
-from scripts.screenshots import ARGS
+import numpy as np
+from playwright.sync_api import Browser, sync_playwright
+from scripts.screenshots import ARGS, OWN_SOUND
 
 from thrumble.core.player.perform import perform
+from thrumble.core.player.single import strike
+from thrumble.core.player.sound import Tone
+from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.text import parse_riff
-from thrumble.demo import riff_texts
+from thrumble.demo import guitar, riff_texts, setup_of
 
 SEAM = Path(__file__).parent.parent / "tests/browser/exact_take.js"
 FILL = """(b) => { const s = atob(b); const u = new Uint8Array(s.length); for (let i = 0; i < s.length; i++) u[i] = s.charCodeAt(i);
 window.__testTake.frames = new Float32Array(u.buffer); }"""
 
 
+def palm_ms(browser: Browser, base: str) -> float:
+    """Median wait of six hits of the simulated guitarist."""
+    page = browser.new_context(permissions=["microphone"]).new_page()
+    page.add_init_script(path=OWN_SOUND)
+    page.goto(f"{base}/rig/tones/2")
+    page.wait_for_load_state("load")
+    page.keyboard.press("Space")
+    page.wait_for_selector("#tone[data-stage=listening]")
+    setup, rng = setup_of(Tone.CRUNCH), np.random.default_rng(3)
+    played, waits = guitar(setup, rng), []
+    for n in range(6):
+        sound = strike(played, setup, Articulation.PALM, depth=0.6, midi=[40.0], rng=rng)
+        page.evaluate(
+            "([text, rate]) => window.__ownSound.play(text, rate)", [base64.b64encode(sound.astype("<f4").tobytes()).decode(), 48000]
+        )
+        page.locator("#dots circle").nth(n).wait_for(state="attached", timeout=8000)
+        page.wait_for_timeout(300)
+        waits.append(float(page.locator("#tone").get_attribute("data-placed-after-ms") or "nan"))
+    return statistics.median(waits)
+
+
 def main() -> None:
     base = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8642"
     print("| what | milliseconds |\n| --- | --- |")
     with httpx2.Client(base_url=base) as client:
-        for page in ("/", "/riffs", "/riffs/1", "/play/1", "/readings", "/takes/1"):
+        for page in ("/", "/rig", "/rig/tones/2", "/certainty", "/riffs", "/riffs/1", "/play/1", "/readings", "/takes/1"):
             times = []
             for _ in range(8):
                 begin = time.perf_counter()
@@ -51,6 +76,7 @@ def main() -> None:
         print(
             f"| end of a {take.samples.size / take.rate_hz:.0f} s recording to the drawn reading, median of three | {statistics.median(times):.0f} |"
         )
+        print(f"| a palm finder's hit, from the end of its second of sound to its place, median of six | {palm_ms(browser, base):.0f} |")
         browser.close()
 
 

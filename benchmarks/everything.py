@@ -122,7 +122,7 @@ def palm_lines() -> tuple[list[str], str]:
         "middling said in the pocket",
         "dead said too far forward",
     )
-    return table(head, rows), f"{min(ranks):.2f}"
+    return table(head, rows), f"{ranks[0]:.2f} modelled, {ranks[1]:.2f} sampled"
 
 
 def profile_lines() -> tuple[list[str], dict[str, Any]]:
