@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import sqlalchemy as sa
 
-from tests.core.test_rig import decaying, hits, returned
+from tests.core.test_rig import decaying, held, hits, released, returned
 from tests.test_queue import work_once
 from tests.web.conftest import Browser
 from tests.web.test_pages import read_take
@@ -119,6 +119,30 @@ def test_a_hit_is_heard_at_once_and_kept_as_an_example_until_taken_back(visitor:
     assert visitor.post(f"/rig/tones/{tone_id}/examples", params={"rate": 48000, "kind": "soft"}, **sound(palm)).status_code == 422
     undo = re.search(r'hx-post="(/rig/examples/\d+/delete)"', kept.text)[1]  # type: ignore[index]
     assert "pip full" not in visitor.post(undo).text and visitor.post(undo).status_code == 404
+
+
+def test_the_fret_hands_exercise_and_a_held_chord_are_heard_at_once(visitor: Browser) -> None:
+    query = {"rate": 48000, "start": 0.2, "tempo": 80}
+    quick = visitor.post("/rig/fret-hand/releases", params=query, **sound(released(0.02, 0.0))).json()
+    assert len(quick["each"]) == 8 and quick["words"].startswith("Clean") and float(quick["fall"]) < 45
+    nothing = visitor.post("/rig/fret-hand/releases", params=query, **sound(np.zeros(48000 * 12)))
+    assert nothing.status_code == 422 and "releases were heard" in nothing.json()["problem"]
+    assert visitor.post("/rig/fret-hand/releases", params=query | {"tempo": 900}, **sound(np.zeros(48000))).status_code == 422
+    chord, _ = held(damped=4)
+    found = visitor.post("/rig/fret-hand/chord", params={"rate": 48000}, **sound(chord)).json()
+    assert {s["string"]: s["state"] for s in found["each"]}[4] == "half damped" and "String 4" in found["words"]
+    short = visitor.post("/rig/fret-hand/chord", params={"rate": 48000}, **sound(chord[:24000]))
+    assert short.status_code == 422 and "ring for a second" in short.json()["problem"]
+
+
+def test_a_reading_names_the_tone_and_how_many_examples_it_rests_on(visitor: Browser, riff_id: int, tone_id: int) -> None:
+    for palm in hits(Articulation.PALM, 0.6, 2):
+        visitor.post(f"/rig/tones/{tone_id}/examples", params={"rate": 48000, "kind": "full"}, **sound(palm))
+    page = visitor.get(f"/takes/{read_take(visitor, riff_id, tone=str(tone_id))}").text
+    assert "gate (2 examples of your own)" in page and 'id="join"' in page
+    assert 'id="join"' not in visitor.get(f"/takes/{read_take(visitor, riff_id)}").text
+    page = visitor.get("/rig").text
+    assert "1 take played on it" in page and "2 examples kept" in page
 
 
 def test_a_correction_stands_beside_what_was_heard_and_joins_a_tone_only_if_there_is_one(

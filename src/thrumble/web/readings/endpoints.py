@@ -60,7 +60,8 @@ def take_page(request: Request, take_id: int, session: DbSession, player_id: Pla
     revision = riffs.get_revision(session, player_id, take.revision_id)
     reading = takes.get_reading(session, player_id, take_id)
     corrections = rigs.corrections_of(session, player_id, take_id)
-    view = reading_view(take, revision, reading, corrections) if reading and take.state == "read" else None
+    tone = rigs.get_tone(session, player_id, take.tone_id).name if take.tone_id is not None else ""
+    view = reading_view(take, revision, reading, corrections, tone) if reading and take.state == "read" else None
     return render(request, "readings/page.html", status=status_view(take), view=view, title=revision.riff.title)
 
 

@@ -156,9 +156,9 @@ def status_view(take: Take) -> StatusView:
 
 
 def reading_view(
-    take: Take, revision: Revision, reading: Reading, corrections: dict[tuple[int, int], Correction] | None = None
+    take: Take, revision: Revision, reading: Reading, corrections: dict[tuple[int, int], Correction] | None = None, tone: str = ""
 ) -> ReadingView:
-    """Numbers become words and places here; the player's corrections by hit index and round stand beside what was heard."""
+    """Numbers become words and places here; the player's corrections by hit index and round stand beside what was heard. `tone`: its name."""
     said = corrections or {}
     expanded = expand(revision.riff, take.tempo_bpm)
     causes = judge(reading, expanded, tolerance=TOLERANCE)
@@ -167,7 +167,7 @@ def reading_view(
     clean, judged = clean_hits(reading, expanded, tolerance=TOLERANCE)
     tolerance_ms = TOLERANCE_MS[TOLERANCE]
     return ReadingView(
-        take_id=take.id, riff_id=take.riff_id, title=revision.riff.title, meta=_meta(take, revision, reading),
+        take_id=take.id, riff_id=take.riff_id, title=revision.riff.title, meta=_meta(take, revision, reading, tone),
         figure=f"{clean}", figure_under=f"of {judged} hits clean, within {tolerance_ms:.0f} ms",
         first=causes[0].text, more=[cause.text for cause in causes[1:]], clean=causes[0].kind is CauseKind.CLEAN,
         strip=reading_strip(expanded, reading, around_ms=around, tolerance_ms=tolerance_ms, named=_named(causes, reading, around)),
@@ -186,10 +186,13 @@ def corrected_words(count: int) -> str:
     return f"{count} {'hit' if count == 1 else 'hits'} corrected by you; the verdict and what was heard stay as they are."
 
 
-def _meta(take: Take, revision: Revision, reading: Reading) -> str:
+def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
     parts = [f"take {take.number}", SOURCE_WORDS[take.source], f"{reading.tempo_bpm:g} bpm", str(revision.riff.feel)]
     if reading.rounds > 1:
         parts.append(f"{reading.rounds} rounds")
+    if tone:
+        examples = f" ({reading.profile_hits} examples of your own)" if reading.profile_hits else ""
+        parts.append(tone + examples)
     parts.append("delay calibrated" if reading.delay_ms is not None else "delay not calibrated")
     return " · ".join(parts)
 
