@@ -18,8 +18,10 @@ class Envelope:
     all of it, the sharp envelope, what lies under 250 Hz, and what lies over some 4 kHz."""
 
     def __init__(self, samples: Samples) -> None:
-        self.sharp = np.abs(filtered(samples, WORK_RATE_HZ, high_pass(900.0)))
-        self.sharp += np.float32(0.15) * np.abs(samples)
+        self.sharp = filtered(samples, WORK_RATE_HZ, high_pass(900.0))
+        np.abs(self.sharp, out=self.sharp)
+        for start in range(0, samples.size, PIECE):  # ten minutes of temporaries are never made at once
+            self.sharp[start : start + PIECE] += np.float32(0.15) * np.abs(samples[start : start + PIECE])
         self.size = samples.size
         self.energy, self.sharp_energy = _running(samples), _running(self.sharp)
         self.low_energy, self.bright_energy = _running_low(samples), _running_bright(samples)
@@ -35,8 +37,9 @@ class Envelope:
 
 def _running(samples: Samples) -> Array:
     """Energy from the start on to every GRID-th sample."""
-    blocks = _blocks(samples)
-    return np.concatenate([[0.0], np.cumsum(np.einsum("ij,ij->i", blocks, blocks), dtype=np.float64)])
+    blocks, rest = _blocks(samples)
+    energies = np.einsum("ij,ij->i", blocks, blocks)
+    return np.concatenate([[0.0], np.cumsum(np.append(energies, np.square(rest).sum()) if rest.size else energies, dtype=np.float64)])
 
 
 def _running_bright(samples: Samples) -> Array:
@@ -45,18 +48,20 @@ def _running_bright(samples: Samples) -> Array:
     for start in range(0, samples.size, PIECE):
         piece = samples[start : start + PIECE + 2]
         piece = np.concatenate([piece, np.zeros(max(0, min(PIECE, samples.size - start) + 2 - piece.size), np.float32)])
-        blocks = _blocks(np.diff(piece, n=2))
-        parts.append(np.einsum("ij,ij->i", blocks, blocks).astype(np.float64))
+        parts.append(np.diff(_running(np.diff(piece, n=2))))
     return np.concatenate([[0.0], np.cumsum(np.concatenate(parts))])
 
 
 def _running_low(samples: Samples) -> Array:
     """The same of what lies low, from block means through a short smoothing filter; no more exact than that."""
     window = np.hanning(LOW_TAPS + 2)[1:-1].astype(np.float32)
-    low = np.convolve(_blocks(samples).mean(axis=1), window / window.sum(), "same")
+    blocks, rest = _blocks(samples)
+    means = blocks.mean(axis=1)
+    low = np.convolve(np.append(means, rest.sum() / np.float32(GRID)) if rest.size else means, window / window.sum(), "same")
     return np.concatenate([[0.0], np.cumsum(np.square(low) * GRID, dtype=np.float64)])
 
 
-def _blocks(samples: Samples) -> Samples:
-    count = -(-samples.size // GRID)
-    return np.concatenate([samples, np.zeros(count * GRID - samples.size, np.float32)]).reshape(count, GRID)
+def _blocks(samples: Samples) -> tuple[Samples, Samples]:
+    """Whole blocks of GRID samples, shape (n, GRID), and what is left over; both are views, for a copy of ten minutes is large."""
+    whole = samples.size // GRID * GRID
+    return samples[:whole].reshape(-1, GRID), samples[whole:]

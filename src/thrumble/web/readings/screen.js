@@ -81,7 +81,7 @@ async function correct(mark, kind) {
   const before = [...choice.options].find((o) => o.defaultSelected)?.value ?? "none";
   const body = new URLSearchParams({ articulation: kind, join: document.getElementById("join")?.checked ? "true" : "false" });
   try {
-    const html = await (await send(choice.dataset.url, { body })).text();
+    const html = await (await send(`${document.getElementById("hits").dataset.correct}/${mark}/correct`, { body })).text();
     const answer = new DOMParser().parseFromString(html, "text/html");
     row.replaceWith(document.adoptNode(answer.querySelector("template").content).querySelector("tr"));
     document.getElementById("corrected").replaceWith(answer.getElementById("corrected"));
