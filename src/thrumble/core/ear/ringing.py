@@ -98,13 +98,13 @@ def _hand(piece: Array, floor_db: float) -> int | None:
     k = np.arange(SETTLED, piece.size - LAP)
     before = np.maximum(0.0, smooth[np.maximum(k - 2 * LAP, 2)] - smooth[k - LAP // 3])
     excess = smooth[k - LAP // 3] - smooth[k + LAP - LAP // 3] - before
-    for place in np.argsort(-excess)[:1]:
-        if excess[place] < HAND_DB:
-            return None
-        middle = int(k[place])
-        held = float(smooth[max(0, middle - LAP) : middle].max())
-        if held - floor_db < CLEAR_DB or float(smooth[middle + LAP - 3 :].max(initial=-200.0)) > held - STAYS_DB:
-            return None
-        over = np.flatnonzero(smooth[: middle + LAP // 2] >= held - 1.5)
-        return int(over[-1]) if over.size else middle
-    return None
+    place = int(np.argmax(excess))
+    if excess[place] < HAND_DB:
+        return None
+    middle = int(k[place])
+    held = float(smooth[max(0, middle - LAP) : middle].max())
+    came_back = float(smooth[middle + LAP - 3 :].max(initial=-200.0)) > held - STAYS_DB
+    if held - floor_db < CLEAR_DB or came_back:
+        return None
+    over = np.flatnonzero(smooth[: middle + LAP // 2] >= held - 1.5)
+    return int(over[-1]) if over.size else middle

@@ -69,8 +69,8 @@ def _contrast(played: list[tuple[HitReading, DueHit]], marked: Callable[[DueHit]
     groups: dict[tuple[str | int | bool, ...], tuple[list[float], list[float]]] = {}
     for hit, due in played:
         if hit.relative_level_db is not None and hit.heard_articulation is not None:
-            both = due.hit.accent + (due.hit.stroke is Stroke.UP) - marked(due)  # what else the hit is, accent or up-stroke
-            key = (hit.heard_articulation.value, min(2, len(due.hit.notes)), both)
+            also = due.hit.accent + (due.hit.stroke is Stroke.UP) - marked(due)  # whether the hit bears the other of the two marks as well
+            key = (hit.heard_articulation.value, min(2, len(due.hit.notes)), also)
             groups.setdefault(key, ([], []))[marked(due)].append(hit.relative_level_db)
     steps = [
         (float(np.median(loud) - np.median(plain)), len(loud)) for plain, loud in groups.values() if len(plain) >= 3 and len(loud) >= 3

@@ -13,7 +13,6 @@ HUM_CLEAR_DB = 10.0  # a harmonic over the noise around it
 WANTED_PEAK_DB = (-12.0, -6.0)  # where the hardest chord should stand: loud enough, and room for a harder one
 AIM_PEAK_DB = -9.0
 CLIPPED = 0.999
-QUIET_FLOOR_DB = -60.0
 LEAST_S = 1.0
 GATE_FALL_DB_PER_S = 600.0  # no string and no hand falls so fast from so low
 

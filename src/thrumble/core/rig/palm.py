@@ -77,11 +77,11 @@ class Repeatability:
 
 
 def measure_single(samples: NDArray[np.floating], rate_hz: int, profile: Profile = NO_PROFILE) -> SingleHit:
-    """Hears one hit in up to three seconds of sound. Raises BadAudio where no hit, or more than one, is in it."""
+    """Hears the first loud hit in up to three seconds of sound. Raises BadAudio where there is none."""
     if samples.shape[0] > MOST_S * rate_hz:
         raise BadAudio(f"one hit at a time: send {MOST_S:.0f} seconds of sound at most")
     heard = condition(samples, rate_hz)
-    onset_s = _only_onset(heard.samples, heard.silent)
+    onset_s = _first_loud_onset(heard.samples, heard.silent)
     bands = bands_of(heard.samples)
     measures = measure_hits(heard.samples, bands, np.array([onset_s]), np.array([heard.duration_s]))
     chances = classify_hits(measures, np.array([-1]), _ARTICULATION, profile)[0]
@@ -100,7 +100,7 @@ def measure_single(samples: NDArray[np.floating], rate_hz: int, profile: Profile
     )  # fmt: skip
 
 
-def _only_onset(samples: Samples, silent: bool) -> float:
+def _first_loud_onset(samples: Samples, silent: bool) -> float:
     if silent:
         raise BadAudio("nothing was heard: check the cable and the input level")
     envelope, bands = Envelope(samples), bands_of(samples)
