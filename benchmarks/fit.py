@@ -1,100 +1,89 @@
-"""Fits the ear's small networks: full-batch L-BFGS with weight decay. Deterministic for a seed."""
+"""Fits the ear's small networks: Adam with decoupled weight decay (Loshchilov and Hutter 2019) over shuffled batches, the step falling to
+nothing along half a cosine. Deterministic for a seed.
+"""
 
 import itertools
 from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
-from thrumble.core.ear.network import Array, Network
+from thrumble.core.ear.network import Network
 
-Loss = Callable[[Array], tuple[float, Array]]  # from all outputs (n, outputs) to the mean loss and its slope by the outputs
+Matrix = NDArray[np.float32]
+Rows = NDArray[np.intp]
+Loss = Callable[
+    [Matrix, Rows], Matrix
+]  # the slope of the batch's mean loss by its outputs, from those outputs and which examples they are of
+RATE = 0.002
+FIRST_KEEP, SECOND_KEEP = 0.9, 0.999
+LOOK = 4000  # examples that set the inputs' centre and scale
 
 
 def fit_network(
-    inputs: Array, loss: Loss, *, hidden: tuple[int, ...], outputs: int, decay: float, steps: int = 600, seed: int = 0
-) -> Network:
-    """A network that makes `loss` small on the examples, shape (n, inputs)."""
-    kind = inputs.dtype if inputs.dtype == np.float32 else np.dtype(np.float64)
-    centre, scale = inputs.mean(axis=0, dtype=np.float64), inputs.std(axis=0, dtype=np.float64) + 1e-6
-    x = np.clip((inputs - centre.astype(kind)) / scale.astype(kind), -4, 4)
-    shapes = list(itertools.pairwise([x.shape[1], *hidden, outputs]))
+    seen: Callable[[Rows], Matrix], examples: int, loss: Loss, *, hidden: tuple[int, ...], outputs: int, decay: float, passes: int,
+    batch: int = 512, seed: int = 0,
+) -> Network:  # fmt: skip
+    """A network that makes `loss` small. `seen` gives the inputs of some examples, one row an example or the same number of rows for each."""
     rng = np.random.default_rng(seed)
-    start = np.concatenate([np.concatenate([(rng.standard_normal(s) / np.sqrt(s[0])).ravel(), np.zeros(s[1])]) for s in shapes])
-
-    def descend(flat: Array) -> tuple[float, Array]:
-        layers = [(w.astype(kind), b.astype(kind)) for w, b in _layers(flat, shapes)]
-        kept = [x]
-        for k, (w, b) in enumerate(layers):
-            z = kept[-1] @ w + b
-            kept.append(np.tanh(z) if k + 1 < len(layers) else z)
-        value, slope = loss(kept[-1].astype(np.float64))
-        grad = slope.astype(kind)
-        gradients = []
-        for k in range(len(layers) - 1, -1, -1):
-            w = layers[k][0]
-            gradients.append(np.concatenate([(kept[k].T @ grad + kind.type(decay) * w).ravel(), grad.sum(axis=0)]))
-            value += 0.5 * decay * float((w.astype(np.float64) ** 2).sum())
-            if k:
-                grad = (grad @ w.T) * (1 - kept[k] ** 2)
-        return value, np.concatenate(gradients[::-1]).astype(np.float64)
-
-    best = minimize(descend, start, jac=True, method="L-BFGS-B", options={"maxiter": steps})
-    return Network(centre, scale, tuple(_layers(best.x, shapes)))
+    look = seen(np.sort(rng.permutation(examples)[:LOOK]))
+    centre, scale = look.mean(axis=0, dtype=np.float64), look.std(axis=0, dtype=np.float64) + 1e-6
+    sizes = [look.shape[1], *hidden, outputs]
+    parts = [part for a, b in itertools.pairwise(sizes) for part in (_drawn(a, b, rng), np.zeros(b, np.float32))]
+    first, second = [np.zeros_like(p) for p in parts], [np.zeros_like(p) for p in parts]
+    batches = -(-examples // batch)
+    for step in range(passes * batches):
+        if step % batches == 0:
+            order = rng.permutation(examples)
+        rows = np.sort(order[step % batches :: batches])
+        x = np.clip((seen(rows) - centre.astype(np.float32)) / scale.astype(np.float32), -4, 4)
+        rate = RATE * 0.5 * (1 + np.cos(np.pi * step / (passes * batches)))
+        for k, slope in enumerate(_slopes(parts, x, rows, loss)):
+            first[k] += (1 - FIRST_KEEP) * (slope - first[k])
+            second[k] += (1 - SECOND_KEEP) * (slope**2 - second[k])
+            move = first[k] / (1 - FIRST_KEEP ** (step + 1)) / (np.sqrt(second[k] / (1 - SECOND_KEEP ** (step + 1))) + 1e-8)
+            parts[k] -= np.float32(rate) * (move + decay * parts[k] if parts[k].ndim == 2 else move)
+    return Network(centre, scale, tuple((w.astype(np.float64), b.astype(np.float64)) for w, b in zip(parts[::2], parts[1::2], strict=True)))
 
 
-def _layers(flat: Array, shapes: list[tuple[int, int]]) -> list[tuple[Array, Array]]:
-    layers, at = [], 0
-    for a, b in shapes:
-        layers.append((flat[at : at + a * b].reshape(a, b), flat[at + a * b : at + a * b + b]))
-        at += a * b + b
-    return layers
+def _drawn(inputs: int, outputs: int, rng: np.random.Generator) -> Matrix:
+    return (rng.standard_normal((inputs, outputs)) / np.sqrt(inputs)).astype(np.float32)
+
+
+def _slopes(parts: list[Matrix], x: Matrix, rows: Rows, loss: Loss) -> list[Matrix]:
+    """By every weight and bias, in order."""
+    kept = [x]
+    for k in range(0, len(parts), 2):
+        z = kept[-1] @ parts[k] + parts[k + 1]
+        kept.append(z if k + 2 == len(parts) else np.tanh(z))
+    slope, out = loss(kept[-1], rows), []
+    for k in range(len(parts) - 2, -1, -2):
+        out += [slope.sum(axis=0), kept[k // 2].T @ slope]
+        slope = (slope @ parts[k].T) * (1 - kept[k // 2] ** 2)
+    return out[::-1]
 
 
 def struck_or_not(classes: NDArray[np.int_]) -> Loss:
     """Cross-entropy of one output, the log odds of class 1."""
-
-    def loss(scores: Array) -> tuple[float, Array]:
-        z = scores[:, 0]
-        value = float((np.logaddexp(0, z) - classes * z).mean())
-        return value, ((1 / (1 + np.exp(-z)) - classes) / z.size)[:, np.newaxis]
-
-    return loss
+    return lambda scores, rows: ((1 / (1 + np.exp(-scores)) - classes[rows, np.newaxis]) / len(scores)).astype(np.float32)
 
 
 def one_of(classes: NDArray[np.int_]) -> Loss:
     """Cross-entropy of several outputs, the scores of the classes."""
-
-    def loss(scores: Array) -> tuple[float, Array]:
-        wanted = np.eye(scores.shape[1])[classes]
-        return _soft(scores, wanted)
-
-    return loss
+    return lambda scores, rows: _softer(scores, np.eye(scores.shape[1], dtype=np.float32)[classes[rows]])
 
 
-def place_of(wanted: Array) -> Loss:
+def place_of(wanted: Matrix) -> Loss:
     """Cross-entropy of places: one output for every place, all places of an example in turn; `wanted` (examples, places) adds up to 1 a row."""
-
-    def loss(scores: Array) -> tuple[float, Array]:
-        value, slope = _soft(scores.reshape(wanted.shape), wanted)
-        return value, slope.reshape(-1, 1)
-
-    return loss
+    return lambda scores, rows: _softer(scores.reshape(rows.size, -1), wanted[rows]).reshape(-1, 1)
 
 
-def near(values: Array, shares: Array) -> Loss:
-    """Half the squared distance of one output, each example weighed by its share."""
-    weights = (shares / shares.sum())[:, np.newaxis]
-
-    def loss(scores: Array) -> tuple[float, Array]:
-        off = scores - values[:, np.newaxis]
-        return float(0.5 * (weights * off**2).sum()), weights * off
-
-    return loss
+def near(values: Matrix, shares: Matrix) -> Loss:
+    """Half the squared distance of one output, each example weighed by its share against the mean share."""
+    shares = shares / shares.mean()
+    return lambda scores, rows: (((scores[:, 0] - values[rows]) * shares[rows])[:, np.newaxis] / len(scores)).astype(np.float32)
 
 
-def _soft(scores: Array, wanted: Array) -> tuple[float, Array]:
-    shifted = scores - scores.max(axis=1, keepdims=True)
-    log_p = shifted - np.log(np.exp(shifted).sum(axis=1, keepdims=True))
-    return -float((wanted * log_p).sum() / len(scores)), (np.exp(log_p) - wanted) / len(scores)
+def _softer(scores: Matrix, wanted: Matrix) -> Matrix:
+    shifted = np.exp(scores - scores.max(axis=1, keepdims=True))
+    return np.asarray((shifted / shifted.sum(axis=1, keepdims=True) - wanted) / np.float32(len(scores)), dtype=np.float32)

@@ -27,7 +27,8 @@ MEASURED = 40
 def read_with(networks: dict[str, Network], what: Take) -> Score:
     """One take heard by an ear with these networks."""
     take._ONSETS = networks["ONSETS"]
-    hits._PLACES, hits._ARTICULATION, hits._DEPTH, hits._STRUM = (networks[name] for name in ("PLACES", "ARTICULATION", "DEPTH", "STRUM"))
+    hits._PLACES, hits._ARTICULATION, hits._DEPTH = (networks[name] for name in ("PLACES", "ARTICULATION", "DEPTH"))
+    hits._STRUM, hits._STRAYS = networks["STRUM"], networks["STRAYS"]
     score = Score()
     measure(what, heard_by_the_ear(what), score)
     return score

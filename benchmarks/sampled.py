@@ -96,6 +96,7 @@ class SampledGuitar:
             peak(float(rng.uniform(400, 4000)), gain_db=float(rng.uniform(-6, 6)), q=0.7),
             low_pass(float(rng.uniform(4500, 12000))),
         ]
+        self._late_s = float(rng.uniform(0.004, 0.020)) if rng.random() < 0.2 else 0.0  # a palm's body comes behind the touch of the pick
 
     def string(self, hit: StringHit, rate_hz: int, rng: np.random.Generator) -> Samples:
         """One string; see Guitar."""
@@ -108,11 +109,23 @@ class SampledGuitar:
         else:
             wave = _note(self._open, hit.midi, frames, rate_hz)
         wave = filtered(wave, rate_hz, *self._colour)
-        if (self._noise or self._slow_s) and hit.leading and not hit.legato and hit.articulation is not Articulation.OPEN:
+        if self._late_s and hit.articulation is Articulation.PALM:
+            wave = self._behind_touch(wave, hit, rate_hz, rng)
+        elif (self._noise or self._slow_s) and hit.leading and not hit.legato and hit.articulation is not Articulation.OPEN:
             level = max(self._noise, 0.12) if self._slow_s else self._noise
             wave = wave + (level * rng.standard_normal(frames) * np.exp(-t / 0.004)).astype(np.float32)
         hand = np.clip(1 - (t - hit.release_s) / self._release_s, 0, 1)
         return np.asarray(wave * hand * 10 ** (hit.gain_db / 20), dtype=np.float32)
+
+    def _behind_touch(self, wave: Samples, hit: StringHit, rate_hz: int, rng: np.random.Generator) -> Samples:
+        """The palm's note after a weak noise, a little over a tenth of its peak."""
+        late = round(self._late_s * rate_hz)
+        out = np.concatenate([np.zeros(late, np.float32), wave])[: wave.size]
+        if hit.leading and not hit.legato:
+            t = np.arange(wave.size) / rate_hz
+            noise = np.clip(rng.standard_normal(wave.size), -1.5, 1.5) * np.exp(-t / max(0.004, self._late_s))
+            out += (float(rng.uniform(0.08, 0.16)) * float(np.abs(wave).max()) * noise).astype(np.float32)
+        return out
 
     def _palm(self, hit: StringHit, frames: int, rate_hz: int) -> Samples:
         note = _note(self._muted, hit.midi, frames, rate_hz)

@@ -1,6 +1,7 @@
 """The measuring sticks themselves: a perfect reading scores 1, the plan alone scores the plan, seeds repeat."""
 
 import json
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -109,24 +110,31 @@ def test_the_corpus_repeats_by_seed_and_holds_the_contrary_cases() -> None:
     )
 
 
+def seen(inputs: np.ndarray) -> Callable[[np.ndarray], np.ndarray]:
+    return lambda rows: inputs[rows].astype(np.float32)
+
+
 def test_the_fit_separates_what_can_be_separated() -> None:
     rng = np.random.default_rng(1)
     inputs = rng.normal(0, 1, (600, 2))
     ring = (np.hypot(*inputs.T) > 1.1).astype(int)
-    curved = fit_network(inputs, struck_or_not(ring), hidden=(8,), outputs=1, decay=1e-4)
+    curved = fit_network(seen(inputs), 600, struck_or_not(ring), hidden=(16,), outputs=1, decay=0.001, passes=400, batch=64)
     assert np.mean((curved.outputs(inputs)[:, 0] > 0) == ring) > 0.95
     three = np.clip((inputs[:, 0] * 2 + 1.5).astype(int), 0, 2)
-    linear = fit_network(inputs, one_of(three), hidden=(), outputs=3, decay=1e-5)
+    linear = fit_network(seen(inputs), 600, one_of(three), hidden=(), outputs=3, decay=0.0, passes=1200, batch=64)
     assert np.mean(linear.outputs(inputs).argmax(axis=1) == three) > 0.9
+    again = fit_network(seen(inputs), 600, one_of(three), hidden=(), outputs=3, decay=0.0, passes=1200, batch=64)
+    assert np.array_equal(again.outputs(inputs), linear.outputs(inputs)), "the same seed gives the same network"
 
 
 def test_the_fit_finds_places_and_values() -> None:
     """Of five places in turn the one with the largest input; and a value from its inputs."""
     rng = np.random.default_rng(2)
     inputs = rng.normal(0, 1, (400, 5))
-    wanted = np.eye(5)[inputs.argmax(axis=1)]
-    places = fit_network(inputs.reshape(-1, 1), place_of(wanted), hidden=(4,), outputs=1, decay=1e-6)
+    wanted = np.eye(5, dtype=np.float32)[inputs.argmax(axis=1)]
+    one_by_one = lambda rows: seen(inputs)(rows).reshape(-1, 1)  # noqa: E731
+    places = fit_network(one_by_one, 400, place_of(wanted), hidden=(4,), outputs=1, decay=0.0, passes=200, batch=64)
     assert np.mean(places.outputs(inputs.reshape(-1, 1)).reshape(-1, 5).argmax(axis=1) == inputs.argmax(axis=1)) > 0.98
     values = np.tanh(inputs[:, 0]) - inputs[:, 1]
-    told = fit_network(inputs, near(values, np.ones(400)), hidden=(8,), outputs=1, decay=1e-6)
+    told = fit_network(seen(inputs), 400, near(values, np.ones(400)), hidden=(8,), outputs=1, decay=0.0, passes=400, batch=64)
     assert np.std(told.outputs(inputs)[:, 0] - values) < 0.1

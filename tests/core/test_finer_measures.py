@@ -8,19 +8,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.test_measures import RATE, string, with_sounds
-from thrumble.core.ear.chords import Ringing, check_chords
+from thrumble.core.ear.chords import STRAY_MEASURES, UNTOLD, Ringing, check_chords, measure_strays
 from thrumble.core.ear.clicks import Clicks, click_channel, find_clicks, start_by_clicks, without
 from thrumble.core.ear.envelope import GRID_S, Envelope
 from thrumble.core.ear.network import Network, unpack
 from thrumble.core.ear.onsets import Candidates, find_candidates
-from thrumble.core.ear.placing import LAGS_S, measure_places, place_hits
+from thrumble.core.ear.placing import FIRST, HEARD_BANDS, LAST, UNFORETOLD_BANDS, around_places, measure_places, place_hits
 from thrumble.core.ear.reading import HitReading, HitState
 from thrumble.core.ear.ringing import measure_rings, rest_levels_db
 from thrumble.core.ear.spectrum import bands_of
 from thrumble.core.ear.start import fit_unknown
 from thrumble.core.ear.strumming import CLASSES_MS, measure_strums, strum_times
 from thrumble.core.ear.swing import measure_swing
-from thrumble.core.ear.weights import ONSETS, PLACES, STRUM
+from thrumble.core.ear.weights import ONSETS, PLACES, STRAYS, STRUM
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.player.click import click_sound
 from thrumble.core.riff.expand import expand
@@ -70,15 +70,37 @@ def test_places_are_measured_around_each_candidate_and_the_likeliest_stretch_win
     samples = with_sounds(2.0, (0.5, string(0.8, stop_s=0.5)))
     envelope = Envelope(samples)
     about = np.array([0.5, 0.512])
-    measures = measure_places(envelope, about)
-    assert measures.shape == (2, LAGS_S.size, 60) and np.isfinite(measures).all()
-    placed = place_hits(envelope, about, unpack(PLACES))
+    measures = measure_places(samples, about)
+    assert measures.shape == (2, LAST - FIRST + 1, HEARD_BANDS + UNFORETOLD_BANDS) and np.isfinite(measures).all()
+    placed = place_hits(samples, envelope, about, unpack(PLACES))
     assert placed[0] == pytest.approx(0.5, abs=0.001) and abs(placed[1] - 0.5) < 0.006, (
         "a candidate on the note's body goes back to its attack"
     )
-    assert place_hits(envelope, np.zeros(0), unpack(PLACES)).size == 0
-    blind = Network(np.zeros(60), np.ones(60), ((np.zeros((60, 1)), np.zeros(1)),))
-    assert np.all(np.abs(place_hits(envelope, about, blind) - about) <= 0.03)
+    assert place_hits(samples, envelope, np.zeros(0), unpack(PLACES)).size == 0
+    seen = around_places(measures).shape[1]
+    blind = Network(np.zeros(seen), np.ones(seen), ((np.zeros((seen, 1)), np.zeros(1)),))
+    assert np.all(np.abs(place_hits(samples, envelope, about, blind) - about) <= 0.03)
+
+
+def test_what_rings_on_is_foretold_and_a_string_struck_under_it_is_not() -> None:
+    ringing = with_sounds(2.0, (0.2, string(1.7, hz=82.4)), (0.2, string(1.7, hz=123.5)))
+    under = ringing + with_sounds(2.0, (1.0, 0.3 * string(0.8, hz=110.0)))
+    for drive in (1.0, 3.0):  # clean, and clipped
+        alone, both = (measure_places(np.tanh(drive * x).astype(np.float32), np.array([1.0]))[0] for x in (ringing, under))
+        before, after = slice(0, -FIRST - 4), slice(-FIRST, -FIRST + 12)
+        heard, unforetold = slice(0, HEARD_BANDS), slice(HEARD_BANDS, None)
+        told_db = 10 * (alone[after, heard].max(axis=1).mean() - alone[after, unforetold].max(axis=1).mean())
+        assert told_db > 30, "a ringing chord is foretold but for a thousandth of its power"
+        rise_db = 10 * (both[after, unforetold].mean(axis=0) - both[before, unforetold].mean(axis=0)).max()
+        loudness_db = 10 * (both[after, heard].mean(axis=0) - both[before, heard].mean(axis=0)).max()
+        assert rise_db > 12 and rise_db > loudness_db + 3
+
+
+@pytest.mark.parametrize("about_s", [0.0, 0.004, 1.999])
+def test_a_hit_at_the_edge_of_the_take_is_placed_too(about_s: float) -> None:
+    samples = with_sounds(2.0, (0.004, string(0.8, stop_s=0.5)))
+    placed = place_hits(samples, Envelope(samples), np.array([about_s]), unpack(PLACES))
+    assert np.isfinite(placed).all() and abs(placed[0] - about_s) <= 0.03
 
 
 def test_strings_struck_apart_are_told_apart_and_an_unsure_network_says_nothing() -> None:
@@ -164,15 +186,27 @@ def chord(midi: list[int], *, stray: int | None = None) -> tuple[np.ndarray, Rin
 
 
 def test_a_chord_in_its_place_a_fret_off_and_with_a_string_ringing_along() -> None:
-    (right,) = check_chords(chord([45, 52])[0], [chord([45, 52])[1]])
+    network = unpack(STRAYS)
+    (right,) = check_chords(chord([45, 52])[0], [chord([45, 52])[1]], network)
     assert right.chord_ok is True and right.stray_strings == ()
     for off in (-2, -1, 1, 2):
         samples, asked = chord([45 + off, 52 + off])
-        assert check_chords(samples, [asked])[0].chord_ok is False
+        assert check_chords(samples, [asked], network)[0].chord_ok is False
     samples, asked = chord([45, 52], stray=59)
-    assert check_chords(samples, [asked])[0].stray_strings == (2,)
+    assert check_chords(samples, [asked], network)[0].stray_strings == (2,)
     short = replace(asked, end_s=0.6)
-    assert check_chords(samples, [short])[0].chord_ok is None and check_chords(samples, []) == []
+    assert check_chords(samples, [short], network)[0] == UNTOLD and check_chords(samples, [], network) == []
+
+
+def test_strays_are_named_untold_or_denied_by_how_sure_the_network_is() -> None:
+    samples, asked = chord([45, 52])
+    assert measure_strays(samples, [asked])[0].shape == (3, STRAY_MEASURES)
+    assert measure_strays(samples, [replace(asked, end_s=0.6)])[0].shape == (0, STRAY_MEASURES), "too short to tell"
+    for odds, named in ((4.0, (1, 2, 3)), (0.0, None), (-4.0, ())):
+        fixed = Network(np.zeros(STRAY_MEASURES), np.ones(STRAY_MEASURES), ((np.zeros((STRAY_MEASURES, 1)), np.array([odds])),))
+        assert check_chords(samples, [asked], fixed)[0].stray_strings == named
+    nothing_silent = replace(asked, silent={})
+    assert check_chords(samples, [nothing_silent], unpack(STRAYS))[0].stray_strings == ()
 
 
 # --- swing and start -------------------------------------------------------------------------------------------------

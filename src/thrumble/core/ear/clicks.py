@@ -19,6 +19,7 @@ REACH = 88  # samples to either side of a candidate, 4 ms
 SIZE = 512  # holds the click's first 15 ms, where nearly all of it is, at every place within reach
 LEAST_SHARE = 0.3  # of the sound after a candidate, in the bands of the click's pitches: below it cannot be a click
 LEAST_CLICKS = 4
+FADES_S = 0.06  # so soon after a click, what is like it is the same one fading
 ON_GRID_S = 0.006
 GRID_SHARE = 0.75
 NEAR_S = 0.08  # a start found from the hits lies so near the click it belongs to
@@ -60,7 +61,8 @@ def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Click
     found = best > LIKE
     if found.sum() < LEAST_CLICKS:
         return Clicks(np.zeros(0), np.zeros(count, dtype=bool))
-    return Clicks(np.sort(places[found]), found)
+    heard = np.sort(places[found])
+    return Clicks(heard[np.diff(heard, prepend=-np.inf) > FADES_S], found)
 
 
 def _click_share(bands: Bands, times_s: Array) -> Array:

@@ -16,13 +16,14 @@ from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, RingEnd,
 from thrumble.core.ear.ringing import Ring, hit_levels_db, measure_rings, rest_levels_db
 from thrumble.core.ear.spectrum import Bands
 from thrumble.core.ear.strumming import strum_times
-from thrumble.core.ear.weights import ARTICULATION, DEPTH, PLACES, STRUM
+from thrumble.core.ear.weights import ARTICULATION, DEPTH, PLACES, STRAYS, STRUM
 from thrumble.core.riff.expand import DueHit
 from thrumble.core.riff.model import Articulation, Riff, note_midi, open_midi
 
 DIED_BEFORE_S = 0.06  # a ring that ends this long before its written end was no stop
 LEAST_STEP_S = 0.010  # two hits are never placed closer than this
-_ARTICULATION, _PLACES, _DEPTH, _STRUM = unpack(ARTICULATION), unpack(PLACES), unpack(DEPTH), unpack(STRUM)
+_ARTICULATION, _PLACES, _DEPTH = unpack(ARTICULATION), unpack(PLACES), unpack(DEPTH)
+_STRUM, _STRAYS = unpack(STRUM), unpack(STRAYS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +91,7 @@ def _measure(sound: Sound, candidates: Candidates, matched: Matched, profile: Pr
     which = np.concatenate([own, np.full(matched.extra.size, -1)])
     order = np.argsort(candidates.times_s[used], kind="stable")
     which, about = which[order], candidates.times_s[used][order]
-    onsets = _in_order(about, place_hits(sound.envelope, about, _PLACES))
+    onsets = _in_order(about, place_hits(sound.heard.samples, sound.envelope, about, _PLACES))
     nexts = np.append(onsets[1:], np.inf)
     ends = np.minimum(nexts, sound.heard.duration_s)
     planned = np.array([KINDS.index(matched.due[k][0].hit.articulation) if k >= 0 else -1 for k in which], dtype=np.intp)
@@ -190,4 +191,4 @@ def _chords(sound: Sound, matched: Matched, struck: _Struck, own: dict[int, int]
             silent.pop(note.string, None)
         end_s = min(float(struck.nexts_s[own[k]]), sound.heard.duration_s, onset_s + (ring.stopped_s or ring.ring_s or 10.0))
         ringing.append(Ringing(onset_s, end_s, tuple(m for note in notes if (m := note_midi(riff, note)) is not None), silent))
-    return dict(zip(chosen, check_chords(sound.heard.samples, ringing), strict=True))
+    return dict(zip(chosen, check_chords(sound.heard.samples, ringing, _STRAYS), strict=True))

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from thrumble.core.ear.network import Array
 from thrumble.core.ear.onsets import Candidates
 
-MISS = float(np.log(0.035))  # a due hit left out
+MISS = float(np.log(0.015))  # a due hit left out
 EXTRA_PER_S = 0.15  # onsets of no due hit, a second
 CROWD_PER_S = 3.0  # false candidates a second: what a match is weighed against
 WIDE_MS, NARROW_MS = 30.0, (7.0, 28.0)

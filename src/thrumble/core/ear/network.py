@@ -21,30 +21,36 @@ class Network:
     def outputs(self, inputs: NDArray[np.floating]) -> Array:
         """Log odds or scores, shape (n, outputs), from inputs of shape (n, inputs); inputs beyond 4 spreads count as 4."""
         weights, biases = self.layers[-1]
-        return np.asarray(self.features(inputs) @ weights + biases)
+        return np.asarray(self.features(inputs).astype(np.float64) @ weights + biases)
 
-    def features(self, inputs: NDArray[np.floating]) -> Array:
-        """What the last layer sees, shape (n, its inputs)."""
-        x = np.clip((inputs - self.centre) / self.scale, -4, 4)
+    def features(self, inputs: NDArray[np.floating]) -> NDArray[np.floating]:
+        """What the last layer sees, shape (n, its inputs), as exact as the inputs are."""
+        kind = inputs.dtype
+        x = inputs - self.centre.astype(kind)
+        x /= self.scale.astype(kind)
+        np.clip(x, -4, 4, out=x)
         for weights, biases in self.layers[:-1]:
-            x = np.tanh(x @ weights + biases)
+            x = x @ weights.astype(kind)
+            x += biases.astype(kind)
+            np.tanh(x, out=x)
         return x
 
 
 def pack(network: Network) -> str:
-    """A network as text: its shape, then all numbers as little-endian float32 in base64."""
+    """A network as text: its shape; then in base64, little-endian, centre and scale as float32, and weights and biases as float16."""
     sizes = [network.centre.size, *(biases.size for _, biases in network.layers)]
-    numbers = [network.centre, network.scale, *(part.ravel() for layer in network.layers for part in layer)]
-    data = np.concatenate(numbers).astype("<f4").tobytes()
-    return "-".join(map(str, sizes)) + ":" + base64.b64encode(data).decode()
+    seen = np.concatenate([network.centre, network.scale]).astype("<f4").tobytes()
+    learnt = np.concatenate([part.ravel() for layer in network.layers for part in layer]).astype("<f2").tobytes()
+    return "-".join(map(str, sizes)) + ":" + base64.b64encode(seen + learnt).decode()
 
 
 def unpack(text: str) -> Network:
-    """Reverse of `pack`."""
+    """Reverse of `pack`, but for what float16 leaves out."""
     shape, _, data = text.partition(":")
     sizes = [int(n) for n in shape.split("-")]
-    numbers = np.frombuffer(base64.b64decode(data), dtype="<f4").astype(np.float64)
-    parts = iter(np.split(numbers, np.cumsum([sizes[0], sizes[0], *(n for a, b in itertools.pairwise(sizes) for n in (a * b, b))])[:-1]))
-    centre, scale = next(parts), next(parts)
+    raw = base64.b64decode(data)
+    seen = np.frombuffer(raw, dtype="<f4", count=2 * sizes[0]).astype(np.float64)
+    learnt = np.frombuffer(raw, dtype="<f2", offset=seen.size * 4).astype(np.float64)
+    parts = iter(np.split(learnt, np.cumsum([n for a, b in itertools.pairwise(sizes) for n in (a * b, b)])[:-1]))
     layers = tuple((next(parts).reshape(a, b), next(parts)) for a, b in itertools.pairwise(sizes))
-    return Network(centre, scale, layers)
+    return Network(seen[: sizes[0]], seen[sizes[0] :], layers)

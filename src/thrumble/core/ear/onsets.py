@@ -2,7 +2,8 @@
 
 Spectral flux on log bands against the loudest of the last few frames (Boeck and Widmer 2013: a ringing string that wavers gives none)
 finds nearly every hit among many false ones. The raw high-passed envelope, whose sharpest relative rise is the attack, places each. A small
-trained network (weights.py, from simulated takes) then weighs eleven measures of the moment. What the riff expects plays no part here.
+trained network (weights.py, from simulated takes) then weighs eleven measures of the moment and the spectra from 36 ms before it to 44 ms
+after. What the riff expects plays no part here.
 """
 
 from dataclasses import dataclass
@@ -13,7 +14,7 @@ from numpy.typing import NDArray
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.envelope import FLOOR_POWER, Envelope
 from thrumble.core.ear.network import Array, Network
-from thrumble.core.ear.spectrum import BAND_EDGES_HZ, BLOCK, HOP_S, Bands
+from thrumble.core.ear.spectrum import BAND_EDGES_HZ, BLOCK, HOP_S, Bands, Matrix
 from thrumble.core.signal import Samples
 
 LAG = 5  # frames, 10 ms: a flux over less misses soft palms, over more blurs sixteenths
@@ -27,6 +28,8 @@ PLACE_SPREAD_S = 0.0025
 LEVEL_COLUMN = 4  # of the measures: the attack's level against the take's loud ones
 TOO_QUIET_DB = -36.0  # the softest dead hit lies some 25 dB under the loudest chords
 HOPELESS = -8.0  # log odds that no place in the riff makes up for
+MOMENTS = np.array([-18, -14, -10, -8, -6, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 6, 8, 10, 14, 18, 22])  # frames from the candidate
+WEIGHED = 1024  # candidates at a time: bounds memory
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,15 +42,40 @@ class Candidates:
 
 def find_candidates(envelope: Envelope, bands: Bands, network: Network) -> Candidates:
     """Every rise that could be a hit at all; choosing among them is the matcher's work. Empty for a flat take."""
-    times_s, measures = measure_candidates(envelope, bands)
+    times_s, measures = _rises(envelope, bands)
     if not times_s.size:
         return Candidates(times_s, times_s)
-    odds = network.outputs(measures)[:, 0]
-    kept = (odds > HOPELESS) & (measures[:, LEVEL_COLUMN] > TOO_QUIET_DB / 10)
-    return Candidates(times_s[kept], odds[kept])
+    odds = np.concatenate(
+        [
+            network.outputs(_with_surroundings(measures[k : k + WEIGHED], times_s[k : k + WEIGHED], bands))[:, 0]
+            for k in range(0, times_s.size, WEIGHED)
+        ]
+    )
+    loud = measures[:, LEVEL_COLUMN] > TOO_QUIET_DB / 10
+    return Candidates(times_s[loud], odds[loud])
 
 
-def measure_candidates(envelope: Envelope, bands: Bands) -> tuple[Array, Array]:
+def likely(candidates: Candidates) -> Candidates:
+    """Those that some place in the riff could make a hit of."""
+    kept = candidates.log_odds > HOPELESS
+    return Candidates(candidates.times_s[kept], candidates.log_odds[kept])
+
+
+def measure_candidates(envelope: Envelope, bands: Bands) -> tuple[Array, Matrix]:
+    """Times of the candidates, shape (n,), and all that the network sees of them, shape (n, 11 + moments * bands)."""
+    times_s, measures = _rises(envelope, bands)
+    return times_s, _with_surroundings(measures, times_s, bands)
+
+
+def _with_surroundings(measures: Array, times_s: Array, bands: Bands) -> Matrix:
+    """The measures, and the bands' levels at MOMENTS around each time against their mean there, tens of dB."""
+    frames = np.round(times_s / HOP_S).astype(np.intp)[:, np.newaxis] + MOMENTS
+    levels = bands.level_db[np.clip(frames, 0, bands.level_db.shape[0] - 1)] / np.float32(10)
+    levels -= levels.mean(axis=(1, 2), keepdims=True)
+    return np.concatenate([measures.astype(np.float32), levels.reshape(times_s.size, MOMENTS.size * levels.shape[2])], axis=1)
+
+
+def _rises(envelope: Envelope, bands: Bands) -> tuple[Array, Array]:
     """Times of the candidates, shape (n,), and their measures, shape (n, 11); see `_measures`."""
     strength = _onset_strength(bands)
     smooth = np.convolve(strength, np.array([0.25, 0.5, 0.25], np.float32), "same")

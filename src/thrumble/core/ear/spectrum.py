@@ -61,7 +61,7 @@ def grouped_power(bands: Bands, groups: list[NDArray[np.bool_]]) -> NDArray[np.f
     """Linear power of groups of bands, shape (frames, groups); worked out in blocks, for the linear whole would be twice the bands."""
     out = np.empty((bands.level_db.shape[0], len(groups)))
     for start in range(0, out.shape[0], BLOCK):
-        power = np.power(10.0, bands.level_db[start : start + BLOCK] / 10, dtype=np.float64)
+        power = np.exp(bands.level_db[start : start + BLOCK] * np.float32(np.log(10) / 10))
         for k, group in enumerate(groups):
-            out[start : start + BLOCK, k] = power[:, group].sum(axis=1)
+            out[start : start + BLOCK, k] = power[:, group].sum(axis=1, dtype=np.float64)
     return out

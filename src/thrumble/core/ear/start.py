@@ -37,9 +37,10 @@ def fit_given(candidates: Candidates, due_s: Array) -> float:
     """By how much the whole take lags, seconds, when the start is known; 0 where too little was heard to tell."""
     if candidates.times_s.size < 3:
         return 0.0
-    weights = _weights(candidates)
-    lags = np.arange(-GIVEN_REACH_S, GIVEN_REACH_S, 0.006)
-    votes = np.array([_hit_votes(candidates.times_s, weights, due_s + lag).sum() for lag in lags])
+    pulses = _pulses(candidates.times_s, _weights(candidates))
+    lags = np.arange(-GIVEN_REACH_S, GIVEN_REACH_S, BIN_S)
+    bins = np.round((due_s[:, np.newaxis] + lags) / BIN_S).astype(int)
+    votes = np.where((bins >= 0) & (bins < pulses.size), pulses[np.clip(bins, 0, pulses.size - 1)], 0.0).sum(axis=0)
     votes -= due_s.size * 0.25 * (lags / GIVEN_REACH_S) ** 2  # a small lag is likelier than a large one
     return float(lags[int(np.argmax(votes))])
 
@@ -86,16 +87,6 @@ def _covered(strong_s: Array, firsts_s: Array, span_s: float) -> Array:
 
 def _weights(candidates: Candidates) -> Array:
     return np.asarray(1 / (1 + np.exp(-candidates.log_odds)))
-
-
-def _hit_votes(times_s: Array, weights: Array, due_s: Array) -> Array:
-    """For every due hit the weight of the best candidate near it, falling off with distance."""
-    right = np.clip(np.searchsorted(times_s, due_s), 1, times_s.size - 1) if times_s.size > 1 else np.zeros(due_s.size, dtype=int)
-    best = np.zeros(due_s.size)
-    for k in (-2, -1, 0, 1):
-        index = np.clip(right + k, 0, times_s.size - 1)
-        best = np.maximum(best, weights[index] * np.exp(-0.5 * ((times_s[index] - due_s) / KERNEL_S) ** 2))
-    return best
 
 
 def _pulses(times_s: Array, weights: Array) -> Array:

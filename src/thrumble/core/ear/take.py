@@ -15,7 +15,7 @@ from thrumble.core.ear.envelope import Envelope
 from thrumble.core.ear.hits import Matched, Sound, bare_hits, read_hits
 from thrumble.core.ear.matching import CROWD_PER_S, EXTRA_PER_S, gaps_between, match_hits
 from thrumble.core.ear.network import Array, unpack
-from thrumble.core.ear.onsets import Candidates, find_candidates
+from thrumble.core.ear.onsets import Candidates, find_candidates, likely
 from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, StartSource
 from thrumble.core.ear.spectrum import bands_of
 from thrumble.core.ear.start import fit_given, fit_unknown
@@ -76,7 +76,7 @@ def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: Expand
     sound = Sound(heard, bands_of(heard.samples), Envelope(heard.samples), levels=heard.clipped_share < CLIP_NO_LEVELS)
     candidates = find_candidates(sound.envelope, sound.bands, _ONSETS) if not heard.silent else Candidates(np.zeros(0), np.zeros(0))
     clicks = find_clicks(heard.samples, sound.bands, candidates)
-    candidates = without(candidates, clicks)
+    candidates = likely(without(candidates, clicks))
     if reference is not None:
         clicks = _clicks_of(reference)
     due = _due_hits(expanded, info.rounds or _guess_rounds(candidates, expanded))

@@ -14,7 +14,7 @@ from thrumble.core.player.strings import Damping, Pluck, pluck
 from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples
 
-CONTACT_S = 0.014  # a hand laid on a ringing string this long before the stroke at most: the pick's noise comes before the note
+CONTACT_S = 0.020  # a hand laid on a ringing string this long before the stroke at most: the pick's noise comes before the note
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,7 +71,7 @@ def _draw_hands(rng: np.random.Generator) -> _Hands:
         pick_place=float(rng.uniform(0.05, 0.24)), pick_width_s=between(0.0003, 0.0022), scrape=float(rng.uniform(0.05, 1.2)),
         palm_low=between(0.55, 2.0), palm_high=between(0.45, 2.0), palm_soft=between(1.0, 4.0),
         contact_s=float(rng.uniform(0.003, CONTACT_S)) if early else 0.0,
-        contact_level=between(0.25, 1.0), thump=float(rng.uniform(0.0, 0.6)), pitch_rise_cents=float(rng.uniform(0, 18)),
+        contact_level=between(0.12, 1.0), thump=float(rng.uniform(0.0, 0.6)), pitch_rise_cents=float(rng.uniform(0, 18)),
         sustain_s=between(1.2, 7.0), bright_s=between(0.22, 1.7), release=Damping(between(0.02, 0.09), between(0.01, 0.06)),
         twin_cents=float(rng.uniform(0.5, 4)) if rng.random() < 0.35 else 0.0, dead_s=between(0.6, 1.6),
     )  # fmt: skip
