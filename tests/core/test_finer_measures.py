@@ -105,13 +105,13 @@ def test_a_hit_at_the_edge_of_the_take_is_placed_too(about_s: float) -> None:
 
 def test_strings_struck_apart_are_told_apart_and_an_unsure_network_says_nothing() -> None:
     spread = {}
-    for gap_s in (0.0015, 0.010):
+    for gap_s in (0.004, 0.010):
         sounds = [(0.5 + k * gap_s / 2, string(0.8, hz=hz)) for k, hz in enumerate((82.4, 123.5, 164.8))]
         envelope = Envelope(with_sounds(2.0, *sounds))
         scores = unpack(STRUM).outputs(measure_strums(envelope, np.array([0.5])))
         chances = np.exp(scores - scores.max())
         spread[gap_s] = float((chances / chances.sum() @ CLASSES_MS)[0])
-    assert spread[0.010] > spread[0.0015] + 1.5
+    assert spread[0.010] > spread[0.004] + 1.5
     unsure = Network(np.zeros(120), np.ones(120), ((np.zeros((120, 8)), np.zeros(8)),))
     assert np.isnan(strum_times(envelope, np.array([0.5]), unsure)).all() and strum_times(envelope, np.zeros(0), unsure).size == 0
 

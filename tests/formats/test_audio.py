@@ -70,6 +70,7 @@ def nan_wav() -> bytes:
         (nan_wav(), "not numbers"), (by_soundfile("WAV", "PCM_16", samples=TONE[:0]), "no sound"), (by_soundfile("WAV", "PCM_16", rate=4000), "sample rate"),
         (by_soundfile("WAV", "PCM_16", samples=np.zeros((10, 9), np.float32)), "too many"), (zlib.compress(b"x" * 9999), "no audio file"),
     ],
+    ids=["nothing", "zeros", "text", "cut short", "not a number", "no samples", "a slow rate", "nine channels", "packed"],
 )  # fmt: skip
 def test_everything_else_gives_one_clear_error(data: bytes, words: str) -> None:
     with pytest.raises(BadAudio, match=words):

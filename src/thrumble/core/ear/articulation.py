@@ -163,7 +163,7 @@ def classify_hits(measures: Array, planned: NDArray[np.intp], network: Network, 
     return probabilities
 
 
-def _with_ones(features: Array) -> Array:
+def _with_ones(features: NDArray[np.floating]) -> Array:
     return np.concatenate([features, np.ones((len(features), 1))], axis=1)
 
 

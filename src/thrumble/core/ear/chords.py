@@ -165,7 +165,7 @@ def _stray_measures(one: _Heard, hit: Ringing, distortion_db: float) -> Array:
         return np.zeros((0, STRAY_MEASURES))
     level, near, width = one.level_db, one.near_db, one.width_hz
     own, half = np.concatenate([_partials(note) for note in hit.midi]), frequency_hz(min(hit.midi)) / 2
-    hz = np.array([[frequency_hz(midi)] for midi in hit.silent.values()]) * np.arange(1, STRAY_PARTIALS + 1)
+    hz: Array = np.array([[frequency_hz(midi)] for midi in hit.silent.values()]) * np.arange(1.0, STRAY_PARTIALS + 1)
     inside = hz < TOP_HZ
     loud = float(_at(near, own[own < 700]).max()) if (own < 700).any() else float(level.max())
     shared = np.abs(own[:, np.newaxis, np.newaxis] - hz).min(axis=0) / width
