@@ -6,8 +6,6 @@ The network sees short spectra of two sounds: the take, and what a linear predic
 before, could not foretell. What rings on is foretold; a string struck anew is not, even where a distorted chord swallows its loudness.
 """
 
-import itertools
-
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft
@@ -16,7 +14,7 @@ from thrumble.core.ear.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.envelope import Envelope
 from thrumble.core.ear.network import Array, Network
 from thrumble.core.ear.onsets import attack_near
-from thrumble.core.ear.spectrum import Matrix
+from thrumble.core.ear.spectrum import Matrix, band_matrix
 from thrumble.core.signal import Samples
 
 STEP, WINDOW = 22, 128  # samples: 1 ms from place to place; 6 ms of sound a spectrum
@@ -81,20 +79,8 @@ def _spectra(rows: Samples, bands: int) -> Matrix:
     """Log10 of the power in bands, every STEP samples; shape (rows, steps, bands)."""
     frames = np.lib.stride_tricks.sliding_window_view(rows, WINDOW, axis=1)[:, ::STEP]
     spectrum = rfft(frames * np.hanning(WINDOW + 2)[1:-1].astype(np.float32), axis=2)
-    power = (spectrum.real**2 + spectrum.imag**2) @ _band_matrix(bands)
+    power = (spectrum.real**2 + spectrum.imag**2) @ band_matrix(WINDOW, np.geomspace(LOW_HZ, HIGH_HZ, bands + 1))
     return np.asarray(np.log10(power + np.float32(FLOOR_POWER)))
-
-
-def _band_matrix(bands: int) -> Matrix:
-    """Mean over the bins of every band; a band narrower than a bin takes the nearest."""
-    freq_hz, edges = np.fft.rfftfreq(WINDOW, 1 / WORK_RATE_HZ), np.geomspace(LOW_HZ, HIGH_HZ, bands + 1)
-    out = np.zeros((freq_hz.size, bands), dtype=np.float32)
-    for k, (low, high) in enumerate(itertools.pairwise(edges)):
-        inside = (freq_hz >= low) & (freq_hz < high)
-        if not inside.any():
-            inside[np.argmin(np.abs(freq_hz - np.sqrt(low * high)))] = True
-        out[inside, k] = 1 / inside.sum()
-    return out
 
 
 def around_places(measures: Matrix) -> Matrix:

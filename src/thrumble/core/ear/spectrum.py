@@ -27,11 +27,11 @@ class Bands:
     level_db: Matrix
 
 
-def _band_matrix(size: int) -> Matrix:
-    """Power weights of every FFT bin in every band; bands narrower than a bin share one."""
+def band_matrix(size: int, edges_hz: NDArray[np.float64]) -> Matrix:
+    """Power weights of every bin of a transform of `size` in every band, shape (bins, bands); a band narrower than a bin takes the nearest."""
     freq_hz = np.fft.rfftfreq(size, 1 / WORK_RATE_HZ)
-    weights = np.zeros((freq_hz.size, BAND_EDGES_HZ.size - 1), dtype=np.float32)
-    for k, (low, high) in enumerate(itertools.pairwise(BAND_EDGES_HZ)):
+    weights = np.zeros((freq_hz.size, edges_hz.size - 1), dtype=np.float32)
+    for k, (low, high) in enumerate(itertools.pairwise(edges_hz)):
         inside = (freq_hz >= low) & (freq_hz < high)
         if not inside.any():
             inside[np.argmin(np.abs(freq_hz - np.sqrt(low * high)))] = True
@@ -42,7 +42,7 @@ def _band_matrix(size: int) -> Matrix:
 def bands_of(samples: Samples) -> Bands:
     """Band levels of a conditioned take. At least one frame."""
     window = np.hanning(WINDOW + 2)[1:-1].astype(np.float32)
-    weights = _band_matrix(WINDOW)
+    weights = band_matrix(WINDOW, BAND_EDGES_HZ)
     padded = np.concatenate([np.zeros(WINDOW // 2, np.float32), samples, np.zeros(WINDOW, np.float32)])
     frames = np.lib.stride_tricks.sliding_window_view(padded, WINDOW)[::HOP]
     count = samples.size // HOP + 1
