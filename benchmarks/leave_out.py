@@ -18,6 +18,7 @@ from benchmarks.cases import Score, Take, folder_takes, heard_by_the_ear, measur
 from benchmarks.hearing import share, table
 from benchmarks.train import fit, gather
 from thrumble.core.ear.network import Network
+from thrumble.core.ear.reading import ENGINE
 
 ROOT = Path(__file__).parent.parent
 SOURCES = {"modelled": 0, "sampled": 1}
@@ -63,7 +64,7 @@ def main() -> None:
             rows.append(row(trained, "the folder", merged([read_with(networks, one) for one in folder_takes(arguments.folder)])))
     head = ("trained on", "measured on", "hits", "found", "F ±25 ms", "error 95 %, ms", "open or muted", "three classes", "unlike the plan")
     text = [
-        "# Trained on one source, measured on others",
+        f"# Trained on one source, measured on others, engine {ENGINE}",
         "",
         "Written by `python -m benchmarks.leave_out`; the shipped weights are trained on both.",
         "",
