@@ -65,33 +65,33 @@ class _Heard:
 
 
 def check_chords(samples: Samples, hits: list[Ringing], network: Network) -> list[ChordCheck]:
-    """Judges the ringing hits of a take, one answer each; `network` weighs the strays."""
-    heard, measures = _measure(samples, hits)
-    strays = [
-        _strays(list(hit.silent), network.outputs(found)[:, 0] if len(found) else np.zeros(0))
-        for hit, found in zip(hits, measures, strict=True)
-    ]
-    return [
-        UNTOLD if one is None else ChordCheck(one.chord_ok, told if one.chord_ok else None) for one, told in zip(heard, strays, strict=True)
-    ]
+    """Judges the ringing hits of a take, one answer each; `network` weighs the strays of those whose chord is the written one."""
+    heard, distortion_db = _hear(samples, hits)
+    out = []
+    for one, hit in zip(heard, hits, strict=True):
+        strays = (
+            _strays(list(hit.silent), network.outputs(_stray_measures(one, hit, distortion_db))[:, 0]) if one and one.chord_ok else None
+        )
+        out.append(ChordCheck(one.chord_ok, strays) if one else UNTOLD)
+    return out
 
 
 def measure_strays(samples: Samples, hits: list[Ringing]) -> list[Array]:
     """What the network sees of every string that must not sound, shape (strings, STRAY_MEASURES) for each hit; no rows where the hit is too
     short."""
-    return _measure(samples, hits)[1]
+    heard, distortion_db = _hear(samples, hits)
+    none = np.zeros((0, STRAY_MEASURES))
+    return [none if one is None else _stray_measures(one, hit, distortion_db) for one, hit in zip(heard, hits, strict=True)]
 
 
-def _measure(samples: Samples, hits: list[Ringing]) -> tuple[list[_Heard | None], list[Array]]:
-    """The spectra of the hits, and their strays' measures, which also hold how distorted the take is as a whole."""
+def _hear(samples: Samples, hits: list[Ringing]) -> tuple[list[_Heard | None], float]:
+    """The spectra of the hits, None for those too short, and how distorted the take is as a whole, dB."""
     if not hits:
-        return [], []
+        return [], CLEAN_DB
     slow = np.asarray(soxr.resample(samples, WORK_RATE_HZ, RATE_HZ, quality="MQ"), dtype=np.float32)
     heard = [_heard(slow, hit) for hit in hits]
     alien = [_alien_db(one, hit.midi) for one, hit in zip(heard, hits, strict=True) if one is not None and len(set(hit.midi)) > 1]
-    distortion = float(np.median(alien)) if alien else CLEAN_DB
-    none = np.zeros((0, STRAY_MEASURES))
-    return heard, [none if one is None else _stray_measures(one, hit, distortion) for one, hit in zip(heard, hits, strict=True)]
+    return heard, float(np.median(alien)) if alien else CLEAN_DB
 
 
 def _heard(slow: Samples, hit: Ringing) -> _Heard | None:
@@ -153,7 +153,7 @@ def _combs(level: Array, near: Array, midi: tuple[int, ...], width_hz: float) ->
 
 def _strays(strings: list[int], odds: Array) -> tuple[int, ...] | None:
     """The strings that surely rang along; None where one of them may have."""
-    if len(strings) > odds.size or np.any((odds > STRAY_OUT) & (odds < STRAY_SURE)):
+    if np.any((odds > STRAY_OUT) & (odds < STRAY_SURE)):
         return None
     return tuple(sorted(number for number, odd in zip(strings, odds, strict=True) if odd >= STRAY_SURE))
 
