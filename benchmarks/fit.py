@@ -12,9 +12,8 @@ from thrumble.core.ear.network import Network
 
 Matrix = NDArray[np.float32]
 Rows = NDArray[np.intp]
-Loss = Callable[
-    [Matrix, Rows], Matrix
-]  # the slope of the batch's mean loss by its outputs, from those outputs and which examples they are of
+# From a batch's outputs, and which examples they are of, the slope of its mean loss by those outputs.
+Loss = Callable[[Matrix, Rows], Matrix]
 RATE = 0.002
 FIRST_KEEP, SECOND_KEEP = 0.9, 0.999
 LOOK = 4000  # examples that set the inputs' centre and scale
@@ -70,12 +69,12 @@ def struck_or_not(classes: NDArray[np.int_]) -> Loss:
 
 def one_of(classes: NDArray[np.int_]) -> Loss:
     """Cross-entropy of several outputs, the scores of the classes."""
-    return lambda scores, rows: _softer(scores, np.eye(scores.shape[1], dtype=np.float32)[classes[rows]])
+    return lambda scores, rows: _cross_entropy_slope(scores, np.eye(scores.shape[1], dtype=np.float32)[classes[rows]])
 
 
 def place_of(wanted: Matrix) -> Loss:
     """Cross-entropy of places: one output for every place, all places of an example in turn; `wanted` (examples, places) adds up to 1 a row."""
-    return lambda scores, rows: _softer(scores.reshape(rows.size, -1), wanted[rows]).reshape(-1, 1)
+    return lambda scores, rows: _cross_entropy_slope(scores.reshape(rows.size, -1), wanted[rows]).reshape(-1, 1)
 
 
 def near(values: Matrix, shares: Matrix) -> Loss:
@@ -84,6 +83,6 @@ def near(values: Matrix, shares: Matrix) -> Loss:
     return lambda scores, rows: (((scores[:, 0] - values[rows]) * shares[rows])[:, np.newaxis] / len(scores)).astype(np.float32)
 
 
-def _softer(scores: Matrix, wanted: Matrix) -> Matrix:
+def _cross_entropy_slope(scores: Matrix, wanted: Matrix) -> Matrix:
     shifted = np.exp(scores - scores.max(axis=1, keepdims=True))
     return np.asarray((shifted / shifted.sum(axis=1, keepdims=True) - wanted) / np.float32(len(scores)), dtype=np.float32)

@@ -112,6 +112,8 @@ def test_strings_struck_apart_are_told_apart_and_an_unsure_network_says_nothing(
         chances = np.exp(scores - scores.max())
         spread[gap_s] = float((chances / chances.sum() @ CLASSES_MS)[0])
     assert spread[0.010] > spread[0.004] + 1.5
+    together = Envelope(with_sounds(2.0, *((0.5 + k * 0.00075, string(0.8, hz=hz)) for k, hz in enumerate((82.4, 123.5, 164.8)))))
+    assert np.isnan(strum_times(together, np.array([0.5]), unpack(STRUM))).all(), "too near together to be told from strings far apart"
     unsure = Network(np.zeros(120), np.ones(120), ((np.zeros((120, 8)), np.zeros(8)),))
     assert np.isnan(strum_times(envelope, np.array([0.5]), unsure)).all() and strum_times(envelope, np.zeros(0), unsure).size == 0
 
