@@ -41,11 +41,11 @@ def test_a_taken_port_is_named_with_the_remedy(own_database: str) -> None:
         (("serve", "--port", "0"), "postgresql://127.0.0.1:1/none", "--port"),
         (("serve", "--nonsense"), "postgresql://127.0.0.1:1/none", "--nonsense"),
         (("analyze", "riff.txt"), "postgresql://127.0.0.1:1/none", "Missing argument"),
-        (("serve",), "postgresql://thrumble@127.0.0.1:1/none", "scripts/pg.sh start"),
+        (("serve", "--port", "FREE"), "postgresql://thrumble@127.0.0.1:1/none", "scripts/pg.sh start"),
     ],
 )
-def test_what_is_not_as_needed_is_one_clear_error(arguments: tuple[str, ...], url: str, words: str) -> None:
-    process = command(*arguments, url=url)
+def test_what_is_not_as_needed_is_one_clear_error(arguments: tuple[str, ...], url: str, words: str, port: int) -> None:
+    process = command(*(str(port) if word == "FREE" else word for word in arguments), url=url)
     _, errors = process.communicate(timeout=60)
     assert process.returncode == 2 and words in errors and len(errors.strip().splitlines()) == 1
 
