@@ -1,40 +1,54 @@
 """Trains the ear's small networks and writes src/thrumble/core/ear/weights.py.
 
-    python -m benchmarks.train [--takes 800] [--seed 9]
+    python -m benchmarks.train [--takes 1600] [--loud 400] [--guitars 300] [--seed 9]
 
 Data: benchmarks/corpus.py, made here: even takes from the project's own modelled guitar, odd ones from sampled notes (benchmarks/sampled.py;
-FluidR3 GM, MIT licence). No take of the folder that the ear is measured on, nor its sound banks, is used. Deterministic for a seed.
+FluidR3 GM, MIT licence); then as many more at high gain as `--loud` says, where hits are hardest to place; and single hits of `--guitars` more
+guitars. No take of the folder that the ear is measured on, nor its sound banks, is used. Deterministic for a seed.
 """
 
 import argparse
+import os
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
 from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
+import soxr
 from numpy.typing import NDArray
 
 from benchmarks.corpus import draw_take
 from benchmarks.fit import Matrix, Rows, fit_network, near, one_of, place_of, struck_or_not
+from benchmarks.palms import RATE_HZ, drawn_guitar
 from thrumble.core.ear.articulation import KINDS, measure_hits
 from thrumble.core.ear.chords import STRAY_MEASURES, Ringing, measure_strays
 from thrumble.core.ear.conditioning import Heard, condition
 from thrumble.core.ear.envelope import Envelope
 from thrumble.core.ear.network import Array, Network, pack
-from thrumble.core.ear.onsets import measure_candidates
+from thrumble.core.ear.onsets import REFINE_S, attack_near, measure_candidates
 from thrumble.core.ear.placing import PLACES_S, around_places, measure_places
 from thrumble.core.ear.spectrum import bands_of
 from thrumble.core.ear.strumming import CLASSES_MS, measure_strums
+from thrumble.core.player.perform import Performance
 from thrumble.core.player.rendering import PlayedHit
+from thrumble.core.player.single import LEAD_S, strike
+from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Riff, note_midi, open_midi
+from thrumble.core.signal import Samples
 
 OUT = Path(__file__).parent.parent / "src/thrumble/core/ear/weights.py"
 PLACE_SPREAD_S = 0.0012
 ONSET_ERROR_S = 0.0005
 STRAYS, STRAYS_BELIEVED = 0.12, 0.03  # share of hits with a stray string here, and what is believed of a player before listening
+WRONG, EXTRA = 0.25, 0.03  # hits unlike the plan, which the networks never see, and extra hits: many, to learn from
+FAR, FAR_DB = 0.15, (-36.0, -18.0)  # share of takes with another guitar behind, and its level under the playing
+NOISY, NOISE_DB = 0.1, (-60.0, -36.0)  # with noise, and its level under the peak
+NARROW, NARROW_HZ = 0.1, (8000, 16000)  # at a low sample rate
+SINGLE_PALMS = 12  # of every guitar that is heard hit by hit
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,10 +69,10 @@ class Examples:
     rang: NDArray[np.int_]
 
 
-def examples_of(number: int, seed: int) -> Examples:
-    """Measures and truth of one simulated take."""
-    riff, performance, _ = draw_take(seed * 1_000_000 + number, sampled=number % 2 == 1, stray=STRAYS)
-    heard = condition(performance.samples, performance.rate_hz)
+def examples_of(number: int, tone: Tone | None, seed: int) -> Examples:
+    """Measures and truth of one simulated take; a tone of None is drawn."""
+    riff, performance, _ = draw_take(seed * 1_000_000 + number, tone, sampled=number % 2 == 1, stray=STRAYS, wrong=WRONG, extra=EXTRA)
+    heard = condition(*as_recorded(performance, number, seed))
     bands, envelope = bands_of(heard.samples), Envelope(heard.samples)
     times, measures = measure_candidates(envelope, bands)
     played = sorted((h for h in performance.hits if h.onset_s is not None and h.articulation), key=lambda h: h.onset_s or 0.0)
@@ -82,6 +96,23 @@ def examples_of(number: int, seed: int) -> Examples:
     )  # fmt: skip
 
 
+def as_recorded(performance: Performance, number: int, seed: int) -> tuple[Samples, int]:
+    """The take as it is, mostly; else with another guitar far behind, with noise, or at a low sample rate."""
+    rng = np.random.default_rng([seed, number, 3])
+    samples, rate_hz = performance.samples, performance.rate_hz
+    if rng.random() < FAR:
+        _, other, _ = draw_take(seed * 1_000_000 + 500_000 + number, sampled=bool(rng.random() < 0.5))
+        far = np.resize(soxr.resample(other.samples, other.rate_hz, rate_hz), samples.size)
+        samples = samples + far * np.float32(10 ** (rng.uniform(*FAR_DB) / 20) * np.std(samples) / max(1e-9, float(np.std(far))))
+    if rng.random() < NOISY:
+        level = 10 ** (rng.uniform(*NOISE_DB) / 20) * float(np.abs(samples).max())
+        samples = samples + np.float32(level) * rng.standard_normal(samples.size, dtype=np.float32)
+    if rng.random() < NARROW:
+        narrow = int(rng.integers(*NARROW_HZ))
+        return np.asarray(soxr.resample(samples, rate_hz, narrow), dtype=np.float32), narrow
+    return samples, rate_hz
+
+
 def _strays_of(riff: Riff, played: list[PlayedHit], heard: Heard) -> tuple[Array, NDArray[np.int_]]:
     """The measures of every string that should have kept silent under a ringing chord, and whether it did."""
     due = expand(riff).hits
@@ -101,37 +132,70 @@ def _strays_of(riff: Riff, played: list[PlayedHit], heard: Heard) -> tuple[Array
     return np.concatenate([measures[k] for k in told]), np.concatenate([rang[k] for k in told])
 
 
-def gather(takes: range, seed: int) -> Examples:
-    """All takes' examples together; even numbers are of the modelled guitar, odd ones of sampled notes."""
+def singles_of(number: int, seed: int) -> tuple[NDArray[np.float32], NDArray[np.int_], Array]:
+    """Measures, kinds and depths of single hits of one guitar, as the palm finder hears them: palms of any depth, open and dead hits."""
+    guitar, setup, rng = drawn_guitar(seed * 1_000_000 + number, sampled=number % 2 == 1)
+    rows, kinds, depths = [], [], []
+    root = float(rng.uniform(38, 52))
+    for kind, count in ((Articulation.PALM, SINGLE_PALMS), (Articulation.OPEN, 2), (Articulation.DEAD, 2)):
+        for _ in range(count):
+            depth = float(rng.uniform(0, 1)) if kind is Articulation.PALM else 0.0 if kind is Articulation.OPEN else np.nan
+            sound = strike(guitar, setup, kind, depth=max(0.0, depth), midi=[root] if rng.random() < 0.5 else [root, root + 7], rng=rng)
+            heard = condition(sound, RATE_HZ)
+            onset_s = attack_near(Envelope(heard.samples), np.array([LEAD_S]), reach_s=REFINE_S)
+            rows.append(measure_hits(heard.samples, bands_of(heard.samples), onset_s, np.array([heard.duration_s])))
+            kinds.append(KINDS.index(kind))
+            depths.append(depth)
+    return np.concatenate(rows).astype(np.float32), np.array(kinds), np.array(depths)
+
+
+def gather(takes: range, loud: range, singles: range, seed: int) -> Examples:
+    """The examples of all takes, those of `loud` at high gain, and of single hits of other guitars; even numbers are of the modelled guitar,
+    odd ones of sampled notes."""
+    wanted = [(number, None, seed) for number in takes] + [(number, Tone.HIGH_GAIN, seed) for number in loud]
     with Pool() as pool:
-        parts = pool.map(partial(examples_of, seed=seed), takes, chunksize=4)
-    return Examples(*(np.concatenate([getattr(p, name) for p in parts]) for name in Examples.__slots__))
+        parts = pool.starmap(examples_of, wanted, chunksize=4)
+        alone = pool.map(partial(singles_of, seed=seed), singles, chunksize=4)
+    whole = {name: [getattr(p, name) for p in parts] for name in Examples.__slots__}
+    for name, more in zip(("hits", "kinds", "depths"), zip(*alone, strict=True), strict=True):
+        whole[name] += more
+    return Examples(**{name: np.concatenate(rows) for name, rows in whole.items()})
 
 
 def fit(e: Examples) -> dict[str, Network]:
-    """The networks by their names in weights.py."""
+    """The networks by their names in weights.py; as many at a time as there are processors."""
     wanted = np.exp(-0.5 * ((PLACES_S - e.places_s[:, np.newaxis]) / PLACE_SPREAD_S) ** 2)
     wanted = (wanted / wanted.sum(axis=1, keepdims=True)).astype(np.float32)
     told = np.isfinite(e.depths)
     depths, muted = e.depths[told], e.depths[told] > 0
     shares = np.where(muted, 1.0, 0.5 * muted.sum() / max(1, (~muted).sum()))
     classes = np.abs(CLASSES_MS - e.strums_ms[:, np.newaxis]).argmin(axis=1)
-    return {
-        "ONSETS": fit_network(
-            _rows_of(e.candidates), e.struck.size, struck_or_not(e.struck), hidden=(64, 32), outputs=1, decay=0.4, passes=10, batch=1024
+    palms = e.hits[told]
+    fits = {
+        "PLACES": partial(
+            fit_network, lambda rows: around_places(e.places[rows].astype(np.float32)), e.places_s.size, place_of(wanted), hidden=(64, 32),
+            outputs=1, decay=0.01, passes=10, batch=256,
         ),
-        "PLACES": fit_network(
-            lambda rows: around_places(e.places[rows].astype(np.float32)), e.places_s.size, place_of(wanted), hidden=(64, 32), outputs=1,
-            decay=0.01, passes=10, batch=256,
+        "ONSETS": partial(
+            fit_network, _rows_of(e.candidates), e.struck.size, struck_or_not(e.struck), hidden=(64, 32), outputs=1, decay=0.4, passes=10,
+            batch=1024,
         ),
-        "ARTICULATION": fit_network(_rows_of(e.hits), e.kinds.size, one_of(e.kinds), hidden=(64,), outputs=len(KINDS), decay=0.5, passes=16),
-        "STRUM": fit_network(_rows_of(e.strums), classes.size, one_of(classes), hidden=(64, 32), outputs=CLASSES_MS.size, decay=0.3, passes=20),
-        "STRAYS": _less_likely(
-            fit_network(_rows_of(e.strays), e.rang.size, struck_or_not(e.rang), hidden=(32, 16), outputs=1, decay=0.1, passes=15),
-            float(np.log(STRAYS_BELIEVED / STRAYS)),
+        "ARTICULATION": partial(
+            fit_network, _rows_of(e.hits), e.kinds.size, one_of(e.kinds), hidden=(64,), outputs=len(KINDS), decay=0.5, passes=16
         ),
-        "DEPTH": fit_network(_rows_of(e.hits[told]), depths.size, near(depths, shares), hidden=(64, 32), outputs=1, decay=0.3, passes=16),
+        "STRUM": partial(
+            fit_network, _rows_of(e.strums), classes.size, one_of(classes), hidden=(64, 32), outputs=CLASSES_MS.size, decay=0.3, passes=20
+        ),
+        "STRAYS": partial(
+            fit_network, _rows_of(e.strays), e.rang.size, struck_or_not(e.rang), hidden=(96, 48), outputs=1, decay=0.05, passes=20
+        ),
+        "DEPTH": partial(fit_network, _rows_of(palms), depths.size, near(depths, shares), hidden=(64, 32), outputs=1, decay=0.3, passes=16),
     }  # fmt: skip
+    with ThreadPoolExecutor(os.cpu_count()) as threads:
+        running = {name: threads.submit(one) for name, one in fits.items()}
+        networks = {name: one.result() for name, one in running.items()}
+    networks["STRAYS"] = _less_likely(networks["STRAYS"], float(np.log(STRAYS_BELIEVED / STRAYS)))
+    return networks
 
 
 def _less_likely(network: Network, by: float) -> Network:
@@ -146,10 +210,13 @@ def _rows_of(measures: NDArray[np.floating]) -> Callable[[Rows], Matrix]:
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--takes", type=int, default=800)
+    parser.add_argument("--takes", type=int, default=1600)
+    parser.add_argument("--loud", type=int, default=400)
+    parser.add_argument("--guitars", type=int, default=300)
     parser.add_argument("--seed", type=int, default=9)
     arguments = parser.parse_args()
-    examples = gather(range(arguments.takes), arguments.seed)
+    loud = range(arguments.takes, arguments.takes + arguments.loud)
+    examples = gather(range(arguments.takes), loud, range(arguments.guitars), arguments.seed)
     print(f"{examples.struck.size} candidates, {examples.struck.sum()} struck; {np.bincount(examples.kinds)} open, palm, dead")
     write(fit(examples))
 

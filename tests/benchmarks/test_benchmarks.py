@@ -10,9 +10,12 @@ from benchmarks.cases import Case, Score, Take, measure, merged
 from benchmarks.corpus import STYLES, draw_riff, draw_take
 from benchmarks.fit import fit_network, near, one_of, place_of, struck_or_not
 from benchmarks.hearing import articulation_row, depth_lines, reliability_table, report, share, stop_table
+from benchmarks.train import NARROW_HZ, SINGLE_PALMS, as_recorded, singles_of
 
+from thrumble.core.ear.articulation import KINDS, MEASURES
 from thrumble.core.ear.reading import HitReading, HitState, Reading, StartSource, Summary, Verdict
 from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Articulation
 from thrumble.formats.truth_json import truth_document
 
 
@@ -138,3 +141,27 @@ def test_the_fit_finds_places_and_values() -> None:
     values = np.tanh(inputs[:, 0]) - inputs[:, 1]
     told = fit_network(seen(inputs), 400, near(values, np.ones(400)), hidden=(8,), outputs=1, decay=0.0, passes=400, batch=64)
     assert np.std(told.outputs(inputs)[:, 0] - values) < 0.1
+
+
+def test_what_the_ear_learns_from_is_recorded_in_several_ways_and_repeats() -> None:
+    _, performance, _ = draw_take(12)
+    plain, narrow, changed = 0, 0, 0
+    for number in range(24):
+        samples, rate_hz = as_recorded(performance, number, 9)
+        assert samples.size / rate_hz == pytest.approx(performance.samples.size / performance.rate_hz, abs=0.001)
+        same = rate_hz == performance.rate_hz and np.array_equal(samples, performance.samples)
+        plain, narrow = plain + same, narrow + (NARROW_HZ[0] <= rate_hz < NARROW_HZ[1])
+        if not same and not changed:
+            again, _ = as_recorded(performance, number, 9)
+            assert np.array_equal(again, samples)
+            changed = 1
+    assert 8 <= plain < 24 and 0 < narrow < 10 and changed
+
+
+@pytest.mark.parametrize("number", [0, 2])
+def test_single_hits_are_palms_of_any_depth_beside_open_and_dead_ones(number: int) -> None:
+    measures, kinds, depths = singles_of(number, 9)
+    assert measures.shape == (SINGLE_PALMS + 4, MEASURES) and np.isfinite(measures).all()
+    palms = kinds == KINDS.index(Articulation.PALM)
+    assert palms.sum() == SINGLE_PALMS and np.ptp(depths[palms]) > 0.5
+    assert np.isnan(depths[kinds == KINDS.index(Articulation.DEAD)]).all() and (depths[kinds == KINDS.index(Articulation.OPEN)] == 0).all()

@@ -14,6 +14,7 @@ from thrumble.core.ear.envelope import GRID_S, Envelope
 from thrumble.core.ear.network import Network, unpack
 from thrumble.core.ear.onsets import Candidates, find_candidates
 from thrumble.core.ear.placing import FIRST, HEARD_BANDS, LAST, UNFORETOLD_BANDS, around_places, measure_places, place_hits
+from thrumble.core.ear.placing import PLACES as PLACE_STEPS
 from thrumble.core.ear.reading import HitReading, HitState
 from thrumble.core.ear.ringing import measure_rings, rest_levels_db
 from thrumble.core.ear.spectrum import bands_of
@@ -80,6 +81,29 @@ def test_places_are_measured_around_each_candidate_and_the_likeliest_stretch_win
     seen = around_places(measures).shape[1]
     blind = Network(np.zeros(seen), np.ones(seen), ((np.zeros((seen, 1)), np.zeros(1)),))
     assert np.all(np.abs(place_hits(samples, envelope, about, blind) - about) <= 0.03)
+
+
+class Told:
+    """A network that has made up its mind: the same scores of the places for every hit."""
+
+    def __init__(self, chances: dict[int, float]) -> None:
+        self.scores = np.full(PLACE_STEPS.size, -12.0)
+        for step, chance in chances.items():
+            self.scores[step - PLACE_STEPS[0]] = np.log(chance)
+
+    def outputs(self, inputs: np.ndarray) -> np.ndarray:
+        return np.tile(self.scores, len(inputs) // PLACE_STEPS.size)[:, np.newaxis]
+
+
+def test_a_place_told_sharply_takes_the_attack_and_one_told_vaguely_the_middle() -> None:
+    samples = with_sounds(2.0, (0.5, string(0.8, stop_s=0.5)))
+    envelope, about = Envelope(samples), np.array([0.51])
+    sharp = place_hits(samples, envelope, about, Told({-9: 0.9, 5: 0.1}))  # type: ignore[arg-type]
+    assert sharp[0] == pytest.approx(0.5, abs=0.0008), "9 ms before the candidate, and from there at the attack itself"
+    vague = place_hits(samples, envelope, about, Told({-12: 0.27, -10: 0.2, -8: 0.27, 5: 0.26}))  # type: ignore[arg-type]
+    assert vague[0] == pytest.approx(0.5, abs=0.0001), "between three places, whatever the envelope says"
+    kept = place_hits(samples, envelope, np.array([0.502]), Told({1: 1.0}))  # type: ignore[arg-type]
+    assert kept[0] == 0.502, "a candidate on its place is not moved"
 
 
 def test_what_rings_on_is_foretold_and_a_string_struck_under_it_is_not() -> None:

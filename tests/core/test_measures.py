@@ -122,6 +122,17 @@ def test_filters_pass_and_stop_what_they_should_in_blocks_as_in_one() -> None:
     )  # an analogue response cut at half the rate rings a little
 
 
+def test_a_filter_answers_an_impulse_alike_wherever_it_falls() -> None:
+    """Over many blocks, also across their seams."""
+    samples = np.zeros(RATE * 21, np.float32)
+    places = np.arange(1, 20) * RATE + np.arange(19) * 997
+    samples[places] = 1.0
+    out = filtered(samples, RATE, high_pass(35))
+    answers = out[places[:, np.newaxis] + np.arange(RATE // 4)]
+    assert out.size == samples.size and answers[0, 0] > 0.9 and answers[0, 1:].min() < -0.01
+    assert np.allclose(answers, answers[0], atol=2e-4)
+
+
 def test_the_robust_spread_ignores_a_few_wild_hits() -> None:
     values = np.random.default_rng(1).normal(5, 10, 2000)
     assert robust_spread(values) == pytest.approx(10, rel=0.06)

@@ -43,7 +43,8 @@ def peak(centre_hz: float, *, gain_db: float, q: float) -> Response:
     return response
 
 
-BLOCK = 1 << 16  # fits a processor's cache: long takes go eight times faster than in one transform
+BLOCK = 1 << 15  # fits a processor's cache: long takes go eight times faster than in one transform
+AT_ONCE = 4  # blocks: the transforms of so many use the processor's lanes side by side
 
 
 def filtered(samples: Samples, rate_hz: int, *responses: Response) -> Samples:
@@ -61,10 +62,15 @@ def filtered(samples: Samples, rate_hz: int, *responses: Response) -> Samples:
     # and ends in zeros, for the transform is circular and what wraps round must be silence
     out = np.empty(samples.size, dtype=np.float32)
     step = size - 2 * lap
-    for start in range(0, samples.size, step):
-        first = max(0, start - lap)
-        piece = irfft(rfft(np.asarray(samples[first : start + step + lap // 2], dtype=np.float32), size) * table, size)
-        out[start : start + step] = piece[start - first : start - first + min(step, samples.size - start)]
+    for start in range(0, samples.size, step * AT_ONCE):
+        begins = range(start, min(start + step * AT_ONCE, samples.size), step)
+        pieces = np.zeros((len(begins), size), dtype=np.float32)
+        for row, begin in zip(pieces, begins, strict=True):
+            piece = samples[max(0, begin - lap) : begin + step + lap // 2]
+            early = max(0, lap - begin)
+            row[early : early + piece.size] = piece
+        kept = irfft(rfft(pieces, axis=1) * table, size, axis=1)[:, lap : lap + step].reshape(-1)
+        out[start : start + kept.size] = kept[: samples.size - start]
     return out
 
 

@@ -28,10 +28,11 @@ SHIFTS = (-3, -2, -1, 0, 1, 2, 3)  # semitones
 RIGHT_DB, WRONG_DB = 1.0, 2.5  # by how much the best comb must beat its rivals to be believed
 STRAY_PARTIALS = 8
 STRAY_MEASURES = 5 * STRAY_PARTIALS + 5
-STRAY_SURE, STRAY_OUT = 1.5, -2.5  # log odds of a string from which on it rang, and below which it did not
+STRAY_SURE, STRAY_OUT = 1.0, -2.5  # log odds of a string from which on it rang, and below which it did not
 CLEAN_DB = -33.0  # intermodulation under which a take is clean
 ALIEN = (1, 5, 7, 11)  # multiples of half the root that neither root nor fifth has
 SEMITONE = 0.058  # share of the frequency
+AROUND = np.linspace(-8, 8, 33)  # widths from a partial: its surroundings
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,10 +70,11 @@ def check_chords(samples: Samples, hits: list[Ringing], network: Network) -> lis
     heard, distortion_db = _hear(samples, hits)
     out = []
     for one, hit in zip(heard, hits, strict=True):
-        strays = (
-            _strays(list(hit.silent), network.outputs(_stray_measures(one, hit, distortion_db))[:, 0]) if one and one.chord_ok else None
-        )
-        out.append(ChordCheck(one.chord_ok, strays) if one else UNTOLD)
+        if one is not None and one.chord_ok:
+            odds = network.outputs(_stray_measures(one, hit, distortion_db))[:, 0]
+            out.append(ChordCheck(True, _strays(list(hit.silent), odds)))
+        else:
+            out.append(ChordCheck(one.chord_ok, None) if one is not None else UNTOLD)
     return out
 
 
@@ -120,19 +122,28 @@ def _alien_db(one: _Heard, midi: tuple[int, ...]) -> float:
 
 
 def _spectrum_db(piece: Samples) -> Array:
-    window = np.hanning(piece.size)
-    spectrum = np.abs(rfft(piece * window, FFT))[: int(TOP_HZ / RATE_HZ * FFT) + 40]
-    return np.asarray(20 * np.log10(spectrum + 1e-9 * float(spectrum.max(initial=1e-9)) + 1e-12))
+    spectrum = rfft(piece * _window(piece.size), FFT)[: int(TOP_HZ / RATE_HZ * FFT) + 40]
+    power = (spectrum.real**2 + spectrum.imag**2).astype(np.float64)
+    return np.asarray(10 * np.log10(power + 1e-18 * float(power.max(initial=1e-18)) + 1e-24))
+
+
+@lru_cache(maxsize=512)
+def _window(size: int) -> Samples:
+    return np.hanning(size).astype(np.float32)
 
 
 def _loudest_near(level: Array, width_hz: float) -> Array:
     reach = max(1, round(width_hz / RATE_HZ * FFT))
-    padded = np.pad(level, reach, constant_values=-200.0)
-    return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1).max(axis=1))
+    edge = np.full(reach, -200.0)
+    loudest, span, over = np.concatenate([edge, level, edge]), 1, 2 * reach + 1
+    while span < over:  # the loudest of `span` bins from each on; twice as many with every turn
+        step = min(span, over - span)
+        loudest, span = np.maximum(loudest[:-step], loudest[step:]), span + step
+    return loudest
 
 
 def _at(curve: Array, hz: Array) -> Array:
-    return np.asarray(curve[np.clip(np.round(hz / RATE_HZ * FFT).astype(int), 0, curve.size - 1)])
+    return np.asarray(curve[np.minimum((hz * (FFT / RATE_HZ) + 0.5).astype(np.intp), curve.size - 1)])
 
 
 @lru_cache(maxsize=128)
@@ -188,5 +199,4 @@ def _off_place(level: Array, hz: Array, width_hz: float) -> Array:
 
 def _around(level: Array, hz: Array, width_hz: float) -> Array:
     """The middle level around each frequency."""
-    reach = np.arange(-8 * width_hz, 8 * width_hz, RATE_HZ / FFT)
-    return np.asarray(np.median(_at(level, hz[..., np.newaxis] + reach), axis=-1))
+    return np.asarray(np.median(_at(level, hz[..., np.newaxis] + AROUND * width_hz), axis=-1))

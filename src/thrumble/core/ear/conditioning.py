@@ -64,6 +64,8 @@ def condition(samples: NDArray[np.floating], rate_hz: int) -> Heard:
 
 def _live_mix(channels: NDArray[np.floating]) -> Samples:
     """The mean of the channels that carry sound; channels of opposite phase are turned to the first."""
+    if channels.shape[1] == 1:
+        return np.asarray(channels[:, 0], dtype=np.float32)
     levels = [_deviation(channels[:, c]) for c in range(channels.shape[1])]
     live = [c for c, level in enumerate(levels) if level > max(levels) * 10 ** (-QUIET_CHANNEL_DB / 20)] or [0]
     first = np.asarray(channels[:, live[0]], dtype=np.float32)

@@ -56,7 +56,7 @@ def _running_low(samples: Samples) -> Array:
     """The same of what lies low, from block means through a short smoothing filter; no more exact than that."""
     window = np.hanning(LOW_TAPS + 2)[1:-1].astype(np.float32)
     blocks, rest = _blocks(samples)
-    means = blocks.mean(axis=1)
+    means = blocks @ np.full(GRID, 1 / GRID, np.float32)
     low = np.convolve(np.append(means, rest.sum() / np.float32(GRID)) if rest.size else means, window / window.sum(), "same")
     return np.concatenate([[0.0], np.cumsum(np.square(low) * GRID, dtype=np.float64)])
 

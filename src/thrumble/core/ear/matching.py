@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from thrumble.core.ear.network import Array
 from thrumble.core.ear.onsets import Candidates
 
-MISS = float(np.log(0.015))  # a due hit left out
-EXTRA_PER_S = 0.15  # onsets of no due hit, a second
+MISS = float(np.log(0.02))  # a due hit left out
+EXTRA_PER_S = 0.25  # onsets of no due hit, a second
 CROWD_PER_S = 3.0  # false candidates a second: what a match is weighed against
 WIDE_MS, NARROW_MS = 30.0, (7.0, 28.0)
 REACH_S = 0.16  # farther than this from its place no hit is looked for
@@ -60,10 +60,10 @@ def _running_median(values: Array, reach: int) -> Array:
     return np.asarray(np.median(windows, axis=1), dtype=np.float64)
 
 
-def _log_prior(away_s: Array, spread_s: float) -> Array:
+def _log_prior(away_s: Array, spread_s: Array) -> Array:
     """Log density of a deviation against the density of false candidates: a normal core and a wide skirt."""
     core = 0.88 * np.exp(-0.5 * (away_s / spread_s) ** 2) / (spread_s * 2.5066)
-    wide = max(0.045, 2 * spread_s)
+    wide = np.maximum(0.045, 2 * spread_s)
     skirt = 0.12 * np.exp(-0.5 * (away_s / wide) ** 2) / (wide * 2.5066)
     return np.asarray(np.log((core + skirt) / CROWD_PER_S))
 
@@ -78,6 +78,10 @@ def _align(candidates: Candidates, due_s: Array, gaps_s: Array, centre_s: Array,
     reach = np.minimum(REACH_S, np.maximum(0.03, REACH_SLOT * gaps_s)) + np.abs(centre_s)
     lows = np.maximum.accumulate(np.searchsorted(times, due_s + centre_s - reach))
     highs = np.maximum.accumulate(np.searchsorted(times, due_s + centre_s + reach))
+    sizes = highs - lows
+    firsts = np.cumsum(sizes) - sizes
+    which, hit = np.arange(sizes.sum()) + np.repeat(lows - firsts, sizes), np.repeat(np.arange(due_s.size), sizes)  # of every pair in reach
+    rewards = gain[which] + _log_prior(times[which] - (due_s + centre_s)[hit], spread_s[hit])
     best = np.zeros(1)  # best score with the last used candidate at most low-1+k
     base = 0  # `best[0]` stands for all candidates before `base`
     steps: list[tuple[int, NDArray[np.bool_], NDArray[np.intp]]] = []
@@ -88,20 +92,15 @@ def _align(candidates: Candidates, due_s: Array, gaps_s: Array, centre_s: Array,
         carried = best[index]  # before low .. before high
         missed = carried + MISS
         if n:
-            reward = gain[low:high] + _log_prior(times[low:high] - due_s[k] - centre_s[k], float(spread_s[k]))
-            taken = carried[:-1] + reward
+            taken = carried[:-1] + rewards[firsts[k] : firsts[k] + n]
             options = missed.copy()
             options[1:] = np.maximum(options[1:], taken)
         else:
             taken, options = np.zeros(0), missed
         running = np.maximum.accumulate(options)
         chosen_here = np.zeros(n + 1, dtype=bool)
-        source = np.zeros(n + 1, dtype=np.intp)  # which option the running best comes from
-        last = 0
-        for m in range(n + 1):
-            if m == 0 or options[m] > options[last]:
-                last = m
-            source[m] = last
+        better = np.concatenate([[False], options[1:] > running[:-1]])
+        source = np.maximum.accumulate(np.where(better, np.arange(n + 1), 0))  # which option the running best comes from
         chosen_here[1:] = taken >= missed[1:] if n else False
         steps.append((low, chosen_here, source))
         best, base = running, low

@@ -98,7 +98,7 @@ def _onset_strength(bands: Bands) -> NDArray[np.float32]:
         before = level[max(0, start - LAG - near) : end - LAG + near]
         skipped = near - min(near, start - LAG)
         before = np.concatenate([np.repeat(before[:1], skipped, axis=0), before])
-        reference = np.lib.stride_tricks.sliding_window_view(before, SPAN, axis=0).max(axis=2)
+        reference = np.maximum.reduce([before[k : k + end - start] for k in range(SPAN)])
         out[start:end] = np.maximum(level[start:end] - reference, 0).mean(axis=1)
     return out
 

@@ -1,6 +1,7 @@
 """Where exactly a matched hit began. A candidate may stand on a later string, on the body of a note whose pick noise came first, or, for a palm
 landing on a ringing chord, on the first rise that the collapsing chord lets through. A trained network scores every millisecond around the
-candidate; the best stretch of three wins, and the sharp envelope says where in it the attack stands. What the riff expects plays no part.
+candidate; the hit lies in the likeliest stretch of seven. Where the network is sure of three in it, the sharp envelope says where the attack
+stands; else the mean place of the stretch does. What the riff expects plays no part.
 
 The network sees short spectra of two sounds: the take, and what a linear predictor of high order (Makhoul 1975), fitted on the sound just
 before, could not foretell. What rings on is foretold; a string struck anew is not, even where a distorted chord swallows its loudness.
@@ -24,15 +25,20 @@ PLACES_S = PLACES * STEP_S
 CONTEXT = np.array([-40, -32, -25, -19, -14, -10, -7, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 7, 10, 14, 19, 25, 32])  # steps around a place
 FIRST, LAST = int(PLACES[0] + CONTEXT[0]), int(PLACES[-1] + CONTEXT[-1])
 HEARD_BANDS, UNFORETOLD_BANDS = 14, 5
-LOW_HZ, HIGH_HZ = 100, 10500
+_HEARD, _UNFORETOLD = (band_matrix(WINDOW, np.geomspace(100, 10500, bands + 1)) for bands in (HEARD_BANDS, UNFORETOLD_BANDS))
+_SHAPE = np.hanning(WINDOW + 2)[1:-1].astype(np.float32)
 ORDER = 256  # of the predictor, 12 ms: tells the partials of a low chord apart
 FITTED = (-1720, -573)  # samples from the candidate, 78 to 26 ms before it: what the predictor is fitted on
 BEFORE, AFTER = FIRST * STEP - WINDOW // 2 - ORDER, LAST * STEP + WINDOW // 2
 FIT_FFT, FILTER_FFT = (next_fast_len(n, real=True) for n in (FITTED[1] - FITTED[0] + ORDER, AFTER - BEFORE + ORDER))
 STEADY = 1e-4  # white noise added to what is fitted, as a share of its power
 FLOOR_POWER = 1e-7
-ROWS = 64  # hits at a time: bounds memory
+ROWS, FEW = 192, 8  # hits at a time: the first bounds memory, the second keeps to the processor's cache
 KEEP_S = 0.003  # a candidate this near the best place keeps its own
+STRETCH, NARROW = (
+    7,
+    3,
+)  # places: the hit lies in the likeliest stretch; where half of all chance lies in a narrow one there, it is told sharply
 
 
 def measure_places(samples: Samples, about_s: Array) -> Matrix:
@@ -42,8 +48,8 @@ def measure_places(samples: Samples, about_s: Array) -> Matrix:
     for start in range(0, about_s.size, ROWS):
         part = centres[start : start + ROWS, np.newaxis]
         around, before = _cut(samples, part + np.arange(BEFORE, AFTER)), _cut(samples, part + np.arange(*FITTED))
-        out[start : start + ROWS, :, :HEARD_BANDS] = _spectra(around[:, ORDER:], HEARD_BANDS)
-        out[start : start + ROWS, :, HEARD_BANDS:] = _spectra(_unforetold(around, before)[:, ORDER:], UNFORETOLD_BANDS)
+        out[start : start + ROWS, :, :HEARD_BANDS] = _spectra(around[:, ORDER:], _HEARD)
+        out[start : start + ROWS, :, HEARD_BANDS:] = _spectra(_unforetold(around, before)[:, ORDER:], _UNFORETOLD)
     return out
 
 
@@ -54,19 +60,18 @@ def _cut(samples: Samples, index: NDArray[np.intp]) -> Samples:
 
 def _unforetold(around: Samples, before: Samples) -> Samples:
     """The error of predicting each row of `around` from its own past, by a predictor fitted on the row of `before`."""
-    spectrum = rfft(before * np.hanning(before.shape[1]), FIT_FFT, axis=1)
+    spectrum = rfft(before * np.hanning(before.shape[1]).astype(np.float32), FIT_FFT, axis=1)
     alike = irfft(spectrum.real**2 + spectrum.imag**2, FIT_FFT, axis=1)[:, : ORDER + 1]
     alike[:, 0] = alike[:, 0] * (1 + STEADY) + 1e-12
-    error = _prediction_error(alike).astype(np.float32)
-    filtered = irfft(rfft(around, FILTER_FFT, axis=1) * rfft(error, FILTER_FFT, axis=1), FILTER_FFT, axis=1)
+    filtered = irfft(rfft(around, FILTER_FFT, axis=1) * rfft(_prediction_error(alike), FILTER_FFT, axis=1), FILTER_FFT, axis=1)
     return np.asarray(filtered[:, : around.shape[1]])
 
 
-def _prediction_error(lags: Array) -> Array:
+def _prediction_error(lags: Matrix) -> Matrix:
     """Filters whose output is what prediction misses, shape as `lags`, each from its autocorrelation (Levinson 1947, Durbin 1960)."""
     lags = np.ascontiguousarray(lags.T)
     error = np.zeros_like(lags)
-    error[0] = 1.0
+    error[0] = 1
     power = lags[0].copy()
     for m in range(1, len(lags)):
         reflection = -np.einsum("ij,ij->j", error[:m], lags[m:0:-1]) / power
@@ -75,20 +80,22 @@ def _prediction_error(lags: Array) -> Array:
     return error.T
 
 
-def _spectra(rows: Samples, bands: int) -> Matrix:
-    """Log10 of the power in bands, every STEP samples; shape (rows, steps, bands)."""
+def _spectra(rows: Samples, weights: Matrix) -> Matrix:
+    """Log10 of the power in the bands of `weights`, every STEP samples; shape (rows, steps, bands)."""
     frames = np.lib.stride_tricks.sliding_window_view(rows, WINDOW, axis=1)[:, ::STEP]
-    spectrum = rfft(frames * np.hanning(WINDOW + 2)[1:-1].astype(np.float32), axis=2)
-    power = (spectrum.real**2 + spectrum.imag**2) @ band_matrix(WINDOW, np.geomspace(LOW_HZ, HIGH_HZ, bands + 1))
+    power = np.empty((*frames.shape[:2], weights.shape[1]), dtype=np.float32)
+    for start in range(0, len(rows), FEW):
+        spectrum = rfft(frames[start : start + FEW] * _SHAPE, axis=2)
+        power[start : start + FEW] = (spectrum.real**2 + spectrum.imag**2) @ weights
     return np.asarray(np.log10(power + np.float32(FLOOR_POWER)))
 
 
 def around_places(measures: Matrix) -> Matrix:
     """What the network sees of every place: CONTEXT around it, each sound against its own mean there; shape (n * places, inputs)."""
-    index = PLACES[:, np.newaxis] + CONTEXT - FIRST
+    around = np.take(measures, (PLACES[:, np.newaxis] + CONTEXT - FIRST).ravel(), axis=1)
     parts = []
-    for sound in (measures[:, :, :HEARD_BANDS], measures[:, :, HEARD_BANDS:]):
-        rows = sound[:, index].reshape(len(measures) * PLACES.size, -1)
+    for sound in (around[:, :, :HEARD_BANDS], around[:, :, HEARD_BANDS:]):
+        rows = sound.reshape(len(measures) * PLACES.size, -1)
         parts.append(rows - rows.mean(axis=1, keepdims=True))
     return np.concatenate(parts, axis=1)
 
@@ -98,14 +105,25 @@ def place_hits(samples: Samples, envelope: Envelope, about_s: Array, network: Ne
     if not about_s.size:
         return about_s
     measures = measure_places(samples, about_s)
-    parts = [network.outputs(around_places(measures[k : k + ROWS]))[:, 0] for k in range(0, about_s.size, ROWS)]
-    scores = np.concatenate(parts).reshape(-1, PLACES.size)
+    parts = [network.outputs(around_places(measures[k : k + FEW]))[:, 0] for k in range(0, about_s.size, FEW)]
+    at_s, told = _best_places(np.concatenate(parts).reshape(-1, PLACES.size))
+    near = np.abs(at_s) <= KEEP_S
+    out = np.where(told & near, about_s, about_s + at_s)
+    sharp = told & ~near
+    out[sharp] = attack_near(envelope, out[sharp], reach_s=KEEP_S)
+    return out
+
+
+def _best_places(scores: Array) -> tuple[Array, NDArray[np.bool_]]:
+    """From the scores of all places, shape (n, places): the mean place within the likeliest stretch of STRETCH, seconds from the candidate, and
+    whether it is told sharply."""
     chances = np.exp(scores - scores.max(axis=1, keepdims=True))
     chances /= chances.sum(axis=1, keepdims=True)
-    summed = np.cumsum(np.pad(chances, ((0, 0), (2, 1))), axis=1)
-    near = summed[:, 3:] - summed[:, :-3]
-    best_s = PLACES_S[np.argmax(near, axis=1)]
-    moved = np.abs(best_s) > KEEP_S
-    out = np.array(about_s)
-    out[moved] = attack_near(envelope, about_s[moved] + best_s[moved], reach_s=KEEP_S)
-    return out
+    reach = STRETCH // 2
+    padded = np.pad(chances, ((0, 0), (reach, reach)))
+    windows = np.lib.stride_tricks.sliding_window_view(padded, STRETCH, axis=1)  # n, places, STRETCH
+    best = np.argmax(windows.sum(axis=2), axis=1)
+    inside = windows[np.arange(len(scores)), best]
+    mean = (inside * np.arange(-reach, reach + 1)).sum(axis=1) / inside.sum(axis=1)
+    narrow = np.lib.stride_tricks.sliding_window_view(inside, NARROW, axis=1).sum(axis=2).max(axis=1)
+    return PLACES_S[best] + mean * STEP_S, narrow > 0.5

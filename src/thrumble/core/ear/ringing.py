@@ -65,10 +65,11 @@ def measure_rings(bands: Bands, onsets_s: Array, nexts_s: Array, *, take_end_s: 
     level = 10 * np.log10(power + 1e-12)
     hum_free = np.convolve(power, np.ones(HUM_FRAMES) / HUM_FRAMES, "same")  # a window over a period of hum and more
     floor = 10 * float(np.log10(np.percentile(hum_free, 2) + 1e-12))
-    return [_ring(level, floor, onset, following, take_end_s) for onset, following in zip(onsets_s, nexts_s, strict=True)]
+    smooth = np.convolve(np.pad(level, 2, mode="edge"), np.ones(5) / 5, "valid")
+    return [_ring(level, smooth, floor, onset, following, take_end_s) for onset, following in zip(onsets_s, nexts_s, strict=True)]
 
 
-def _ring(level: Array, floor_db: float, onset_s: float, next_s: float, take_end_s: float) -> Ring:
+def _ring(level: Array, smooth: Array, floor_db: float, onset_s: float, next_s: float, take_end_s: float) -> Ring:
     first = round(onset_s / HOP_S)
     cut = min(next_s - NEXT_GUARD_S, take_end_s)
     piece = level[first : min(level.size, round(cut / HOP_S))]
@@ -81,7 +82,7 @@ def _ring(level: Array, floor_db: float, onset_s: float, next_s: float, take_end
     under = piece < max(top - FALL_DB, floor_db + 3)
     runs = np.convolve(under, np.ones(STAY_FRAMES), "valid") == STAY_FRAMES
     at = int(np.argmax(runs)) if runs.any() else piece.size
-    foot = _hand(piece, floor_db)
+    foot = _hand(smooth[first : first + piece.size], floor_db)
     if foot is not None and foot <= at:
         ended = at if at < piece.size else foot
         return Ring(max(0.0, ended * HOP_S - (ROOM_S if at < piece.size else 0.0)), "stop", foot * HOP_S)
@@ -90,12 +91,11 @@ def _ring(level: Array, floor_db: float, onset_s: float, next_s: float, take_end
     return Ring(min(next_s, take_end_s) - onset_s, censored, None)
 
 
-def _hand(piece: Array, floor_db: float) -> int | None:
+def _hand(smooth: Array, floor_db: float) -> int | None:
     """The frame at which a hand fell on the strings: the largest fall beyond what the string does by itself, if it lasts; None without one."""
-    if piece.size < 3 * LAP:
+    if smooth.size < 3 * LAP:
         return None
-    smooth = np.convolve(np.pad(piece, 2, mode="edge"), np.ones(5) / 5, "valid")
-    k = np.arange(SETTLED, piece.size - LAP)
+    k = np.arange(SETTLED, smooth.size - LAP)
     before = np.maximum(0.0, smooth[np.maximum(k - 2 * LAP, 2)] - smooth[k - LAP // 3])
     excess = smooth[k - LAP // 3] - smooth[k + LAP - LAP // 3] - before
     place = int(np.argmax(excess))

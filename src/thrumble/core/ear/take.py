@@ -25,8 +25,6 @@ from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
 COUNT_IN_BARS = 2  # before bar 1 clicks may be heard from here on
 GIVE_UP_HITS = 4  # so many in a row, none heard, at either end: the take begins late or ends early there
-ATTACK_S = 0.03
-SOFT_SHARE, SOFTER_DB = 10, 6.0  # per cent of the take's hits that are its soft ones, and how far under them an extra hit may lie
 _ONSETS = unpack(ONSETS)
 
 
@@ -86,7 +84,7 @@ def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: Expand
     hits: list[HitReading] = []
     extras: list[ExtraOnset] = []
     if placed is not None and (placed.chosen >= 0).any():
-        states, extra = _states(placed, heard.duration_s), _extra_candidates(candidates, placed, sound.envelope)
+        states, extra = _states(placed, heard.duration_s), _extra_candidates(candidates, placed)
         matched = Matched(due.hits, placed.expected_s, states, placed.chosen, extra, placed.stretch)
         hits, extras = read_hits(sound, candidates, matched, expanded.riff, info.profile)
     else:
@@ -148,9 +146,8 @@ def _states(placed: _Placed, duration_s: float) -> list[HitState]:
     return states
 
 
-def _extra_candidates(candidates: Candidates, placed: _Placed, envelope: Envelope) -> NDArray[np.intp]:
-    """Candidates surely struck that no due hit took, from half a second before the first one taken to as long after the last; what is much softer
-    than the player's soft hits is somebody else's."""
+def _extra_candidates(candidates: Candidates, placed: _Placed) -> NDArray[np.intp]:
+    """Candidates surely struck that no due hit took, from half a second before the first one taken to as long after the last."""
     taken = np.zeros(candidates.times_s.size, dtype=bool)
     taken[placed.chosen[placed.chosen >= 0]] = True
     own = np.sort(candidates.times_s[taken])
@@ -158,9 +155,7 @@ def _extra_candidates(candidates: Candidates, placed: _Placed, envelope: Envelop
         return np.zeros(0, dtype=np.intp)
     sure = candidates.log_odds > -np.log(EXTRA_PER_S / CROWD_PER_S)
     inside = (candidates.times_s > own[0] - 0.5) & (candidates.times_s < own[-1] + 0.5)
-    level_db = envelope.level_db(envelope.energy, candidates.times_s, candidates.times_s + ATTACK_S)
-    loud = level_db > np.percentile(level_db[taken], SOFT_SHARE) - SOFTER_DB
-    return np.flatnonzero(sure & inside & loud & ~taken & (_gaps(candidates.times_s, own) > 0.035))
+    return np.flatnonzero(sure & inside & ~taken & (_gaps(candidates.times_s, own) > 0.035))
 
 
 def _gaps(times_s: Array, own_s: Array) -> Array:
