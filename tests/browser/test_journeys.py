@@ -161,6 +161,20 @@ def test_a_missing_or_refused_microphone_says_what_to_do(
     expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
 
 
+def test_space_pressed_while_the_input_still_opens_counts_in(served: Served, open_page: Callable[..., Page]) -> None:
+    """The page opens an allowed input by itself; a click that is slow to load may not leave the take half begun."""
+    page = open_page()
+    page.add_init_script(
+        "const real = window.fetch; window.fetch = async (url, o) => { if (String(url).includes('/click/')) await new Promise((r) => setTimeout(r, 1500)); return real(url, o); };"
+    )
+    go_to_play(page, served.base, "Stop Planks")
+    page.wait_for_timeout(700)
+    page.keyboard.press("Space")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "count", timeout=8000)
+    page.keyboard.press("Escape")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
+
+
 def test_an_input_lost_half_way_keeps_what_was_recorded(served: Served, open_page: Callable[..., Page]) -> None:
     page = open_page()
     page.add_init_script(

@@ -1,6 +1,6 @@
 // The take cycle: open the input, count in, record, stop by itself, read, arm the next round. One key does it.
 import { onKey, onPedal, problem, send } from "../shared/site.js";
-import { Refused, givenSettings, loadClicks, openInput, scheduleClicks } from "../shared/recorder.js";
+import { Refused, givenSettings, oneAtATime, openInput, scheduleClicks } from "../shared/recorder.js";
 import { Uploader } from "./uploader.js";
 
 const plan = JSON.parse(document.getElementById("plan").textContent);
@@ -8,8 +8,7 @@ const $ = (id) => document.getElementById(id);
 const root = $("play");
 const drawings = new Map([...$("all-bars").children].map((svg) => [Number(svg.dataset.bar), svg]));
 
-let input = null;      // the open microphone with its context
-let clicks = null;
+let input = null;      // the open microphone with its context and clicks
 let run = null;        // the take that is going on
 let wake = null;
 const level = { peak: 0, clipped: false, quietSince: performance.now() };
@@ -21,14 +20,13 @@ const tempo = () => number("tempo", 20, 400, plan.tempo);
 
 // --- input -----------------------------------------------------------------------------------------------------------
 
-async function open() {
+const open = oneAtATime(async () => {
   if (input && input.track.readyState === "live" && input.context.state === "running") return;
   close();
-  input = await openInput({ deviceId: $("input").value || null, tapUrl: root.dataset.tap, onSound: hear, onLost: lost });
-  clicks = await loadClicks(input.context, root.dataset.click);
+  input = await openInput({ deviceId: $("input").value || null, tapUrl: root.dataset.tap, clickBase: root.dataset.click, onSound: hear, onLost: lost });
   await listInputs();
   await showDelay();
-}
+});
 
 /** Says whether takes with this input will be judged early and late. */
 async function showDelay() {
@@ -51,11 +49,12 @@ function close() { if (input) input.close(); input = null; }
 
 async function listInputs() {
   const inputs = (await navigator.mediaDevices.enumerateDevices()).filter((d) => d.kind === "audioinput");
+  if (!input) return;
   const chosen = input.track.getSettings().deviceId ?? "";
   $("input").replaceChildren(...inputs.map((d) => new Option(d.label || "input", d.deviceId, false, d.deviceId === chosen)));
   $("input-label").hidden = inputs.length < 2;
 }
-$("input").addEventListener("change", () => { close(); open().catch(refuse); });
+$("input").addEventListener("change", () => open().catch(() => {}).then(() => { close(); return open(); }).catch(refuse));
 
 function refuse(error) {
   close(); stage("idle");
@@ -110,7 +109,7 @@ async function go() {
     uploader: new Uploader(`${root.dataset.takes}/${take}`, problem), heard: 0,
     clock: { first: [], last: [] }, underruns: underruns(), stop: null, beats: list.filter(([f]) => f < one).map(([f]) => f + late),
   };
-  run.stop = scheduleClicks(input.context, clicks, list.map(([f, a]) => [f + late, a]));
+  run.stop = scheduleClicks(input, list.map(([f, a]) => [f + late, a]));
   level.clipped = false;
   window.dispatchEvent(new CustomEvent("take-begins", { detail: { firstFrame: run.first, startFrame: run.one, rate } }));
   stage("count"); say("Count-in …");

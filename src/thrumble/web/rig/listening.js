@@ -1,6 +1,6 @@
 // Short pieces of sound for the rig's measurements: opened inputs, stretches cut out by the audio clock's own frames, and sending them.
 import { send } from "../shared/site.js";
-import { loadClicks, openInput, scheduleClicks } from "../shared/recorder.js";
+import { oneAtATime, openInput, scheduleClicks } from "../shared/recorder.js";
 
 const KEEP_S = 40; // of sound, at most
 
@@ -11,12 +11,13 @@ export class Listener {
   }
   get rate() { return this.input.context.sampleRate; }
   get device() { return this.input.track.label || ""; }
-  async open() {
+  open = oneAtATime(async () => {
     if (this.input && this.input.track.readyState === "live") return;
     this.blocks = [];
-    this.input = await openInput({ deviceId: null, tapUrl: this.tapUrl, onSound: (frame, pcm) => this.hear(frame, pcm), onLost: () => { this.close(); this.onLost(); } });
-    if (this.clickBase) this.clicks = await loadClicks(this.input.context, this.clickBase);
-  }
+    this.input = await openInput({
+      deviceId: null, tapUrl: this.tapUrl, clickBase: this.clickBase, onSound: (frame, pcm) => this.hear(frame, pcm), onLost: () => { this.close(); this.onLost(); },
+    });
+  });
   close() {
     if (this.input) this.input.close();
     this.input = null;
@@ -45,7 +46,7 @@ export class Listener {
   stretch(from, to) { return new Promise((resolve, reject) => this.waiting.push({ from, to, resolve, reject })); }
   now() { return Math.round(this.input.context.currentTime * this.rate); }
   /** Clicks at frames from now on; returns how to stop them. */
-  play(list) { return scheduleClicks(this.input.context, this.clicks, list); }
+  play(list) { return scheduleClicks(this.input, list); }
 }
 
 export async function sendSound(url, parameters, samples) {

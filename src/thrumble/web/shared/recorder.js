@@ -12,8 +12,14 @@ const REASONS = {
   OverconstrainedError: "The input chosen is gone. Choose another one, then press space.",
 };
 
-/** Opens the input; calls onSound(frame, samples) for what comes in and onLost() if it goes away. */
-export async function openInput({ deviceId, tapUrl, onSound, onLost }) {
+/** The same task asked for again while it runs is not begun twice: both callers wait for the one. */
+export function oneAtATime(task) {
+  let running = null;
+  return () => (running ??= task().finally(() => { running = null; }));
+}
+
+/** Opens the input, with the application's click loaded if `clickBase` names it; calls onSound(frame, samples) for what comes in and onLost() if it goes away. */
+export async function openInput({ deviceId, tapUrl, clickBase = null, onSound, onLost }) {
   if (!navigator.mediaDevices || !window.AudioWorkletNode) {
     throw new Refused("This browser gives no microphone here. Open the page at http://127.0.0.1 or over https, in a current browser.");
   }
@@ -24,8 +30,13 @@ export async function openInput({ deviceId, tapUrl, onSound, onLost }) {
     throw new Refused(REASONS[error.name] ?? `The input does not open (${error.name}). Check it, then press space.`);
   }
   const context = new AudioContext({ sampleRate: RATE, latencyHint: "interactive" });
-  await context.audioWorklet.addModule(tapUrl);
-  if (context.state === "suspended") await context.resume();
+  const shut = () => { stream.getTracks().forEach((t) => t.stop()); context.close(); };
+  let clicks = null;
+  try {
+    await context.audioWorklet.addModule(tapUrl);
+    if (clickBase) clicks = await loadClicks(context, clickBase);
+    if (context.state === "suspended") await context.resume();
+  } catch (error) { shut(); throw error; }
   const source = context.createMediaStreamSource(stream);
   const tap = new AudioWorkletNode(context, "tap", { numberOfInputs: 1, numberOfOutputs: 1, channelCount: 1, channelCountMode: "explicit" });
   const silent = new GainNode(context, { gain: 0 });
@@ -33,13 +44,14 @@ export async function openInput({ deviceId, tapUrl, onSound, onLost }) {
   tap.port.onmessage = ({ data }) => onSound(data.frame, data.pcm);
   const track = stream.getAudioTracks()[0];
   track.addEventListener("ended", onLost);
-  return { context, track, close: () => { track.removeEventListener("ended", onLost); stream.getTracks().forEach((t) => t.stop()); context.close(); } };
+  return { context, track, clicks, close: () => { track.removeEventListener("ended", onLost); shut(); } };
 }
 
-/** Loads the application's click at the context's rate. */
-export async function loadClicks(context, base) {
+async function loadClicks(context, base) {
   const load = async (kind) => {
-    const samples = new Float32Array(await (await fetch(`${base}/${context.sampleRate}/${kind}`)).arrayBuffer());
+    const answer = await fetch(`${base}/${context.sampleRate}/${kind}`);
+    if (!answer.ok) throw new Error("the click could not be loaded. Try again.");
+    const samples = new Float32Array(await answer.arrayBuffer());
     const buffer = new AudioBuffer({ length: samples.length, numberOfChannels: 1, sampleRate: context.sampleRate });
     buffer.copyToChannel(samples, 0);
     return buffer;
@@ -48,7 +60,7 @@ export async function loadClicks(context, base) {
 }
 
 /** Schedules clicks a second ahead on the audio clock; returns how to stop it. `clicks`: [frame, accented], in order. */
-export function scheduleClicks(context, sounds, clicks) {
+export function scheduleClicks({ context, clicks: sounds }, clicks) {
   const running = new Set();
   let next = 0;
   const work = () => {
