@@ -10,6 +10,7 @@ import mir_eval
 import numpy as np
 
 from benchmarks.corpus import draw_take
+from benchmarks.sampled import LEARNT
 from thrumble.core.ear.reading import HitReading, HitState, Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.sound import Tone
@@ -155,11 +156,11 @@ def folder_takes(folder: Path) -> Iterator[Take]:
         yield Take(path.name.split(".")[0], source, truth, expand(riff, truth["tempo_bpm"]), recording.samples, recording.rate_hz)
 
 
-def simulated_take(number: int, seed: int, *, sampled: bool, tone: Tone | None = None, **changed: float) -> Take:
+def simulated_take(number: int, seed: int, *, sampled: bool, notes: str = LEARNT, tone: Tone | None = None, **changed: float) -> Take:
     """One take of the modelled guitar or of sampled notes; seeds are apart from those the ear was trained on. `changed`: flaws set otherwise."""
-    riff, performance, style = draw_take(seed * 10_000_000 + number, tone, sampled=sampled, **changed)
+    riff, performance, style = draw_take(seed * 10_000_000 + number, tone, sampled=sampled, notes=notes, **changed)
     truth = json.loads(json.dumps(truth_document(performance, riff="", audio="", condition={"style": style})))
-    source = "sampled" if sampled else "modelled"
+    source = ("sampled" if notes == LEARNT else notes) if sampled else "modelled"
     return Take(f"{source} {number}", source, truth, expand(riff), performance.samples, performance.rate_hz)
 
 

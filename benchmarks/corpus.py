@@ -10,12 +10,13 @@ import json
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 import soundfile
 
-from benchmarks.sampled import SampledGuitar
+from benchmarks.sampled import LEARNT, SampledGuitar
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.player.flaws import Flaws
@@ -130,12 +131,18 @@ def _chord(root: int, tuning: tuple[str, ...], rng: np.random.Generator) -> tupl
     return tuple(notes)
 
 
-def draw_take(seed: int, tone: Tone | None = None, *, sampled: bool = False, **changed: float) -> tuple[Riff, Performance, str]:
+def draw_take(
+    seed: int, tone: Tone | None = None, *, sampled: bool = False, notes: str = LEARNT, hurry: float = 1.0, **changed: float
+) -> tuple[Riff, Performance, str]:
     """A random riff played with random flaws by a random guitar, modelled or `sampled`; the same seed gives the same take.
 
+    notes : the bank of sampled notes.
+    hurry : factor on the tempo that the riff's style asks for.
     changed : flaws to set otherwise.
     """
     riff, style = draw_riff(seed)
+    if hurry != 1.0:
+        riff = replace(riff, tempo_bpm=Decimal(round(float(riff.tempo_bpm) * hurry)))
     rng = np.random.default_rng([seed, 7])
     tone = tone or list(Tone)[int(rng.integers(3))]
     flaws = Flaws(
@@ -146,7 +153,7 @@ def draw_take(seed: int, tone: Tone | None = None, *, sampled: bool = False, **c
     click = float(rng.uniform(-30, -12)) if rng.random() < 0.15 else None
     rate = int(rng.choice([44100, 48000]))
     lead_s = float(rng.uniform(0.3, 3))
-    guitar = SampledGuitar if sampled else ModelGuitar
+    guitar = partial(SampledGuitar, notes=notes) if sampled else ModelGuitar
     return riff, perform(riff, seed=seed, tone=tone, flaws=flaws, click_db=click, rate_hz=rate, lead_s=lead_s, guitar=guitar), style
 
 

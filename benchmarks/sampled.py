@@ -1,7 +1,8 @@
 """A guitar made of sampled notes, beside the modelled one: another family of sound to train and measure the ear on.
 
 The notes come from FluidR3 GM (Frank Wen, 2000 to 2008, MIT licence), Debian package fluid-soundfont-gm, rendered once by fluidsynth
-(`apt-get install fluidsynth fluid-soundfont-gm`) into `.local/sampled-notes.npz`. Nothing of it goes into the package.
+(`apt-get install fluidsynth fluid-soundfont-gm`) into `.local/`. Nothing of it goes into the package. Two more banks, never trained on, are
+for measuring only: packages timgm6mb-soundfont and csound-soundfont.
 """
 
 import struct
@@ -19,8 +20,9 @@ from thrumble.core.player.sound import Setup, Tone
 from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples, filtered, high_pass, low_pass, peak
 
-BANK = Path("/usr/share/sounds/sf2/FluidR3_GM.sf2")
-CACHE = Path(__file__).parent.parent / ".local/sampled-notes.npz"
+FOLDER, LEARNT = Path("/usr/share/sounds/sf2"), "FluidR3_GM"
+UNMET = ("TimGM6mb", "sf_GMbank")  # banks that nothing is trained on
+CACHES = Path(__file__).parent.parent / ".local"
 PROGRAMS = {"steel": 25, "jazz": 26, "clean": 27, "muted": 28, "overdriven": 29, "distorted": 30}
 NOTES = range(26, 78)
 RATE_HZ = 44100
@@ -46,26 +48,42 @@ def _midi_file(program: int) -> bytes:
     return b"MThd" + struct.pack(">IHHH", 6, 0, 1, 480) + b"MTrk" + struct.pack(">I", len(track)) + track
 
 
-@lru_cache(maxsize=1)
-def bank() -> dict[str, NDArray[np.float32]]:
-    """Mono notes, shape (notes, frames) for each program, from their attacks on. Raises FileNotFoundError naming the packages."""
-    if CACHE.exists():
-        with np.load(CACHE) as kept:
-            return {name: kept[name].astype(np.float32) for name in PROGRAMS}
-    if not BANK.exists():
-        raise FileNotFoundError(f"{BANK} is missing: apt-get install fluidsynth fluid-soundfont-gm")
+@lru_cache(maxsize=3)
+def bank(name: str = LEARNT) -> dict[str, NDArray[np.float32]]:
+    """Mono notes of a bank, shape (notes, frames) for each program, from their attacks on. Raises FileNotFoundError naming the packages."""
+    cache, source = CACHES / f"notes-{name}.npz", FOLDER / f"{name}.sf2"
+    if cache.exists():
+        with np.load(cache) as kept:
+            return {program: kept[program].astype(np.float32) for program in PROGRAMS}
+    if not source.exists():
+        raise FileNotFoundError(f"{source} is missing: apt-get install fluidsynth fluid-soundfont-gm timgm6mb-soundfont csound-soundfont")
     out = {}
-    for name, program in PROGRAMS.items():
+    for program, number in PROGRAMS.items():
         with tempfile.TemporaryDirectory() as folder:
             score, sound = Path(folder) / "notes.mid", Path(folder) / "notes.wav"
-            score.write_bytes(_midi_file(program))
-            command = ["fluidsynth", "-ni", "-R", "0", "-C", "0", "-g", "0.8", "-r", str(RATE_HZ), "-F", str(sound), str(BANK), str(score)]
+            score.write_bytes(_midi_file(number))
+            command = [
+                "fluidsynth",
+                "-ni",
+                "-R",
+                "0",
+                "-C",
+                "0",
+                "-g",
+                "0.8",
+                "-r",
+                str(RATE_HZ),
+                "-F",
+                str(sound),
+                str(source),
+                str(score),
+            ]
             subprocess.run(command, check=True, capture_output=True)
             samples = soundfile.read(sound, dtype="float32")[0].mean(axis=1)
         step = int((NOTE_S + PAUSE_S) * RATE_HZ)
-        out[name] = np.stack([_from_attack(samples[k * step : k * step + int(NOTE_S * RATE_HZ)]) for k in range(len(NOTES))])
-    CACHE.parent.mkdir(exist_ok=True)
-    np.savez_compressed(CACHE, **{name: notes.astype(np.float16) for name, notes in out.items()})
+        out[program] = np.stack([_from_attack(samples[k * step : k * step + int(NOTE_S * RATE_HZ)]) for k in range(len(NOTES))])
+    cache.parent.mkdir(exist_ok=True)
+    np.savez_compressed(cache, **{program: notes.astype(np.float16) for program, notes in out.items()})
     return out
 
 
@@ -82,16 +100,16 @@ def _from_attack(note: Samples) -> NDArray[np.float32]:
 class SampledGuitar:
     """Sampled notes under hands drawn once a take; the palm is a decay laid on muted or on open notes."""
 
-    def __init__(self, setup: Setup, rng: np.random.Generator) -> None:
+    def __init__(self, setup: Setup, rng: np.random.Generator, notes: str = LEARNT) -> None:
         names = ["clean", "clean", "jazz", "steel"] + (["overdriven", "distorted"] if setup.tone is Tone.HIGH_GAIN else [])
-        self._open = bank()[str(rng.choice(names))]
-        self._muted = bank()["muted"] if rng.random() < 0.65 else self._open
+        self._open = bank(notes)[str(rng.choice(names))]
+        self._muted = bank(notes)["muted"] if rng.random() < 0.65 else self._open
         self._release_s = float(rng.uniform(0.008, 0.03))
         self._palm_s = float(np.exp(rng.uniform(np.log(0.08), np.log(0.4))))  # 20 dB below 300 Hz, at depth 0.6
         self._upper = float(rng.uniform(0.25, 0.7))  # of that, above
         self._noise = float(rng.uniform(0.02, 0.25)) if rng.random() < 0.5 else 0.0
         self._slow_s = float(rng.uniform(0.003, 0.022)) if rng.random() < 0.35 else 0.0  # a palm's body swells behind the pick's noise
-        self._dead_db = float(rng.uniform(20, 40))  # down after 60 ms
+        self._dead_db = float(rng.uniform(20, 60))  # down after 60 ms
         self._colour = [
             peak(float(rng.uniform(400, 4000)), gain_db=float(rng.uniform(-6, 6)), q=0.7),
             low_pass(float(rng.uniform(4500, 12000))),

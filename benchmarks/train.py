@@ -1,10 +1,11 @@
 """Trains the ear's small networks and writes src/thrumble/core/ear/weights.py.
 
-    python -m benchmarks.train [--takes 1600] [--loud 400] [--guitars 300] [--seed 9]
+    python -m benchmarks.train [--takes 1600] [--loud 400] [--guitars 300] [--seed 9] [--examples FILE]
 
 Data: benchmarks/corpus.py, made here: even takes from the project's own modelled guitar, odd ones from sampled notes (benchmarks/sampled.py;
 FluidR3 GM, MIT licence); then as many more at high gain as `--loud` says, where hits are hardest to place; and single hits of `--guitars` more
-guitars. No take of the folder that the ear is measured on, nor its sound banks, is used. Deterministic for a seed.
+guitars. No take of the folder that the ear is measured on, nor its sound banks, is used. Deterministic for a seed. What was gathered is kept in
+FILE, if one is named, and taken from there the next time; delete it when the ear's measures change.
 """
 
 import argparse
@@ -48,7 +49,9 @@ WRONG, EXTRA = 0.25, 0.03  # hits unlike the plan, which the networks never see,
 FAR, FAR_DB = 0.15, (-36.0, -18.0)  # share of takes with another guitar behind, and its level under the playing
 NOISY, NOISE_DB = 0.1, (-60.0, -36.0)  # with noise, and its level under the peak
 NARROW, NARROW_HZ = 0.1, (8000, 16000)  # at a low sample rate
+HURRIED, HURRY = 0.15, (1.2, 1.6)  # share of takes played faster than the riff's style asks, and by how much
 SINGLE_PALMS = 12  # of every guitar that is heard hit by hit
+SOURCES = ("modelled", "sampled")  # of takes and guitars with even and odd numbers
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +74,11 @@ class Examples:
 
 def examples_of(number: int, tone: Tone | None, seed: int) -> Examples:
     """Measures and truth of one simulated take; a tone of None is drawn."""
-    riff, performance, _ = draw_take(seed * 1_000_000 + number, tone, sampled=number % 2 == 1, stray=STRAYS, wrong=WRONG, extra=EXTRA)
+    rng = np.random.default_rng([seed, number, 4])
+    hurry = float(rng.uniform(*HURRY)) if rng.random() < HURRIED else 1.0
+    riff, performance, _ = draw_take(
+        seed * 1_000_000 + number, tone, sampled=number % 2 == 1, hurry=hurry, stray=STRAYS, wrong=WRONG, extra=EXTRA
+    )
     heard = condition(*as_recorded(performance, number, seed))
     bands, envelope = bands_of(heard.samples), Envelope(heard.samples)
     times, measures = measure_candidates(envelope, bands)
@@ -149,17 +156,52 @@ def singles_of(number: int, seed: int) -> tuple[NDArray[np.float32], NDArray[np.
     return np.concatenate(rows).astype(np.float32), np.array(kinds), np.array(depths)
 
 
-def gather(takes: range, loud: range, singles: range, seed: int) -> Examples:
-    """The examples of all takes, those of `loud` at high gain, and of single hits of other guitars; even numbers are of the modelled guitar,
-    odd ones of sampled notes."""
-    wanted = [(number, None, seed) for number in takes] + [(number, Tone.HIGH_GAIN, seed) for number in loud]
+def gather(takes: int, loud: int, guitars: int, seed: int) -> dict[str, Examples]:
+    """The examples of every source: of `takes` takes, of `loud` more at high gain, and of single hits of other guitars; all counted together."""
+    wanted = [(number, None if number < takes else Tone.HIGH_GAIN, seed) for number in range(takes + loud)]
     with Pool() as pool:
         parts = pool.starmap(examples_of, wanted, chunksize=4)
-        alone = pool.map(partial(singles_of, seed=seed), singles, chunksize=4)
-    whole = {name: [getattr(p, name) for p in parts] for name in Examples.__slots__}
-    for name, more in zip(("hits", "kinds", "depths"), zip(*alone, strict=True), strict=True):
-        whole[name] += more
-    return Examples(**{name: np.concatenate(rows) for name, rows in whole.items()})
+        alone = pool.map(partial(singles_of, seed=seed), range(guitars), chunksize=4)
+    out = {}
+    for parity, source in enumerate(SOURCES):
+        whole = {name: [getattr(p, name) for p in parts[parity::2]] for name in Examples.__slots__}
+        for name, more in zip(("hits", "kinds", "depths"), zip(*alone[parity::2], strict=True), strict=True):
+            whole[name] += more
+        out[source] = Examples(**{name: np.concatenate(rows) for name, rows in whole.items()})
+    return out
+
+
+def together(sources: list[Examples]) -> Examples:
+    """One behind the other."""
+    return Examples(**{name: np.concatenate([getattr(e, name) for e in sources]) for name in Examples.__slots__})
+
+
+def gathered(arguments: argparse.Namespace) -> dict[str, Examples]:
+    """What `gather` gives for the command's options, or what it gave an earlier one. Raises ValueError where the file is of other options."""
+    asked = [arguments.takes, arguments.loud, arguments.guitars, arguments.seed]
+    file: Path | None = arguments.examples
+    if file is None or not file.exists():
+        examples = gather(*asked)
+        if file is not None:
+            np.savez(
+                file, asked=asked, **{f"{source}.{name}": getattr(e, name) for source, e in examples.items() for name in Examples.__slots__}
+            )
+        return examples
+    with np.load(file) as kept:
+        if kept["asked"].tolist() != asked:
+            raise ValueError(f"{file} was gathered with other options: {kept['asked'].tolist()}")
+        return {source: Examples(**{name: kept[f"{source}.{name}"] for name in Examples.__slots__}) for source in SOURCES}
+
+
+def options(description: str) -> argparse.ArgumentParser:
+    """The options of a command that trains."""
+    parser = argparse.ArgumentParser(description=description, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--takes", type=int, default=1600)
+    parser.add_argument("--loud", type=int, default=400)
+    parser.add_argument("--guitars", type=int, default=300)
+    parser.add_argument("--seed", type=int, default=9)
+    parser.add_argument("--examples", type=Path)
+    return parser
 
 
 def fit(e: Examples) -> dict[str, Network]:
@@ -209,14 +251,7 @@ def _rows_of(measures: NDArray[np.floating]) -> Callable[[Rows], Matrix]:
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--takes", type=int, default=1600)
-    parser.add_argument("--loud", type=int, default=400)
-    parser.add_argument("--guitars", type=int, default=300)
-    parser.add_argument("--seed", type=int, default=9)
-    arguments = parser.parse_args()
-    loud = range(arguments.takes, arguments.takes + arguments.loud)
-    examples = gather(range(arguments.takes), loud, range(arguments.guitars), arguments.seed)
+    examples = together(list(gathered(options(__doc__ or "").parse_args()).values()))
     print(f"{examples.struck.size} candidates, {examples.struck.sum()} struck; {np.bincount(examples.kinds)} open, palm, dead")
     write(fit(examples))
 

@@ -12,6 +12,7 @@ from functools import lru_cache
 
 import numpy as np
 import soxr
+from numpy.typing import NDArray
 from scipy.fft import rfft
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
@@ -59,66 +60,81 @@ class Ringing:
 
 @dataclass(frozen=True, slots=True)
 class _Heard:
+    """The spectra of the hits that ring long enough: which of the hits asked each is; `level_db` and, of the loudest bin within the width of
+    each, `near_db`, shape (n, bins); `width_hz` half a main lobe and a little detuning; the written notes' frequencies, shape (n, most notes),
+    NaN where there are fewer; `distortion_db` of the take as a whole."""
+
+    which: NDArray[np.intp]
     level_db: Array
-    near_db: Array  # the loudest bin within the width of each
-    width_hz: float  # half a main lobe and a little detuning
-    chord_ok: bool | None
+    near_db: Array
+    width_hz: Array
+    notes_hz: Array
+    chord_ok: list[bool | None]
+    distortion_db: float
 
 
 def check_chords(samples: Samples, hits: list[Ringing], network: Network) -> list[ChordCheck]:
     """Judges the ringing hits of a take, one answer each; `network` weighs the strays of those whose chord is the written one."""
-    heard, distortion_db = _hear(samples, hits)
-    out = []
-    for one, hit in zip(heard, hits, strict=True):
-        if one is not None and one.chord_ok:
-            odds = network.outputs(_stray_measures(one, hit, distortion_db))[:, 0]
-            out.append(ChordCheck(True, _strays(list(hit.silent), odds)))
-        else:
-            out.append(ChordCheck(one.chord_ok, None) if one is not None else UNTOLD)
+    out = [UNTOLD] * len(hits)
+    heard = _hear(samples, hits)
+    if heard is None:
+        return out
+    right = [row for row, ok in enumerate(heard.chord_ok) if ok]
+    measures, owner = _stray_measures(heard, hits, np.array(right, dtype=np.intp))
+    odds = network.outputs(measures)[:, 0]
+    for row, (k, ok) in enumerate(zip(heard.which, heard.chord_ok, strict=True)):
+        out[k] = ChordCheck(ok, _strays(list(hits[k].silent), odds[owner == row]) if ok else None)
     return out
 
 
 def measure_strays(samples: Samples, hits: list[Ringing]) -> list[Array]:
     """What the network sees of every string that must not sound, shape (strings, STRAY_MEASURES) for each hit; no rows where the hit is too
     short."""
-    heard, distortion_db = _hear(samples, hits)
-    none = np.zeros((0, STRAY_MEASURES))
-    return [none if one is None else _stray_measures(one, hit, distortion_db) for one, hit in zip(heard, hits, strict=True)]
+    out = [np.zeros((0, STRAY_MEASURES))] * len(hits)
+    heard = _hear(samples, hits)
+    if heard is not None:
+        measures, owner = _stray_measures(heard, hits, np.arange(heard.which.size))
+        for row, k in enumerate(heard.which):
+            out[k] = measures[owner == row]
+    return out
 
 
-def _hear(samples: Samples, hits: list[Ringing]) -> tuple[list[_Heard | None], float]:
-    """The spectra of the hits, None for those too short, and how distorted the take is as a whole, dB."""
-    if not hits:
-        return [], CLEAN_DB
-    slow = np.asarray(soxr.resample(samples, WORK_RATE_HZ, RATE_HZ, quality="MQ"), dtype=np.float32)
-    heard = [_heard(slow, hit) for hit in hits]
-    alien = [_alien_db(one, hit.midi) for one, hit in zip(heard, hits, strict=True) if one is not None and len(set(hit.midi)) > 1]
-    return heard, float(np.median(alien)) if alien else CLEAN_DB
-
-
-def _heard(slow: Samples, hit: Ringing) -> _Heard | None:
-    begin = hit.onset_s + SKIP_S
-    length_s = min(hit.end_s - begin - 0.01, MOST_S)
-    if length_s < LEAST_S or not hit.midi:
+def _hear(samples: Samples, hits: list[Ringing]) -> _Heard | None:
+    """The spectra of all hits that are long enough; None where none is."""
+    slow = np.asarray(soxr.resample(samples, WORK_RATE_HZ, RATE_HZ, quality="MQ"), dtype=np.float32) if hits else samples
+    which, levels, widths = [], [], []
+    for k, hit in enumerate(hits):
+        begin = hit.onset_s + SKIP_S
+        length_s = min(hit.end_s - begin - 0.01, MOST_S)
+        piece = slow[int(begin * RATE_HZ) : int((begin + max(0.0, length_s)) * RATE_HZ)]
+        if hit.midi and length_s >= LEAST_S and piece.size >= LEAST_S * RATE_HZ * 0.9:
+            which.append(k)
+            levels.append(_spectrum_db(piece))
+            widths.append(1.6 / length_s)
+    if not which:
         return None
-    piece = slow[int(begin * RATE_HZ) : int((begin + length_s) * RATE_HZ)]
-    if piece.size < LEAST_S * RATE_HZ * 0.9:
-        return None
-    width = 1.6 / length_s
-    level = _spectrum_db(piece)
+    level, width = np.stack(levels), np.array(widths)
     near = _loudest_near(level, width)
-    scores = _combs(level, near, hit.midi, width)
+    notes = np.full((len(which), max(len(hits[k].midi) for k in which)), np.nan)
+    for row, k in enumerate(which):
+        notes[row, : len(hits[k].midi)] = [frequency_hz(note) for note in hits[k].midi]
+    chords = np.array([len(set(hits[k].midi)) > 1 for k in which])
+    distortion_db = float(np.median(_alien_db(near, notes)[chords])) if chords.any() else CLEAN_DB
+    return _Heard(np.array(which), level, near, width, notes, _right(_combs(level, near, notes, width)), distortion_db)
+
+
+def _right(scores: Array) -> list[bool | None]:
+    """Whether the comb fits best in its place, for each row of `_combs`."""
     here = SHIFTS.index(0)
-    rivals = float(np.delete(scores, here).max())
-    ok = True if scores[here] - rivals >= RIGHT_DB else False if rivals - scores[here] >= WRONG_DB else None
-    return _Heard(level, near, width, ok)
+    lead = scores[:, here] - np.delete(scores, here, axis=1).max(axis=1)
+    return [True if by >= RIGHT_DB else False if by <= -WRONG_DB else None for by in lead]
 
 
-def _alien_db(one: _Heard, midi: tuple[int, ...]) -> float:
-    """How strong the multiples of half the root are that no note of a power chord has, against the loudest partial."""
-    half = frequency_hz(min(midi)) / 2
-    loud = float(_at(one.near_db, half * np.array([2, 3, 4, 6])).max())
-    return float(_at(one.near_db, half * np.array(ALIEN)).mean()) - loud
+def _alien_db(near: Array, notes_hz: Array) -> Array:
+    """How strong the multiples of half the root are that no note of a power chord has, against the loudest partial; shape (n,)."""
+    half, rows = np.nanmin(notes_hz, axis=1, keepdims=True) / 2, np.arange(len(near))
+    loud = _at(near, rows, half * np.array([2, 3, 4, 6])).max(axis=1)
+    return np.asarray(_at(near, rows, half * np.array(ALIEN)).mean(axis=1) - loud)
 
 
 def _spectrum_db(piece: Samples) -> Array:
@@ -132,34 +148,52 @@ def _window(size: int) -> Samples:
     return np.hanning(size).astype(np.float32)
 
 
-def _loudest_near(level: Array, width_hz: float) -> Array:
-    reach = max(1, round(width_hz / RATE_HZ * FFT))
-    edge = np.full(reach, -200.0)
-    loudest, span, over = np.concatenate([edge, level, edge]), 1, 2 * reach + 1
-    while span < over:  # the loudest of `span` bins from each on; twice as many with every turn
-        step = min(span, over - span)
-        loudest, span = np.maximum(loudest[:-step], loudest[step:]), span + step
-    return loudest
+def _reaches(width_hz: Array) -> NDArray[np.intp]:
+    """Widths in bins, at least one."""
+    return np.maximum(1, np.round(width_hz / RATE_HZ * FFT)).astype(np.intp)
 
 
-def _at(curve: Array, hz: Array) -> Array:
-    return np.asarray(curve[np.minimum((hz * (FFT / RATE_HZ) + 0.5).astype(np.intp), curve.size - 1)])
+def _loudest_near(level: Array, width_hz: Array) -> Array:
+    out, reaches = np.empty_like(level), _reaches(width_hz)
+    for reach in np.unique(reaches):
+        rows = np.flatnonzero(reaches == reach)
+        loudest = np.pad(level[rows], ((0, 0), (reach, reach)), constant_values=-200.0)
+        span, over = 1, 2 * reach + 1
+        while span < over:  # the loudest of `span` bins from each on; twice as many with every turn
+            step = min(span, over - span)
+            loudest, span = np.maximum(loudest[:, :-step], loudest[:, step:]), span + step
+        out[rows] = loudest
+    return out
 
 
-@lru_cache(maxsize=128)
-def _partials(midi: float) -> Array:
-    base = frequency_hz(midi)
-    return np.asarray(base * np.arange(1, int(TOP_HZ / base) + 1), dtype=np.float64)
+def _bins(hz: Array) -> NDArray[np.intp]:
+    return np.asarray(hz * (FFT / RATE_HZ) + 0.5).astype(np.intp)
 
 
-def _combs(level: Array, near: Array, midi: tuple[int, ...], width_hz: float) -> Array:
-    """For every shift the mean level at the partials of all notes, none counted lower than a floor; those too low to tell a semitone are left out."""
-    hz = np.concatenate([_partials(note) for note in midi])
-    hz = hz[(hz * SEMITONE >= width_hz * 1.2) & (hz < TOP_HZ / 2 ** (max(SHIFTS) / 12))]
-    if not hz.size:
-        return np.zeros(len(SHIFTS))
-    shifted = hz * 2 ** (np.array(SHIFTS)[:, np.newaxis] / 12)
-    return np.asarray(np.maximum(_at(near, shifted), float(level.max()) - 50).mean(axis=1))
+def _at(curves: Array, rows: NDArray[np.intp], hz: Array) -> Array:
+    """Each row's curve at frequencies of shape (rows, …)."""
+    of = rows.reshape(-1, *(1,) * (hz.ndim - 1))
+    return np.asarray(curves[of, np.minimum(_bins(hz), curves.shape[1] - 1)])
+
+
+def _partials(notes_hz: Array) -> tuple[Array, NDArray[np.intp]]:
+    """All partials up to TOP_HZ of all notes, and the row that each is of, in order."""
+    counts = np.nan_to_num(TOP_HZ // notes_hz).astype(np.intp).ravel()
+    number = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts) + 1
+    owner = np.repeat(np.repeat(np.arange(len(notes_hz)), notes_hz.shape[1]), counts)
+    return np.repeat(notes_hz.ravel(), counts) * number, owner
+
+
+def _combs(level: Array, near: Array, notes_hz: Array, width_hz: Array) -> Array:
+    """For every hit and shift the mean level at the partials of all notes, none counted lower than a floor; those too low to tell a semitone are
+    left out. Shape (n, shifts)."""
+    hz, owner = _partials(notes_hz)
+    told = (hz * SEMITONE >= width_hz[owner] * 1.2) & (hz < TOP_HZ / 2 ** (max(SHIFTS) / 12))
+    hz, owner = hz[told], owner[told]
+    floor = level.max(axis=1)[owner] - 50
+    counts = np.maximum(1, np.bincount(owner, minlength=len(level)))
+    combs = [np.bincount(owner, np.maximum(_at(near, owner, hz * 2 ** (shift / 12)), floor), len(level)) / counts for shift in SHIFTS]
+    return np.stack(combs, axis=1)
 
 
 def _strays(strings: list[int], odds: Array) -> tuple[int, ...] | None:
@@ -169,34 +203,51 @@ def _strays(strings: list[int], odds: Array) -> tuple[int, ...] | None:
     return tuple(sorted(number for number, odd in zip(strings, odds, strict=True) if odd >= STRAY_SURE))
 
 
-def _stray_measures(one: _Heard, hit: Ringing, distortion_db: float) -> Array:
-    """For every silent string and partial: how loud against the chord, how clear of its surroundings, how far from its place the peak lies, how
-    far the next partial of a written note and the next multiple of half the root; levels in tens of dB, distances in widths of a peak."""
-    if not hit.silent:
-        return np.zeros((0, STRAY_MEASURES))
-    level, near, width = one.level_db, one.near_db, one.width_hz
-    own, half = np.concatenate([_partials(note) for note in hit.midi]), frequency_hz(min(hit.midi)) / 2
-    hz: Array = np.array([[frequency_hz(midi)] for midi in hit.silent.values()]) * np.arange(1.0, STRAY_PARTIALS + 1)
-    inside = hz < TOP_HZ
-    loud = float(_at(near, own[own < 700]).max()) if (own < 700).any() else float(level.max())
-    shared = np.abs(own[:, np.newaxis, np.newaxis] - hz).min(axis=0) / width
+def _stray_measures(heard: _Heard, hits: list[Ringing], rows: NDArray[np.intp]) -> tuple[Array, NDArray[np.intp]]:
+    """For every silent string of these rows, and every partial: how loud against the chord, how clear of its surroundings, how far from its place
+    the peak lies, how far the next partial of a written note and the next multiple of half the root; levels in tens of dB, distances in widths
+    of a peak. And the row that each string is of."""
+    silent = [[frequency_hz(midi) for midi in hits[heard.which[row]].silent.values()] for row in rows]
+    of = np.repeat(rows, [len(own) for own in silent])
+    base: Array = np.array([hz for own in silent for hz in own], dtype=float)
+    hz = base[:, np.newaxis] * np.arange(1.0, STRAY_PARTIALS + 1)
+    notes, width = heard.notes_hz[of][:, :, np.newaxis], heard.width_hz[of][:, np.newaxis]
+    level, half = _at(heard.near_db, of, hz), np.nanmin(notes, axis=1) / 2
+    next_partial = np.clip(np.round(hz[:, np.newaxis] / notes), 1, TOP_HZ // notes) * notes
+    shared = np.nanmin(np.abs(next_partial - hz[:, np.newaxis]), axis=1) / width
     mixed = np.abs((hz + half / 2) % half - half / 2) / width
     columns = [
-        np.clip(_at(near, hz) - loud, -60, 10) / 10, np.clip(_at(near, hz) - _around(level, hz, width), 0, 40) / 10,
-        _off_place(level, hz, width), np.minimum(shared, 8) / 4, np.minimum(mixed, 8) / 4,
+        np.clip(level - _loud(heard)[of][:, np.newaxis], -60, 10) / 10, np.clip(level - _around(heard, of, hz), 0, 40) / 10,
+        _off_place(heard, of, hz), np.minimum(shared, 8) / 4, np.minimum(mixed, 8) / 4,
     ]  # fmt: skip
-    whole = np.array([distortion_db / 10, _alien_db(one, hit.midi) / 10, width / 10, len(hit.midi), half / 50])
-    return np.concatenate([*(np.where(inside, c, 0.0) for c in columns), np.tile(whole, (len(hz), 1))], axis=1)
+    whole = np.stack([
+        np.full(of.size, heard.distortion_db / 10), _alien_db(heard.near_db, heard.notes_hz)[of] / 10, width[:, 0] / 10,
+        np.isfinite(heard.notes_hz).sum(axis=1)[of], half[:, 0] / 50,
+    ], axis=1)  # fmt: skip
+    return np.concatenate([*(np.where(hz < TOP_HZ, c, 0.0) for c in columns), whole], axis=1), of
 
 
-def _off_place(level: Array, hz: Array, width_hz: float) -> Array:
+def _loud(heard: _Heard) -> Array:
+    """The loudest low partial of each hit's notes."""
+    hz, owner = _partials(heard.notes_hz)
+    low = hz < 700
+    out = np.full(len(heard.level_db), -np.inf)
+    np.maximum.at(out, owner[low], _at(heard.near_db, owner[low], hz[low]))
+    return np.where(np.isfinite(out), out, heard.level_db.max(axis=1))
+
+
+def _off_place(heard: _Heard, of: NDArray[np.intp], hz: Array) -> Array:
     """How far the loudest bin near each frequency lies from it, in widths."""
-    reach = max(1, round(width_hz / RATE_HZ * FFT))
-    centre = np.round(hz / RATE_HZ * FFT).astype(int)[..., np.newaxis] + np.arange(-reach, reach + 1)
-    found = np.argmax(level[np.clip(centre, 0, level.size - 1)], axis=-1)
-    return np.asarray(np.abs(found - reach) / reach)
+    reach = _reaches(heard.width_hz)[of][:, np.newaxis, np.newaxis]
+    most = int(reach.max(initial=1))
+    steps = np.arange(-most, most + 1)
+    bins = np.clip(np.round(hz / RATE_HZ * FFT).astype(np.intp)[..., np.newaxis] + steps, 0, heard.level_db.shape[1] - 1)
+    near = np.where(np.abs(steps) <= reach, heard.level_db[of[:, np.newaxis, np.newaxis], bins], -np.inf)
+    return np.asarray(np.abs(steps[np.argmax(near, axis=-1)]) / reach[..., 0])
 
 
-def _around(level: Array, hz: Array, width_hz: float) -> Array:
+def _around(heard: _Heard, of: NDArray[np.intp], hz: Array) -> Array:
     """The middle level around each frequency."""
-    return np.asarray(np.median(_at(level, hz[..., np.newaxis] + AROUND * width_hz), axis=-1))
+    return np.asarray(
+        np.median(_at(heard.level_db, of, hz[..., np.newaxis] + AROUND * heard.width_hz[of][:, np.newaxis, np.newaxis]), axis=-1)
+    )

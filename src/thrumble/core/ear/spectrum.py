@@ -28,9 +28,9 @@ class Bands:
     level_db: Matrix
 
 
-def band_matrix(size: int, edges_hz: NDArray[np.float64]) -> Matrix:
+def band_matrix(size: int, edges_hz: NDArray[np.float64], rate_hz: float = WORK_RATE_HZ) -> Matrix:
     """Power weights of every bin of a transform of `size` in every band, shape (bins, bands); a band narrower than a bin takes the nearest."""
-    freq_hz = np.fft.rfftfreq(size, 1 / WORK_RATE_HZ)
+    freq_hz = np.fft.rfftfreq(size, 1 / rate_hz)
     weights = np.zeros((freq_hz.size, edges_hz.size - 1), dtype=np.float32)
     for k, (low, high) in enumerate(itertools.pairwise(edges_hz)):
         inside = (freq_hz >= low) & (freq_hz < high)
@@ -43,14 +43,15 @@ def band_matrix(size: int, edges_hz: NDArray[np.float64]) -> Matrix:
 def bands_of(samples: Samples) -> Bands:
     """Band levels of a conditioned take. At least one frame."""
     window = np.hanning(WINDOW + 2)[1:-1].astype(np.float32)
-    weights = band_matrix(WINDOW, BAND_EDGES_HZ)
+    weights = np.repeat(band_matrix(WINDOW, BAND_EDGES_HZ), 2, axis=0)  # the same for the two parts of every complex bin
     padded = np.concatenate([np.zeros(WINDOW // 2, np.float32), samples, np.zeros(WINDOW, np.float32)])
     frames = np.lib.stride_tricks.sliding_window_view(padded, WINDOW)[::HOP]
     count = samples.size // HOP + 1
     out = np.empty((count, weights.shape[1]), dtype=np.float32)
     for start in range(0, count, TRANSFORMED):
-        part = rfft(frames[start : min(start + TRANSFORMED, count)] * window, axis=1)
-        out[start : start + TRANSFORMED] = (part.real**2 + part.imag**2) @ weights
+        parts = rfft(frames[start : min(start + TRANSFORMED, count)] * window, axis=1).view(np.float32)
+        np.square(parts, out=parts)
+        out[start : start + TRANSFORMED] = parts @ weights
     out += np.float32(1e-12)
     np.log10(out, out=out)
     out *= 10
