@@ -49,7 +49,7 @@ def _midi_file(program: int) -> bytes:
 
 
 @lru_cache(maxsize=3)
-def bank(name: str = LEARNT) -> dict[str, NDArray[np.float32]]:
+def bank(name: str) -> dict[str, NDArray[np.float32]]:
     """Mono notes of a bank, shape (notes, frames) for each program, from their attacks on. Raises FileNotFoundError naming the packages."""
     cache, source = CACHES / f"notes-{name}.npz", FOLDER / f"{name}.sf2"
     if cache.exists():

@@ -3,6 +3,7 @@
 import json
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -10,8 +11,9 @@ from benchmarks.cases import Case, Score, Take, measure, merged
 from benchmarks.corpus import STYLES, draw_riff, draw_take
 from benchmarks.fit import fit_network, near, one_of, place_of, struck_or_not
 from benchmarks.hearing import articulation_row, depth_lines, reliability_table, report, share, stop_table
-from benchmarks.train import NARROW_HZ, SINGLE_PALMS, as_recorded, singles_of
+from benchmarks.train import NARROW_HZ, SINGLE_PALMS, Examples, as_recorded, gathered, options, singles_of, together
 
+from benchmarks import train
 from thrumble.core.ear.articulation import KINDS, MEASURES
 from thrumble.core.ear.reading import HitReading, HitState, Reading, StartSource, Summary, Verdict
 from thrumble.core.riff.expand import expand
@@ -165,3 +167,33 @@ def test_single_hits_are_palms_of_any_depth_beside_open_and_dead_ones(number: in
     palms = kinds == KINDS.index(Articulation.PALM)
     assert palms.sum() == SINGLE_PALMS and np.ptp(depths[palms]) > 0.5
     assert np.isnan(depths[kinds == KINDS.index(Articulation.DEAD)]).all() and (depths[kinds == KINDS.index(Articulation.OPEN)] == 0).all()
+
+
+def test_a_hurried_take_is_the_same_riff_faster() -> None:
+    (riff, performance, style), (quick, hurried, same) = draw_take(12), draw_take(12, hurry=1.5)
+    assert (
+        style == same and quick.sections == riff.sections and float(quick.tempo_bpm) == pytest.approx(1.5 * float(riff.tempo_bpm), abs=0.5)
+    )
+    slots, short = (np.array([h.slot_ms for h in p.hits if h.index is not None]) for p in (performance, hurried))
+    assert short == pytest.approx(slots / 1.5, rel=0.02)
+
+
+def test_what_was_gathered_is_taken_again_and_never_for_other_options(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    asked: list[tuple[int, ...]] = []
+
+    def counted(*options: int) -> dict[str, Examples]:
+        asked.append(options)
+        return {
+            source: Examples(**{name: np.full((2, k + 1), float(k)) for name in Examples.__slots__})
+            for k, source in enumerate(train.SOURCES)
+        }
+
+    monkeypatch.setattr(train, "gather", counted)
+    command = ["--takes", "4", "--loud", "2", "--guitars", "2", "--examples", str(tmp_path / "kept.npz")]
+    first, again = (gathered(options("").parse_args(command)) for _ in range(2))
+    assert (
+        asked == [(4, 2, 2, 9)] and np.array_equal(again["sampled"].hits, first["sampled"].hits) and again["modelled"].hits.shape == (2, 1)
+    )
+    with pytest.raises(ValueError, match="other options"):
+        gathered(options("").parse_args([*command, "--seed", "8"]))
+    assert together([first["modelled"], first["modelled"]]).hits.shape == (4, 1)

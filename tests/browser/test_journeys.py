@@ -277,4 +277,4 @@ def test_keys_lead_everywhere_and_can_be_switched_off(served: Served, open_page:
     page.keyboard.press("r")
     expect(page.get_by_role("heading", name="Today", exact=True)).to_be_visible()
     page.keyboard.press("PageDown")
-    expect(page.locator("#now svg")).to_be_visible()
+    expect(page.locator("#now svg")).to_be_visible(timeout=15000)
