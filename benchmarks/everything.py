@@ -28,7 +28,7 @@ ROOT = Path(__file__).parent.parent
 DOCUMENT, README = ROOT / "docs/hearing.md", ROOT / "README.md"
 FIGURES = ROOT / "src/thrumble/web/certainty/figures.json"
 BEGIN, END = "<!-- hearing: written by benchmarks/everything.py -->", "<!-- end of hearing -->"
-SWINGS, PLANS, GUITARS, STOPS, CHORDS = 500, 24, 30, 60, 16
+SWINGS, PLANS, SWEPT, GUITARS, STOPS, CHORDS = 500, 24, 90, 30, 60, 16
 STOPS_DRAWN: dict[str, float] = {"stop": 70.0, "stop_spread": 75.0}
 CHORDS_DRAWN: dict[str, float] = {"stray": 0.25, "fret": 0.06, "wrong": 0.02}
 
@@ -103,7 +103,7 @@ def swing_lines() -> tuple[list[str], tuple[str, str]]:
 def palm_lines() -> tuple[list[str], str]:
     rows, ranks = [], []
     for sampled in (False, True):
-        found = spread(partial(sweep, sampled=sampled), range(GUITARS))
+        found = spread(partial(sweep, sampled=sampled), range(SWEPT))
         rank = np.array([f[0] for f in found])
         ranks.append(float(np.median(rank)))
         said = [pair_ for f in found for pair_ in f[1]]
