@@ -10,7 +10,7 @@ from thrumble.core.ear.network import Array
 from thrumble.core.ear.onsets import Candidates
 
 MISS = float(np.log(0.02))  # a due hit left out
-EXTRA_PER_S = 0.5  # onsets of no due hit, a second
+EXTRA_PER_S = 0.25  # onsets of no due hit, a second
 CROWD_PER_S = 3.0  # false candidates a second: what a match is weighed against
 WIDE_MS, NARROW_MS = 30.0, (7.0, 28.0)
 REACH_S = 0.16  # farther than this from its place no hit is looked for
