@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from thrumble.core.ear.matching import gaps_between, match_hits
+from thrumble.core.ear.matching import extra_hits, gaps_between, match_hits
 from thrumble.core.ear.onsets import Candidates
 from thrumble.core.ear.start import fit_given, fit_unknown
 
@@ -47,6 +47,17 @@ def test_an_extra_hit_takes_nobodys_place() -> None:
     found = candidates(*real, (2.5, SURE))
     chosen = match(found, DUE)
     assert (chosen >= 0).all() and 2.5 not in found.times_s[chosen]
+
+
+def test_a_likely_extra_hit_is_believed_alone_but_not_among_many_like_it() -> None:
+    real = played(DUE)
+    alone = candidates(*real, (2.5, 2.0), (0.51, SURE), (9.0, SURE))
+    assert alone.times_s[extra_hits(alone, match(alone, DUE))].tolist() == [2.5], "nor one on a hit's heels, nor long after the last"
+    crowd = candidates(*real, (2.5, 2.0), *[(float(t) + 0.12, 1.0) for t in DUE])
+    assert extra_hits(crowd, match(crowd, DUE)).size == 0, "another guitar"
+    plain = candidates(*real, (2.5, SURE), *[(float(t) + 0.12, 1.0) for t in DUE])
+    assert plain.times_s[extra_hits(plain, match(plain, DUE))].tolist() == [2.5]
+    assert extra_hits(alone, np.full(DUE.size, -1)).size == 0
 
 
 def test_of_two_near_candidates_the_surer_one_is_taken() -> None:

@@ -16,6 +16,12 @@ WIDE_MS, NARROW_MS = 30.0, (7.0, 28.0)
 REACH_S = 0.16  # farther than this from its place no hit is looked for
 REACH_SLOT = 0.62  # nor farther than this share of the gap to its neighbour
 TREND_HITS = 12
+APART_S = 0.035  # an extra hit keeps this far from every due one
+CROWDING = (
+    -3.0
+)  # log odds from which on a candidate that no hit took tells of something else that sounds: another guitar, a ring that beats
+LEAST_CROWD_PER_S = 0.1  # believed of a take in which nothing else does
+CROWD_TO_EXTRA_S = 10.0  # odds asked of an extra hit, for every such candidate a second
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +51,23 @@ def match_hits(candidates: Candidates, due_s: Array, *, gaps_s: Array, follow: b
         spread = np.full(due_s.size, float(np.clip(1.3 * own, NARROW_MS[0] / 1000, NARROW_MS[1] / 1000)))
         match = _align(candidates, due_s, gaps_s, centre, spread)
     return match
+
+
+def extra_hits(candidates: Candidates, chosen: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Candidates surely struck that no due hit took, from half a second before the first one taken to as long after the last. The more of the
+    others there are for which something speaks, the more is asked of each: a player strikes few, a guitar next door many."""
+    taken = np.zeros(candidates.times_s.size, dtype=bool)
+    taken[chosen[chosen >= 0]] = True
+    own = np.sort(candidates.times_s[taken])
+    if not own.size:
+        return np.zeros(0, dtype=np.intp)
+    first_s, last_s = own[0] - 0.5, own[-1] + 0.5
+    inside = (candidates.times_s > first_s) & (candidates.times_s < last_s)
+    after = np.minimum(np.searchsorted(own, candidates.times_s), own.size - 1)
+    nearest_s = np.minimum(*(np.abs(candidates.times_s - own[k]) for k in (after, np.maximum(after - 1, 0))))
+    free = inside & ~taken & (nearest_s > APART_S)
+    others = max(0, np.count_nonzero(free & (candidates.log_odds > CROWDING)) - 1) / (last_s - first_s)
+    return np.flatnonzero(free & (candidates.log_odds > np.log(CROWD_TO_EXTRA_S * (others + LEAST_CROWD_PER_S))))
 
 
 def gaps_between(due_s: Array) -> Array:

@@ -13,7 +13,7 @@ from thrumble.core.ear.clicks import Clicks, click_channel, find_clicks, start_b
 from thrumble.core.ear.conditioning import Heard, condition
 from thrumble.core.ear.envelope import Envelope
 from thrumble.core.ear.hits import Matched, Sound, bare_hits, read_hits
-from thrumble.core.ear.matching import CROWD_PER_S, EXTRA_PER_S, gaps_between, match_hits
+from thrumble.core.ear.matching import extra_hits, gaps_between, match_hits
 from thrumble.core.ear.network import Array, unpack
 from thrumble.core.ear.onsets import Candidates, find_candidates, likely
 from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, StartSource
@@ -84,7 +84,7 @@ def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: Expand
     hits: list[HitReading] = []
     extras: list[ExtraOnset] = []
     if placed is not None and (placed.chosen >= 0).any():
-        states, extra = _states(placed, heard.duration_s), _extra_candidates(candidates, placed)
+        states, extra = _states(placed, heard.duration_s), extra_hits(candidates, placed.chosen)
         matched = Matched(due.hits, placed.expected_s, states, placed.chosen, extra, placed.stretch)
         hits, extras = read_hits(sound, candidates, matched, expanded.riff, info.profile)
     else:
@@ -144,23 +144,6 @@ def _states(placed: _Placed, duration_s: float) -> list[HitState]:
         if not found[k] and (outside or leading or trailing):
             states[k] = HitState.NOT_REACHED
     return states
-
-
-def _extra_candidates(candidates: Candidates, placed: _Placed) -> NDArray[np.intp]:
-    """Candidates surely struck that no due hit took, from half a second before the first one taken to as long after the last."""
-    taken = np.zeros(candidates.times_s.size, dtype=bool)
-    taken[placed.chosen[placed.chosen >= 0]] = True
-    own = np.sort(candidates.times_s[taken])
-    if not own.size:
-        return np.zeros(0, dtype=np.intp)
-    sure = candidates.log_odds > -np.log(EXTRA_PER_S / CROWD_PER_S)
-    inside = (candidates.times_s > own[0] - 0.5) & (candidates.times_s < own[-1] + 0.5)
-    return np.flatnonzero(sure & inside & ~taken & (_gaps(candidates.times_s, own) > 0.035))
-
-
-def _gaps(times_s: Array, own_s: Array) -> Array:
-    right = np.clip(np.searchsorted(own_s, times_s), 1, own_s.size - 1) if own_s.size > 1 else np.zeros(times_s.size, dtype=int)
-    return np.asarray(np.minimum(np.abs(times_s - own_s[right]), np.abs(times_s - own_s[np.maximum(right - 1, 0)])))
 
 
 def _reading(
