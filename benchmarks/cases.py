@@ -13,13 +13,16 @@ from benchmarks.corpus import draw_take
 from benchmarks.sampled import LEARNT
 from thrumble.core.ear.reading import HitReading, HitState, Reading
 from thrumble.core.ear.take import TakeInfo, read_take
+from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import ExpandedRiff, expand
+from thrumble.core.riff.model import Hit, Riff, note_midi, open_midi
 from thrumble.formats.audio import read_audio
 from thrumble.formats.riff_json import read_riff_json
 from thrumble.formats.truth_json import truth_document
 
 FOUND_S = 0.05
+SAME = 0.01  # share by which two partials may differ and be one
 KINDS = ("open", "palm", "dead")
 
 
@@ -67,6 +70,7 @@ class Case:
     said_level_db: float | None = None
     fret_error: int = 0
     strays: tuple[int, ...] = ()
+    stray_apart: bool = False  # one of them has a partial that no written note has
     chord_ok: bool | None = None
     said_strays: tuple[int, ...] | None = None
 
@@ -137,8 +141,16 @@ def _case(take: Take, hit: dict[str, Any], mine: HitReading, error_ms: float | N
         ring_end=hit.get("ring_end"), late_ms=hit.get("stop_late_ms"), said_late_ms=mine.stop_late_ms, depth=hit.get("depth"),
         said_depth=mine.mute_depth, strum_ms=hit.get("strum_ms"), said_strum_ms=mine.strum_ms, level_db=hit.get("level_db"),
         said_level_db=mine.relative_level_db, fret_error=hit.get("fret_error", 0), strays=tuple(hit.get("stray_strings", ())),
+        stray_apart=strays_apart(take.expanded.riff, due, hit.get("stray_strings", ())),
         chord_ok=mine.chord_ok, said_strays=None if mine.stray_strings is None else tuple(mine.stray_strings),
     )  # fmt: skip
+
+
+def strays_apart(riff: Riff, hit: Hit, strays: list[int]) -> bool:
+    """Whether any of these open strings is no multiple of a written note's frequency."""
+    notes = [frequency_hz(midi) for note in hit.notes if (midi := note_midi(riff, note)) is not None]
+    ratios = [[frequency_hz(open_midi(riff, number)) / hz for hz in notes] for number in strays]
+    return any(all(abs(ratio / max(1, round(ratio)) - 1) > SAME for ratio in own) for own in ratios)
 
 
 def heard_by_the_ear(take: Take, *, start_given: bool = True) -> Reading:

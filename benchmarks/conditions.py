@@ -9,8 +9,10 @@ import soundfile
 import soxr
 
 from benchmarks.cases import Take, simulated_take
+from benchmarks.corpus import with_behind
 from thrumble.formats.audio import read_audio
 
+BEHIND_DB = -25.0  # of the guitar that sounds behind
 Change = Callable[[np.ndarray, int, np.random.Generator], tuple[np.ndarray, int]]
 
 
@@ -52,8 +54,7 @@ def _sneeze(samples: np.ndarray, rate: int, rng: np.random.Generator) -> tuple[n
 
 def _other_guitar(samples: np.ndarray, rate: int, rng: np.random.Generator) -> tuple[np.ndarray, int]:
     other = simulated_take(int(rng.integers(1000)), 77, sampled=False)
-    far = np.resize(soxr.resample(other.samples, other.rate_hz, rate), samples.size)
-    return samples + far * (0.056 * _loud(samples) / max(1e-9, _loud(far))), rate
+    return with_behind(samples, rate, other.samples, other.rate_hz, BEHIND_DB), rate
 
 
 def _at_rate(new: int) -> Change:

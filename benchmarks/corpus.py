@@ -15,6 +15,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+import soxr
 
 from benchmarks.sampled import LEARNT, SampledGuitar
 from thrumble.core.music.feel import STRAIGHT, Feel
@@ -25,6 +26,7 @@ from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import Articulation, Bar, Hit, Note, Riff, Section, Stroke
+from thrumble.core.signal import Samples
 from thrumble.formats.riff_json import riff_document
 from thrumble.formats.truth_json import truth_document
 
@@ -155,6 +157,12 @@ def draw_take(
     lead_s = float(rng.uniform(0.3, 3))
     guitar = partial(SampledGuitar, notes=notes) if sampled else ModelGuitar
     return riff, perform(riff, seed=seed, tone=tone, flaws=flaws, click_db=click, rate_hz=rate, lead_s=lead_s, guitar=guitar), style
+
+
+def with_behind(samples: Samples, rate_hz: int, other: Samples, other_hz: int, level_db: float) -> Samples:
+    """A take with another one sounding behind it all along, so loud against it."""
+    far = np.resize(soxr.resample(other, other_hz, rate_hz), samples.size)
+    return samples + far * np.float32(10 ** (level_db / 20) * np.std(samples) / max(1e-9, float(np.std(far))))
 
 
 def main() -> None:

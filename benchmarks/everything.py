@@ -17,7 +17,18 @@ import numpy as np
 
 from benchmarks.cases import Case, Score, folder_takes, heard_by_the_ear, measure, merged, scored, simulated_take
 from benchmarks.conditions import CONDITIONS, worsened
-from benchmarks.hearing import SLOTS, articulation_table, chord_table, report, share, simulated_score, start_lines, stop_table, table
+from benchmarks.hearing import (
+    SLOTS,
+    articulation_table,
+    chord_table,
+    onset_table,
+    report,
+    share,
+    simulated_score,
+    start_lines,
+    stop_table,
+    table,
+)
 from benchmarks.palms import sweep, with_profile
 from benchmarks.plans import leaning
 from benchmarks.swings import swing_run
@@ -28,8 +39,9 @@ ROOT = Path(__file__).parent.parent
 DOCUMENT, README = ROOT / "docs/hearing.md", ROOT / "README.md"
 FIGURES = ROOT / "src/thrumble/web/certainty/figures.json"
 BEGIN, END = "<!-- hearing: written by benchmarks/everything.py -->", "<!-- end of hearing -->"
-SWINGS, PLANS, SWEPT, GUITARS, STOPS, CHORDS = 500, 24, 90, 30, 60, 16
+SWINGS, PLANS, SWEPT, GUITARS, STOPS, CHORDS, FAST = 500, 24, 90, 30, 120, 16, 40
 STOPS_DRAWN: dict[str, float] = {"stop": 70.0, "stop_spread": 75.0}
+HURRY = 1.5  # times the tempo that the riff's style asks for
 CHORDS_DRAWN: dict[str, float] = {"stray": 0.25, "fret": 0.06, "wrong": 0.02}
 
 
@@ -41,6 +53,11 @@ def stops_of(job: tuple[int, bool, Tone]) -> Score:
 def chords_of(job: tuple[int, bool, Tone]) -> Score:
     number, sampled, tone = job
     return scored(iter([simulated_take(number, 13, sampled=sampled, tone=tone, **CHORDS_DRAWN)]))
+
+
+def fast_of(job: tuple[int, bool]) -> Score:
+    number, sampled = job
+    return scored(iter([simulated_take(number, 16, sampled=sampled, hurry=HURRY)]))
 
 
 def condition_of(job: tuple[str, int]) -> tuple[str, Score]:
@@ -190,8 +207,11 @@ def main() -> None:
     profile, profile_figures = profile_lines()
     stops = merged(spread(stops_of, jobs(STOPS // 6)))
     chords = merged(spread(chords_of, jobs(CHORDS)))
+    fast = merged(spread(fast_of, [(number, sampled) for sampled in (False, True) for number in range(FAST)]))
     worse = conditions_table()
-    DOCUMENT.write_text("\n".join(_document(simulated, folder, found, plan, swing, palm, profile, stops, chords, worse)).rstrip() + "\n")
+    DOCUMENT.write_text(
+        "\n".join(_document(simulated, folder, found, plan, swing, palm, profile, stops, chords, fast, worse)).rstrip() + "\n"
+    )
     sets = {"simulated": headline(simulated)} | ({"folder": headline(folder)} if folder else {})
     _write_readme(sets, leaning_figures, swing_figures, rank, stops)
     note = f"{len(simulated.f25)} simulated takes of modelled and sampled guitars that the ear was not trained on"
@@ -200,7 +220,7 @@ def main() -> None:
 
 def _document(
     simulated: Score, folder: Score | None, found: Score, plan: list[str], swing: list[str], palm: list[str], profile: list[str], stops: Score,
-    chords: Score, worse: list[str],
+    chords: Score, fast: Score, worse: list[str],
 ) -> Iterator[str]:  # fmt: skip
     yield f"# How well the ear hears, engine {ENGINE}"
     yield ""
@@ -219,6 +239,7 @@ def _document(
         ("With the player's own examples", iter(profile)),
         ("Stops drawn from 40 ms early to 250 ms late", iter(stop_table(stops.cases))),
         ("Wrong frets and stray strings drawn often", iter(chord_table(chords.cases))),
+        ("Takes half as fast again", iter([*onset_table(fast), *articulation_table(fast.cases)])),
         ("Recordings made worse", iter(worse)),
     ):
         yield ""

@@ -215,6 +215,7 @@ def stop_table(cases: list[Case]) -> list[str]:
 
 
 def chord_table(cases: list[Case]) -> list[str]:
+    """Strays apart: strings with a partial that no written note has. The others can be told by loudness alone."""
     rows = []
     for name, wanted in groups(cases):
         open_hits = [c for c in cases if wanted(c) and c.heard == "open" and c.real == "open"]
@@ -226,13 +227,29 @@ def chord_table(cases: list[Case]) -> list[str]:
         heard = [c for c in open_hits if c.said_strays is not None]
         strays = [c for c in heard if c.strays]
         named = [c for c in heard if c.said_strays]
-        right = sum(bool(set(c.said_strays or ()) & set(c.strays)) for c in named)
+        right = sum(_named(c) for c in named)
+        apart = [c for c in strays if c.stray_apart]
         rows.append((
             name, str(len(open_hits)), share(len(told), len(open_hits)), *pair(sum(c.fret_error != 0 for c in found), len(found), len(wrong)),
-            share(len(heard), len(open_hits)), *pair(right, len(named), len(strays)),
+            share(len(heard), len(open_hits)), *pair(right, len(named), len(strays)), str(len(apart)), share(sum(_named(c) for c in apart), len(apart)),
         ))  # fmt: skip
-    head = ("open hits", "n", "chord told", "wrong fret: precision", "recall", "strays told", "stray: precision", "recall")
+    head = (
+        "open hits",
+        "n",
+        "chord told",
+        "wrong fret: precision",
+        "recall",
+        "strays told",
+        "stray: precision",
+        "recall",
+        "strays apart",
+        "recall",
+    )
     return table(head, rows) if rows else []
+
+
+def _named(case: Case) -> bool:
+    return bool(set(case.said_strays or ()) & set(case.strays))
 
 
 def strum_table(cases: list[Case]) -> list[str]:

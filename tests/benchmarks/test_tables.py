@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from benchmarks.cases import Case, Score, Take
+from benchmarks.cases import Case, Score, Take, strays_apart
 from benchmarks.conditions import CONDITIONS, worsened
 from benchmarks.corpus import draw_take
 from benchmarks.everything import cells, headline
@@ -17,6 +17,7 @@ from benchmarks.swings import swing_run
 from benchmarks import everything
 from thrumble.core.player.guitars import ModelGuitar
 from thrumble.core.riff.expand import expand
+from thrumble.core.riff.text import parse_riff
 from thrumble.formats.truth_json import truth_document
 from thrumble.web.certainty.views import certainty_view, figures
 
@@ -97,6 +98,7 @@ def test_tables_count_what_they_say() -> None:
             chord_ok=k > 1,
             strays=(1,) if k == 2 else (),
             said_strays=(1,) if k in (2, 3) else (),
+            stray_apart=k == 2,
             strum_ms=4.0,
             said_strum_ms=5.0,
         )
@@ -105,6 +107,7 @@ def test_tables_count_what_they_say() -> None:
     row = chord_table(cases)[2].split("|")
     assert row[4].strip().startswith("0.50") and row[5].strip().startswith("1.00"), "two said wrong, one was"
     assert row[7].strip().startswith("0.50") and row[8].strip().startswith("1.00")
+    assert row[9].strip() == "1" and row[10].strip().startswith("1.00")
     assert strum_table(cases)[2].split("|")[4].strip() == "1.00"
     score = Score(
         cases=[*cases, a_case(heard=None, played=False, real=None, error_ms=None)],
@@ -120,6 +123,12 @@ def test_tables_count_what_they_say() -> None:
     assert "without a caution 1 of 3" in start_lines(score)[0]
     assert [name for name, _ in groups([a_case(), a_case(source="sampled")])][-1] == "source sampled"
     assert table(("a", "b"), [("1", "2")]) == ["| a | b |", "| --- | --- |", "| 1 | 2 |", ""]
+
+
+def test_a_stray_string_that_a_note_covers_is_told_from_one_that_stands_apart() -> None:
+    riff = parse_riff("title: Strays\ntempo: 100\n[A]\n| A5@5/0 o E5@6/0 o G5@6/3 o - - - - - |\n")
+    apart = [[n for n in (1, 2, 3) if strays_apart(riff, due.hit, [n])] for due in expand(riff).hits]
+    assert apart == [[2, 3], [3], [1, 2]], "e is in A and in E, b in E, g in G"
 
 
 def test_the_page_and_the_headline_show_the_share_that_was_right() -> None:
