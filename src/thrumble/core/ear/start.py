@@ -4,7 +4,7 @@ the whole take is late (the delay of the sound card and the player together)."""
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
+from scipy.fft import irfft, next_fast_len, rfft
 
 from thrumble.core.ear.matching import gaps_between, match_hits
 from thrumble.core.ear.network import Array
@@ -60,7 +60,7 @@ def fit_unknown(candidates: Candidates, due_s: Array, *, fit_tempo: bool = True)
     count = int(TEMPO_REACH / step) if fit_tempo else 0
     strong = candidates.times_s[candidates.log_odds > 0]
     found: list[tuple[float, float, float]] = []
-    correlate = _Correlator(pulses)
+    correlate = _Correlator(pulses, float(searched[-1] - searched[0]) * (1 + step * count))
     for stretch in 1 + step * np.arange(-count, count + 1):
         votes, starts_s = correlate(searched * stretch)
         coarse_s = starts_s[::COVER_STEP]
@@ -101,22 +101,21 @@ def _pulses(times_s: Array, weights: Array) -> Array:
 class _Correlator:
     """Lays due hits over the candidates' curve at every start, by one transform of the curve and one for each set of due hits."""
 
-    def __init__(self, pulses: Array) -> None:
-        self._pulses = pulses
-        self._spectra: dict[int, NDArray[np.complex128]] = {}
+    def __init__(self, pulses: Array, longest_s: float) -> None:
+        """`longest_s`: from the first due hit to the last, at most."""
+        self._bins = pulses.size
+        self._size = next_fast_len(pulses.size + int(longest_s / BIN_S) + 2, real=True)
+        self._spectrum = rfft(pulses.astype(np.float32), self._size)
 
     def __call__(self, due_s: Array) -> tuple[Array, Array]:
         """The mean vote of the due hits for every start, and those starts."""
         due = np.round((due_s - due_s[0]) / BIN_S).astype(int)
-        train = np.zeros(due[-1] + 1)
-        np.add.at(train, due, 1.0)
-        size = 1 << (self._pulses.size + train.size - 1).bit_length()
-        if size not in self._spectra:
-            self._spectra[size] = np.fft.rfft(self._pulses, size)
-        votes = np.fft.irfft(self._spectra[size] * np.conj(np.fft.rfft(train, size)), size)
+        train = np.bincount(due).astype(np.float32)
+        votes = irfft(self._spectrum * np.conj(rfft(train, self._size)), self._size)
         early = train.size - 1  # starts before the file's first sample stand at the end of the circle
-        shifts = np.arange(-early, self._pulses.size)
-        return np.concatenate([votes[size - early :], votes[: self._pulses.size]]) / due_s.size, shifts * BIN_S - due_s[0]
+        shifts = np.arange(-early, self._bins)
+        whole = np.concatenate([votes[self._size - early :], votes[: self._bins]])
+        return whole.astype(np.float64) / due_s.size, shifts * BIN_S - due_s[0]
 
 
 def _tops(score: Array, count: int) -> list[int]:
