@@ -175,8 +175,17 @@ def cells(score: Score) -> list[dict[str, Any]]:
                 "muted": sum(c.muted_right for c in known) / len(known), "kinds": sum(c.heard == c.real for c in known) / len(known),
                 "unlike_n": sum(c.real != c.planned for c in known),
                 "unlike": (sum(c.heard == c.real for c in known if c.real != c.planned) / max(1, sum(c.real != c.planned for c in known))),
-                "middle_ms": float(np.median(errors)), "tail_ms": float(np.percentile(errors, 95)),
             })  # fmt: skip
+    return out
+
+
+def timing(score: Score) -> dict[str, dict[str, float]]:
+    """The same page's errors of time, tone by tone."""
+    out = {}
+    for tone in ("clean", "crunch", "high gain"):
+        errors = np.abs([c.error_ms for c in score.cases if c.tone == tone and c.error_ms is not None])
+        if errors.size:
+            out[tone] = {"middle_ms": float(np.median(errors)), "tail_ms": float(np.percentile(errors, 95))}
     return out
 
 
@@ -215,7 +224,8 @@ def main() -> None:
     sets = {"simulated": headline(simulated)} | ({"folder": headline(folder)} if folder else {})
     _write_readme(sets, leaning_figures, swing_figures, rank, stops)
     note = f"{len(simulated.f25)} simulated takes of modelled and sampled guitars that the ear was not trained on"
-    FIGURES.write_text(json.dumps({"engine": ENGINE, "note": note, "cells": cells(simulated), "profile": profile_figures}, indent=1) + "\n")
+    shown = {"engine": ENGINE, "note": note, "cells": cells(simulated), "timing": timing(simulated), "profile": profile_figures}
+    FIGURES.write_text(json.dumps(shown, indent=1) + "\n")
 
 
 def _document(

@@ -8,7 +8,7 @@ import pytest
 from benchmarks.cases import Case, Score, Take, strays_apart
 from benchmarks.conditions import CONDITIONS, worsened
 from benchmarks.corpus import draw_take
-from benchmarks.everything import cells, headline
+from benchmarks.everything import cells, headline, timing
 from benchmarks.hearing import chord_table, groups, onset_table, start_lines, strum_table, table
 from benchmarks.palms import drawn_guitar, sweep, with_profile
 from benchmarks.plans import rewritten
@@ -139,6 +139,14 @@ def test_the_page_and_the_headline_show_the_share_that_was_right() -> None:
     assert headline(score)["two"] == "0.950" and headline(score)["f25"] == "0.990"
     view = certainty_view([], [("open", "palm"), ("open", "palm"), ("dead", "dead")])
     assert "3 hits yourself and agreed with the ear on 1: 2 called open that you say were palm" in view.corrections
+    late = Score(cases=[a_case(tone="crunch", error_ms=float(k)) for k in range(-50, 51)])
+    assert timing(late) == {"crunch": {"middle_ms": 25.0, "tail_ms": 48.0}}
+    for tone, middle, tail in view.timing:
+        measured = figures()["timing"][tone]
+        said = [float(words.split()[-2]) for words in (middle, tail)]
+        assert all(0 <= s - measured[key] <= 0.1 for s, key in zip(said, ("middle_ms", "tail_ms"), strict=True)), (
+            "never better than measured"
+        )
     assert len(view.rows) == len({(c["from_ms"], c["to_ms"]) for c in figures()["cells"]}) and not view.stale
 
 

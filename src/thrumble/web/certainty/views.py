@@ -1,6 +1,7 @@
 """How sure the ear is: the benchmark's own last table as a page, and what this player's own examples and corrections say."""
 
 import json
+import math
 from collections import Counter
 from dataclasses import dataclass
 from functools import lru_cache
@@ -74,7 +75,7 @@ def certainty_view(tones: list[tuple[Tone, list[Example]]], corrected: list[tupl
     return CertaintyView(
         figure=f"{muted * 100:.1f}", sentence="of 100 hits are rightly called open or muted", note=f"Measured over {total:,} hits: {table['note']}.",
         stale=stale, tones=TONES, rows=[_row(low, high, cells) for low, high in slots],
-        timing=[(tone, *_timing(tone, cells)) for tone in TONES],
+        timing=[(tone, *_timing(table.get("timing", {}).get(tone))) for tone in TONES],
         unlike=f"{unlike:.0%} of the {unlike_n} hits that were played otherwise than written came out as they were played.",
         profile=_profile(table["profile"]), own=_own(tones), corrections=_corrections(corrected),
     )  # fmt: skip
@@ -102,13 +103,12 @@ def _row(low: float, high: float, cells: list[dict[str, Any]]) -> RowView:
     return RowView(slot, tempo, out)
 
 
-def _timing(tone: str, cells: list[dict[str, Any]]) -> tuple[str, str]:
-    mine = [c for c in cells if c["tone"] == tone]
-    if not mine:
+def _timing(found: dict[str, float] | None) -> tuple[str, str]:
+    """Never better than measured: tenths of a millisecond, rounded up."""
+    if found is None:
         return "not measured", ""
-    n = sum(c["n"] for c in mine)
-    middle, tail = (sum(c[key] * c["n"] for c in mine) / n for key in ("middle_ms", "tail_ms"))
-    return f"half of all hits within {middle:.1f} ms", f"19 of 20 within {tail:.0f} ms"
+    middle, tail = (math.ceil(found[key] * 10) / 10 for key in ("middle_ms", "tail_ms"))
+    return f"half of all hits within {middle:.1f} ms", f"19 of 20 within {tail:.1f} ms"
 
 
 def _profile(found: dict[str, Any]) -> str:
