@@ -73,8 +73,16 @@ def one_of(classes: NDArray[np.int_]) -> Loss:
 
 
 def place_of(wanted: Matrix) -> Loss:
-    """Cross-entropy of places: one output for every place, all places of an example in turn; `wanted` (examples, places) adds up to 1 a row."""
-    return lambda scores, rows: _cross_entropy_slope(scores.reshape(rows.size, -1), wanted[rows]).reshape(-1, 1)
+    """Cross-entropy of places and of none of them: one output for every place, all places of an example in turn, and 0 for none; `wanted`
+    (examples, places) adds up to 1 in a row, or to 0 where none is right."""
+
+    def slopes(scores: Matrix, rows: Rows) -> Matrix:
+        own = wanted[rows]
+        none = np.zeros((rows.size, 1), np.float32)
+        right = np.concatenate([own, 1 - own.sum(axis=1, keepdims=True)], axis=1)
+        return _cross_entropy_slope(np.concatenate([scores.reshape(rows.size, -1), none], axis=1), right)[:, :-1].reshape(-1, 1)
+
+    return slopes
 
 
 def near(values: Matrix, shares: Matrix) -> Loss:

@@ -69,7 +69,7 @@ def main() -> None:
         with Pool() as pool:
             rows.append(row("both", notes, merged(pool.map(partial(read_unmet, notes=notes), range(2 * MEASURED), chunksize=2))))
     head = ("trained on", "measured on", "hits", "found", "F ±25 ms", "error 95 %, ms", "open or muted", "three classes", "unlike the plan")
-    options_named = f"--takes {arguments.takes} --loud {arguments.loud} --guitars {arguments.guitars}"
+    options_named = f"--takes {arguments.takes} --loud {arguments.loud} --ringing {arguments.ringing} --guitars {arguments.guitars}"
     text = [
         f"# Trained on one source, measured on others, engine {ENGINE}",
         "",

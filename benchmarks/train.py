@@ -1,11 +1,12 @@
 """Trains the ear's small networks and writes src/thrumble/core/ear/weights.py.
 
-    python -m benchmarks.train [--takes 1600] [--loud 400] [--guitars 300] [--seed 9] [--examples FILE]
+    python -m benchmarks.train [--takes 1600] [--loud 800] [--ringing 800] [--guitars 300] [--seed 9] [--examples FILE]
 
 Data: benchmarks/corpus.py, made here: even takes from the project's own modelled guitar, odd ones from sampled notes (benchmarks/sampled.py;
-FluidR3 GM, MIT licence); then as many more at high gain as `--loud` says, where hits are hardest to place; and single hits of `--guitars` more
-guitars. No take of the folder that the ear is measured on, nor its sound banks, is used. Deterministic for a seed. What was gathered is kept in
-FILE, if one is named, and taken from there the next time; delete it when the ear's measures change.
+FluidR3 GM, MIT licence); then as many more at high gain as `--loud` says, where hits are hardest to place; `--ringing` takes more whose chords
+often have a stray string, for those alone; and single hits of `--guitars` more guitars. No take of the folder that the ear is measured on, nor
+its sound banks, is used. Deterministic for a seed. What was gathered is kept in FILE, if one is named, and taken from there the next time; delete
+it when the ear's measures change.
 """
 
 import argparse
@@ -21,7 +22,8 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from benchmarks.corpus import draw_take
+from benchmarks.colour import recoloured_hits
+from benchmarks.corpus import draw_take, with_behind
 from benchmarks.fit import Matrix, Rows, fit_network, near, one_of, place_of, struck_or_not
 from benchmarks.palms import RATE_HZ, drawn_guitar
 from thrumble.core.ear.articulation import KINDS, measure_hits
@@ -44,20 +46,22 @@ from thrumble.core.signal import Samples
 OUT = Path(__file__).parent.parent / "src/thrumble/core/ear/weights.py"
 PLACE_SPREAD_S = 0.0012
 ONSET_ERROR_S = 0.0005
-STRAYS, STRAYS_BELIEVED = 0.12, 0.03  # share of hits with a stray string here, and what is believed of a player before listening
+STRAYS, MANY_STRAYS = 0.12, 0.4  # share of hits with a stray string, in all takes and in those that are heard for it alone
+STRAYS_BELIEVED = 0.03  # what is believed of a player before listening
 WRONG, EXTRA = 0.25, 0.03  # hits unlike the plan, which the networks never see, and extra hits: many, to learn from
 FAR, FAR_DB = 0.15, (-36.0, -18.0)  # share of takes with another guitar behind, and its level under the playing
 NOISY, NOISE_DB = 0.1, (-60.0, -36.0)  # with noise, and its level under the peak
 NARROW, NARROW_HZ = 0.1, (8000, 16000)  # at a low sample rate
-HURRIED, HURRY = 0.15, (1.2, 1.6)  # share of takes played faster than the riff's style asks, and by how much
+HURRIED, HURRY = 0.25, (1.2, 1.6)  # share of takes played faster than the riff's style asks, and by how much
+OTHERS = 0.1  # of the candidates that are no hit, looked at for a place beside those that are
 SINGLE_PALMS = 12  # of every guitar that is heard hit by hit
 SOURCES = ("modelled", "sampled")  # of takes and guitars with even and odd numbers
 
 
 @dataclass(frozen=True, slots=True)
 class Examples:
-    """What takes teach; measures are kept at half precision. `depths`: NaN for dead hits. `places`: measures around candidates, and the true
-    places from there, seconds."""
+    """What takes teach; measures are kept at half precision. `depths`: NaN for dead hits. `places`: measures around candidates, and where from
+    there the nearest hit is, seconds. `drawn`: how often a stray was drawn where this one was, or was not."""
 
     candidates: NDArray[np.float16]
     struck: NDArray[np.int_]
@@ -70,6 +74,7 @@ class Examples:
     strums_ms: Array
     strays: Array
     rang: NDArray[np.int_]
+    drawn: Array
 
 
 def examples_of(number: int, tone: Tone | None, seed: int) -> Examples:
@@ -82,13 +87,15 @@ def examples_of(number: int, tone: Tone | None, seed: int) -> Examples:
     heard = condition(*as_recorded(performance, number, seed))
     bands, envelope = bands_of(heard.samples), Envelope(heard.samples)
     times, measures = measure_candidates(envelope, bands)
-    played = sorted((h for h in performance.hits if h.onset_s is not None and h.articulation), key=lambda h: h.onset_s or 0.0)
+    played = _played(performance)
     onsets = np.array([h.onset_s for h in played], dtype=float)
     nearest = np.abs(times - onsets[:, np.newaxis]).argmin(axis=1)
     off = onsets - times[nearest]
-    chosen = np.flatnonzero((off > PLACES_S[0]) & (off < PLACES_S[-1]))  # from there the hit can be placed: the candidate is that hit
     struck = np.zeros(times.size, dtype=int)
-    struck[nearest[chosen]] = 1
+    struck[nearest[_within(off)]] = 1  # from there the hit can be placed: the candidate is that hit
+    others = np.flatnonzero((rng.random(times.size) < OTHERS) & ~np.isin(np.arange(times.size), nearest))
+    others_off = (onsets - times[others, np.newaxis])[np.arange(others.size), np.abs(times[others, np.newaxis] - onsets).argmin(axis=1)]
+    about = times[np.concatenate([nearest, others])]
     hits = measure_hits(heard.samples, bands, onsets, np.append(onsets[1:], heard.duration_s))
     kinds = np.array([KINDS.index(h.articulation) for h in played if h.articulation])
     depths = np.array([h.depth if h.depth is not None else np.nan for h in played], dtype=float)
@@ -97,10 +104,25 @@ def examples_of(number: int, tone: Tone | None, seed: int) -> Examples:
     heard_s = onsets[strummed] + np.random.default_rng([seed, number, 2]).normal(0, ONSET_ERROR_S, strummed.size)
     strums_ms = np.array([played[k].strum_ms for k in strummed], dtype=float)
     return Examples(
-        measures.astype(np.float16), struck, measure_places(heard.samples, times[nearest[chosen]]).astype(np.float16), off[chosen],
+        measures.astype(np.float16), struck, measure_places(heard.samples, about).astype(np.float16), np.concatenate([off, others_off]),
         hits.astype(np.float32), kinds, depths,
-        measure_strums(envelope, heard_s), strums_ms, *_strays_of(riff, played, heard),
+        measure_strums(envelope, heard_s), strums_ms, *_strays_of(riff, played, heard, STRAYS),
     )  # fmt: skip
+
+
+def _played(performance: Performance) -> list[PlayedHit]:
+    return sorted((h for h in performance.hits if h.onset_s is not None and h.articulation), key=lambda h: h.onset_s or 0.0)
+
+
+def _within(off_s: Array) -> NDArray[np.bool_]:
+    """Of hits so far from a candidate: whether one of its places is theirs."""
+    return (off_s > PLACES_S[0]) & (off_s < PLACES_S[-1])
+
+
+def ringing_of(number: int, seed: int) -> tuple[Array, NDArray[np.int_], Array]:
+    """Of one more take, what its ringing chords and their stray strings teach."""
+    riff, performance, _ = draw_take(seed * 1_000_000 + 700_000 + number, sampled=number % 2 == 1, stray=MANY_STRAYS, wrong=WRONG)
+    return _strays_of(riff, _played(performance), condition(*as_recorded(performance, 700_000 + number, seed)), MANY_STRAYS)
 
 
 def as_recorded(performance: Performance, number: int, seed: int) -> tuple[Samples, int]:
@@ -109,8 +131,7 @@ def as_recorded(performance: Performance, number: int, seed: int) -> tuple[Sampl
     samples, rate_hz = performance.samples, performance.rate_hz
     if rng.random() < FAR:
         _, other, _ = draw_take(seed * 1_000_000 + 500_000 + number, sampled=bool(rng.random() < 0.5))
-        far = np.resize(soxr.resample(other.samples, other.rate_hz, rate_hz), samples.size)
-        samples = samples + far * np.float32(10 ** (rng.uniform(*FAR_DB) / 20) * np.std(samples) / max(1e-9, float(np.std(far))))
+        samples = with_behind(samples, rate_hz, other.samples, other.rate_hz, float(rng.uniform(*FAR_DB)))
     if rng.random() < NOISY:
         level = 10 ** (rng.uniform(*NOISE_DB) / 20) * float(np.abs(samples).max())
         samples = samples + np.float32(level) * rng.standard_normal(samples.size, dtype=np.float32)
@@ -120,8 +141,8 @@ def as_recorded(performance: Performance, number: int, seed: int) -> tuple[Sampl
     return samples, rate_hz
 
 
-def _strays_of(riff: Riff, played: list[PlayedHit], heard: Heard) -> tuple[Array, NDArray[np.int_]]:
-    """The measures of every string that should have kept silent under a ringing chord, and whether it did."""
+def _strays_of(riff: Riff, played: list[PlayedHit], heard: Heard, share: float) -> tuple[Array, NDArray[np.int_], Array]:
+    """The measures of every string that should have kept silent under a ringing chord, whether it rang, and how often one was drawn."""
     due = expand(riff).hits
     rings, rang = [], []
     for hit, following in zip(played, [*played[1:], None], strict=True):
@@ -134,9 +155,8 @@ def _strays_of(riff: Riff, played: list[PlayedHit], heard: Heard) -> tuple[Array
         rang.append([int(n in hit.stray_strings) for n in silent])
     measures = measure_strays(heard.samples, rings)
     told = [k for k, rows in enumerate(measures) if len(rows)]
-    if not told:
-        return np.zeros((0, STRAY_MEASURES)), np.zeros(0, dtype=int)
-    return np.concatenate([measures[k] for k in told]), np.concatenate([rang[k] for k in told])
+    rows = np.concatenate([np.zeros((0, STRAY_MEASURES)), *(measures[k] for k in told)])
+    return rows, np.array([own for k in told for own in rang[k]], dtype=int), np.full(len(rows), share)
 
 
 def singles_of(number: int, seed: int) -> tuple[NDArray[np.float32], NDArray[np.int_], Array]:
@@ -156,17 +176,20 @@ def singles_of(number: int, seed: int) -> tuple[NDArray[np.float32], NDArray[np.
     return np.concatenate(rows).astype(np.float32), np.array(kinds), np.array(depths)
 
 
-def gather(takes: int, loud: int, guitars: int, seed: int) -> dict[str, Examples]:
-    """The examples of every source: of `takes` takes, of `loud` more at high gain, and of single hits of other guitars; all counted together."""
+def gather(takes: int, loud: int, ringing: int, guitars: int, seed: int) -> dict[str, Examples]:
+    """The examples of every source: of `takes` takes, of `loud` more at high gain, of `ringing` more for stray strings, and of single hits of
+    other guitars; all counted together."""
     wanted = [(number, None if number < takes else Tone.HIGH_GAIN, seed) for number in range(takes + loud)]
     with Pool() as pool:
         parts = pool.starmap(examples_of, wanted, chunksize=4)
+        rang = pool.map(partial(ringing_of, seed=seed), range(ringing), chunksize=4)
         alone = pool.map(partial(singles_of, seed=seed), range(guitars), chunksize=4)
     out = {}
     for parity, source in enumerate(SOURCES):
         whole = {name: [getattr(p, name) for p in parts[parity::2]] for name in Examples.__slots__}
-        for name, more in zip(("hits", "kinds", "depths"), zip(*alone[parity::2], strict=True), strict=True):
-            whole[name] += more
+        for names, more in ((("hits", "kinds", "depths"), alone), (("strays", "rang", "drawn"), rang)):
+            for name, parts_of_it in zip(names, zip(*more[parity::2], strict=True), strict=False):
+                whole[name] += parts_of_it
         out[source] = Examples(**{name: np.concatenate(rows) for name, rows in whole.items()})
     return out
 
@@ -178,7 +201,7 @@ def together(sources: list[Examples]) -> Examples:
 
 def gathered(arguments: argparse.Namespace) -> dict[str, Examples]:
     """What `gather` gives for the command's options, or what it gave an earlier one. Raises ValueError where the file is of other options."""
-    asked = [arguments.takes, arguments.loud, arguments.guitars, arguments.seed]
+    asked = [arguments.takes, arguments.loud, arguments.ringing, arguments.guitars, arguments.seed]
     file: Path | None = arguments.examples
     if file is None or not file.exists():
         examples = gather(*asked)
@@ -197,7 +220,8 @@ def options(description: str) -> argparse.ArgumentParser:
     """The options of a command that trains."""
     parser = argparse.ArgumentParser(description=description, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--takes", type=int, default=1600)
-    parser.add_argument("--loud", type=int, default=400)
+    parser.add_argument("--loud", type=int, default=800)
+    parser.add_argument("--ringing", type=int, default=800)
     parser.add_argument("--guitars", type=int, default=300)
     parser.add_argument("--seed", type=int, default=9)
     parser.add_argument("--examples", type=Path)
@@ -207,7 +231,9 @@ def options(description: str) -> argparse.ArgumentParser:
 def fit(e: Examples) -> dict[str, Network]:
     """The networks by their names in weights.py; as many at a time as there are processors."""
     wanted = np.exp(-0.5 * ((PLACES_S - e.places_s[:, np.newaxis]) / PLACE_SPREAD_S) ** 2)
-    wanted = (wanted / wanted.sum(axis=1, keepdims=True)).astype(np.float32)
+    wanted = np.where(_within(e.places_s)[:, np.newaxis], wanted / np.maximum(1e-9, wanted.sum(axis=1, keepdims=True)), 0).astype(
+        np.float32
+    )
     told = np.isfinite(e.depths)
     depths, muted = e.depths[told], e.depths[told] > 0
     shares = np.where(muted, 1.0, 0.5 * muted.sum() / max(1, (~muted).sum()))
@@ -223,7 +249,7 @@ def fit(e: Examples) -> dict[str, Network]:
             batch=1024,
         ),
         "ARTICULATION": partial(
-            fit_network, _rows_of(e.hits), e.kinds.size, one_of(e.kinds), hidden=(64,), outputs=len(KINDS), decay=0.5, passes=16
+            fit_network, _recoloured(e.hits), e.kinds.size, one_of(e.kinds), hidden=(96,), outputs=len(KINDS), decay=0.3, passes=16
         ),
         "STRUM": partial(
             fit_network, _rows_of(e.strums), classes.size, one_of(classes), hidden=(64, 32), outputs=CLASSES_MS.size, decay=0.3, passes=20
@@ -236,7 +262,7 @@ def fit(e: Examples) -> dict[str, Network]:
     with ThreadPoolExecutor(os.cpu_count()) as threads:
         running = {name: threads.submit(one) for name, one in fits.items()}
         networks = {name: one.result() for name, one in running.items()}
-    networks["STRAYS"] = _less_likely(networks["STRAYS"], float(np.log(STRAYS_BELIEVED / STRAYS)))
+    networks["STRAYS"] = _less_likely(networks["STRAYS"], float(np.log(STRAYS_BELIEVED / e.drawn.mean())))
     return networks
 
 
@@ -248,6 +274,11 @@ def _less_likely(network: Network, by: float) -> Network:
 
 def _rows_of(measures: NDArray[np.floating]) -> Callable[[Rows], Matrix]:
     return lambda rows: measures[rows].astype(np.float32)
+
+
+def _recoloured(measures: NDArray[np.floating]) -> Callable[[Rows], Matrix]:
+    rng = np.random.default_rng(0)
+    return lambda rows: recoloured_hits(measures[rows].astype(np.float32), rng)
 
 
 def main() -> None:

@@ -13,9 +13,11 @@ from benchmarks.fit import fit_network, near, one_of, place_of, struck_or_not
 from benchmarks.hearing import articulation_row, depth_lines, reliability_table, report, share, stop_table
 from benchmarks.train import NARROW_HZ, SINGLE_PALMS, Examples, as_recorded, gathered, options, singles_of, together
 
-from benchmarks import train
-from thrumble.core.ear.articulation import KINDS, MEASURES
+from benchmarks import colour, train
+from thrumble.core.ear.articulation import KINDS, MEASURES, SHAPES, SPECTRA, measure_hits
+from thrumble.core.ear.conditioning import condition
 from thrumble.core.ear.reading import HitReading, HitState, Reading, StartSource, Summary, Verdict
+from thrumble.core.ear.spectrum import BAND_EDGES_HZ, Bands, bands_of
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
 from thrumble.formats.truth_json import truth_document
@@ -133,16 +135,36 @@ def test_the_fit_separates_what_can_be_separated() -> None:
 
 
 def test_the_fit_finds_places_and_values() -> None:
-    """Of five places in turn the one with the largest input; and a value from its inputs."""
+    """Of five places in turn the one with the largest input, where that is above nothing; and a value from its inputs."""
     rng = np.random.default_rng(2)
     inputs = rng.normal(0, 1, (400, 5))
+    inputs[300:] = -0.5 - np.abs(inputs[300:])
     wanted = np.eye(5, dtype=np.float32)[inputs.argmax(axis=1)]
+    wanted[300:] = 0
     one_by_one = lambda rows: seen(inputs)(rows).reshape(-1, 1)  # noqa: E731
     places = fit_network(one_by_one, 400, place_of(wanted), hidden=(4,), outputs=1, decay=0.0, passes=200, batch=64)
-    assert np.mean(places.outputs(inputs.reshape(-1, 1)).reshape(-1, 5).argmax(axis=1) == inputs.argmax(axis=1)) > 0.98
+    scores = places.outputs(inputs.reshape(-1, 1)).reshape(-1, 5)
+    assert np.mean(scores[:300].argmax(axis=1) == inputs[:300].argmax(axis=1)) > 0.98
+    assert np.mean(scores[300:].max(axis=1) < 0) > 0.98, "and none of them where none is right"
     values = np.tanh(inputs[:, 0]) - inputs[:, 1]
     told = fit_network(seen(inputs), 400, near(values, np.ones(400)), hidden=(8,), outputs=1, decay=0.0, passes=400, batch=64)
     assert np.std(told.outputs(inputs)[:, 0] - values) < 0.1
+
+
+def test_measures_in_another_colour_are_those_of_the_sound_in_that_colour(monkeypatch: pytest.MonkeyPatch) -> None:
+    gains = colour.equalisers(1, BAND_EDGES_HZ.size - 1, np.random.default_rng(1))
+    monkeypatch.setattr(colour, "equalisers", lambda count, *_: np.repeat(gains, count, axis=0))
+    _, performance, _ = draw_take(12)
+    heard = condition(performance.samples, performance.rate_hz)
+    onsets = np.sort([h.onset_s for h in performance.hits if h.onset_s is not None])
+    ends = np.append(onsets[1:], heard.duration_s)
+    bands = bands_of(heard.samples)
+    plain, through = (measure_hits(heard.samples, b, onsets, ends) for b in (bands, Bands(bands.level_db + 10 * gains)))
+    drawn = colour.recoloured_hits(plain.astype(np.float32), np.random.default_rng(2))
+    away = lambda seen, columns: np.abs(through - seen)[:, columns].mean()  # noqa: E731
+    assert away(plain, slice(SPECTRA, None)) > 0.2 > 0.001 > away(drawn, slice(SPECTRA, None))
+    assert away(drawn, slice(0, SHAPES)) < away(plain, slice(0, SHAPES)) / 2, "within a group of bands an equaliser is not known"
+    assert np.array_equal(drawn[:, SHAPES:SPECTRA], plain.astype(np.float32)[:, SHAPES:SPECTRA])
 
 
 def test_what_the_ear_learns_from_is_recorded_in_several_ways_and_repeats() -> None:
@@ -189,10 +211,12 @@ def test_what_was_gathered_is_taken_again_and_never_for_other_options(tmp_path: 
         }
 
     monkeypatch.setattr(train, "gather", counted)
-    command = ["--takes", "4", "--loud", "2", "--guitars", "2", "--examples", str(tmp_path / "kept.npz")]
+    command = ["--takes", "4", "--loud", "2", "--ringing", "3", "--guitars", "2", "--examples", str(tmp_path / "kept.npz")]
     first, again = (gathered(options("").parse_args(command)) for _ in range(2))
     assert (
-        asked == [(4, 2, 2, 9)] and np.array_equal(again["sampled"].hits, first["sampled"].hits) and again["modelled"].hits.shape == (2, 1)
+        asked == [(4, 2, 3, 2, 9)]
+        and np.array_equal(again["sampled"].hits, first["sampled"].hits)
+        and again["modelled"].hits.shape == (2, 1)
     )
     with pytest.raises(ValueError, match="other options"):
         gathered(options("").parse_args([*command, "--seed", "8"]))

@@ -21,6 +21,7 @@ from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples
 
 GROUPS_HZ = ((70, 250), (250, 700), (700, 1800), (1800, 4500), (4500, 10500))
+GROUP_OF = [(BAND_EDGES_HZ[:-1] >= low * 0.99) & (BAND_EDGES_HZ[:-1] < high * 0.99) for low, high in GROUPS_HZ]  # the bands of each group
 WINDOWS_S = ((0.002, 0.014), (0.014, 0.034), (0.034, 0.060), (0.060, 0.095), (0.095, 0.140), (0.140, 0.200))
 CLEAR_S = 0.009  # the analysis window reaches this far ahead: stop short of the next onset
 PITCH_WINDOW_S = 0.055
@@ -35,7 +36,8 @@ HOLD = 8.0  # pull of the generic weights, in hits: a few follow the take and it
 SHARPEN = 1.4  # what is learnt from noisy labels is too modest: fitted so that of hits given 0.9 nine in ten are right
 MOMENTS = np.array([-8, -4, -2, 0, 1, 2, 3, 4, 6, 8, 10, 13, 16, 20, 25, 30, 36, 43, 50, 58, 67, 77, 88, 100])  # frames from the onset
 TOGETHER = 2  # neighbouring bands taken as one there
-MEASURES = 56 + MOMENTS.size * (BAND_EDGES_HZ.size - 1) // TOGETHER
+SHAPES, SPECTRA = 15, 56  # of the measures: where the three spectral shapes by groups end, and where the spectra by bands begin
+MEASURES = SPECTRA + MOMENTS.size * (BAND_EDGES_HZ.size - 1) // TOGETHER
 LEVEL_COLUMN, CLARITY_COLUMN = 45, 51  # of the measures: level against the take's peak in tens of dB, and the early pitch clarity
 FOLDS = 6
 DEPTH_TRUST = 0.7  # how far a take's palms are moved towards the depths written
@@ -62,8 +64,7 @@ def measure_hits(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array)
     """What the classifier sees of each hit, shape (n, measures). `ends_s`: the next onset, or the take's end."""
     if not onsets_s.size:
         return np.zeros((0, MEASURES))
-    group_of = [(BAND_EDGES_HZ[:-1] >= low * 0.99) & (BAND_EDGES_HZ[:-1] < high * 0.99) for low, high in GROUPS_HZ]
-    running = np.concatenate([np.zeros((1, len(GROUPS_HZ))), np.cumsum(grouped_power(bands, group_of), axis=0)])
+    running = np.concatenate([np.zeros((1, len(GROUPS_HZ))), np.cumsum(grouped_power(bands, GROUP_OF), axis=0)])
     free_s = np.clip(ends_s - onsets_s - CLEAR_S, 0.016, 0.2)
     levels = np.stack([_window_db(running, onsets_s, free_s, *window) for window in WINDOWS_S], axis=1)  # hits, windows, groups
     before = _window_db(running, onsets_s, np.full(onsets_s.size, 1.0), -0.022, -0.011)

@@ -5,7 +5,7 @@ from enum import StrEnum
 
 from thrumble.core.riff.model import Articulation
 
-ENGINE = "2.3.0"
+ENGINE = "2.4.0"
 
 
 class HitState(StrEnum):
