@@ -255,7 +255,7 @@ def fit(e: Examples) -> dict[str, Network]:
             fit_network, _rows_of(e.strums), classes.size, one_of(classes), hidden=(64, 32), outputs=CLASSES_MS.size, decay=0.3, passes=20
         ),
         "STRAYS": partial(
-            fit_network, _rows_of(e.strays), e.rang.size, struck_or_not(e.rang), hidden=(64, 32), outputs=1, decay=0.3, passes=20
+            fit_network, _rows_of(e.strays), e.rang.size, struck_or_not(e.rang), hidden=(160, 64), outputs=1, decay=0.1, passes=20
         ),
         "DEPTH": partial(fit_network, _rows_of(palms), depths.size, near(depths, shares), hidden=(64, 32), outputs=1, decay=1.0, passes=16),
     }  # fmt: skip

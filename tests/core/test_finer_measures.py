@@ -13,7 +13,7 @@ from thrumble.core.ear.clicks import Clicks, click_channel, find_clicks, start_b
 from thrumble.core.ear.envelope import GRID_S, Envelope
 from thrumble.core.ear.network import Network, unpack
 from thrumble.core.ear.onsets import Candidates, find_candidates
-from thrumble.core.ear.placing import FIRST, HEARD_BANDS, LAST, UNFORETOLD_BANDS, around_places, measure_places, place_hits
+from thrumble.core.ear.placing import FIRST, HEARD_BANDS, LAST, STEP_S, UNFORETOLD_BANDS, around_places, measure_places, place_hits
 from thrumble.core.ear.placing import PLACES as PLACE_STEPS
 from thrumble.core.ear.reading import HitReading, HitState
 from thrumble.core.ear.ringing import measure_rings, rest_levels_db
@@ -69,41 +69,50 @@ def test_hum_is_no_ring_and_a_rest_is_measured_against_its_hit() -> None:
 
 def test_places_are_measured_around_each_candidate_and_the_likeliest_stretch_wins() -> None:
     samples = with_sounds(2.0, (0.5, string(0.8, stop_s=0.5)))
-    envelope = Envelope(samples)
     about = np.array([0.5, 0.512])
     measures = measure_places(samples, about)
     assert measures.shape == (2, LAST - FIRST + 1, HEARD_BANDS + UNFORETOLD_BANDS) and np.isfinite(measures).all()
-    placed = place_hits(samples, envelope, about, unpack(PLACES))
+    placed = place_hits(samples, about, unpack(PLACES))
     assert placed[0] == pytest.approx(0.5, abs=0.001) and abs(placed[1] - 0.5) < 0.006, (
         "a candidate on the note's body goes back to its attack"
     )
-    assert place_hits(samples, envelope, np.zeros(0), unpack(PLACES)).size == 0
+    assert place_hits(samples, np.zeros(0), unpack(PLACES)).size == 0
     seen = around_places(measures).shape[1]
     blind = Network(np.zeros(seen), np.ones(seen), ((np.zeros((seen, 1)), np.zeros(1)),))
-    assert np.all(np.abs(place_hits(samples, envelope, about, blind) - about) <= 0.03)
+    assert np.all(np.abs(place_hits(samples, about, blind) - about) <= 0.03)
 
 
 class Told:
-    """A network that has made up its mind: the same scores of the places for every hit."""
+    """A network that has made up its mind: the same scores of the places for every hit of a look, and `none`, the odds that it is elsewhere."""
 
-    def __init__(self, chances: dict[int, float]) -> None:
-        self.scores = np.full(PLACE_STEPS.size, -12.0)
-        for step, chance in chances.items():
-            self.scores[step - PLACE_STEPS[0]] = np.log(chance)
+    def __init__(self, *looks: dict[int, float], none: float = 0.001) -> None:
+        self.looks, self.none, self.asked = looks, none, 0
 
     def outputs(self, inputs: np.ndarray) -> np.ndarray:
-        return np.tile(self.scores, len(inputs) // PLACE_STEPS.size)[:, np.newaxis]
+        scores = np.full(PLACE_STEPS.size, -20.0)
+        for step, chance in self.looks[min(self.asked, len(self.looks) - 1)].items():
+            scores[step - PLACE_STEPS[0]] = np.log(chance / self.none)
+        self.asked += 1
+        return np.tile(scores, len(inputs) // PLACE_STEPS.size)[:, np.newaxis]
 
 
-def test_a_place_told_sharply_takes_the_attack_and_one_told_vaguely_the_middle() -> None:
-    samples = with_sounds(2.0, (0.5, string(0.8, stop_s=0.5)))
-    envelope, about = Envelope(samples), np.array([0.51])
-    sharp = place_hits(samples, envelope, about, Told({-9: 0.9, 5: 0.1}))  # type: ignore[arg-type]
-    assert sharp[0] == pytest.approx(0.5, abs=0.0008), "9 ms before the candidate, and from there at the attack itself"
-    vague = place_hits(samples, envelope, about, Told({-12: 0.27, -10: 0.2, -8: 0.27, 5: 0.26}))  # type: ignore[arg-type]
-    assert vague[0] == pytest.approx(0.5, abs=0.0001), "between three places, whatever the envelope says"
-    kept = place_hits(samples, envelope, np.array([0.502]), Told({1: 1.0}))  # type: ignore[arg-type]
-    assert kept[0] == 0.502, "a candidate on its place is not moved"
+def test_a_hit_lies_in_the_middle_of_the_likeliest_stretch() -> None:
+    samples, about = with_sounds(2.0, (0.5, string(0.8, stop_s=0.5))), np.array([0.51])
+    one = place_hits(samples, about, Told({-9: 0.9, 5: 0.1}))  # type: ignore[arg-type]
+    assert one[0] == pytest.approx(0.51 - 9 * STEP_S, abs=0.0001), "what is far away has no say"
+    several = place_hits(samples, about, Told({-12: 0.27, -10: 0.2, -8: 0.27, 5: 0.26}))  # type: ignore[arg-type]
+    assert several[0] == pytest.approx(0.51 - 10 * STEP_S, abs=0.0001), "between three places"
+
+
+def test_a_hit_found_at_no_place_is_looked_for_before_and_after() -> None:
+    samples, about = with_sounds(2.0, (0.5, string(0.8, stop_s=0.5))), np.array([0.6])
+    nowhere = {0: 0.0001}
+    before = place_hits(samples, about, Told(nowhere, {12: 0.9}, nowhere))  # type: ignore[arg-type]
+    assert before[0] == pytest.approx(0.6 + (12 - PLACE_STEPS.size) * STEP_S, abs=0.0001)
+    after = place_hits(samples, about, Told(nowhere, nowhere, {-20: 0.9}))  # type: ignore[arg-type]
+    assert after[0] == pytest.approx(0.6 + (PLACE_STEPS.size - 20) * STEP_S, abs=0.0001)
+    lost = place_hits(samples, about, Told({3: 0.0001}))  # type: ignore[arg-type]
+    assert lost[0] == pytest.approx(0.6 + 3 * STEP_S, abs=0.0001), "found nowhere: at the likeliest place of the first look"
 
 
 def test_what_rings_on_is_foretold_and_a_string_struck_under_it_is_not() -> None:
@@ -123,7 +132,7 @@ def test_what_rings_on_is_foretold_and_a_string_struck_under_it_is_not() -> None
 @pytest.mark.parametrize("about_s", [0.0, 0.004, 1.999])
 def test_a_hit_at_the_edge_of_the_take_is_placed_too(about_s: float) -> None:
     samples = with_sounds(2.0, (0.004, string(0.8, stop_s=0.5)))
-    placed = place_hits(samples, Envelope(samples), np.array([about_s]), unpack(PLACES))
+    placed = place_hits(samples, np.array([about_s]), unpack(PLACES))
     assert np.isfinite(placed).all() and abs(placed[0] - about_s) <= 0.03
 
 

@@ -91,7 +91,7 @@ def _measure(sound: Sound, candidates: Candidates, matched: Matched, profile: Pr
     which = np.concatenate([own, np.full(matched.extra.size, -1)])
     order = np.argsort(candidates.times_s[used], kind="stable")
     which, about = which[order], candidates.times_s[used][order]
-    onsets = _in_order(about, place_hits(sound.heard.samples, sound.envelope, about, _PLACES))
+    onsets = _in_order(about, place_hits(sound.heard.samples, about, _PLACES))
     nexts = np.append(onsets[1:], np.inf)
     ends = np.minimum(nexts, sound.heard.duration_s)
     planned = np.array([KINDS.index(matched.due[k][0].hit.articulation) if k >= 0 else -1 for k in which], dtype=np.intp)

@@ -1,8 +1,7 @@
 """Where exactly a matched hit began. A candidate may stand on a later string, on the body of a note whose pick noise came first, or, for a palm
 landing on a ringing chord, on the first rise that the collapsing chord lets through. A trained network scores every millisecond around the
-candidate; the hit lies in the likeliest stretch of seven. Where the network is sure of three in it, the sharp envelope says where the attack
-stands; else the mean place of the stretch does. Where it finds no hit among them, it looks once more before and after. What the riff expects
-plays no part.
+candidate; the hit lies at the mean place of the likeliest stretch of seven. Where the network finds no hit among them, it looks once more
+before and after. What the riff expects plays no part.
 
 The network sees short spectra of two sounds: the take, and what a linear predictor of high order (Makhoul 1975), fitted on the sound just
 before, could not foretell. What rings on is foretold; a string struck anew is not, even where a distorted chord swallows its loudness. The
@@ -16,9 +15,7 @@ from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft
 
 from thrumble.core.ear.conditioning import WORK_RATE_HZ
-from thrumble.core.ear.envelope import Envelope
 from thrumble.core.ear.network import Array, Network
-from thrumble.core.ear.onsets import attack_near
 from thrumble.core.ear.spectrum import Matrix, band_matrix
 from thrumble.core.signal import Samples
 
@@ -40,9 +37,8 @@ FIT_FFT, FILTER_FFT = (next_fast_len(n, real=True) for n in (FITTED[1] - FITTED[
 STEADY = 1e-4  # white noise added to what is fitted, as a share of its power
 FLOOR_POWER = 1e-7
 ROWS, FEW = 192, 8  # hits at a time: the first bounds memory, the second keeps to the processor's cache
-KEEP_S = 0.003  # a candidate this near the best place keeps its own
 LOST = 0.5  # the hit began at none of the places if the chances of all add up to less
-STRETCH, NARROW = 7, 3  # places: the hit lies in the likeliest stretch; where half of all chance lies in a narrow one, it is told sharply
+STRETCH = 7  # places
 
 
 def measure_places(samples: Samples, about_s: Array) -> Matrix:
@@ -119,7 +115,7 @@ def around_places(measures: Matrix) -> Matrix:
     return np.concatenate(parts, axis=1)
 
 
-def place_hits(samples: Samples, envelope: Envelope, about_s: Array, network: Network) -> Array:
+def place_hits(samples: Samples, about_s: Array, network: Network) -> Array:
     """The onset of every matched candidate, seconds."""
     if not about_s.size:
         return about_s
@@ -130,12 +126,7 @@ def place_hits(samples: Samples, envelope: Envelope, about_s: Array, network: Ne
         there = _chances(samples, about_s[lost] + aside_s, network)
         better = there.sum(axis=1) > np.maximum(LOST, chances[lost].sum(axis=1))
         chances[lost[better]], centre_s[lost[better]] = there[better], about_s[lost[better]] + aside_s
-    at_s, told = _best_places(chances)
-    near = (np.abs(at_s) <= KEEP_S) & (centre_s == about_s)
-    out = np.where(told & near, about_s, centre_s + at_s)
-    sharp = told & ~near
-    out[sharp] = attack_near(envelope, out[sharp], reach_s=KEEP_S)
-    return out
+    return centre_s + _best_places(chances)
 
 
 def _chances(samples: Samples, about_s: Array, network: Network) -> Array:
@@ -149,15 +140,12 @@ def _chances(samples: Samples, about_s: Array, network: Network) -> Array:
     return np.asarray((scores / scores.sum(axis=1, keepdims=True))[:, :-1])
 
 
-def _best_places(chances: Array) -> tuple[Array, NDArray[np.bool_]]:
-    """From the chances of all places, shape (n, places): the mean place within the likeliest stretch of STRETCH, seconds from the candidate, and
-    whether it is told sharply."""
-    chances = chances / np.maximum(1e-12, chances.sum(axis=1, keepdims=True))
+def _best_places(chances: Array) -> Array:
+    """From the chances of all places, shape (n, places): the mean place within the likeliest stretch of STRETCH, seconds from the candidate."""
     reach = STRETCH // 2
-    padded = np.pad(chances, ((0, 0), (reach, reach)))
+    padded = np.pad(chances / np.maximum(1e-12, chances.sum(axis=1, keepdims=True)), ((0, 0), (reach, reach)))
     windows = np.lib.stride_tricks.sliding_window_view(padded, STRETCH, axis=1)  # n, places, STRETCH
     best = np.argmax(windows.sum(axis=2), axis=1)
     inside = windows[np.arange(len(chances)), best]
     mean = (inside * np.arange(-reach, reach + 1)).sum(axis=1) / inside.sum(axis=1)
-    narrow = np.lib.stride_tricks.sliding_window_view(inside, NARROW, axis=1).sum(axis=2).max(axis=1)
-    return PLACES_S[best] + mean * STEP_S, narrow > 0.5
+    return np.asarray(PLACES_S[best] + mean * STEP_S)

@@ -110,7 +110,7 @@ def _first_loud_onset(samples: Samples, silent: bool) -> float:
         raise BadAudio("no hit was heard: strike one string or chord and let it be")
     levels = envelope.level_db(envelope.energy, sure, sure + 0.05)
     loud = sure[levels > levels.max() - 12]
-    return float(place_hits(samples, envelope, loud[:1], _PLACES)[0])
+    return float(place_hits(samples, loud[:1], _PLACES)[0])
 
 
 def _decay_s(piece: Samples) -> float | None:
