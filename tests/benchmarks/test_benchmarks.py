@@ -11,10 +11,23 @@ from benchmarks.cases import Case, Score, Take, measure, merged
 from benchmarks.corpus import STYLES, draw_riff, draw_take
 from benchmarks.fit import fit_network, near, one_of, place_of, struck_or_not
 from benchmarks.hearing import articulation_row, depth_lines, reliability_table, report, share, stop_table
-from benchmarks.train import NARROW_HZ, SINGLE_PALMS, Examples, as_recorded, gathered, options, singles_of, together
+from benchmarks.train import (
+    MANY_STRAYS,
+    NARROW_HZ,
+    SINGLE_PALMS,
+    Examples,
+    as_recorded,
+    examples_of,
+    gathered,
+    options,
+    ringing_of,
+    singles_of,
+    together,
+)
 
 from benchmarks import colour, train
 from thrumble.core.ear.articulation import KINDS, MEASURES, SHAPES, SPECTRA, measure_hits
+from thrumble.core.ear.chords import STRAY_MEASURES
 from thrumble.core.ear.conditioning import condition
 from thrumble.core.ear.reading import HitReading, HitState, Reading, StartSource, Summary, Verdict
 from thrumble.core.ear.spectrum import BAND_EDGES_HZ, Bands, bands_of
@@ -180,6 +193,17 @@ def test_what_the_ear_learns_from_is_recorded_in_several_ways_and_repeats() -> N
             assert np.array_equal(again, samples)
             changed = 1
     assert 8 <= plain < 24 and 0 < narrow < 10 and changed
+
+
+def test_a_take_teaches_where_its_hits_are_and_where_none_is() -> None:
+    one = examples_of(12, None, 9)
+    hits = one.kinds.size
+    assert one.hits.shape == (hits, MEASURES) and one.places.shape[0] == one.places_s.size > hits, "false candidates beside the hits"
+    assert hits * 0.8 < one.struck.sum() <= hits < one.struck.size / 2
+    assert np.median(np.abs(one.places_s[:hits])) < 0.003 < 0.02 < np.median(np.abs(one.places_s[hits:]))
+    strays, rang, drawn = ringing_of(3, 9)
+    assert strays.shape == (rang.size, STRAY_MEASURES) and np.isfinite(strays).all() and (drawn == MANY_STRAYS).all()
+    assert 0.02 < rang.mean() < MANY_STRAYS, "a stray is one of three strings, and some of those belong to the chord"
 
 
 @pytest.mark.parametrize("number", [0, 2])

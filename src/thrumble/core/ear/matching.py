@@ -17,9 +17,7 @@ REACH_S = 0.16  # farther than this from its place no hit is looked for
 REACH_SLOT = 0.62  # nor farther than this share of the gap to its neighbour
 TREND_HITS = 12
 APART_S = 0.035  # an extra hit keeps this far from every due one
-CROWDING = (
-    -3.0
-)  # log odds from which on a candidate that no hit took tells of something else that sounds: another guitar, a ring that beats
+CROWDING = -3.0  # log odds from which on a candidate that no hit took tells of something else that sounds, as another guitar
 LEAST_CROWD_PER_S = 0.1  # believed of a take in which nothing else does
 CROWD_TO_EXTRA_S = 10.0  # odds asked of an extra hit, for every such candidate a second
 
