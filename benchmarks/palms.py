@@ -40,7 +40,8 @@ def drawn_guitar(seed: int, *, sampled: bool) -> tuple[Guitar, Setup, np.random.
 
 
 def sweep(seed: int, *, sampled: bool) -> tuple[float, list[tuple[str, str]]]:
-    """Of one guitar: rank correlation of the palm's place with the scale shown, and what was said of open, middling and dead hits."""
+    """Of one guitar: rank correlation of the palm's place with the scale shown (0 where all palms were shown at one place), and what was said of
+    open, middling and dead hits."""
     guitar, setup, rng = drawn_guitar(seed, sampled=sampled)
     midi = [float(rng.choice([38, 40, 42, 45]))] + ([] if rng.random() < 0.5 else [0.0])
     midi = midi if len(midi) == 1 else [midi[0], midi[0] + 7]
@@ -58,7 +59,7 @@ def sweep(seed: int, *, sampled: bool) -> tuple[float, list[tuple[str, str]]]:
                 said.append(("pocket", hit.place.value))
         else:
             said.append((Place.BACK.value if kind is Articulation.OPEN else Place.FORWARD.value, hit.place.value))
-    return float(spearmanr(depths, scales).statistic), said
+    return float(spearmanr(depths, scales).statistic) if len(set(scales)) > 1 else 0.0, said
 
 
 def _heard(sound: Samples) -> SingleHit | None:
