@@ -4,7 +4,7 @@ set -euo pipefail
 ROOT=$(cd "$(dirname "$0")/.." && pwd); PORT=${THRUMBLE_PG_PORT:-54329}; DB=${THRUMBLE_PG_DB:-thrumble}
 PGBIN=${PGBIN:-$(ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V | tail -1)}
 [ -x "$PGBIN/postgres" ] || { echo "PostgreSQL server missing: apt-get install postgresql" >&2; exit 1; }
-BASE=${THRUMBLE_PG_BASE:-$ROOT/.local/pg}; mkdir -p "$BASE"
+BASE=${THRUMBLE_PG_BASE:-$ROOT/.local/pg}; mkdir -p -m 755 "$BASE"
 if [ "$(id -u)" = 0 ]; then                       # initdb and postgres refuse root
   chown -R postgres:postgres "$BASE"
   as() { (cd / && exec runuser -u postgres -- "$@"); }   # cd /: postgres may not read the current folder

@@ -140,14 +140,20 @@ def worker() -> None:
 
 @app.command()
 def backup(file: Path) -> None:
-    """Write everything (riffs, takes, readings, queue) into one file."""
+    """Write everything (riffs, takes, readings, queue) into one file that only you may read."""
     from thrumble.actions.backup import write_backup
 
+    shown = sys.stderr.isatty()
+
+    def progress(size: int) -> None:
+        if shown:
+            print(f"\r{size / 1e6:.1f} MB written ...", end="", file=sys.stderr, flush=True)
+
     try:
-        size = write_backup(file)
+        size = write_backup(file, progress)
     except ThrumbleError as error:
         fail(str(error))
-    print(f"{file}: {size / 1e6:.1f} MB")
+    print(f"{file}: {size / 1e6:.1f} MB, checked. The secret that signs cookies is not in it: browsers are new to a restored installation.")
 
 
 @app.command()

@@ -1,5 +1,6 @@
 """The start command: migrate, fill the demo, then web server and worker side by side until told to stop."""
 
+import asyncio
 import os
 import signal
 import socket
@@ -9,22 +10,34 @@ import threading
 import time
 from pathlib import Path
 
+import h11
+import structlog
 import uvicorn
+from uvicorn.protocols.http.h11_impl import H11Protocol
 
+from thrumble import logs
+from thrumble.actions.copies import Nightly
 from thrumble.core.errors import Trouble
+from thrumble.settings import ROOT, database_url
 from thrumble.store.database import migrate
+from thrumble.worker import PARENT
 
+log = structlog.get_logger()
 RESTART_S = 2.0
+HEADERS_S, LOOK_S = 10.0, 2.5
+OWNS_DATABASE = "THRUMBLE_OWNS_DATABASE"  # set by ./run: the database of this folder is this server's to keep alive
+SERVING = "THRUMBLE_SERVING"  # file that names the address while it is served
 
 
 def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: Path | None) -> None:
-    """Serves until SIGINT or SIGTERM. Raises Trouble where port, certificate or database are not as needed."""
+    """Serves until SIGINT, SIGTERM or SIGHUP. Raises Trouble where port, certificate or database are not as needed."""
     if bool(tls_cert) != bool(tls_key):
         raise Trouble("for https give both --tls-cert and --tls-key")
     for file in (tls_cert, tls_key):
         if file and not file.is_file():
             raise Trouble(f"{file} is not there")
     _check_port(host, port)
+    logs.set_up("server")
     migrate()
     if demo:
         from thrumble.actions.demo import fill_demo
@@ -36,23 +49,31 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
         create_app(),
         host=host,
         port=port,
-        log_level="warning",
+        log_config=None,
+        access_log=False,
         ssl_certfile=tls_cert,
         ssl_keyfile=tls_key,
         timeout_graceful_shutdown=3,
+        http=_Patient,
         lifespan="off",
     )
     server = uvicorn.Server(config)
-    worker = _Worker()
-    worker.start()
-    # uvicorn ends on these, then raises them again: were they not caught here too, the worker would be left behind
+    beside = [_Worker(), Nightly(), *([_Database()] if os.environ.get(OWNS_DATABASE) else [])]
+    for one in beside:
+        one.start()
+    # uvicorn ends on the first two, then raises them again: were they not caught here too, the worker would be left behind
     for sign in (signal.SIGINT, signal.SIGTERM):
         signal.signal(sign, lambda *_: None)
-    print(f"Thrumble is at {'https' if tls_cert else 'http'}://{host}:{port}/   (Ctrl-C stops it)", flush=True)
+    signal.signal(signal.SIGHUP, lambda _, frame: server.handle_exit(signal.SIGTERM, frame))
+    address = f"{'https' if tls_cert else 'http'}://{host}:{port}/"
+    _say_where(address)
     try:
+        print(f"Thrumble is at {address}   (Ctrl-C stops it)", flush=True)
         server.run()
     finally:
-        worker.stop()
+        for one in beside:
+            one.stop()
+        _say_where(None)
 
 
 def _check_port(host: str, port: int) -> None:
@@ -64,8 +85,44 @@ def _check_port(host: str, port: int) -> None:
             raise Trouble(f"{host}:{port} cannot be served ({error.strerror}): choose another with --port") from None
 
 
+def _say_where(address: str | None) -> None:
+    """Leaves the address where a second start command finds it."""
+    if file := os.environ.get(SERVING):
+        if address is None:
+            Path(file).unlink(missing_ok=True)
+        else:
+            Path(file).write_text(address + "\n")
+
+
+class _Patient(H11Protocol):
+    """A connection that says nothing, or half of what it wants, is closed after ten seconds."""
+
+    def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
+        super().connection_made(transport)
+        self._began: float | None = self.loop.time()
+        self._watch = self.loop.call_later(LOOK_S, self._look)
+
+    def data_received(self, data: bytes) -> None:
+        if self._began is None and self.conn.their_state is h11.IDLE:
+            self._began = self.loop.time()
+        super().data_received(data)
+        if self.conn.their_state is not h11.IDLE:
+            self._began = None
+
+    def connection_lost(self, exc: Exception | None) -> None:
+        self._watch.cancel()
+        super().connection_lost(exc)
+
+    def _look(self) -> None:
+        answering = self.cycle is not None and not self.cycle.response_complete
+        if not answering and self._began is not None and self.loop.time() - self._began > HEADERS_S:
+            self.transport.close()
+        else:
+            self._watch = self.loop.call_later(LOOK_S, self._look)
+
+
 class _Worker:
-    """The worker's process: readings need a whole core, so they have one of their own. Started again if it dies."""
+    """The worker's process: readings need a whole core, so they have one of their own. Started again if it dies, ended with the server."""
 
     def __init__(self) -> None:
         self._stopping = threading.Event()
@@ -78,11 +135,11 @@ class _Worker:
     def _run(self) -> None:
         while not self._stopping.is_set():
             # a session of its own: Ctrl-C reaches the server, which then ends the worker in order
-            environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1"}
+            environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1", "DATABASE_URL": database_url(), PARENT: str(os.getpid())}
             self._process = subprocess.Popen([sys.executable, "-m", "thrumble.cli", "worker"], env=environment, start_new_session=True)
             self._process.wait()
             if not self._stopping.is_set():
-                print("the worker ended; starting it again", file=sys.stderr, flush=True)
+                log.warning("the worker ended; starting it again", code=self._process.returncode)
                 time.sleep(RESTART_S)
 
     def stop(self) -> None:
@@ -94,3 +151,26 @@ class _Worker:
                 self._process.wait(5)
             except subprocess.TimeoutExpired:
                 self._process.kill()
+
+
+class _Database:
+    """Looks after the private database: where it has died, it is started again."""
+
+    def __init__(self) -> None:
+        self._stopping = threading.Event()
+
+    def start(self) -> None:
+        threading.Thread(target=self._run, daemon=True).start()
+
+    def stop(self) -> None:
+        self._stopping.set()
+
+    def _run(self) -> None:
+        script = str(ROOT / "scripts/pg.sh")
+        while not self._stopping.wait(RESTART_S):
+            if subprocess.run([script, "status"], capture_output=True).returncode == 0 or self._stopping.is_set():
+                continue
+            log.warning("the database is away: starting it again")
+            done = subprocess.run([script, "start"], capture_output=True, text=True)
+            if done.returncode:
+                log.error("the database does not start", said=(done.stderr or done.stdout).strip()[-300:])

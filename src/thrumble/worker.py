@@ -1,97 +1,141 @@
-"""The background worker: reads takes as they come, woken by the queue. Everything heavy is imported here, at its start."""
+"""The background worker: reads takes as they come, woken by the queue. Everything heavy is imported here, at its start.
+
+It outlives the database: where that goes away, it tries again until it is back. It does not outlive the server that started it.
+"""
 
 import asyncio
 import contextlib
+import ctypes
+import os
 import signal
+import sys
+import time
 
 import procrastinate
 import structlog
-from procrastinate import jobs as procrastinate_jobs
+from procrastinate.exceptions import ProcrastinateException
 
+from thrumble import logs
 from thrumble.actions import takes
-from thrumble.core.errors import NotAllowed, NotFound
+from thrumble.actions.reconcile import reconcile, tidy_queue
+from thrumble.core.errors import Away, NotAllowed, NotFound, ThrumbleError
 from thrumble.jobs import QUEUE, READ_TAKE, conninfo
 from thrumble.settings import settings
 
 log = structlog.get_logger()
-HEARTBEAT_S, STALLED_S, WATCH_S = 2.0, 10.0, 3.0
-MOST_TRIES = 3
+HEARTBEAT_S, STALLED_S = 2.0, 10.0
+WATCH_S, RECONCILE_S, TIDY_S = 1.0, 5.0, 3600.0
+AGAIN_S = 2.0
+GRACE_S = 2.0
+PARENT = "THRUMBLE_PARENT"  # the server's process, where one started this worker
+PR_SET_PDEATHSIG = 1
+NICE = 5  # pages are answered before takes are read
 
 
-def build() -> procrastinate.App:
-    """The worker's side of the queue."""
+def build(hung: asyncio.Event) -> procrastinate.App:
+    """The worker's side of the queue. `hung` is set when a reading did not end in time: its thread cannot be stopped, only the process can."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=conninfo(), min_size=1, max_size=4))
 
     @app.task(name=READ_TAKE, queue=QUEUE)
     async def read_take(take_id: int) -> None:
         """Hears one take in a thread, so that heartbeats go on; a fault of our own is told to the player, then raised."""
+        limit_s = settings().read_timeout_s
         try:
-            await asyncio.wait_for(asyncio.to_thread(takes.read_stored_take, take_id), settings().read_timeout_s)
+            await asyncio.wait_for(asyncio.to_thread(takes.read_stored_take, take_id), limit_s)
         except (NotAllowed, NotFound):
             log.info("nothing to read", take=take_id)
         except TimeoutError:
-            takes.fail_take(
-                take_id,
-                f"The reading took more than {settings().read_timeout_s:.0f} seconds and was given up. Cut the take shorter, or read it again.",
-            )
+            _fail(take_id, f"Reading took more than {limit_s:.0f} seconds, so it was stopped. Cut the take shorter, or read it again.")
+            hung.set()
         except Exception:
-            with contextlib.suppress(NotAllowed, NotFound):
-                takes.fail_take(
-                    take_id, "Something went wrong inside the ear. The take is safe; read it again, or download it and report it."
-                )
+            _fail(take_id, "Something went wrong inside the ear. The take is safe: read it again, or download it and report it.")
             raise
 
     return app
 
 
-async def run() -> None:
-    """Works until told to stop (SIGTERM or SIGINT)."""
-    app = build()
-    stop = asyncio.Event()
-    for sign in (signal.SIGTERM, signal.SIGINT):
+def _fail(take_id: int, problem: str) -> None:
+    """Tells the player; where even that is not possible now, `reconcile` takes the take up again."""
+    with contextlib.suppress(ThrumbleError):
+        takes.fail_take(take_id, problem)
+
+
+async def run() -> bool:
+    """Works until told to stop (SIGTERM, SIGINT, SIGHUP) or until its server has gone. True if a new process has to go on."""
+    stop, hung = asyncio.Event(), asyncio.Event()
+    for sign in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         asyncio.get_running_loop().add_signal_handler(sign, stop.set)
-    async with app.open_async():
-        work = asyncio.create_task(
-            app.run_worker_async(
-                queues=[QUEUE], concurrency=1, update_heartbeat_interval=HEARTBEAT_S, stalled_worker_timeout=STALLED_S,
-                fetch_job_polling_interval=2, install_signal_handlers=False, listen_notify=True,
-            )
-        )  # fmt: skip
-        watch = asyncio.create_task(_take_up_stalled(app))
-        waiting = asyncio.create_task(stop.wait())
-        await asyncio.wait({work, waiting}, return_when=asyncio.FIRST_COMPLETED)
-        for task in (work, watch, waiting):
-            task.cancel()
-        for task in (work, watch, waiting):
-            with contextlib.suppress(asyncio.CancelledError):
-                await task
+    watch = [asyncio.create_task(_watch_parent(stop)), asyncio.create_task(_bring_together())]
+    ends = [asyncio.create_task(stop.wait()), asyncio.create_task(hung.wait())]
+    while not stop.is_set() and not hung.is_set():
+        try:
+            async with build(hung).open_async() as app:
+                work = asyncio.create_task(_work(app))
+                await asyncio.wait({work, *ends}, return_when=asyncio.FIRST_COMPLETED)
+                if not work.done():
+                    work.cancel()
+                    await asyncio.wait({work}, timeout=GRACE_S)
+                elif error := work.exception():
+                    log.warning("the queue is away", error=str(error)[:200])
+        except (ProcrastinateException, OSError) as error:
+            log.warning("the database is away", error=str(error)[:200])
+        if not stop.is_set() and not hung.is_set():
+            await asyncio.wait(set(ends), timeout=AGAIN_S, return_when=asyncio.FIRST_COMPLETED)
+    for task in (*watch, *ends):
+        task.cancel()
+    return hung.is_set() and not stop.is_set()
 
 
-async def _take_up_stalled(app: procrastinate.App) -> None:
-    """Jobs whose worker died are tried again, three times at most: a take that kills its worker must not come back for ever."""
-    seen: set[int] = set()
-    while True:
-        now = set()
-        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
-            assert job.id is not None
-            now.add(job.id)
-            if job.id not in seen:
-                continue
-            if job.attempts < MOST_TRIES:
-                log.info("taking up a stalled reading", job=job.id)
-                await app.job_manager.retry_job(job)
-            else:
-                await app.job_manager.finish_job(job, status=procrastinate_jobs.Status.FAILED, delete_job=False)
-                await asyncio.to_thread(_give_up, int(job.task_kwargs["take_id"]))
-        seen = now
+async def _work(app: procrastinate.App) -> None:
+    await app.run_worker_async(
+        queues=[QUEUE],
+        concurrency=1,
+        update_heartbeat_interval=HEARTBEAT_S,
+        stalled_worker_timeout=STALLED_S,
+        fetch_job_polling_interval=2,
+        install_signal_handlers=False,
+        listen_notify=True,
+        delete_jobs="successful",
+    )
+
+
+async def _watch_parent(stop: asyncio.Event) -> None:
+    """Ends the worker when its server has gone, also where the system's own signal for that did not come."""
+    parent = os.environ.get(PARENT)
+    while parent is not None and not stop.is_set():
+        if os.getppid() != int(parent):
+            log.info("the server has gone: the worker ends")
+            stop.set()
         await asyncio.sleep(WATCH_S)
 
 
-def _give_up(take_id: int) -> None:
-    with contextlib.suppress(NotAllowed, NotFound):
-        takes.fail_take(take_id, "Reading this take ended the reader three times. The take is safe; download it and report it.")
+async def _bring_together() -> None:
+    """`reconcile` at the start and every few seconds, tidying up every hour."""
+    suspects: set[int] = set()
+    tidied = -TIDY_S
+    while True:
+        try:
+            suspects = await asyncio.to_thread(reconcile, suspects)
+            if time.monotonic() - tidied > TIDY_S:
+                await asyncio.to_thread(tidy_queue)
+                tidied = time.monotonic()
+        except Away:
+            pass  # the next round finds what this one could not
+        except Exception:
+            log.exception("takes and jobs could not be brought together")
+        await asyncio.sleep(RECONCILE_S)
 
 
 def main() -> None:
-    """Runs a worker in this process."""
-    asyncio.run(run())
+    """Runs a worker in this process, and never leaves it behind: a reading under way is taken up by the next worker."""
+    logs.set_up("worker")
+    if PARENT in os.environ:
+        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
+    with contextlib.suppress(OSError):
+        os.nice(NICE)
+    again = asyncio.Runner()
+    restart = again.run(run())
+    sys.stdout.flush()
+    if restart:
+        os.execv(sys.executable, [sys.executable, "-m", "thrumble.cli", "worker"])
+    os._exit(0)  # the executor's thread may still be hearing a take: it is not waited for

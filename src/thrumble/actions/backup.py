@@ -1,9 +1,15 @@
-"""Backup and restore: the database holds the whole state, so one dump is all. Uses PostgreSQL's own tools."""
+"""Backup and restore: the database holds the whole state, so one dump is all. Uses PostgreSQL's own tools.
 
+The signing secret stays out of it: a restored installation makes its own, and every browser is a new one there.
+"""
+
+import contextlib
 import glob
 import os
 import shutil
 import subprocess
+import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 import sqlalchemy as sa
@@ -13,19 +19,36 @@ from thrumble.jobs import conninfo
 from thrumble.store import database
 
 MARK = b"PGDMP"
+LEFT_OUT = "signing"
+LOOK_S = 0.5
 
 
-def write_backup(file: Path) -> int:
-    """Dumps the database into a file and gives its size; a half-written file never stands under the name asked for."""
+def write_backup(file: Path, progress: Callable[[int], None] = lambda _: None) -> int:
+    """Dumps the database into a file that only its owner may read, reads it through once, and gives its size.
+
+    A half-written file never stands under the name asked for. `progress` is told the bytes written so far. Raises Trouble.
+    """
     part = file.with_name(file.name + ".part")
     try:
-        _tool("pg_dump", "--format=custom", "--no-owner", "--no-privileges", f"--file={part}", f"--dbname={_address()}")
+        _begin(part)  # before anything is dumped: what cannot be written is known at once
+        _tool(
+            "pg_dump", "--format=custom", "--no-owner", "--no-privileges", f"--exclude-table-data={LEFT_OUT}", f"--file={part}",
+            f"--dbname={_address()}", while_running=lambda: progress(part.stat().st_size),
+        )  # fmt: skip
+        _tool("pg_restore", "--file=/dev/null", str(part))
         part.replace(file)
+        return file.stat().st_size
     except OSError as error:
         raise Trouble(f"{file} cannot be written: {error.strerror}") from None
     finally:
-        part.unlink(missing_ok=True)
-    return file.stat().st_size
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
+
+
+def _begin(part: Path) -> None:
+    with contextlib.suppress(FileNotFoundError):
+        part.unlink()
+    os.close(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600))
 
 
 def restore_backup(file: Path) -> None:
@@ -36,8 +59,11 @@ def restore_backup(file: Path) -> None:
                 raise Trouble(f"{file} is no backup of Thrumble: give a file that 'thrumble backup' wrote")
     except OSError as error:
         raise Trouble(f"{file} cannot be read: {error.strerror}") from None
-    with database.engine().connect() as connection:
-        tables = connection.execute(sa.text("select count(*) from pg_tables where schemaname = 'public'")).scalar_one()
+    try:
+        with database.engine().connect() as connection:
+            tables = connection.execute(sa.text("select count(*) from pg_tables where schemaname = 'public'")).scalar_one()
+    except sa.exc.OperationalError:
+        raise Trouble("the database does not answer: start it with scripts/pg.sh start") from None
     if tables:
         raise Trouble("this installation is not empty: restore into a new one (an empty database), so that nothing is overwritten")
     _tool("pg_restore", "--no-owner", "--no-privileges", "--single-transaction", "--exit-on-error", f"--dbname={_address()}", str(file))
@@ -50,12 +76,23 @@ def _address() -> str:
     return sa.URL.create(url.drivername, url.username, host=url.host, port=url.port, database=url.database).render_as_string()
 
 
-def _tool(name: str, *arguments: str) -> None:
+def _tool(name: str, *arguments: str, while_running: Callable[[], None] = lambda: None) -> None:
     newest = sorted(glob.glob(f"/usr/lib/postgresql/*/bin/{name}"), key=lambda path: float(path.split("/")[4]))
     path = newest[-1] if newest else shutil.which(name)
     if path is None:
         raise Trouble(f"{name} is missing: install PostgreSQL's client programs (apt-get install postgresql-client)")
-    environment = {**os.environ, "PGPASSWORD": sa.make_url(conninfo()).password or ""}
-    done = subprocess.run([path, *arguments], env=environment, capture_output=True, text=True)
-    if done.returncode != 0:
-        raise Trouble(f"{name} failed: {done.stderr.strip().splitlines()[-1] if done.stderr.strip() else 'no reason given'}")
+    environment = {**os.environ, "PGPASSWORD": sa.make_url(conninfo()).password or "", "PGCONNECT_TIMEOUT": "5"}
+    with tempfile.TemporaryFile("w+") as said:
+        process = subprocess.Popen([path, *arguments], env=environment, stdout=subprocess.DEVNULL, stderr=said)
+        try:
+            while process.poll() is None:
+                with contextlib.suppress(subprocess.TimeoutExpired):
+                    process.wait(LOOK_S)
+                while_running()
+        except BaseException:
+            process.kill()
+            raise
+        said.seek(0)
+        errors = said.read().strip()
+    if process.returncode != 0:
+        raise Trouble(f"{name} failed: {errors.splitlines()[-1] if errors else 'no reason given'}")

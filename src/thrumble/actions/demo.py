@@ -30,7 +30,7 @@ def fill_demo(say: Callable[[str], None]) -> None:
         player_id = players.local_player(session)
         if players.is_marked(session, DONE):
             return
-        standings = riffs.riff_standings(session, player_id)
+        standings = riffs.riff_standings(session, player_id, limit=1000)
         texts = {name: (parse_riff(text), text) for name, text in riff_texts().items()}
         known = {s.revision.riff.title: s.revision for s in standings}
         if any(title not in {riff.title for riff, _ in texts.values()} for title in known):
@@ -74,5 +74,5 @@ def _play(player_id: int, revision: Revision, take: DemoTake, tone: rigs.Tone) -
     )  # fmt: skip
     with database.session() as session:
         stored = takes.add_take(session, player_id, new, TakeState.QUEUED)
-        takes.put_audio(session, player_id, stored.id, data, beyond_full_scale=beyond)
+        takes.put_audio(session, player_id, stored.id, [data], beyond_full_scale=beyond)
     read_stored_take(stored.id)

@@ -1,7 +1,7 @@
 """The way from files to a reading, without a store: the same road for the command line, the worker and the benchmarks."""
 
 from thrumble.core.ear.reading import Reading
-from thrumble.core.ear.take import TakeInfo, read_take
+from thrumble.core.ear.take import TakeInfo, read_recording
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
@@ -23,6 +23,4 @@ def read_riff(data: bytes) -> Riff:
 
 def listen(riff: Riff, audio: bytes, *, tempo_bpm: float | None, info: TakeInfo) -> Reading:
     """Decodes a take and reads it against a riff. Raises BadAudio, BadTempo, RiffError."""
-    expanded = expand(riff, tempo_bpm)
-    recording = read_audio(audio)
-    return read_take(recording.samples, recording.rate_hz, expanded, info)
+    return read_recording(read_audio(audio), expand(riff, tempo_bpm), info)

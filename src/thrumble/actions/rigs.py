@@ -1,8 +1,12 @@
 """Verbs on rigs that join core, formats and store."""
 
+import tempfile
+from pathlib import Path
+
 import numpy as np
 from sqlmodel import Session
 
+from thrumble.actions.sound import fetch
 from thrumble.core.ear.articulation import NO_PROFILE, Profile
 from thrumble.core.errors import BadAudio, NotAllowed, NotFound
 from thrumble.core.riff.model import Articulation
@@ -35,17 +39,15 @@ def keep_example(
     return rigs.add_example(session, player_id, tone_id, kind=kind, data=data, rate_hz=rate_hz, depth=hit.depth, origin=origin)
 
 
-def profile_for(session: Session, player_id: int, tone_id: int | None) -> Profile:
-    """What the player kept in a tone, as the ear uses it; nothing without a tone."""
-    if tone_id is None:
-        return NO_PROFILE
+def profile_from(kept: list[tuple[str, str, bytes]]) -> Profile:
+    """What the player kept in a tone, as the ear uses it; nothing without examples. `kept`: kind, origin and sound of each."""
     examples = []
-    for kind, origin, data in rigs.example_sounds(session, player_id, tone_id):
+    for kind, origin, data in kept:
         sound = read_audio(data)
         articulation, depth = KINDS[kind]
         samples = np.asarray(sound.samples, dtype=np.float32).reshape(-1)
         examples.append(Kept(samples=samples, rate_hz=sound.rate_hz, kind=articulation, depth=depth if origin == FINDER else None))
-    return profile_of(examples)
+    return profile_of(examples) if examples else NO_PROFILE
 
 
 def correct_hit(session: Session, player_id: int, take_id: int, *, index: int, round_: int, articulation: str, join: bool) -> None:
@@ -82,11 +84,17 @@ def correct_hit(session: Session, player_id: int, take_id: int, *, index: int, r
 
 def _cut(session: Session, player_id: int, take_id: int, onset_s: float, next_s: float) -> tuple[np.ndarray, int]:
     """A hit's own sound out of its take, faded in before it and out before the next."""
-    sound = read_audio(takes.get_audio(session, player_id, take_id))
-    mono = sound.samples if sound.samples.ndim == 1 else sound.samples.mean(axis=1)
-    rate = sound.rate_hz
-    begin, end = max(0, int((onset_s - LEAD_S) * rate)), min(mono.size, int(min(onset_s + CUT_S, next_s - 0.005) * rate))
-    piece = np.array(mono[begin:end], dtype=np.float32)
+    with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
+        path = Path(folder) / "take"
+        fetch(session, player_id, take_id, path)
+        sound = read_audio(path)
+        rate = sound.rate_hz
+        begin, end = max(0, int((onset_s - LEAD_S) * rate)), int(min(onset_s + CUT_S, next_s - 0.005) * rate)
+        parts, at = [], 0
+        for block in sound.blocks():
+            parts.append(block[max(0, begin - at) : max(0, end - at)].mean(axis=1, dtype=np.float32))
+            at += block.shape[0]
+    piece = np.concatenate(parts)
     fade = min(piece.size, int(0.04 * rate))
     piece[:fade] *= np.linspace(0, 1, fade, dtype=np.float32) ** 3  # the hit before is not part of this one
     return piece, rate

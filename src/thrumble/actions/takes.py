@@ -1,97 +1,101 @@
 """Verbs on takes with two callers, or that join store, formats and queue."""
 
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
 from decimal import Decimal
+from pathlib import Path
+from typing import BinaryIO, TypeVar
 
-import numpy as np
 import structlog
 from sqlmodel import Session
 
-from thrumble.actions.rigs import profile_for
+from thrumble.actions.rigs import profile_from
+from thrumble.actions.sound import Spans, fetch, missing_spans, parts_of, put_together
 from thrumble.core.coach.verdict import clean_hits, judge
+from thrumble.core.ear.comparing import Difference, compare
 from thrumble.core.ear.conditioning import MAX_S
-from thrumble.core.ear.reading import ENGINE
-from thrumble.core.ear.take import TakeInfo, read_take
-from thrumble.core.errors import BadAudio, NotAllowed, NotFound, ThrumbleError
-from thrumble.core.riff.expand import expand
+from thrumble.core.ear.reading import ENGINE, Reading
+from thrumble.core.ear.take import TakeInfo, read_recording
+from thrumble.core.errors import Away, BadAudio, NotAllowed, NotFound, ThrumbleError
+from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.takes import RecorderReport, TakeState
-from thrumble.formats.audio import read_audio, write_flac
+from thrumble.formats.audio import read_audio
 from thrumble.jobs import enqueue_reading
-from thrumble.store import database, riffs, takes
+from thrumble.store import database, riffs, rigs, takes
+from thrumble.store.space import check_room
 from thrumble.store.takes import NewTake, Take
 
 log = structlog.get_logger()
-ZERO_RUN = 128
-SOUND = 1e-4
+T = TypeVar("T")
+OUTAGE_S = 60.0
 
 
 def begin_take(session: Session, player_id: int, new: NewTake) -> Take:
-    """A take whose sound will come in chunks."""
+    """A take whose sound will come in chunks. Begun again under the same key, it is the same take. Raises NoSpace."""
+    if new.client_key is not None and (known := takes.take_by_key(session, player_id, new.client_key)):
+        return known
+    check_room(session)
     return takes.add_take(session, player_id, new, TakeState.RECORDING)
 
 
-def finish_take(session: Session, player_id: int, take_id: int, report: RecorderReport) -> Take:
-    """Puts the chunks of a recording together, as 24-bit FLAC, and asks for its reading in the same transaction.
+def keep_chunk(session: Session, player_id: int, take_id: int, frame: int, data: bytes) -> None:
+    """Keeps sound of a take that is being recorded. Raises NotAllowed once it is finished, BadAudio beyond ten minutes."""
+    take = takes.get_take(session, player_id, take_id, lock=True)
+    if take.state is not TakeState.RECORDING:
+        raise NotAllowed("this take is finished: begin a new one")
+    if frame + len(data) // 4 > MAX_S * (take.rate_hz or 48000):
+        raise BadAudio("this take is longer than ten minutes: finish it")
+    takes.add_chunk(session, player_id, take_id, frame, data)
 
-    Also finishes a take whose tab was closed. Raises BadAudio where no sound came in.
+
+def finish_take(session: Session, player_id: int, take_id: int, report: RecorderReport, wanted: Spans | None = None) -> tuple[Take, Spans]:
+    """Asks for a recording's reading. Gives the take, and the frames that have not come in yet: with any of them missing nothing is done.
+
+    wanted : the frames that were recorded; None takes what is there, as for a take whose tab was closed.
+    A take that is finished already stays as it is. Raises BadAudio where no sound came in.
     """
     take = takes.get_take(session, player_id, take_id, lock=True)
     if take.state is not TakeState.RECORDING:
-        raise NotAllowed("this take is finished already: open it to see its reading")
-    takes.set_state(session, player_id, take_id, TakeState.QUEUED)
-    samples, gaps = join_chunks(takes.get_chunks(session, player_id, take_id))
-    data, beyond = write_flac(samples, take.rate_hz or 48000)
-    noticed = {
-        "gap_frames": max(report.gap_frames, gaps), "zero_runs": zero_runs(samples), "clock_slip_ms": report.clock_slip_ms,
-        "underruns": report.underruns, "settings": report.settings,
-    }  # fmt: skip
-    takes.put_audio(session, player_id, take_id, data, beyond_full_scale=beyond, recorder=noticed)
-    enqueue_reading(session, take_id)
-    return takes.get_take(session, player_id, take_id)
-
-
-def join_chunks(chunks: list[tuple[int, bytes]]) -> tuple[np.ndarray, int]:
-    """One mono take from chunks placed by their frames, the first at the take's start; missing frames are zeros and counted."""
-    if not chunks:
+        return take, []
+    have = takes.chunk_spans(session, player_id, take_id)
+    missing = missing_spans(have, wanted or [])
+    if missing:
+        return take, missing
+    if not have:
         raise BadAudio("no sound of this take arrived: discard it and play again")
-    first = chunks[0][0]
-    end = max(frame + len(data) // 4 for frame, data in chunks)
-    if end - first > MAX_S * 192_000:
-        raise BadAudio("this take's frames lie too far apart to be one recording: discard it and play again")
-    samples, filled = np.zeros(end - first, dtype=np.float32), np.zeros(end - first, dtype=bool)
-    for frame, data in chunks:
-        part = np.frombuffer(data, dtype="<f4")
-        samples[frame - first : frame - first + part.size] = part
-        filled[frame - first : frame - first + part.size] = True
-    return np.nan_to_num(samples), int(np.count_nonzero(~filled))
+    takes.note_report(session, player_id, take_id, report.noted())
+    take = takes.set_state(session, player_id, take_id, TakeState.QUEUED)
+    enqueue_reading(session, take_id)
+    return take, []
 
 
-def zero_runs(samples: np.ndarray) -> int:
-    """Runs of 128 exact zeros or more with sound on both sides: packets the browser dropped."""
-    zero = np.concatenate([[0], (samples == 0).astype(np.int8), [0]])
-    edges = np.flatnonzero(np.diff(zero))
-    starts, ends = edges[::2], edges[1::2]
-    count = 0
-    for start, end in zip(starts, ends, strict=True):
-        before, after = samples[max(0, start - 64) : start], samples[end : end + 64]
-        if end - start >= ZERO_RUN and before.size and after.size and np.abs(before).max() > SOUND and np.abs(after).max() > SOUND:
-            count += 1
-    return count
+def discard_take(session: Session, player_id: int, take_id: int) -> None:
+    """Drops a take that was abandoned while it was recorded. Raises NotAllowed once it is finished."""
+    if takes.get_take(session, player_id, take_id, lock=True).state is not TakeState.RECORDING:
+        raise NotAllowed("this take is finished: delete it on its own page")
+    takes.delete_take(session, player_id, take_id)
 
 
-def submit_upload(session: Session, player_id: int, new: NewTake, data: bytes) -> Take:
-    """Stores a file as it came, once it has proved to be sound, and asks for its reading. Raises BadAudio."""
-    read_audio(data)
+def submit_upload(session: Session, player_id: int, new: NewTake, file: BinaryIO) -> Take:
+    """Stores a file as it came and asks for its reading; whether it is sound, the worker finds out. Raises NoSpace."""
+    check_room(session)
     take = takes.add_take(session, player_id, new, TakeState.QUEUED)
-    takes.put_audio(session, player_id, take.id, data)
+    takes.put_audio(session, player_id, take.id, parts_of(file))
     enqueue_reading(session, take.id)
     return take
 
 
-def read_again(session: Session, player_id: int, take_id: int) -> None:
-    """Asks for a take's reading once more."""
-    takes.set_state(session, player_id, take_id, TakeState.QUEUED)
+def read_again(session: Session, player_id: int, take_id: int) -> Take:
+    """Asks for a take's reading once more; one that waits already goes on waiting, and gets a job if it had lost its own."""
+    take = takes.get_take(session, player_id, take_id, lock=True)
+    takes.forget_tries(session, player_id, take_id)
+    if take.state is not TakeState.READING:
+        take = takes.set_state(session, player_id, take_id, TakeState.QUEUED)
     enqueue_reading(session, take_id)
+    return take
 
 
 def read_all_again(session: Session, player_id: int) -> int:
@@ -103,44 +107,127 @@ def read_all_again(session: Session, player_id: int) -> int:
 
 
 def read_stored_take(take_id: int) -> None:
-    """The worker's task: hears a take from its stored bytes and keeps the reading. A take deleted meanwhile is no error."""
-    try:
-        with database.session() as session:
-            player_id = takes.owner_of(session, take_id)
-            take = takes.set_state(session, player_id, take_id, TakeState.READING)
-            revision = riffs.get_revision(session, player_id, take.revision_id)
-            audio = takes.get_audio(session, player_id, take_id)
-    except NotFound:
-        log.info("take gone before its reading", take=take_id)
-        return
-    try:
-        with database.session() as session:
-            _hear(session, take, revision.riff, audio)
-    except ThrumbleError as error:
-        with database.session() as session:
-            takes.set_state(session, player_id, take_id, TakeState.FAILED, problem=str(error))
+    """The worker's task: hears a take from its stored sound and keeps the reading. A take deleted meanwhile is no error.
+
+    No transaction is open while the ear computes. Where the database goes away meanwhile, what was heard waits for it.
+    """
+    with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
+        path = Path(folder) / "take"
+        try:
+            try:
+                work = patiently(lambda: _take_up(take_id, path))
+                kept = _hear(work, path)
+            except (NotFound, NotAllowed, Away):
+                raise
+            except ThrumbleError as error:
+                patiently(lambda problem=str(error): fail_take(take_id, problem))  # type: ignore[misc]
+            else:
+                patiently(lambda: _keep(work, kept))
+        except NotFound:
+            log.info("take gone before its reading", take=take_id)
 
 
-def _hear(session: Session, take: Take, riff: Riff, audio: bytes) -> None:
-    recording = read_audio(audio)
-    expanded = expand(riff, take.tempo_bpm)
-    report = RecorderReport(**{k: v for k, v in (take.recorder or {}).items() if k != "settings"})
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Work:
+    """What a reading needs beside the sound."""
+
+    take: Take
+    riff: Riff
+    examples: list[tuple[str, str, bytes]]
+    before: Reading | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Kept:
+    """What a reading gave."""
+
+    reading: Reading
+    expanded: ExpandedRiff
+    verdict: str
+    clean: int
+    judged: int
+    changed: Difference | None
+
+
+def _take_up(take_id: int, path: Path) -> _Work:
+    """Marks the take as being read and brings its sound to a path."""
+    with database.session() as session:
+        player_id = takes.owner_of(session, take_id)
+        take = takes.set_state(session, player_id, take_id, TakeState.READING)
+    with database.session() as session:
+        if takes.chunk_spans(session, player_id, take_id):
+            put_together(session, take)
+        take = takes.get_take(session, player_id, take_id)
+        fetch(session, player_id, take_id, path)
+        return _Work(
+            take=take,
+            riff=riffs.get_revision(session, player_id, take.revision_id).riff,
+            examples=[] if take.tone_id is None else rigs.example_sounds(session, player_id, take.tone_id),
+            before=takes.older_reading(session, player_id, take_id, ENGINE),
+        )
+
+
+def _hear(work: _Work, path: Path) -> _Kept:
+    take = work.take
+    expanded = expand(work.riff, take.tempo_bpm)
+    report = RecorderReport(**(take.recorder or {}))
     start_s = None if take.start_s is None else take.start_s + (take.delay_ms or 0.0) / 1000
     info = TakeInfo(
-        start_s=start_s, delay_ms=take.delay_ms, delay_spread_ms=take.delay_spread_ms, rounds=take.rounds, dropouts=report.dropouts(),
-        profile=profile_for(session, take.player_id, take.tone_id),
-    )  # fmt: skip
-    reading = read_take(recording.samples, recording.rate_hz, expanded, info)
-    clean, judged = clean_hits(reading, expanded)
-    takes.put_reading(
-        session, take.player_id, take.id, reading, expanded, verdict=judge(reading, expanded)[0].text, clean=clean, judged=judged
+        start_s=start_s,
+        delay_ms=take.delay_ms,
+        delay_spread_ms=take.delay_spread_ms,
+        rounds=take.rounds,
+        dropouts=report.dropouts(),
+        profile=profile_from(work.examples),
     )
-    if take.rounds is None:
-        takes.set_timing(session, take.player_id, take.id, tempo_bpm=Decimal(str(expanded.tempo_bpm)), rounds=reading.rounds)
-    takes.set_state(session, take.player_id, take.id, TakeState.READ)
+    reading = read_recording(read_audio(path), expanded, info)
+    clean, judged = clean_hits(reading, expanded)
+    return _Kept(
+        reading=reading,
+        expanded=expanded,
+        verdict=judge(reading, expanded)[0].text,
+        clean=clean,
+        judged=judged,
+        changed=compare(work.before, reading) if work.before else None,
+    )
+
+
+def _keep(work: _Work, kept: _Kept) -> None:
+    take = work.take
+    with database.session() as session:
+        takes.get_take(session, take.player_id, take.id, lock=True)
+        takes.put_reading(
+            session,
+            take.player_id,
+            take.id,
+            kept.reading,
+            kept.expanded,
+            verdict=kept.verdict,
+            clean=kept.clean,
+            judged=kept.judged,
+            changed=kept.changed,
+        )
+        if take.rounds is None:
+            tempo = Decimal(str(kept.expanded.tempo_bpm))
+            takes.set_timing(session, take.player_id, take.id, tempo_bpm=tempo, rounds=kept.reading.rounds)
+        takes.set_state(session, take.player_id, take.id, TakeState.READ)
 
 
 def fail_take(take_id: int, problem: str) -> None:
     """Marks a take as not read, with the reason, whatever happened to it before."""
     with database.session() as session:
         takes.set_state(session, takes.owner_of(session, take_id), take_id, TakeState.FAILED, problem=problem)
+
+
+def patiently(step: Callable[[], T]) -> T:
+    """Does a step in the database, again and again while the database is away, for as long as an outage may reasonably last."""
+    until = time.monotonic() + OUTAGE_S
+    wait_s = 0.2
+    while True:
+        try:
+            return step()
+        except Away:
+            if time.monotonic() > until:
+                raise
+        time.sleep(wait_s)
+        wait_s = min(2.0, wait_s * 1.6)

@@ -8,7 +8,12 @@ ThrumbleError
 ├── BadRig          an instrument or tone that cannot be
 ├── NotFound        a riff, take or reading that is not (or no longer) there
 ├── NotAllowed      a step that the state of the thing does not allow
+├── BadInput        a number, text or address from outside that cannot be used
+├── NoSpace         takes have reached their limit, or the disk is full
+├── Busy            too much at once: the same again in a moment
+├── TooOften        one browser asks for something costly too many times a minute
 └── Trouble         something around the application (backup file, database) is not as needed
+    └── Away        the database does not answer now
 """
 
 from dataclasses import dataclass
@@ -58,5 +63,25 @@ class NotAllowed(ThrumbleError):
     """The state of the thing does not allow this step now."""
 
 
+class BadInput(ThrumbleError):
+    """Something sent from outside that is not what it has to be."""
+
+
+class NoSpace(ThrumbleError):
+    """There is no room for what has to be kept."""
+
+
+class Busy(ThrumbleError):
+    """More was asked at once than is answered at once."""
+
+
+class TooOften(ThrumbleError):
+    """Something costly is asked for more often than it is given."""
+
+
 class Trouble(ThrumbleError):
     """Something around the application is not as it has to be."""
+
+
+class Away(Trouble):
+    """The database does not answer; it is tried again until it does."""

@@ -1,6 +1,6 @@
 """The life of a take: its states, and the one table of allowed changes."""
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from enum import StrEnum
 
 from thrumble.core.errors import NotAllowed
@@ -18,10 +18,10 @@ class TakeState(StrEnum):
 
 CHANGES: dict[TakeState, frozenset[TakeState]] = {
     TakeState.RECORDING: frozenset({TakeState.QUEUED}),
-    TakeState.QUEUED: frozenset({TakeState.READING, TakeState.FAILED}),
+    TakeState.QUEUED: frozenset({TakeState.READING, TakeState.FAILED, TakeState.QUEUED}),
     TakeState.READING: frozenset({TakeState.READ, TakeState.FAILED, TakeState.QUEUED, TakeState.READING}),
-    TakeState.READ: frozenset({TakeState.QUEUED}),
-    TakeState.FAILED: frozenset({TakeState.QUEUED}),
+    TakeState.READ: frozenset({TakeState.QUEUED, TakeState.READING}),
+    TakeState.FAILED: frozenset({TakeState.QUEUED, TakeState.READING}),
 }
 FINAL = frozenset({TakeState.READ, TakeState.FAILED})
 
@@ -42,6 +42,10 @@ class RecorderReport:
     clock_slip_ms: float = 0.0
     underruns: int = 0
     settings: dict[str, str | int | float | bool | None] | None = None
+
+    def noted(self) -> dict[str, object]:
+        """The report as it is kept with its take."""
+        return asdict(self)
 
     def dropouts(self) -> tuple[str, ...]:
         """What a reader of the reading has to know, in words; empty for a sound recording."""

@@ -5,24 +5,66 @@ from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
 
+import psycopg
 import sqlalchemy as sa
 from sqlmodel import Session
 
-from thrumble.core.errors import Trouble
-from thrumble.settings import database_url
+from thrumble.core.errors import Away, BadInput, Busy, NoSpace, Trouble
+from thrumble.settings import database_url, settings
+
+STATEMENT_MS, LOCK_MS = 60_000, 15_000  # a statement or a wait for a lock that takes longer is a fault, not patience
 
 
 @lru_cache
 def engine() -> sa.Engine:
-    """The process's engine; connections are checked before use, so a restarted server does no harm."""
-    return sa.create_engine(database_url(), pool_pre_ping=True, pool_size=8, max_overflow=8)
+    """The process's engine; connections are checked before use, so a restarted server does no harm.
+
+    As many connections as requests are answered at once: a request holds one at most, so none ever waits for another's.
+    """
+    return sa.create_engine(
+        database_url(),
+        pool_pre_ping=True,
+        pool_size=settings().threads,
+        max_overflow=2,
+        pool_timeout=10,
+        connect_args={"connect_timeout": 3, "options": f"-c statement_timeout={STATEMENT_MS} -c lock_timeout={LOCK_MS}"},
+    )
+
+
+def reachable() -> bool:
+    """Whether the database answers now."""
+    try:
+        with engine().connect() as connection:
+            return bool(connection.execute(sa.text("select true")).scalar_one())
+    except sa.exc.DBAPIError:
+        return False
 
 
 @contextmanager
 def session() -> Iterator[Session]:
-    """A session that commits at the end, or rolls everything back."""
-    with Session(engine(), expire_on_commit=False) as opened, opened.begin():
-        yield opened
+    """A session that commits at the end, or rolls everything back. Raises Away, Busy, NoSpace, BadInput for what the driver says."""
+    try:
+        with Session(engine(), expire_on_commit=False) as opened, opened.begin():
+            yield opened
+    except (sa.exc.DBAPIError, sa.exc.TimeoutError, psycopg.Error) as error:
+        raise ours(error) from error
+
+
+def ours(error: Exception) -> Exception:
+    """A driver's error as one of the application's own, where it is not a fault of the code."""
+    cause = error.orig if isinstance(error, sa.exc.DBAPIError) else error
+    if isinstance(cause, sa.exc.TimeoutError):
+        return Busy("more is asked of the database at once than it answers: try again in a moment")
+    state = getattr(cause, "sqlstate", None) or ""
+    if state in ("53100", "53200"):
+        return NoSpace("the disk is full: nothing that was confirmed is lost. Free some space, then try again")
+    if state in ("55P03", "57014", "40P01", "40001", "53300"):
+        return Busy("this is being changed by another request: try again in a moment")
+    if isinstance(cause, psycopg.DataError):
+        return BadInput("this holds a character or a number that cannot be stored: correct it and send it again")
+    if isinstance(cause, psycopg.OperationalError | psycopg.InterfaceError):
+        return Away("the database is away, trying again")
+    return error
 
 
 def migrate(on: sa.Engine | None = None) -> None:

@@ -3,16 +3,21 @@
 import secrets
 from datetime import UTC, datetime
 
+import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, select
 
-from thrumble.store.tables import Installation, PlayerRow
+from thrumble.store.tables import Installation, PlayerRow, Signing
 
 LOCAL = "Local player"
 
 
 def local_player(session: Session) -> int:
     """The one implicit player, made at the first call."""
+    found = session.exec(select(PlayerRow.id).order_by(PlayerRow.id)).first()  # type: ignore[arg-type]
+    if found is not None:
+        return found
+    session.execute(sa.text("select pg_advisory_xact_lock(7413)"))  # two first requests at once are one player
     found = session.exec(select(PlayerRow.id).order_by(PlayerRow.id)).first()  # type: ignore[arg-type]
     if found is not None:
         return found
@@ -23,15 +28,10 @@ def local_player(session: Session) -> int:
     return row.id
 
 
-def remembered(session: Session, key: str, value: str) -> str:
-    """The installation's value under a key; the one given is stored where there is none yet."""
-    session.execute(insert(Installation).values(key=key, value=value).on_conflict_do_nothing())
-    return session.exec(select(Installation.value).where(Installation.key == key)).one()
-
-
 def secret(session: Session) -> str:
-    """What signs this installation's cookies and tokens."""
-    return remembered(session, "secret", secrets.token_urlsafe(32))
+    """What signs this installation's cookies and tokens; made at the first call."""
+    session.execute(insert(Signing).values(key="secret", value=secrets.token_urlsafe(32)).on_conflict_do_nothing())
+    return session.exec(select(Signing.value).where(Signing.key == "secret")).one()
 
 
 def is_marked(session: Session, key: str) -> bool:

@@ -4,6 +4,7 @@ import json
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import lru_cache
+from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import distinct_on
@@ -15,6 +16,8 @@ from thrumble.core.riff.model import Riff
 from thrumble.core.riff.revisions import map_identities
 from thrumble.formats.riff_json import riff_document, riff_from_document
 from thrumble.store.tables import ReadingRow, RevisionRow, RiffRow, TakeRow
+
+PAGE = 25
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -116,27 +119,40 @@ def delete_riff(session: Session, player_id: int, riff_id: int) -> None:
         raise NotFound("there is no such riff: choose one from the list of riffs")
 
 
-def riff_standings(session: Session, player_id: int) -> list[RiffStanding]:
-    """All riffs with their last reading, oldest riff first; three queries however many there are."""
+def newest_of_each(player_id: int, title: str = "") -> Any:
+    """Id of the newest revision of each riff whose present title holds `title`, as a query over riff and revision id."""
     newest = (
-        select(RevisionRow)
+        select(RevisionRow.riff_id, RevisionRow.id, RevisionRow.title)
         .where(RevisionRow.player_id == player_id)
         .ext(distinct_on(col(RevisionRow.riff_id)))
         .order_by(col(RevisionRow.riff_id), col(RevisionRow.number).desc())
+        .subquery()
     )
+    query = sa.select(newest.c.riff_id, newest.c.id)
+    return query.where(newest.c.title.icontains(title, autoescape=True)) if title else query
+
+
+def count_riffs(session: Session, player_id: int, title: str = "") -> int:
+    """How many riffs there are whose title holds `title`."""
+    return session.execute(sa.select(sa.func.count()).select_from(newest_of_each(player_id, title).subquery())).scalar_one()
+
+
+def riff_standings(session: Session, player_id: int, *, title: str = "", page: int = 1, limit: int = PAGE) -> list[RiffStanding]:
+    """Riffs with their last reading, oldest riff first. `title`: part of their name; `page` counts from 1."""
+    wanted = newest_of_each(player_id, title).subquery()
+    shown = sa.select(wanted.c.id).order_by(wanted.c.riff_id).offset((page - 1) * limit).limit(limit)
+    rows = session.exec(select(RevisionRow).where(col(RevisionRow.id).in_(shown)).order_by(col(RevisionRow.riff_id))).all()
+    ids = [row.riff_id for row in rows]
     counts = dict(
-        session.exec(select(TakeRow.riff_id, sa.func.count()).where(TakeRow.player_id == player_id).group_by(col(TakeRow.riff_id))).all()
+        session.exec(
+            select(TakeRow.riff_id, sa.func.count())
+            .where(TakeRow.player_id == player_id, col(TakeRow.riff_id).in_(ids))
+            .group_by(col(TakeRow.riff_id))
+        ).all()
     )
-    query = (
-        select(TakeRow.riff_id, TakeRow.id, TakeRow.created_at, ReadingRow.verdict, ReadingRow.clean, ReadingRow.judged)
-        .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
-        .where(TakeRow.player_id == player_id)
-        .ext(distinct_on(col(TakeRow.riff_id)))
-        .order_by(col(TakeRow.riff_id), col(TakeRow.created_at).desc(), col(ReadingRow.id).desc())
-    )
-    last = {row[0]: row[1:] for row in session.exec(query).all()}
+    last = {row[0]: row[1:] for row in session.exec(_last_read(player_id).where(col(TakeRow.riff_id).in_(ids))).all()}
     standings = []
-    for row in session.exec(newest).all():
+    for row in rows:
         take_id, played, verdict, clean, judged = last.get(row.riff_id, (None, None, None, None, None))
         standings.append(
             RiffStanding(
@@ -150,3 +166,35 @@ def riff_standings(session: Session, player_id: int) -> list[RiffStanding]:
             )
         )
     return standings
+
+
+def _last_read(player_id: int) -> Any:
+    """The newest take of each riff that was read, with its newest reading."""
+    return (
+        select(TakeRow.riff_id, TakeRow.id, TakeRow.created_at, ReadingRow.verdict, ReadingRow.clean, ReadingRow.judged)
+        .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
+        .where(TakeRow.player_id == player_id)
+        .ext(distinct_on(col(TakeRow.riff_id)))
+        .order_by(col(TakeRow.riff_id), col(TakeRow.created_at).desc(), col(ReadingRow.id).desc())
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RiffFacts:
+    """What choosing the next riff needs of each: never the riff itself."""
+
+    riff_id: int
+    last_played: datetime | None
+    clean: int | None
+    judged: int | None
+
+
+def riff_facts(session: Session, player_id: int) -> list[RiffFacts]:
+    """All riffs, oldest first."""
+    last = {row[0]: row for row in session.exec(_last_read(player_id)).all()}
+    ids = session.exec(select(RiffRow.id).where(RiffRow.player_id == player_id).order_by(col(RiffRow.id))).all()
+    facts = []
+    for riff_id in ids:
+        _, _, played, _, clean, judged = last.get(riff_id, (riff_id, None, None, None, None, None))
+        facts.append(RiffFacts(riff_id=riff_id or 0, last_played=played, clean=clean, judged=judged))
+    return facts

@@ -156,6 +156,12 @@ def get_tone(session: Session, player_id: int, tone_id: int) -> Tone:
     return _made(Tone, _tone(session, player_id, tone_id))
 
 
+def find_tone(session: Session, player_id: int, tone_id: int) -> Tone | None:
+    """A tone, or None where it was deleted meanwhile."""
+    row = session.get(ToneRow, tone_id)
+    return None if row is None or row.player_id != player_id else _made(Tone, row)
+
+
 def tones_of(session: Session, player_id: int, rig_id: int | None = None) -> list[Tone]:
     """The tones of a rig, or of all rigs."""
     query = select(ToneRow).where(ToneRow.player_id == player_id).order_by(col(ToneRow.id))
@@ -185,14 +191,18 @@ def add_calibration(session: Session, player_id: int, new: NewCalibration) -> Ca
     return _made(Calibration, row)
 
 
-def newest_calibration(session: Session, player_id: int, *, browser: str, device: str, rate_hz: int) -> Calibration | None:
-    """The last one of exactly this browser, device and rate; None where there is none: another's is never used."""
+def newest_calibration(
+    session: Session, player_id: int, *, browser: str, device: str, rate_hz: int, until: datetime | None = None
+) -> Calibration | None:
+    """The last one of exactly this browser, device and rate; None where there is none: another's is never used. `until`: as it stood then."""
     query = select(CalibrationRow).where(
         CalibrationRow.player_id == player_id,
         CalibrationRow.browser == browser,
         CalibrationRow.device == device,
         CalibrationRow.rate_hz == rate_hz,
     )
+    if until is not None:
+        query = query.where(CalibrationRow.created_at <= until)
     row = session.exec(query.order_by(col(CalibrationRow.id).desc())).first()
     return None if row is None else _made(Calibration, row)
 

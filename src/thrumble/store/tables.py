@@ -33,7 +33,14 @@ def _json(*, nullable: bool = False) -> Any:
 
 
 class Installation(SQLModel, table=True):
-    """Things that belong to the whole installation, such as the secret that signs cookies and tokens."""
+    """Marks and sizes that belong to the whole installation."""
+
+    key: str = Field(primary_key=True)
+    value: str
+
+
+class Signing(SQLModel, table=True):
+    """The secret that signs cookies and tokens. A table of its own, so that backups leave its content out."""
 
     key: str = Field(primary_key=True)
     value: str
@@ -49,11 +56,12 @@ class PlayerRow(SQLModel, table=True):
 
 
 class RiffRow(SQLModel, table=True):
-    """A riff through all its revisions."""
+    """A riff through all its revisions. `takes_numbered`: the number its newest take got; counted on in the database."""
 
     __tablename__ = "riff"
     id: int | None = Field(default=None, primary_key=True)
     player_id: int = _player()
+    takes_numbered: int = 0
     created_at: datetime = _moment()
 
 
@@ -136,9 +144,13 @@ class ExampleRow(SQLModel, table=True):
 
 
 class TakeRow(SQLModel, table=True):
-    """A take: its sound exactly as it came (browser takes as 24-bit FLAC) and all it was played with."""
+    """A take: its sound exactly as it came (browser takes as 24-bit FLAC) and all it was played with.
+
+    `client_key`: what the browser that recorded it calls it; `tries`: readings begun since the last one that ended in order.
+    """
 
     __tablename__ = "take"
+    __table_args__ = (sa.UniqueConstraint("riff_id", "number"), sa.UniqueConstraint("player_id", "client_key"))
     id: int | None = Field(default=None, primary_key=True)
     player_id: int = _player()
     riff_id: int = _parent("riff")
@@ -168,15 +180,18 @@ class TakeRow(SQLModel, table=True):
     beyond_full_scale: int = 0
     recorder: dict[str, Any] | None = _json(nullable=True)
     problem: str = ""
+    client_key: str | None = None
+    tries: int = 0
     created_at: datetime = _moment()
     zone: str = "UTC"
 
 
 class AudioRow(SQLModel, table=True):
-    """The bytes of a take, apart from its row so that lists never load them."""
+    """A take's file in parts, in order: lists never load them, and no process holds a whole file at once."""
 
     __tablename__ = "audio"
     take_id: int = Field(sa_column=Column(sa.Integer, sa.ForeignKey("take.id", ondelete="CASCADE"), primary_key=True))
+    part: int = Field(default=0, primary_key=True)
     player_id: int = _player()
     data: bytes
 
@@ -192,7 +207,7 @@ class ChunkRow(SQLModel, table=True):
 
 
 class ReadingRow(SQLModel, table=True):
-    """What one engine heard in one take."""
+    """What one engine heard in one take. `changed`: counts of what an older engine had heard otherwise."""
 
     __tablename__ = "reading"
     __table_args__ = (sa.UniqueConstraint("take_id", "engine"),)
@@ -204,6 +219,7 @@ class ReadingRow(SQLModel, table=True):
     verdict: str
     clean: int
     judged: int
+    changed: dict[str, int] | None = _json(nullable=True)
     created_at: datetime = _moment()
 
 

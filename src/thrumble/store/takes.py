@@ -1,22 +1,26 @@
 """Takes, their sound and their readings. Functions take the session and the player first, and never commit."""
 
 import hashlib
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator
+from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from decimal import Decimal
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import distinct_on
-from sqlalchemy.orm import aliased
+from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlmodel import Session, col, select
 
+from thrumble.core.ear.comparing import Difference
 from thrumble.core.ear.reading import Reading
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.takes import TakeState, change
 from thrumble.formats.reading_json import reading_document, reading_from_document
-from thrumble.store.tables import AudioRow, ChunkRow, HitRow, ReadingRow, RevisionRow, TakeRow
+from thrumble.store.tables import AudioRow, ChunkRow, HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
+
+PART_BYTES = 1 << 20
+PAGE = 50
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,6 +49,8 @@ class Take:
     beyond_full_scale: int
     recorder: dict[str, Any] | None
     problem: str
+    client_key: str | None
+    tries: int
     created_at: datetime
     zone: str
 
@@ -83,6 +89,7 @@ class NewTake:
     calibration_id: int | None = None
     file_name: str = ""
     zone: str = "UTC"
+    client_key: str | None = None
     created_at: datetime | None = None
 
 
@@ -98,13 +105,35 @@ def _row(session: Session, player_id: int, take_id: int, *, lock: bool = False) 
 
 
 def add_take(session: Session, player_id: int, new: NewTake, state: TakeState) -> Take:
-    """Stores a take without sound, numbered on within its riff."""
-    number = session.exec(select(sa.func.coalesce(sa.func.max(TakeRow.number), 0)).where(TakeRow.riff_id == new.riff_id)).one() + 1
+    """Stores a take without sound. Its number is counted on in the riff's own row, so two begun at once get two numbers.
+
+    A take that the browser begins again under the same key is the one that is there already.
+    """
+    counted = session.execute(
+        sa.update(RiffRow)
+        .where(col(RiffRow.id) == new.riff_id, col(RiffRow.player_id) == player_id)
+        .values(takes_numbered=RiffRow.takes_numbered + 1)
+        .returning(col(RiffRow.takes_numbered))
+    ).scalar_one_or_none()
+    if counted is None:
+        raise NotFound("there is no such riff: choose one from the list of riffs")
+    if new.client_key is not None and (known := _by_key(session, player_id, new.client_key)):
+        return _take(known)
     values = {name: getattr(new, name) for name in NewTake.__slots__} | {"created_at": new.created_at or datetime.now(UTC)}
-    row = TakeRow(player_id=player_id, number=number, state=state, **values)
+    row = TakeRow(player_id=player_id, number=counted, state=state, **values)
     session.add(row)
     session.flush()
     return _take(row)
+
+
+def _by_key(session: Session, player_id: int, key: str) -> TakeRow | None:
+    return session.exec(select(TakeRow).where(TakeRow.player_id == player_id, TakeRow.client_key == key)).first()
+
+
+def take_by_key(session: Session, player_id: int, key: str) -> Take | None:
+    """The take that a browser began under its own key, if it ever got here."""
+    row = _by_key(session, player_id, key)
+    return None if row is None else _take(row)
 
 
 def get_take(session: Session, player_id: int, take_id: int, *, lock: bool = False) -> Take:
@@ -121,51 +150,78 @@ def owner_of(session: Session, take_id: int) -> int:
 
 
 def put_audio(
-    session: Session, player_id: int, take_id: int, data: bytes, *, beyond_full_scale: int = 0, recorder: dict[str, Any] | None = None
+    session: Session,
+    player_id: int,
+    take_id: int,
+    parts: Iterable[bytes],
+    *,
+    beyond_full_scale: int = 0,
+    recorder: dict[str, Any] | None = None,
 ) -> None:
-    """Stores a take's sound and drops the chunks it came in."""
-    row = _row(session, player_id, take_id)
-    row.audio_bytes, row.audio_sha256 = len(data), hashlib.sha256(data).hexdigest()
+    """Stores a take's file, part by part as it is given, and drops the chunks it came in."""
+    row = _row(session, player_id, take_id, lock=True)
+    digest, size = hashlib.sha256(), 0
+    for number, part in enumerate(parts):
+        digest.update(part)
+        size += len(part)
+        session.execute(sa.insert(AudioRow).values(take_id=take_id, part=number, player_id=player_id, data=part))
+    row.audio_bytes, row.audio_sha256 = size, digest.hexdigest()
     row.beyond_full_scale, row.recorder = beyond_full_scale, recorder
-    session.add(AudioRow(take_id=take_id, player_id=player_id, data=data))
     session.execute(sa.delete(ChunkRow).where(col(ChunkRow.take_id) == take_id))
     session.flush()
 
 
-def get_audio(session: Session, player_id: int, take_id: int) -> bytes:
-    """A take's sound as stored. Raises NotFound."""
-    row = session.get(AudioRow, take_id)
-    if row is None or row.player_id != player_id:
-        raise NotFound("there is no sound of this take")
-    return row.data
+def audio_parts(session: Session, player_id: int, take_id: int) -> Iterator[bytes]:
+    """A take's file as stored, one part after the other. Raises NotFound where there is none."""
+    mine = (AudioRow.take_id == take_id, AudioRow.player_id == player_id)
+    numbers = session.exec(select(AudioRow.part).where(*mine).order_by(col(AudioRow.part))).all()
+    if not numbers:
+        raise NotFound("there is no sound of this take yet: wait until it has been read")
+    for number in numbers:
+        yield session.exec(select(AudioRow.data).where(*mine, AudioRow.part == number)).one()
 
 
 def add_chunk(session: Session, player_id: int, take_id: int, first_frame: int, data: bytes) -> None:
-    """Keeps sound that came in; the same frames sent again replace themselves."""
-    session.merge(ChunkRow(take_id=take_id, first_frame=first_frame, player_id=player_id, data=data))
-    session.flush()
-
-
-def get_chunks(session: Session, player_id: int, take_id: int) -> list[tuple[int, bytes]]:
-    """All chunks of a take in order of their frames."""
-    query = select(ChunkRow.first_frame, ChunkRow.data).where(ChunkRow.take_id == take_id, ChunkRow.player_id == player_id)
-    return [(frame, data) for frame, data in session.exec(query.order_by(col(ChunkRow.first_frame))).all()]
-
-
-def chunk_bytes(session: Session, player_id: int, take_id: int) -> int:
-    """How much sound has come in so far."""
-    query = select(sa.func.coalesce(sa.func.sum(sa.func.length(ChunkRow.data)), 0)).where(
-        ChunkRow.take_id == take_id, ChunkRow.player_id == player_id
+    """Keeps sound that came in. The same frames sent again, at once or later, change nothing; a longer piece replaces a shorter one."""
+    statement = insert(ChunkRow).values(take_id=take_id, first_frame=first_frame, player_id=player_id, data=data)
+    longer = sa.func.octet_length(statement.excluded.data) > sa.func.octet_length(ChunkRow.data)
+    session.execute(
+        statement.on_conflict_do_update(index_elements=["take_id", "first_frame"], set_={"data": statement.excluded.data}, where=longer)
     )
-    return int(session.exec(query).one())
+
+
+def chunk_spans(session: Session, player_id: int, take_id: int) -> list[tuple[int, int]]:
+    """First and behind-last frame of every piece of sound that came in, by first frame."""
+    size = sa.func.octet_length(ChunkRow.data)
+    query = select(ChunkRow.first_frame, size).where(ChunkRow.take_id == take_id, ChunkRow.player_id == player_id)
+    return [(frame, frame + count // 4) for frame, count in session.exec(query.order_by(col(ChunkRow.first_frame))).all()]
+
+
+def get_chunk(session: Session, player_id: int, take_id: int, first_frame: int) -> bytes:
+    """One piece of sound."""
+    mine = (ChunkRow.take_id == take_id, ChunkRow.player_id == player_id, ChunkRow.first_frame == first_frame)
+    return session.exec(select(ChunkRow.data).where(*mine)).one()
 
 
 def set_state(session: Session, player_id: int, take_id: int, state: TakeState, *, problem: str = "") -> Take:
     """Moves a take on. Raises NotAllowed where its state has no such change."""
     row = _row(session, player_id, take_id, lock=True)
     row.state, row.problem = change(row.state, state), problem
+    row.tries = row.tries + 1 if state is TakeState.READING else row.tries if state is TakeState.QUEUED else 0
     session.flush()
     return _take(row)
+
+
+def note_report(session: Session, player_id: int, take_id: int, recorder: dict[str, Any]) -> None:
+    """Keeps what the browser's recorder noticed until the sound is put together."""
+    _row(session, player_id, take_id, lock=True).recorder = recorder
+    session.flush()
+
+
+def forget_tries(session: Session, player_id: int, take_id: int) -> None:
+    """The player asks for a reading anew: what went wrong before counts no more."""
+    _row(session, player_id, take_id, lock=True).tries = 0
+    session.flush()
 
 
 def set_timing(session: Session, player_id: int, take_id: int, *, tempo_bpm: Decimal | None, rounds: int | None) -> None:
@@ -177,49 +233,81 @@ def set_timing(session: Session, player_id: int, take_id: int, *, tempo_bpm: Dec
 
 def delete_take(session: Session, player_id: int, take_id: int) -> None:
     """Removes a take with sound, chunks and readings. Queued work finds nothing and ends. Raises NotFound."""
-    session.delete(_row(session, player_id, take_id))
+    session.delete(_row(session, player_id, take_id, lock=True))
     session.flush()
 
 
-def take_lines(session: Session, player_id: int, *, riff_id: int | None = None, limit: int = 100) -> list[TakeLine]:
-    """The newest takes first, each with its newest reading's verdict."""
+def take_lines(
+    session: Session,
+    player_id: int,
+    *,
+    title: str = "",
+    states: tuple[TakeState, ...] = (),
+    page: int = 1,
+    limit: int = PAGE,
+) -> list[TakeLine]:
+    """Takes, the newest first, each with its newest reading's verdict. `title`: part of the riff's name; `page` counts from 1."""
+    shown = (
+        _matching(select(TakeRow, RevisionRow.title), player_id, title, states)
+        .order_by(col(TakeRow.created_at).desc(), col(TakeRow.id).desc())
+        .offset((page - 1) * limit)
+        .limit(limit)
+    )
+    rows = session.exec(shown).all()
     newest = (
-        select(ReadingRow).ext(distinct_on(col(ReadingRow.take_id))).order_by(col(ReadingRow.take_id), col(ReadingRow.id).desc()).subquery()
+        select(ReadingRow.take_id, ReadingRow.verdict, ReadingRow.clean, ReadingRow.judged)
+        .where(col(ReadingRow.take_id).in_([row.id for row, _ in rows]))
+        .ext(distinct_on(col(ReadingRow.take_id)))
+        .order_by(col(ReadingRow.take_id), col(ReadingRow.id).desc())
     )
-    query = (
-        select(TakeRow, RevisionRow.title, newest.c.verdict, newest.c.clean, newest.c.judged)
-        .join(RevisionRow, col(RevisionRow.id) == TakeRow.revision_id)
-        .outerjoin(newest, newest.c.take_id == TakeRow.id)
-        .where(TakeRow.player_id == player_id)
-    )
-    if riff_id is not None:
-        query = query.where(TakeRow.riff_id == riff_id)
-    rows = session.exec(query.order_by(col(TakeRow.created_at).desc(), col(TakeRow.id).desc()).limit(limit)).all()
-    return [
-        TakeLine(take=_take(row), title=title, verdict=verdict, clean=clean, judged=judged) for row, title, verdict, clean, judged in rows
-    ]
+    said = {take_id: rest for take_id, *rest in session.exec(newest).all()}
+    lines = []
+    for row, name in rows:
+        verdict, clean, judged = said.get(row.id, (None, None, None))
+        lines.append(TakeLine(take=_take(row), title=name, verdict=verdict, clean=clean, judged=judged))
+    return lines
 
 
-def space_used(session: Session, player_id: int) -> tuple[int, int]:
-    """How many takes a player has and how many bytes of sound, unfinished ones included."""
-    count, audio = session.exec(
-        select(sa.func.count(), sa.func.coalesce(sa.func.sum(TakeRow.audio_bytes), 0)).where(TakeRow.player_id == player_id)
-    ).one()
-    chunks = session.exec(
-        select(sa.func.coalesce(sa.func.sum(sa.func.length(ChunkRow.data)), 0)).where(ChunkRow.player_id == player_id)
-    ).one()
-    return count, int(audio) + int(chunks)
+def count_takes(session: Session, player_id: int, *, title: str = "", states: tuple[TakeState, ...] = ()) -> int:
+    """How many takes `take_lines` would show on all its pages."""
+    return session.exec(_matching(select(sa.func.count(col(TakeRow.id))), player_id, title, states)).one()
+
+
+def _matching(query: Any, player_id: int, title: str, states: tuple[TakeState, ...]) -> Any:
+    query = query.join(RevisionRow, col(RevisionRow.id) == TakeRow.revision_id).where(TakeRow.player_id == player_id)
+    if title:
+        query = query.where(col(RevisionRow.title).icontains(title, autoescape=True))
+    return query.where(col(TakeRow.state).in_(states)) if states else query
 
 
 def put_reading(
-    session: Session, player_id: int, take_id: int, reading: Reading, expanded: ExpandedRiff, *, verdict: str, clean: int, judged: int
+    session: Session,
+    player_id: int,
+    take_id: int,
+    reading: Reading,
+    expanded: ExpandedRiff,
+    *,
+    verdict: str,
+    clean: int,
+    judged: int,
+    changed: Difference | None = None,
 ) -> None:
-    """Keeps what an engine heard, whole and one row a hit; the same engine's earlier reading of the take goes."""
+    """Keeps what an engine heard, whole and one row a hit; the same engine's earlier reading of the take goes.
+
+    `changed`: how it differs from what an older engine heard.
+    """
     session.execute(sa.delete(ReadingRow).where(col(ReadingRow.take_id) == take_id, col(ReadingRow.engine) == reading.engine))
     row = ReadingRow(
-        player_id=player_id, take_id=take_id, engine=reading.engine, document=reading_document(reading), verdict=verdict, clean=clean, judged=judged,
+        player_id=player_id,
+        take_id=take_id,
+        engine=reading.engine,
+        document=reading_document(reading),
+        verdict=verdict,
+        clean=clean,
+        judged=judged,
+        changed=None if changed is None else asdict(changed),
         created_at=datetime.now(UTC),
-    )  # fmt: skip
+    )
     session.add(row)
     session.flush()
     hits = []
@@ -247,27 +335,56 @@ def get_reading(session: Session, player_id: int, take_id: int) -> Reading | Non
     return None if document is None else reading_from_document(document)
 
 
+def older_reading(session: Session, player_id: int, take_id: int, engine: str) -> Reading | None:
+    """The newest reading of a take by another engine."""
+    mine = (ReadingRow.take_id == take_id, ReadingRow.player_id == player_id, ReadingRow.engine != engine)
+    document = session.exec(select(ReadingRow.document).where(*mine).order_by(col(ReadingRow.id).desc()).limit(1)).first()
+    return None if document is None else reading_from_document(document)
+
+
+def _stale(player_id: int, engine: str) -> tuple[Any, ...]:
+    heard = sa.exists().where(col(ReadingRow.take_id) == col(TakeRow.id), col(ReadingRow.engine) == engine)
+    return (TakeRow.player_id == player_id, TakeRow.state == TakeState.READ, ~heard)
+
+
+def count_stale(session: Session, player_id: int, engine: str) -> int:
+    """How many read takes this engine has not heard."""
+    return session.exec(select(sa.func.count(col(TakeRow.id))).where(*_stale(player_id, engine))).one()
+
+
 def stale_takes(session: Session, player_id: int, engine: str) -> list[int]:
     """Read takes that this engine has not heard, the oldest first."""
-    heard = select(ReadingRow.take_id).where(ReadingRow.engine == engine)
-    query = select(TakeRow.id).where(TakeRow.player_id == player_id, TakeRow.state == TakeState.READ, col(TakeRow.id).not_in(heard))
-    return [take_id for take_id in session.exec(query.order_by(col(TakeRow.id))).all() if take_id is not None]
+    query = select(TakeRow.id).where(*_stale(player_id, engine)).order_by(col(TakeRow.id))
+    return [take_id for take_id in session.exec(query).all() if take_id is not None]
 
 
-def reading_pairs(session: Session, player_id: int, engine: str) -> list[tuple[int, Reading, Reading]]:
-    """Takes that this engine and an older one have heard: the take, the newest older reading and this engine's."""
-    new, old = aliased(ReadingRow), aliased(ReadingRow)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Changed:
+    """A take that this engine hears otherwise than an older one did."""
+
+    take_id: int
+    number: int
+    title: str
+    difference: Difference
+
+
+def changed_takes(session: Session, player_id: int, engine: str, *, limit: int = PAGE) -> tuple[int, list[Changed]]:
+    """How many takes this engine hears otherwise than an older one, and the last of them read."""
+    different = sa.or_(*(ReadingRow.changed[name].as_integer() > 0 for name in ("found", "lost", "renamed", "moved")))  # type: ignore[index]
+    mine = (ReadingRow.player_id == player_id, ReadingRow.engine == engine, different)
+    count = session.exec(select(sa.func.count(col(ReadingRow.id))).where(*mine)).one()
     query = (
-        select(new.take_id, old.document, new.document)
-        .join(old, sa.and_(old.take_id == new.take_id, old.engine != new.engine, old.id < new.id))
-        .where(new.player_id == player_id, new.engine == engine)
-        .order_by(new.take_id, col(old.id).desc())
+        select(TakeRow.id, TakeRow.number, RevisionRow.title, ReadingRow.changed)
+        .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
+        .join(RevisionRow, col(RevisionRow.id) == TakeRow.revision_id)
+        .where(*mine)
+        .order_by(col(ReadingRow.id).desc())
+        .limit(limit)
     )
-    out: dict[int, tuple[int, Reading, Reading]] = {}
-    for take_id, before, after in session.exec(query).all():
-        if take_id not in out:
-            out[take_id] = (take_id, reading_from_document(before), reading_from_document(after))
-    return list(out.values())
+    return count, [
+        Changed(take_id=take_id or 0, number=number, title=title, difference=Difference(**changed or {}))
+        for take_id, number, title, changed in session.exec(query).all()
+    ]
 
 
 def waiting_takes(session: Session, player_id: int) -> int:

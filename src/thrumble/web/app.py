@@ -1,15 +1,16 @@
 """The web application: guard, screens, files. `create_app` is what serves."""
 
-from collections.abc import Awaitable, Callable
 from pathlib import Path
 
-from fastapi import FastAPI, Request, Response
+from fastapi import FastAPI, Response
 from fastapi.staticfiles import StaticFiles
 
 from thrumble.settings import settings
 from thrumble.store import database, players
+from thrumble.web.bench import endpoints as bench
 from thrumble.web.certainty import endpoints as certainty
 from thrumble.web.errors import add_error_pages
+from thrumble.web.intake import Intake
 from thrumble.web.play import endpoints as play
 from thrumble.web.readings import endpoints as readings
 from thrumble.web.riffs import endpoints as riffs
@@ -24,14 +25,13 @@ def create_app() -> FastAPI:
     """Builds the application; the database must be migrated."""
     app = FastAPI(title="Thrumble", docs_url=None, redoc_url=None, openapi_url=None)
     with database.session() as session:
-        app.state.guard = Guard(players.secret(session), settings().hosts)
-
-    @app.middleware("http")
-    async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-        return await app.state.guard(request, call_next)  # type: ignore[no-any-return]
-
+        secret = players.secret(session)
+        players.local_player(session)
+    # the last one added is the outermost: a request is judged by its headers before its body is taken in
+    app.add_middleware(Intake, at_once=settings().threads)
+    app.add_middleware(Guard, secret=secret, hosts=settings().hosts)
     add_error_pages(app)
-    for screen in (today, rig, riffs, play, readings, certainty):
+    for screen in (today, rig, riffs, play, readings, certainty, bench):
         app.include_router(screen.router)
     app.mount("/vendor", StaticFiles(directory=WEB / "vendor"), name="vendor")
     app.mount("/files", _Scripts(directory=WEB), name="files")

@@ -1,12 +1,14 @@
-"""What endpoints ask for: the session of the request's transaction, and the player."""
+"""What endpoints ask for: the session of the request's transaction, the player, and leave to do something costly."""
 
-from collections.abc import Iterator
-from typing import Annotated
+from collections.abc import Callable, Iterator
+from typing import Annotated, Any
 
-from fastapi import Depends
+from fastapi import Depends, Request
 from sqlmodel import Session
 
+from thrumble.core.errors import TooOften
 from thrumble.store import database, players
+from thrumble.web.limits import Limits
 
 
 def _session() -> Iterator[Session]:
@@ -23,3 +25,16 @@ def _player(session: DbSession) -> int:
 
 
 PlayerId = Annotated[int, Depends(_player)]
+
+
+def costly(per_minute: int) -> Any:
+    """A dependency that lets one browser ask so many times a minute, and as often at once."""
+    limits = Limits(per_minute)
+
+    def check(request: Request) -> None:
+        wait_s = limits.wait_s(request.state.browser)
+        if wait_s > 0:
+            raise TooOften(f"that was too often in a row: wait {wait_s:.0f} s, then try again")
+
+    check_it: Callable[[Request], None] = check
+    return Depends(check_it)

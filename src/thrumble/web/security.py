@@ -2,65 +2,90 @@
 Content-Security-Policy allows nothing but our own files."""
 
 import secrets
-from collections.abc import Awaitable, Callable
 from urllib.parse import urlsplit
 
-from fastapi import Request, Response
-from fastapi.responses import PlainTextResponse
+from fastapi import Request
 from itsdangerous import BadSignature, URLSafeSerializer
+from starlette.datastructures import MutableHeaders
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from thrumble.web.errors import answer
 
 COOKIE = "thrumble"
 TOKEN_HEADER = "x-thrumble-token"
-MOST_BYTES = 101_000_000  # a take's 100 MB and the form around it; refused before a byte is read
 SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
-LOCAL_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]", "testserver"})
+LOCAL_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]"})
+COOKIE_AGE_S = 400 * 86400
 POLICY = (
     "default-src 'self'; img-src 'self' data:; media-src 'self' blob:; style-src 'self'; script-src 'self'; object-src 'none'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
-
-Next = Callable[[Request], Awaitable[Response]]
+HEADERS = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "X-Frame-Options": "DENY",
+    "Referrer-Policy": "same-origin",
+    "Permissions-Policy": "microphone=(self), camera=(), geolocation=()",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
+}
+YEAR_S = 31_536_000
+VENDOR_CACHE = "private, max-age=86400"  # pinned files that only a new version changes
 
 
 class Guard:
-    """Checks every request, and gives every browser a signed cookie and pages their token."""
+    """Checks every request before its body is read, and gives every browser a signed cookie and pages their token."""
 
-    def __init__(self, secret: str, hosts: str) -> None:
+    def __init__(self, app: ASGIApp, *, secret: str, hosts: str) -> None:
+        self._app = app
         self._cookie = URLSafeSerializer(secret, salt="cookie")
         self._token = URLSafeSerializer(secret, salt="token")
         self._hosts = LOCAL_HOSTS | {host.strip() for host in hosts.split(",") if host.strip()}
 
-    def token(self, request: Request) -> str:
-        """The token that this browser's requests for change carry."""
-        return str(self._token.dumps(request.state.browser))
-
-    async def __call__(self, request: Request, call_next: Next) -> Response:
-        host = _name(request.headers.get("host", ""))
-        if host not in self._hosts:
-            return PlainTextResponse("This host name is not known here. Open the address that ./run printed.", 403)
-        origin = request.headers.get("origin")
-        if origin and urlsplit(origin).netloc != request.headers.get("host"):
-            return PlainTextResponse("This request comes from another site and is refused.", 403)
-        if int(request.headers.get("content-length") or 0) > MOST_BYTES:
-            return PlainTextResponse(f"This is larger than {MOST_BYTES // 1_000_000} MB. Cut the take to the riff and send it again.", 413)
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self._app(scope, receive, send)
+            return
+        request = Request(scope)
         fresh = self._recognise(request)
+        request.state.token = str(self._token.dumps(request.state.browser))
+        secure = request.url.scheme == "https"
+
+        async def with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                for name, value in HEADERS.items():
+                    headers[name] = value
+                headers.setdefault("Cache-Control", VENDOR_CACHE if scope["path"].startswith("/vendor/") else "no-store")
+                if secure and _name(request.headers.get("host", "")) not in LOCAL_HOSTS:
+                    headers["Strict-Transport-Security"] = f"max-age={YEAR_S}"
+                if fresh:
+                    value = str(self._cookie.dumps(request.state.browser))
+                    kept = f"{COOKIE}={value}; Path=/; Max-Age={COOKIE_AGE_S}; HttpOnly; SameSite=strict"
+                    headers.append("Set-Cookie", kept + ("; Secure" if secure else ""))
+            await send(message)
+
+        refusal = self._refusal(request)
+        if refusal:
+            await answer(request, 403, refusal)(scope, receive, with_headers)
+        else:
+            await self._app(scope, receive, with_headers)
+
+    def _refusal(self, request: Request) -> str:
+        """Why a request is refused; empty where it is not."""
+        if _name(request.headers.get("host", "")) not in self._hosts:
+            return "Thrumble doesn't answer to this host name. Open the address that ./run printed."
+        origin = request.headers.get("origin")
+        if origin and _origin_host(origin) != request.headers.get("host"):
+            return "This request comes from another site, so it is refused. Open Thrumble itself and do it there."
         if request.method not in SAFE and not self._allowed(request):
-            return PlainTextResponse("The page is too old to change anything. Load it again, then repeat.", 403)
-        response = await call_next(request)
-        response.headers["Content-Security-Policy"] = POLICY
-        response.headers["X-Content-Type-Options"] = "nosniff"
-        response.headers["Referrer-Policy"] = "same-origin"
-        response.headers["Permissions-Policy"] = "microphone=(self)"
-        if fresh:
-            response.set_cookie(
-                COOKIE, str(self._cookie.dumps(request.state.browser)), httponly=True, samesite="strict", max_age=400 * 86400
-            )
-        return response
+            return "This page has expired. Reload it, then do that again."
+        return ""
 
     def _recognise(self, request: Request) -> bool:
         """Sets the request's browser; true if it is new here."""
         try:
-            request.state.browser = self._cookie.loads(request.cookies.get(COOKIE, ""))
+            request.state.browser = str(self._cookie.loads(request.cookies.get(COOKIE, "")))
             return False
         except BadSignature:
             request.state.browser = secrets.token_urlsafe(16)
@@ -76,3 +101,10 @@ class Guard:
 def _name(host: str) -> str:
     """The host without its port."""
     return host.rsplit(":", 1)[0] if not host.endswith("]") else host
+
+
+def _origin_host(origin: str) -> str | None:
+    try:
+        return urlsplit(origin).netloc
+    except ValueError:
+        return None

@@ -22,5 +22,5 @@ def render(request: Request, template: str, *, status_code: int = 200, **views: 
     def path(name: str, **parameters: Any) -> str:
         return str(request.app.url_path_for(name, **parameters))
 
-    html = environment.get_template(template).render(path=path, token=request.app.state.guard.token(request), version=__version__, **views)
+    html = environment.get_template(template).render(path=path, token=request.state.token, version=__version__, **views)
     return HTMLResponse(html, status_code=status_code)

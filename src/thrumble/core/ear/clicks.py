@@ -1,13 +1,14 @@
 """The application's own click in a take: bleed from headphones, or a channel of its own. It is told from hits by its known sound, taken out of
 the candidates, and serves as the time reference where nobody wrote down when the take began."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import fft, ifft
 
-from thrumble.core.ear.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.conditioning import WORK_RATE_HZ, Recording
 from thrumble.core.ear.network import Array
 from thrumble.core.ear.onsets import Candidates
 from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP_S, Bands
@@ -100,37 +101,66 @@ def start_by_clicks(clicks: Clicks, beats_s: Array, start_s: float, stretch: flo
     return (start_s, stretch) if on_grid.mean() >= GRID_SHARE and abs(stretch - 1) <= STRETCH else None
 
 
-def click_channel(samples: NDArray[np.floating], rate_hz: int) -> int | None:
+def click_channel(recording: Recording) -> int | None:
     """The channel that carries nothing but the click; None where there is no such one, or no other beside it."""
-    if samples.ndim != 2 or samples.shape[1] < 2:
+    if recording.channels < 2:
         return None
-    for channel in range(samples.shape[1]):
-        if _only_clicks(np.asarray(samples[:, channel], dtype=np.float32), rate_hz):
+    n = max(1, recording.rate_hz // 100)
+    powers = _powers(recording, n)
+    for channel in range(recording.channels):
+        begins = _bursts(powers[:, channel])
+        if begins is not None and _only_clicks(recording, channel, begins, n):
             return channel
     return None
 
 
-def _only_clicks(samples: Samples, rate_hz: int) -> bool:
-    """Whether short bursts of the click's two pitches hold nearly all of a channel's energy."""
-    n = max(1, rate_hz // 100)
-    count = samples.size // n
-    power = np.square(samples[: count * n].reshape(count, n), dtype=np.float64).sum(axis=1)
-    total = float(power.sum())
+def _pieces(recording: Recording, n: int) -> Iterator[NDArray[np.floating]]:
+    """The recording in blocks of whole steps of n frames; what is left at its end is left out."""
+    rest = np.zeros((0, recording.channels), dtype=np.float32)
+    for block in recording.blocks():
+        joined = np.concatenate([rest, block])
+        whole = joined.shape[0] // n * n
+        rest = joined[whole:]
+        if whole:
+            yield joined[:whole]
+
+
+def _powers(recording: Recording, n: int) -> Array:
+    """Power of every step of n frames, shape (steps, channels)."""
+    steps = [np.square(p, dtype=np.float64).reshape(-1, n, recording.channels).sum(axis=1) for p in _pieces(recording, n)]
+    return np.concatenate(steps) if steps else np.zeros((0, recording.channels))
+
+
+def _bursts(power: Array) -> NDArray[np.intp] | None:
+    """The steps at which short bursts begin, where such bursts hold nearly all of a channel's power; else None."""
+    count, total = power.size, float(power.sum())
     if total < 1e-6 or count < 50:
-        return False
+        return None
     loud = power > 0.05 * power.max()
     begins = np.flatnonzero(np.diff(np.concatenate([[0], loud.astype(np.int8)])) == 1)
     if begins.size < LEAST_CLICKS or loud.mean() > 0.15:
-        return False
+        return None
     held = np.zeros(count, dtype=bool)
     for k in range(5):
         held[np.minimum(begins + k, count - 1)] = True
-    if power[held].sum() < CHANNEL_SHARE * total:
-        return False
+    return begins if power[held].sum() >= CHANNEL_SHARE * total else None
+
+
+def _only_clicks(recording: Recording, channel: int, begins: NDArray[np.intp], n: int) -> bool:
+    """Whether the bursts have the click's two pitches: some two dozen of them, spread over the take, are held against its sound."""
+    wanted = [(max(0, (int(b) - 1) * n), (int(b) + 4) * n) for b in begins[:: max(1, begins.size // 24)]]
+    found: dict[int, list[NDArray[np.floating]]] = {first: [] for first, _ in wanted}
+    at = 0
+    for block in recording.blocks():
+        for first, end in wanted:
+            piece = block[max(0, first - at) : max(0, end - at), channel]
+            if piece.size:
+                found[first].append(piece)
+        at += block.shape[0]
     likes = []
-    for begin in begins[:: max(1, begins.size // 24)]:
-        piece = samples[max(0, (begin - 1) * n) : (begin + 4) * n]
-        likes.append(max(_like(piece, rate_hz, accent) for accent in (True, False)))
+    for parts in found.values():
+        piece = np.concatenate(parts).astype(np.float32)
+        likes.append(max(_like(piece, recording.rate_hz, accent) for accent in (True, False)))
     return float(np.median(likes)) > LIKE
 
 

@@ -1,7 +1,12 @@
-"""From whatever was recorded to one clean mono signal at the ear's own rate, and what was noticed on the way."""
+"""From whatever was recorded to one clean mono signal at the ear's own rate, and what was noticed on the way.
+
+A recording is gone through block by block, twice: its channels are surveyed, then mixed and resampled. Ten minutes of eight channels cost
+no more than the mono signal that comes out.
+"""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 import soxr
@@ -31,73 +36,137 @@ class Heard:
     silent: bool
 
 
-def condition(samples: NDArray[np.floating], rate_hz: int) -> Heard:
-    """Mixes the live channels, removes DC and rumble, resamples and brings to a common level.
+class Recording(Protocol):
+    """Sound that can be gone through again and again. `channels`: how many columns each block has."""
 
-    samples : floats, shape (n,) or (n, channels), nominally in [-1, 1].
-    Raises BadAudio if they are not finite, have another shape, are longer than ten minutes or have a rate outside 8 to 192 kHz.
-    """
+    @property
+    def rate_hz(self) -> int: ...
+    @property
+    def channels(self) -> int: ...
+    def blocks(self) -> Iterator[NDArray[np.floating]]:
+        """The sound in order: floats, shape (n, channels), nominally in [-1, 1]."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class InMemory:
+    """A recording that is an array already. `columns`: floats, shape (n, channels)."""
+
+    columns: NDArray[np.floating]
+    rate_hz: int
+
+    @property
+    def channels(self) -> int:
+        return int(self.columns.shape[1])
+
+    def blocks(self) -> Iterator[NDArray[np.floating]]:
+        for start in range(0, self.columns.shape[0], BLOCK):
+            yield self.columns[start : start + BLOCK]
+
+
+def in_memory(samples: NDArray[np.floating], rate_hz: int) -> InMemory:
+    """Samples, shape (n,) or (n, channels), as a recording. Raises BadAudio for another shape, or none at all."""
     if samples.ndim not in (1, 2) or samples.size == 0:
         raise BadAudio("there is no sound in this take: the file holds not a single sample")
+    return InMemory(samples[:, np.newaxis] if samples.ndim == 1 else samples, rate_hz)
+
+
+def condition(samples: NDArray[np.floating], rate_hz: int) -> Heard:
+    """`condition_recording` for samples at hand, shape (n,) or (n, channels)."""
+    return condition_recording(in_memory(samples, rate_hz))
+
+
+def condition_recording(recording: Recording, channels: tuple[int, ...] | None = None) -> Heard:
+    """Mixes the live channels, removes DC and rumble, resamples and brings to a common level.
+
+    channels : those to use, counted from 0; all if None.
+    Raises BadAudio if samples are not finite, there are none, or the recording is longer than ten minutes or has a rate outside 8 to 192 kHz.
+    """
+    rate_hz = recording.rate_hz
     if not RATES_HZ[0] <= rate_hz <= RATES_HZ[1]:
         raise BadAudio(f"a sample rate of {rate_hz} Hz cannot be read: save it with 8000 to 192000 Hz")
-    duration_s = samples.shape[0] / rate_hz
-    if duration_s > MAX_S + 1:
-        raise BadAudio(f"this take lasts {duration_s / 60:.0f} minutes: cut it to ten at most")
-    if not all(np.isfinite(samples[start : start + BLOCK]).all() for start in range(0, samples.shape[0], BLOCK)):
-        raise BadAudio("this take holds samples that are not numbers (NaN or infinite): export it again")
-    channels = samples[:, np.newaxis] if samples.ndim == 1 else samples
-    clipped = max(_clipped_share(channels[:, c]) for c in range(channels.shape[1]))
-    mono = _live_mix(channels)
-    mono = mono - np.float32(mono.mean(dtype=np.float64))  # before resampling: at the file's ends a constant would ring
-    if rate_hz != WORK_RATE_HZ:
-        mono = np.asarray(soxr.resample(mono, rate_hz, WORK_RATE_HZ), dtype=np.float32)
+    used = list(range(recording.channels) if channels is None else channels)
+    survey = _survey(recording, used)
+    mono = _mixed(recording, survey, used)
     mono = filtered(mono, WORK_RATE_HZ, high_pass(RUMBLE_HZ))
     loudest = max(float(mono.max(initial=0.0)), -float(mono.min(initial=0.0)))
     silent = loudest < 1e-4  # -80 dBFS: below any microphone's noise that a guitar would rise from
     if not silent:
         mono /= np.float32(loudest)
     return Heard(
-        samples=mono, gain_db=20 * float(np.log10(max(loudest, 1e-10))), duration_s=duration_s, clipped_share=clipped, silent=silent
+        samples=mono,
+        gain_db=20 * float(np.log10(max(loudest, 1e-10))),
+        duration_s=survey.frames / rate_hz,
+        clipped_share=float(survey.clipped.max()) / survey.frames,
+        silent=silent,
     )
 
 
-def _live_mix(channels: NDArray[np.floating]) -> Samples:
-    """The mean of the channels that carry sound; channels of opposite phase are turned to the first."""
-    if channels.shape[1] == 1:
-        return np.asarray(channels[:, 0], dtype=np.float32)
-    levels = [_deviation(channels[:, c]) for c in range(channels.shape[1])]
-    live = [c for c, level in enumerate(levels) if level > max(levels) * 10 ** (-QUIET_CHANNEL_DB / 20)] or [0]
-    first = np.asarray(channels[:, live[0]], dtype=np.float32)
-    if len(live) == 1:
-        return first
-    mix = first.copy()
-    for c in live[1:]:
-        other = np.asarray(channels[:, c], dtype=np.float32)
-        mix += other if float(np.vdot(first, other)) >= 0 else -other
-    return mix / np.float32(len(live))
+@dataclass(frozen=True, slots=True)
+class _Survey:
+    """Of the channels used: sums, products of each with each, and clipped samples."""
+
+    frames: int
+    sums: NDArray[np.float64]
+    products: NDArray[np.float64]
+    clipped: NDArray[np.int64]
+
+    def signs(self) -> list[int]:
+        """For each channel 0 where it carries no guitar, else 1, or -1 where its phase is opposite to the first live one's."""
+        levels = np.sqrt(np.maximum(0.0, np.diag(self.products) / self.frames - (self.sums / self.frames) ** 2))
+        live = np.flatnonzero(levels > levels.max() * 10 ** (-QUIET_CHANNEL_DB / 20))
+        first = int(live[0]) if live.size else 0
+        return [(1 if self.products[first, c] >= 0 else -1) if c in live or c == first else 0 for c in range(levels.size)]
 
 
-def _blocks(channel: NDArray[np.floating]) -> Iterator[NDArray[np.floating]]:
-    """The channel in pieces: ten minutes of temporaries are never made at once."""
-    for start in range(0, channel.size, BLOCK):
-        yield channel[start : start + BLOCK]
+def _survey(recording: Recording, used: list[int]) -> _Survey:
+    count = len(used)
+    frames, sums, products = 0, np.zeros(count), np.zeros((count, count))
+    clipped = np.zeros(count, dtype=np.int64)
+    for block in recording.blocks():
+        columns = block[:, used]
+        if not np.isfinite(columns).all():
+            raise BadAudio("this take holds samples that are not numbers (NaN or infinite): export it again")
+        frames += columns.shape[0]
+        if frames > (MAX_S + 1) * recording.rate_hz:
+            raise BadAudio(f"this take is longer than {MAX_S / 60:.0f} minutes: cut it to the riff")
+        sums += columns.sum(axis=0, dtype=np.float64)
+        for a in range(count):
+            for b in range(a, count):
+                products[a, b] += float(np.vdot(columns[:, a], columns[:, b]))
+        clipped += [_clipped(columns[:, c]) for c in range(count)]
+    if not frames:
+        raise BadAudio("there is no sound in this take: the file holds not a single sample")
+    return _Survey(frames, sums, products, clipped)
 
 
-def _deviation(channel: NDArray[np.floating]) -> float:
-    """Standard deviation."""
-    total = sum(float(part.sum(dtype=np.float64)) for part in _blocks(channel))
-    power = sum(float(np.square(part, dtype=np.float64).sum()) for part in _blocks(channel))
-    return float(np.sqrt(max(0.0, power / channel.size - (total / channel.size) ** 2)))
+def _mixed(recording: Recording, survey: _Survey, used: list[int]) -> Samples:
+    """The mean of the live channels at the working rate. DC goes before resampling: at the file's ends a constant would ring."""
+    signs = survey.signs()
+    live = [c for c, sign in enumerate(signs) if sign]
+    constant = np.float32(sum(signs[c] * survey.sums[c] for c in live) / len(live) / survey.frames)
+    stream = None
+    if recording.rate_hz != WORK_RATE_HZ:
+        stream = soxr.ResampleStream(recording.rate_hz, WORK_RATE_HZ, 1, dtype="float32")
+    out = np.empty(-(-survey.frames * WORK_RATE_HZ // recording.rate_hz) + WORK_RATE_HZ, dtype=np.float32)
+    filled = done = 0
+    for block in recording.blocks():
+        mix = np.array(block[:, used[live[0]]], dtype=np.float32)
+        for c in live[1:]:
+            mix += np.float32(signs[c]) * np.asarray(block[:, used[c]], dtype=np.float32)
+        mix = mix / np.float32(len(live)) - constant
+        done += mix.size
+        piece = mix if stream is None else stream.resample_chunk(mix, last=done >= survey.frames)
+        out[filled : filled + piece.size] = piece
+        filled += piece.size
+    return out[:filled]
 
 
-def _clipped_share(channel: NDArray[np.floating]) -> float:
-    """Share of samples in runs of three or more at full scale."""
-    count = 0
-    for part in _blocks(channel):
-        full = np.abs(part) >= FULL_SCALE
-        if full.any():
-            edges = np.flatnonzero(np.diff(np.concatenate([[0], full.astype(np.int8), [0]])))
-            runs = edges[1::2] - edges[::2]
-            count += int(runs[runs >= CLIP_RUN].sum())
-    return count / channel.size
+def _clipped(channel: NDArray[np.floating]) -> int:
+    """Samples in runs of three or more at full scale."""
+    full = np.abs(channel) >= FULL_SCALE
+    if not full.any():
+        return 0
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], full.astype(np.int8), [0]])))
+    runs = edges[1::2] - edges[::2]
+    return int(runs[runs >= CLIP_RUN].sum())

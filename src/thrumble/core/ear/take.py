@@ -10,7 +10,7 @@ from thrumble.core.ear import summary
 from thrumble.core.ear.articulation import NO_PROFILE, Profile
 from thrumble.core.ear.cautions import CLIP_NO_LEVELS, Basis, find_cautions
 from thrumble.core.ear.clicks import Clicks, click_channel, find_clicks, start_by_clicks, without
-from thrumble.core.ear.conditioning import Heard, condition
+from thrumble.core.ear.conditioning import Heard, Recording, condition_recording, in_memory
 from thrumble.core.ear.envelope import Envelope
 from thrumble.core.ear.hits import Matched, Sound, bare_hits, read_hits
 from thrumble.core.ear.matching import extra_hits, gaps_between, match_hits
@@ -64,15 +64,20 @@ class _Placed:
 
 
 def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: ExpandedRiff, info: TakeInfo | None = None) -> Reading:
+    """`read_recording` for samples at hand: floats, shape (n,) or (n, channels), nominally within [-1, 1]."""
+    return read_recording(in_memory(samples, rate_hz), expanded, info)
+
+
+def read_recording(recording: Recording, expanded: ExpandedRiff, info: TakeInfo | None = None) -> Reading:
     """Hears a take of a known riff.
 
-    samples : floats, shape (n,) or (n, channels), nominally within [-1, 1].
     Silence gives a Reading with the caution `nothing_heard`. Raises BadAudio if the sound itself cannot be used.
     """
     info = info or TakeInfo()
-    silent_channel = click_channel(samples, rate_hz)
-    reference = None if silent_channel is None else condition(samples[:, silent_channel], rate_hz)
-    heard = condition(samples if silent_channel is None else np.delete(samples, silent_channel, axis=1), rate_hz)
+    aside = click_channel(recording)
+    reference = None if aside is None else condition_recording(recording, (aside,))
+    others = None if aside is None else tuple(c for c in range(recording.channels) if c != aside)
+    heard = condition_recording(recording, others)
     sound = Sound(heard, bands_of(heard.samples), Envelope(heard.samples), levels=heard.clipped_share < CLIP_NO_LEVELS)
     candidates = find_candidates(sound.envelope, sound.bands, _ONSETS) if not heard.silent else Candidates(np.zeros(0), np.zeros(0))
     clicks = find_clicks(heard.samples, sound.bands, candidates)
@@ -89,7 +94,7 @@ def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: Expand
         hits, extras = read_hits(sound, candidates, matched, expanded.riff, info.profile)
     else:
         placed, hits = None, bare_hits(due.hits, due.due_s)
-    return _reading(heard, rate_hz, expanded, info, due, placed, hits, extras, clicks.times_s.size)
+    return _reading(heard, recording.rate_hz, expanded, info, due, placed, hits, extras, clicks.times_s.size)
 
 
 def _clicks_of(reference: Heard) -> Clicks:

@@ -1,67 +1,75 @@
 """Play: the screen, and the take's way in: begun, sent in chunks, finished or discarded; or uploaded whole."""
 
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
-from pydantic import BaseModel, Field
-from starlette.concurrency import run_in_threadpool
+from pydantic import Field
 
 from thrumble.actions import takes as verbs
-from thrumble.core.errors import BadAudio, NotAllowed, NotFound
+from thrumble.core.errors import BadAudio, NotFound
 from thrumble.core.player.click import click_sound
 from thrumble.core.riff.checking import check_tempo
-from thrumble.core.takes import RecorderReport, TakeState
-from thrumble.formats.audio import MAX_BYTES
-from thrumble.store import database, players, riffs, rigs, takes
+from thrumble.core.takes import RecorderReport
+from thrumble.formats.audio import KINDS, MAX_BYTES, looks_like_audio
+from thrumble.store import riffs, rigs, takes
+from thrumble.store.space import space
 from thrumble.store.takes import NewTake
-from thrumble.web.deps import DbSession, PlayerId
+from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.inputs import BIGGEST_ID, Asked, Chunk, Id, Line, Reference, Sent, file_name, whole_number
 from thrumble.web.play.views import play_view, rig_tones
-from thrumble.web.readings.views import reading_view, status_view
+from thrumble.web.readings.views import reading_view, room_words, status_view
 from thrumble.web.templating import render
-from thrumble.web.today.views import today_view
+from thrumble.web.today.views import armed_view
 
 router = APIRouter()
-CHUNK_BYTES = 4_000_000
-TAKE_BYTES = 600 * 192_000 * 4
+MOST_FRAMES = 192_000 * 600
+UPLOADS_A_MINUTE = 240
+Frame = Annotated[int, Field(ge=0, le=MOST_FRAMES)]
 
 
-class Begin(BaseModel):
-    """What the browser knows when a take begins. `start_frame`: bar 1 beat 1 in the take's own frames."""
+class Begin(Sent):
+    """What the browser knows when a take begins. `key`: its own name for the take; `start_frame`: bar 1 beat 1 in the take's own frames;
+    `age_s`: how long ago that was."""
 
-    revision: int
+    key: Annotated[str, Field(pattern=r"^[0-9a-zA-Z-]{8,64}$")]
+    revision: Reference
     tempo: Annotated[float, Field(ge=20, le=400)]
     rounds: Annotated[int, Field(ge=1, le=500)]
-    start_frame: Annotated[int, Field(ge=0, le=192_000 * 600)]
+    start_frame: Frame
     rate: Annotated[int, Field(ge=8000, le=192_000)]
-    zone: Annotated[str, Field(max_length=64)] = "UTC"
-    device: Annotated[str, Field(max_length=200)] = ""
-    tone: int | None = None
+    age_s: Annotated[float, Field(ge=0, le=366 * 86400)] = 0.0
+    zone: Annotated[Line, Field(max_length=64)] = "UTC"
+    device: Annotated[Line, Field(max_length=200)] = ""
+    tone: Reference | None = None
 
 
-class Report(BaseModel):
-    """What the browser's recorder noticed, sent at the end of a take."""
+class Report(Sent):
+    """What the browser's recorder noticed, sent at the end of a take. `spans`: first and behind-last frame of all that was recorded."""
 
-    gap_frames: Annotated[int, Field(ge=0)] = 0
-    clock_slip_ms: float = 0.0
-    underruns: Annotated[int, Field(ge=0)] = 0
-    settings: dict[str, str | int | float | bool | None] = {}
+    gap_frames: Frame = 0
+    clock_slip_ms: Annotated[float, Field(ge=-1e7, le=1e7)] = 0.0
+    underruns: Annotated[int, Field(ge=0, le=BIGGEST_ID)] = 0
+    settings: Annotated[dict[Line, Line | int | float | bool | None], Field(default_factory=dict, max_length=40)]
+    spans: Annotated[list[tuple[Frame, Frame]], Field(default_factory=list, max_length=5000)]
 
 
 @router.get("/play", name="play_next")
 def play_next(request: Request, session: DbSession, player_id: PlayerId) -> Response:
     """To the riff that is armed, or to the riffs where there is none."""
-    armed = today_view(riffs.riff_standings(session, player_id), []).armed
+    armed = armed_view(session, player_id)
     address = request.app.url_path_for("play_page", riff_id=armed.riff_id) if armed else request.app.url_path_for("riffs_page")
     return RedirectResponse(str(address), 303)
 
 
 @router.get("/play/{riff_id}", name="play_page")
-def play_page(request: Request, riff_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def play_page(request: Request, riff_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """The riff, ready to be played and recorded."""
     tones = rig_tones(rigs.rigs_of(session, player_id), rigs.tones_of(session, player_id))
-    return render(request, "play/page.html", view=play_view(riffs.newest_revision(session, player_id, riff_id)), tones=tones)
+    view = play_view(riffs.newest_revision(session, player_id, riff_id))
+    return render(request, "play/page.html", view=view, tones=tones, room=room_words(space(session)))
 
 
 @router.get("/click/{rate}/{kind}", name="click_sound")
@@ -74,103 +82,133 @@ def click_samples(rate: int, kind: str) -> Response:
 
 @router.post("/takes", name="begin_take")
 def begin_take(request: Request, begin: Begin, session: DbSession, player_id: PlayerId) -> JSONResponse:
-    """A take begins; its sound follows in chunks. The delay is that of exactly this browser, device and rate, or none."""
+    """A take begins, or began a while ago and is told now; its sound follows in chunks. The same key again is the same take.
+
+    The delay is that of exactly this browser, device and rate as it was known then, or none.
+    """
     revision = riffs.get_revision(session, player_id, begin.revision)
-    tone = None if begin.tone is None else rigs.get_tone(session, player_id, begin.tone)
-    delay = rigs.newest_calibration(session, player_id, browser=request.state.browser, device=begin.device, rate_hz=begin.rate)
+    tone = None if begin.tone is None else rigs.find_tone(session, player_id, begin.tone)
+    began = datetime.now(UTC) - timedelta(seconds=begin.age_s)
+    delay = rigs.newest_calibration(
+        session, player_id, browser=request.state.browser, device=begin.device, rate_hz=begin.rate, until=began + timedelta(seconds=5)
+    )
     new = NewTake(
-        riff_id=revision.riff_id, revision_id=revision.id, source="recorded", tempo_bpm=Decimal(str(begin.tempo)), rounds=begin.rounds,
-        start_frame=begin.start_frame, rate_hz=begin.rate, zone=begin.zone, delay_ms=delay and delay.delay_ms,
-        delay_spread_ms=delay and delay.spread_ms, calibration_id=delay and delay.id, tone_id=tone and tone.id, rig_id=tone and tone.rig_id,
-    )  # fmt: skip
-    return JSONResponse({"take": verbs.begin_take(session, player_id, new).id}, 201)
+        riff_id=revision.riff_id,
+        revision_id=revision.id,
+        source="recorded",
+        tempo_bpm=Decimal(str(begin.tempo)),
+        rounds=begin.rounds,
+        start_frame=begin.start_frame,
+        rate_hz=begin.rate,
+        zone=begin.zone,
+        delay_ms=delay and delay.delay_ms,
+        delay_spread_ms=delay and delay.spread_ms,
+        calibration_id=delay and delay.id,
+        tone_id=tone and tone.id,
+        rig_id=tone and tone.rig_id,
+        client_key=begin.key,
+        created_at=began,
+    )
+    take = verbs.begin_take(session, player_id, new)
+    return JSONResponse({"take": take.id, "state": take.state}, 201)
 
 
 @router.post("/takes/{take_id}/chunk", name="take_chunk")
-async def take_chunk(request: Request, take_id: int, frame: Annotated[int, Query(ge=0, le=192_000 * 600)]) -> Response:
+def take_chunk(
+    take_id: Id, data: Chunk, session: DbSession, player_id: PlayerId, frame: Annotated[int, Query(ge=0, le=MOST_FRAMES)]
+) -> Response:
     """Float32 samples from a frame of the take on."""
-    data = bytearray()
-    async for part in request.stream():
-        data += part
-        if len(data) > CHUNK_BYTES:
-            raise BadAudio("this piece of sound is too long: send two seconds at a time")
-    if not data or len(data) % 4:
-        raise BadAudio("a piece of sound is float32 samples, four bytes each")
-    await run_in_threadpool(_keep_chunk, take_id, frame, bytes(data))
+    verbs.keep_chunk(session, player_id, take_id, frame, data)
     return Response(status_code=204)
 
 
-def _keep_chunk(take_id: int, frame: int, data: bytes) -> None:
-    with database.session() as session:
-        player_id = players.local_player(session)
-        if takes.get_take(session, player_id, take_id).state is not TakeState.RECORDING:
-            raise NotAllowed("this take is finished: begin a new one")
-        if takes.chunk_bytes(session, player_id, take_id) + len(data) > TAKE_BYTES:
-            raise BadAudio("this take is longer than ten minutes: finish it")
-        takes.add_chunk(session, player_id, take_id, frame, data)
-
-
 @router.post("/takes/{take_id}/finish", name="finish_take")
-def finish_take(report: Report, take_id: int, session: DbSession, player_id: PlayerId) -> JSONResponse:
-    """All sound is here: put it together and read it."""
-    verbs.finish_take(session, player_id, take_id, RecorderReport(**report.model_dump()))
-    return JSONResponse({"take": take_id})
+def finish_take(report: Report, take_id: Id, session: DbSession, player_id: PlayerId) -> JSONResponse:
+    """Everything was sent: have it read. Where something has not come in, says what (409), and nothing is done yet."""
+    noticed = RecorderReport(**report.model_dump(exclude={"spans"}))
+    take, missing = verbs.finish_take(session, player_id, take_id, noticed, report.spans)
+    if missing:
+        words = "some of this take has not arrived yet: it is sent again"
+        return JSONResponse({"problem": words, "missing": missing[:1000]}, 409)
+    return JSONResponse({"take": take.id, "state": take.state})
 
 
 @router.post("/takes/{take_id}/finish-cut", name="finish_cut_take")
-def finish_cut_take(request: Request, take_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def finish_cut_take(request: Request, take_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """Reads a take whose tab was closed, as far as it goes."""
-    take = verbs.finish_take(session, player_id, take_id, RecorderReport())
-    return render(request, "readings/_status.html", status=status_view(take))
+    take, _ = verbs.finish_take(session, player_id, take_id, RecorderReport())
+    return render(request, "readings/_status.html", status=status_view(take), asked=1)
 
 
 @router.post("/takes/{take_id}/discard", name="discard_take")
-def discard_take(take_id: int, session: DbSession, player_id: PlayerId) -> Response:
+def discard_take(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """Drops a take that was abandoned while it was recorded."""
-    if takes.get_take(session, player_id, take_id).state is not TakeState.RECORDING:
-        raise NotAllowed("this take is finished: delete it on its own page")
-    takes.delete_take(session, player_id, take_id)
+    verbs.discard_take(session, player_id, take_id)
     return Response(status_code=204)
 
 
 @router.get("/takes/{take_id}/outcome", name="take_outcome")
-def take_outcome(request: Request, take_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def take_outcome(request: Request, take_id: Id, session: DbSession, player_id: PlayerId, asked: Asked = 0) -> HTMLResponse:
     """What the play screen shows after a take: where it stands, then the verdict and the strip."""
     take = takes.get_take(session, player_id, take_id)
-    status = status_view(take)
+    status = status_view(take, asked)
     reading = takes.get_reading(session, player_id, take_id) if status.read else None
     view = reading_view(take, riffs.get_revision(session, player_id, take.revision_id), reading) if reading else None
-    return render(request, "play/_outcome.html", status=status, view=view)
+    return render(request, "play/_outcome.html", status=status, view=view, asked=asked + 1)
 
 
-@router.post("/play/{riff_id}/upload", name="upload_take")
+@router.post("/play/{riff_id}/upload", name="upload_take", dependencies=[costly(UPLOADS_A_MINUTE)])
 def upload_take(
-    request: Request, riff_id: int, session: DbSession, player_id: PlayerId, take: UploadFile,
-    tempo: Annotated[str, Form()] = "", start: Annotated[str, Form()] = "", tone: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
-    """A take recorded elsewhere, with whatever is known of it."""
+    request: Request,
+    riff_id: Id,
+    session: DbSession,
+    player_id: PlayerId,
+    take: UploadFile,
+    tempo: Annotated[Line, Form(max_length=40)] = "",
+    start: Annotated[Line, Form(max_length=40)] = "",
+    tone: Annotated[Line, Form(max_length=40)] = "",
+) -> Response:
+    """A take recorded elsewhere, with whatever is known of it. It is decoded by the worker; here only its first bytes are looked at."""
     revision = riffs.newest_revision(session, player_id, riff_id)
-    data = take.file.read(MAX_BYTES + 1)
     tempo_bpm = _decimal(tempo, "the tempo")
     if tempo_bpm is not None:
         check_tempo(float(tempo_bpm))
     start_s = _decimal(start, "the start")
-    played = rigs.get_tone(session, player_id, int(tone)) if tone.isdigit() else None
+    tone_id = whole_number(tone, "the tone")
+    played = None if tone_id is None else rigs.get_tone(session, player_id, tone_id)
+    _check_file(take)
     new = NewTake(
-        riff_id=riff_id, revision_id=revision.id, source="uploaded", tempo_bpm=tempo_bpm, rounds=None if start_s is None else 1,
-        start_frame=None if start_s is None else round(start_s * 1000), rate_hz=None if start_s is None else 1000, file_name=(take.filename or "")[:120],
-        tone_id=played and played.id, rig_id=played and played.rig_id,
-    )  # fmt: skip
-    stored = verbs.submit_upload(session, player_id, new, data)
+        riff_id=riff_id,
+        revision_id=revision.id,
+        source="uploaded",
+        tempo_bpm=tempo_bpm,
+        rounds=None if start_s is None else 1,
+        start_frame=None if start_s is None else round(start_s * 1000),
+        rate_hz=None if start_s is None else 1000,
+        file_name=file_name(take.filename),
+        tone_id=played and played.id,
+        rig_id=played and played.rig_id,
+    )
+    stored = verbs.submit_upload(session, player_id, new, take.file)
     return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("take_page", take_id=stored.id))})
+
+
+def _check_file(take: UploadFile) -> None:
+    """Refuses at once what can be told from size and first bytes."""
+    if not take.size:
+        raise BadAudio("the file is empty: export or copy it again")
+    if take.size > MAX_BYTES:
+        raise BadAudio(f"the file has {take.size / 1e6:.0f} MB, {MAX_BYTES // 1_000_000} are allowed: cut it to the riff")
+    if not looks_like_audio(take.file.read(4096)):
+        raise BadAudio(f"this is no audio file that can be read: send {KINDS}")
 
 
 def _decimal(text: str, what: str) -> Decimal | None:
     """A number that may be left out."""
-    if not text.strip():
+    if not text:
         return None
     try:
-        value = Decimal(text.strip().replace(",", "."))
+        value = Decimal(text.replace(",", "."))
     except ArithmeticError:
         raise BadAudio(f"{what} is a number, or left empty; found {text[:20]!r}") from None
     if not value.is_finite() or not 0 <= value <= 600:

@@ -1,7 +1,8 @@
 // The take cycle: open the input, count in, record, stop by itself, read, arm the next round. One key does it.
-import { onKey, onPedal, problem, send } from "../shared/site.js";
+import { onKey, onPedal, problem } from "../shared/site.js";
 import { Refused, givenSettings, oneAtATime, openInput, scheduleClicks } from "../shared/recorder.js";
-import { Uploader } from "./uploader.js";
+import { roomSeconds } from "../shared/keep.js";
+import { Keeper } from "./keeper.js";
 
 const plan = JSON.parse(document.getElementById("plan").textContent);
 const $ = (id) => document.getElementById(id);
@@ -12,6 +13,9 @@ let input = null;      // the open microphone with its context and clicks
 let run = null;        // the take that is going on
 let wake = null;
 const level = { peak: 0, clipped: false, quietSince: performance.now() };
+
+const urls = { begin: root.dataset.begin, takes: root.dataset.takes };
+const PATIENCE_MS = 6000; // so long the screen waits for the server at the end of a take; the take itself waits for ever
 
 const say = (words) => { $("say").textContent = words; };
 const stage = (name) => { root.dataset.stage = name; $("drop").hidden = !["count", "record"].includes(name); $("go").disabled = !["idle", "done"].includes(name); };
@@ -97,16 +101,16 @@ async function go() {
   const list = [];
   for (let k = 0; k < countBars; k++) for (const [t, accent] of plan.count) list.push([first + k * frames(plan.countBar) + frames(t), accent]);
   if ($("click-on").value === "1") for (let n = 0; n < rounds; n++) for (const [t, accent] of plan.clicks) list.push([one + n * frames(plan.round) + frames(t), accent]);
-  let take;
-  try {
-    const body = JSON.stringify({ revision: plan.revision, tempo: tempo(), rounds, start_frame: one - first, rate, device: input.track.label || "", tone: Number($("tone").value) || null, zone: Intl.DateTimeFormat().resolvedOptions().timeZone });
-    take = (await (await send(root.dataset.begin, { body, headers: { "content-type": "application/json" } })).json()).take;
-  } catch (error) { stage("idle"); problem(`The take cannot begin: ${error.message}`); return; }
-  // the answer took a moment: everything moves on by a whole number of frames, nothing of the plan changes
+  await checkRoom((end - first) / rate, rate);
+  // opening took a moment: everything moves on by a whole number of frames, nothing of the plan changes
   const late = Math.max(0, Math.round((input.context.currentTime + 0.12) * rate) - first);
+  const take = {
+    key: crypto.randomUUID(), title: plan.title, beganAt: Date.now(), take: null, state: "recording", report: null, refused: null,
+    begin: { revision: plan.revision, tempo: tempo(), rounds, start_frame: one - first, rate, device: input.track.label || "", tone: Number($("tone").value) || null, zone: Intl.DateTimeFormat().resolvedOptions().timeZone },
+  };
   run = {
-    take, rate, rounds, scale, first: first + late, one: one + late, over: over + late, end: end + late,
-    uploader: new Uploader(`${root.dataset.takes}/${take}`, problem), heard: 0,
+    rate, rounds, scale, first: first + late, one: one + late, over: over + late, end: end + late,
+    keeper: new Keeper(take, urls, { onState: showSafe, onTrouble: problem }), heard: 0,
     clock: { first: [], last: [] }, underruns: underruns(), stop: null, beats: list.filter(([f]) => f < one).map(([f]) => f + late),
   };
   run.stop = scheduleClicks(input, list.map(([f, a]) => [f + late, a]));
@@ -130,7 +134,7 @@ function watchClock() {
 function keep(frame, samples) {
   watchClock();
   const from = Math.max(0, run.first - frame), to = Math.min(samples.length, run.end - frame);
-  if (to > from) { run.uploader.add(frame + from - run.first, samples.slice(from, to)); run.heard = frame + to; }
+  if (to > from) { run.keeper.add(frame + from - run.first, samples.slice(from, to)); run.heard = frame + to; }
   if (frame + samples.length >= run.end) finish();
 }
 
@@ -143,13 +147,28 @@ async function finish() {
   const ended = performance.now();
   done.stop(); rest();
   stage("reading"); say("Listening to the take …");
-  try {
-    await done.uploader.finish(report);
-  } catch (error) {
-    stage("done"); problem(`The take could not be sent: ${error.message} What had arrived waits on Today and can be finished there.`);
+  const sent = done.keeper.end(report);
+  const take = await Promise.race([sent, new Promise((go) => setTimeout(() => go(undefined), PATIENCE_MS))]);
+  if (take === undefined) {
+    stage("done"); say("The take is kept in this browser and is sent as soon as Thrumble answers. Space counts in again.");
+    sent.then((late) => { if (late !== null && root.dataset.stage === "done") outcome(late, ended); });
     return;
   }
-  await outcome(done.take, ended);
+  if (take === null) { stage("done"); problem("Thrumble won't take this take. It's kept in this browser: reload the page to see what you can do with it."); return; }
+  await outcome(take, ended);
+}
+
+/** Where the take's sound is: here until the server has confirmed it. */
+function showSafe({ state, waitingS }) {
+  const left = Math.round(waitingS);
+  const words = state === "away" ? `Kept here, ${left} s not yet sent: Thrumble doesn't answer, trying again.` : left >= 3 ? `Kept here, ${left} s not yet sent.` : "";
+  if ($("safe").textContent !== words) $("safe").textContent = words;
+}
+
+/** Says when this browser may be too full for the take; it is played all the same, for what has arrived makes room. */
+async function checkRoom(needed, rate) {
+  const room = await roomSeconds(rate);
+  if (room !== null && room < needed) problem(`This browser has room for ${Math.floor(room)} s of sound and this take lasts ${Math.ceil(needed)} s. Free some disk space before you rely on it.`);
 }
 
 async function outcome(take, ended) {
@@ -171,15 +190,14 @@ function drop() {
   if (!run) return;
   const dropped = run;
   run = null; dropped.stop(); rest(); stage("idle"); clearShow();
-  say("Dropped. Space counts in again.");
-  dropped.uploader.failed = new Error("dropped");
-  dropped.uploader.chain.then(() => send(`${root.dataset.takes}/${dropped.take}/discard`)).catch(() => {});
+  say("Discarded. Space counts in again.");
+  dropped.keeper.leave("discarded");
 }
 
 function cutOff(words) {
   const cut = run;
   run = null; cut.stop(); rest(); stage("idle");
-  cut.uploader.flush();
+  cut.keeper.leave("cut");
   problem(`${words} What was recorded so far waits on Today: finish it there, or press space for a new take.`);
 }
 
@@ -273,6 +291,6 @@ onKey("+", () => setTempo(tempo() + 2)); onKey("=", () => setTempo(tempo() + 2))
 $("check").addEventListener("click", check);
 onKey("i", check);
 onKey("o", () => $("open-reading")?.click());
-addEventListener("pagehide", () => { if (run) run.uploader.flush(); close(); });
+addEventListener("pagehide", () => { if (run) run.keeper.flush(); close(); });
 preview();
 navigator.permissions?.query({ name: "microphone" }).then((p) => { if (p.state === "granted") open().catch(() => { close(); }); }, () => {});

@@ -41,7 +41,7 @@ def _plan(revision: Revision, expanded: ExpandedRiff) -> dict[str, object]:
     first = next(bar for bar in expanded.bars if bar.number >= 1)
     cues = _eye_cues(expanded, revision.riff)
     return {
-        "revision": revision.id, "tempo": expanded.tempo_bpm, "round": expanded.round_s, "begin": expanded.begin_s,
+        "revision": revision.id, "title": revision.riff.title, "tempo": expanded.tempo_bpm, "round": expanded.round_s, "begin": expanded.begin_s,
         "bars": [{"number": b.number, "start": b.start_s, "end": b.end_s, "beats": b.meter.beats, "cue": cues.get(b.number, "")} for b in expanded.bars],
         "clicks": click_times(expanded, rounds=1, count_in_bars=0),
         "count": [[t + first.end_s, accent] for t, accent in click_times(expanded, rounds=0, count_in_bars=1)], "countBar": first.end_s,

@@ -2,22 +2,28 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Query, Request, Response
+from fastapi import APIRouter, Form, Path, Query, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
 
 from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
 from thrumble.actions.playback import listening_copy
-from thrumble.core.ear.comparing import compare
+from thrumble.actions.sound import fetch
 from thrumble.core.ear.reading import ENGINE
 from thrumble.core.errors import NotFound
 from thrumble.formats.reading_json import reading_csv, reading_document
 from thrumble.store import riffs, rigs, takes
-from thrumble.web.deps import DbSession, PlayerId
-from thrumble.web.readings.views import again_view, list_view, reading_view, status_view
+from thrumble.store.space import space
+from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.inputs import BIGGEST_ID, Asked, Id, Line, PageNumber
+from thrumble.web.readings.views import LISTED, again_view, list_view, reading_view, status_view
+from thrumble.web.shared.files import sent, temporary
+from thrumble.web.shared.paging import pages
 from thrumble.web.templating import render
 
 router = APIRouter()
+LISTENS_A_MINUTE = 60
+Place = Annotated[int, Path(ge=0, le=BIGGEST_ID)]
 MEDIA = {
     b"fLaC": ("flac", "audio/flac"),
     b"RIFF": ("wav", "audio/wav"),
@@ -27,18 +33,30 @@ MEDIA = {
 
 
 @router.get("/readings", name="readings_page")
-def readings_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
-    """All takes, newest first."""
-    view = list_view(takes.take_lines(session, player_id), takes.space_used(session, player_id))
-    stale, waiting = len(takes.stale_takes(session, player_id, ENGINE)), takes.waiting_takes(session, player_id)
-    return render(request, "readings/list.html", view=view, again=again_view(stale, waiting, []))
+def readings_page(
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    q: Annotated[Line, Query(max_length=100)] = "",
+    state: Annotated[Line, Query(max_length=20)] = "",
+    page: PageNumber = 1,
+) -> HTMLResponse:
+    """Takes page by page, newest first: all, or those of a riff and in a state."""
+    state = state if state in LISTED else ""
+    states = LISTED[state][1]
+    count = takes.count_takes(session, player_id, title=q, states=states)
+    paging = pages(count=count, page=page, size=takes.PAGE, query={"q": q, "state": state})
+    lines = takes.take_lines(session, player_id, title=q, states=states, page=paging.page)
+    view = list_view(lines, space(session, player_id), paging, q=q, state=state)
+    again = again_view(takes.count_stale(session, player_id, ENGINE), takes.waiting_takes(session, player_id))
+    return render(request, "readings/list.html", view=view, again=again)
 
 
 @router.post("/readings/again", name="read_all_again")
 def read_all_again(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """Has every take heard by the present ear that only an older one has heard."""
     total = verbs.read_all_again(session, player_id)
-    return render(request, "readings/_again.html", again=again_view(0, total, [], total=total))
+    return render(request, "readings/_again.html", again=again_view(0, total, total))
 
 
 @router.get("/readings/again", name="again_progress")
@@ -47,14 +65,12 @@ def again_progress(
 ) -> HTMLResponse:
     """How far that has come, and at its end what changed."""
     waiting = takes.waiting_takes(session, player_id)
-    pairs = takes.reading_pairs(session, player_id, ENGINE) if not waiting else []
-    titles = {line.take.id: f"{line.title}, take {line.take.number}" for line in takes.take_lines(session, player_id, limit=1000)}
-    changes = [(titles.get(take_id, f"take {take_id}"), take_id, compare(old, new)) for take_id, old, new in pairs]
-    return render(request, "readings/_again.html", again=again_view(0, waiting, changes, total=total))
+    changed = (0, []) if waiting else takes.changed_takes(session, player_id, ENGINE)
+    return render(request, "readings/_again.html", again=again_view(0, waiting, total, changed))
 
 
 @router.get("/takes/{take_id}", name="take_page")
-def take_page(request: Request, take_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def take_page(request: Request, take_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """A take's reading, or where it stands on the way to one."""
     take = takes.get_take(session, player_id, take_id)
     revision = riffs.get_revision(session, player_id, take.revision_id)
@@ -62,21 +78,21 @@ def take_page(request: Request, take_id: int, session: DbSession, player_id: Pla
     corrections = rigs.corrections_of(session, player_id, take_id)
     tone = rigs.get_tone(session, player_id, take.tone_id).name if take.tone_id is not None else ""
     view = reading_view(take, revision, reading, corrections, tone) if reading and take.state == "read" else None
-    return render(request, "readings/page.html", status=status_view(take), view=view, title=revision.riff.title)
+    return render(request, "readings/page.html", status=status_view(take), asked=1, view=view, title=revision.riff.title)
 
 
 @router.get("/takes/{take_id}/status", name="take_status")
-def take_status(request: Request, take_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def take_status(request: Request, take_id: Id, session: DbSession, player_id: PlayerId, asked: Asked = 0) -> HTMLResponse:
     """The part of the take's page that changes while the ear works; polled until the state is final."""
-    status = status_view(takes.get_take(session, player_id, take_id))
-    response = render(request, "readings/_status.html", status=status)
+    status = status_view(takes.get_take(session, player_id, take_id), asked)
+    response = render(request, "readings/_status.html", status=status, asked=asked + 1)
     if status.read:
         response.headers["HX-Redirect"] = str(request.app.url_path_for("take_page", take_id=take_id))
     return response
 
 
 @router.get("/takes/{take_id}/reading.json", name="reading_json")
-def reading_json(take_id: int, session: DbSession, player_id: PlayerId) -> Response:
+def reading_json(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The reading as JSON."""
     reading = takes.get_reading(session, player_id, take_id)
     if reading is None:
@@ -85,7 +101,7 @@ def reading_json(take_id: int, session: DbSession, player_id: PlayerId) -> Respo
 
 
 @router.get("/takes/{take_id}/reading.csv", name="reading_csv_file")
-def reading_csv_file(take_id: int, session: DbSession, player_id: PlayerId) -> Response:
+def reading_csv_file(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The reading's hits as CSV."""
     reading = takes.get_reading(session, player_id, take_id)
     if reading is None:
@@ -94,31 +110,38 @@ def reading_csv_file(take_id: int, session: DbSession, player_id: PlayerId) -> R
 
 
 @router.get("/takes/{take_id}/audio", name="take_audio")
-def take_audio(take_id: int, session: DbSession, player_id: PlayerId) -> Response:
+def take_audio(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The take's sound exactly as stored."""
-    data = takes.get_audio(session, player_id, take_id)
-    ending, kind = MEDIA.get(data[:4], ("audio", "application/octet-stream"))
+    file = temporary()
+    fetch(session, player_id, take_id, file)
+    with file.open("rb") as opened:
+        ending, kind = MEDIA.get(opened.read(4), ("audio", "application/octet-stream"))
     name = takes.get_take(session, player_id, take_id).file_name or f"take-{take_id}.{ending}"
-    return Response(data, media_type=kind, headers=_attachment(name))
+    return sent(file, kind, _attachment(name))
 
 
-@router.get("/takes/{take_id}/listen.wav", name="take_listen")
-def take_listen(take_id: int, session: DbSession, player_id: PlayerId, click: Annotated[bool, Query()] = False) -> Response:
+@router.get("/takes/{take_id}/listen.wav", name="take_listen", dependencies=[costly(LISTENS_A_MINUTE)])
+def take_listen(take_id: Id, session: DbSession, player_id: PlayerId, click: Annotated[bool, Query()] = False) -> Response:
     """The take for playing back, if wanted with the click where it was due."""
-    return Response(
-        listening_copy(session, player_id, take_id, click=click), media_type="audio/wav", headers={"Cache-Control": "private, max-age=3600"}
-    )
+    source, target = temporary(), temporary()
+    try:
+        fetch(session, player_id, take_id, source)
+        riff = riffs.get_revision(session, player_id, takes.get_take(session, player_id, take_id).revision_id).riff
+        listening_copy(source, target, riff, takes.get_reading(session, player_id, take_id), click=click)
+    finally:
+        source.unlink()
+    return sent(target, "audio/wav", {"Cache-Control": "private, max-age=3600"})
 
 
 @router.post("/takes/{take_id}/read", name="read_take_again")
-def read_take_again(request: Request, take_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
-    """Puts the take into the queue again."""
-    verbs.read_again(session, player_id, take_id)
-    return render(request, "readings/_status.html", status=status_view(takes.get_take(session, player_id, take_id)))
+def read_take_again(request: Request, take_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """Puts the take into the queue again, whatever state it is stuck in."""
+    take = verbs.read_again(session, player_id, take_id)
+    return render(request, "readings/_status.html", status=status_view(take), asked=1)
 
 
 @router.post("/takes/{take_id}/delete", name="delete_take")
-def delete_take(request: Request, take_id: int, session: DbSession, player_id: PlayerId) -> Response:
+def delete_take(request: Request, take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """Removes the take, its sound, its readings and queued work."""
     takes.delete_take(session, player_id, take_id)
     return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("readings_page"))})
@@ -126,7 +149,7 @@ def delete_take(request: Request, take_id: int, session: DbSession, player_id: P
 
 @router.post("/takes/{take_id}/hits/{round_}-{index}/correct", name="correct_hit")
 def correct_hit(
-    request: Request, take_id: int, round_: int, index: int, session: DbSession, player_id: PlayerId,
+    request: Request, take_id: Id, round_: Place, index: Place, session: DbSession, player_id: PlayerId,
     articulation: Annotated[str, Form(pattern="^(open|palm|dead|none)$")], join: Annotated[bool, Form()] = False,
 ) -> HTMLResponse:  # fmt: skip
     """What the player says a hit was, `none` to take it back. What was heard stays as it is."""
@@ -140,7 +163,9 @@ def correct_hit(
         raise NotFound("this take has no reading yet: wait for the ear, or read it again")
     revision = riffs.get_revision(session, player_id, take.revision_id)
     view = reading_view(take, revision, reading, rigs.corrections_of(session, player_id, take_id))
-    line = next(hit for hit in view.hits if hit.mark == f"{round_}-{index}")
+    line = next((hit for hit in view.hits if hit.mark == f"{round_}-{index}"), None)
+    if line is None:
+        raise NotFound("this reading has no such hit")
     return render(request, "readings/_corrected.html", view=view, hit=line)
 
 

@@ -12,13 +12,15 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.takes import FINAL, TakeState
 from thrumble.store.riffs import Revision
 from thrumble.store.rigs import Correction
-from thrumble.store.takes import Take, TakeLine
+from thrumble.store.space import Room, Space
+from thrumble.store.takes import Changed, Take, TakeLine
 from thrumble.web.drawings.charts import Clock, Pile, bar_clock, deviation_pile
 from thrumble.web.drawings.strip import BarDrawing, early_or_late, reading_strip
+from thrumble.web.shared.paging import Paging
 
 STATE_WORDS = {
     TakeState.RECORDING: "not finished: the recording was cut off",
-    TakeState.QUEUED: "waiting for the ear …",
+    TakeState.QUEUED: "waiting to be analysed …",
     TakeState.READING: "being read …",
     TakeState.READ: "read",
     TakeState.FAILED: "not read",
@@ -33,6 +35,8 @@ NOTE_WORDS = {
     CauseKind.STRAYS: "string rings",
 }
 TOLERANCE = "firm"
+FIRST_WAIT_MS, MOST_WAIT_MS = 200, 5000
+SLOW_AFTER = 16  # askings, some twenty seconds: then the page offers to put the take in line again
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +65,8 @@ class StatusView:
     keep_asking: bool
     failed: bool
     read: bool
+    ask_again_ms: int
+    slow: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,11 +153,19 @@ def megabytes(count: int) -> str:
     return f"{count / 1e6:.1f} MB"
 
 
-def status_view(take: Take) -> StatusView:
-    """Asks again until the state is final."""
+def status_view(take: Take, asked: int = 0) -> StatusView:
+    """Asks again until the state is final, `asked` times so far: at once at first, then ever more rarely."""
     waiting = take.state not in FINAL and take.state is not TakeState.RECORDING
     return StatusView(
-        take.id, take.state, STATE_WORDS[take.state], take.problem, waiting, take.state is TakeState.FAILED, take.state is TakeState.READ
+        take_id=take.id,
+        state=take.state,
+        words=STATE_WORDS[take.state],
+        problem=take.problem,
+        keep_asking=waiting,
+        failed=take.state is TakeState.FAILED,
+        read=take.state is TakeState.READ,
+        ask_again_ms=round(min(MOST_WAIT_MS, FIRST_WAIT_MS * 1.2**asked)),
+        slow=waiting and asked >= SLOW_AFTER,
     )
 
 
@@ -314,29 +328,24 @@ class AgainView:
     changes: list[tuple[str, int, str]]
 
 
-def again_view(stale: int, waiting: int, changes: list[tuple[str, int, Difference]], *, total: int = 0) -> AgainView:
-    """The offer, the progress, or what changed."""
+def again_view(stale: int, waiting: int, total: int = 0, changed: tuple[int, list[Changed]] = (0, [])) -> AgainView:
+    """The offer, the progress, or what changed. `changed`: how many takes are heard otherwise now, and the last of them."""
+    moved, shown = changed
     if waiting and total:
         words = f"{total - min(waiting, total)} of {total} takes read again …"
+    elif total > 1:
+        words = f"All {total} takes are read by the present ear; it hears {moved} of them differently."
     elif total:
-        moved = sum(not difference.nothing for _, _, difference in changes)
-        words = (
-            f"All {total} takes are read by the present ear; it hears {moved} of them differently."
-            if total > 1
-            else "The take is read by the present ear."
-        )
+        words = "The take is read by the present ear."
     elif stale:
         words = f"{stale} {'take was' if stale == 1 else 'takes were'} read by an older ear."
     else:
         words = ""
-    return AgainView(
-        stale, waiting if total else 0, total, total - min(waiting, total), words, [(t, k, _difference(d)) for t, k, d in changes]
-    )
+    changes = [(f"{one.title}, take {one.number}", one.take_id, _difference(one.difference)) for one in shown]
+    return AgainView(stale, waiting if total else 0, total, total - min(waiting, total), words, changes)
 
 
 def _difference(found: Difference) -> str:
-    if found.nothing:
-        return "the same"
     parts = [
         f"{count} {what}" for count, what in (
             (found.renamed, "named otherwise"), (found.found, "more found"), (found.lost, "no longer found"), (found.moved, "moved by more than 3 ms"),
@@ -347,15 +356,50 @@ def _difference(found: Difference) -> str:
 
 @dataclass(frozen=True, slots=True)
 class ListView:
-    """All takes."""
+    """A page of takes. `states`: value and words of every choice; `searched`: whether anything narrows the list."""
 
     lines: list[TakeLineView]
     space: str
+    room: str
+    q: str
+    state: str
+    states: list[tuple[str, str]]
+    searched: bool
+    total: int
+    paging: Paging
 
 
-def list_view(lines: list[TakeLine], space: tuple[int, int]) -> ListView:
-    """The list and the space it takes."""
+LISTED = {
+    "": ("all", ()),
+    "read": ("read", (TakeState.READ,)),
+    "waiting": ("waiting", (TakeState.QUEUED, TakeState.READING)),
+    "unfinished": ("cut off", (TakeState.RECORDING,)),
+    "failed": ("not read", (TakeState.FAILED,)),
+}
+
+
+def list_view(lines: list[TakeLine], space: Space, paging: Paging, *, q: str, state: str) -> ListView:
+    """The takes of a page, what they were searched by, and the space that all of them use."""
     now = datetime.now(UTC)
-    count, size = space
-    words = f"{count} {'take' if count == 1 else 'takes'}, {megabytes(size)} of sound in the database"
-    return ListView([take_line(line, now) for line in lines], words)
+    words = f"{space.takes} {'take' if space.takes == 1 else 'takes'}, {megabytes(space.used_bytes)} of sound in the database"
+    return ListView(
+        lines=[take_line(line, now) for line in lines],
+        space=words,
+        room=room_words(space),
+        q=q,
+        state=state,
+        states=[(value, words) for value, (words, _) in LISTED.items()],
+        searched=bool(q or state),
+        total=space.takes,
+        paging=paging,
+    )
+
+
+def room_words(space: Space) -> str:
+    """A warning before the space of takes runs out; empty while there is plenty."""
+    used, limit = space.used_bytes / 1e9, space.limit_bytes / 1e9
+    if space.room is Room.NONE:
+        return f"Takes fill all {limit:g} GB they may use. Delete takes you no longer need before you record a new one."
+    if space.room is Room.SHORT:
+        return f"Takes use {used:.1f} of the {limit:g} GB they may use. Delete some you no longer need."
+    return ""

@@ -5,7 +5,7 @@ from typing import Annotated
 import numpy as np
 from fastapi import APIRouter, Depends, Form, Query, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from thrumble.actions import rigs as verbs
 from thrumble.core.errors import BadAudio, BadRig
@@ -18,7 +18,8 @@ from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import Place, measure_single, repeatability
 from thrumble.store import rigs
 from thrumble.store.rigs import NewCalibration, NewRig, Rig, Tone
-from thrumble.web.deps import DbSession, PlayerId
+from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.inputs import SOUND_BYTES, Id, Line, Sent, raw_body
 from thrumble.web.rig.views import (
     SOUNDS,
     ToneView,
@@ -34,21 +35,21 @@ from thrumble.web.rig.views import (
 from thrumble.web.templating import render
 
 router = APIRouter()
-SOUND_BYTES = 192_000 * 4 * 30
+HEARD_A_MINUTE = 240
 FIRST = NewRig(name="My guitar", tuning=("E2", "A2", "D3", "G3", "B3", "E4"))
 
 
-class Opening(BaseModel):
+class Opening(Sent):
     """What one opening of the stream gave, as the page was told it."""
 
     delay_ms: Annotated[float, Field(ge=-150, le=500)]
     repeat_ms: Annotated[float, Field(ge=0, le=200)]
 
 
-class Measured(BaseModel):
+class Measured(Sent):
     """A calibration to keep: the openings in their order, the first one with most clicks."""
 
-    device: Annotated[str, Field(max_length=200)]
+    device: Annotated[Line, Field(max_length=200)]
     rate: Annotated[int, Field(ge=8000, le=192_000)]
     kind: Annotated[str, Field(pattern="^(return|drum)$")]
     openings: Annotated[list[Opening], Field(min_length=1, max_length=12)]
@@ -56,14 +57,7 @@ class Measured(BaseModel):
 
 async def _sound(request: Request) -> np.ndarray:
     """Float32 samples of the request's body."""
-    data = bytearray()
-    async for part in request.stream():
-        data += part
-        if len(data) > SOUND_BYTES:
-            raise BadAudio("this sound is too long: half a minute at most")
-    if not data or len(data) % 4:
-        raise BadAudio("sound is float32 samples, four bytes each")
-    samples = np.frombuffer(bytes(data), dtype="<f4")
+    samples = np.frombuffer(await raw_body(request, SOUND_BYTES), dtype="<f4")
     if not np.isfinite(samples).all():
         raise BadAudio("this sound holds samples that are not numbers")
     return samples
@@ -77,8 +71,8 @@ Rate = Annotated[int, Query(ge=8000, le=192_000)]
 
 
 def _rig_form(
-    name: Annotated[str, Form(max_length=60)], tuning: Annotated[str, Form(max_length=120)], capo: Annotated[int, Form()] = 0,
-    scale_mm: Annotated[float, Form()] = 648.0, chain: Annotated[str, Form(max_length=300)] = "", left_handed: Annotated[bool, Form()] = False,
+    name: Annotated[Line, Form(max_length=60)], tuning: Annotated[Line, Form(max_length=120)], capo: Annotated[int, Form()] = 0,
+    scale_mm: Annotated[float, Form()] = 648.0, chain: Annotated[Line, Form(max_length=300)] = "", left_handed: Annotated[bool, Form()] = False,
 ) -> NewRig:  # fmt: skip
     if not name.strip():
         raise BadRig("a rig needs a name: your guitar's, for instance")
@@ -105,8 +99,8 @@ def rig_page(request: Request, session: DbSession, player_id: PlayerId) -> Respo
     return _rig_page(request, session, player_id, known[0])
 
 
-@router.get("/rig/{rig_id:int}", name="one_rig_page")
-def one_rig_page(request: Request, rig_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+@router.get("/rig/{rig_id:id}", name="one_rig_page")
+def one_rig_page(request: Request, rig_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """One of several rigs."""
     return _rig_page(request, session, player_id, rigs.get_rig(session, player_id, rig_id))
 
@@ -128,28 +122,28 @@ def add_rig(request: Request, new: RigForm, session: DbSession, player_id: Playe
     return _to(request, "one_rig_page", rig_id=rigs.add_rig(session, player_id, new).id)
 
 
-@router.post("/rig/{rig_id:int}", name="change_rig")
-def change_rig(request: Request, rig_id: int, new: RigForm, session: DbSession, player_id: PlayerId) -> Response:
+@router.post("/rig/{rig_id:id}", name="change_rig")
+def change_rig(request: Request, rig_id: Id, new: RigForm, session: DbSession, player_id: PlayerId) -> Response:
     """Changes a rig; takes keep theirs."""
     rigs.change_rig(session, player_id, rig_id, new)
     return _to(request, "one_rig_page", rig_id=rig_id)
 
 
-@router.post("/rig/{rig_id:int}/delete", name="delete_rig")
-def delete_rig(request: Request, rig_id: int, session: DbSession, player_id: PlayerId) -> Response:
+@router.post("/rig/{rig_id:id}/delete", name="delete_rig")
+def delete_rig(request: Request, rig_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """Removes a rig, its tones and examples."""
     rigs.delete_rig(session, player_id, rig_id)
     return _to(request, "rig_page")
 
 
-@router.post("/rig/{rig_id:int}/tones", name="add_tone")
+@router.post("/rig/{rig_id:id}/tones", name="add_tone")
 def add_tone(
     request: Request,
-    rig_id: int,
+    rig_id: Id,
     session: DbSession,
     player_id: PlayerId,
-    name: Annotated[str, Form(max_length=60)],
-    sound: Annotated[str, Form()],
+    name: Annotated[Line, Form(max_length=60)],
+    sound: Annotated[Line, Form(max_length=40)],
 ) -> Response:
     """A tone of a rig."""
     if not name.strip():
@@ -160,14 +154,14 @@ def add_tone(
 
 
 @router.get("/rig/tones/{tone_id}", name="tone_page")
-def tone_page(request: Request, tone_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def tone_page(request: Request, tone_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """The bench of one tone: level check and palm finder."""
     tone = rigs.get_tone(session, player_id, tone_id)
     return render(request, "rig/tone.html", view=_tone_view(session, player_id, tone))
 
 
 @router.post("/rig/tones/{tone_id}/delete", name="delete_tone")
-def delete_tone(request: Request, tone_id: int, session: DbSession, player_id: PlayerId) -> Response:
+def delete_tone(request: Request, tone_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """Removes a tone and its examples."""
     tone = rigs.get_tone(session, player_id, tone_id)
     rigs.delete_tone(session, player_id, tone_id)
@@ -184,7 +178,7 @@ def calibrate_page(request: Request, session: DbSession, player_id: PlayerId) ->
     return render(request, "rig/calibrate.html", view=calibration_view(delays))
 
 
-@router.post("/rig/calibrate/hear", name="hear_clicks")
+@router.post("/rig/calibrate/hear", name="hear_clicks", dependencies=[costly(HEARD_A_MINUTE)])
 def hear_clicks(
     samples: Sound,
     rate: Rate,
@@ -220,7 +214,7 @@ def keep_calibration(request: Request, measured: Measured, session: DbSession, p
 
 @router.get("/rig/delay", name="known_delay")
 def known_delay(
-    request: Request, session: DbSession, player_id: PlayerId, rate: Rate, device: Annotated[str, Query(max_length=200)] = ""
+    request: Request, session: DbSession, player_id: PlayerId, rate: Rate, device: Annotated[Line, Query(max_length=200)] = ""
 ) -> JSONResponse:
     """The delay of exactly this browser, device and rate, if it was measured."""
     found = rigs.newest_calibration(session, player_id, browser=request.state.browser, device=device, rate_hz=rate)
@@ -234,9 +228,9 @@ def known_delay(
 # --- level -----------------------------------------------------------------------------------------------------------
 
 
-@router.post("/rig/tones/{tone_id}/level", name="check_level")
+@router.post("/rig/tones/{tone_id}/level", name="check_level", dependencies=[costly(HEARD_A_MINUTE)])
 def check_level(
-    request: Request, tone_id: int, session: DbSession, player_id: PlayerId, samples: Sound, rate: Rate,
+    request: Request, tone_id: Id, session: DbSession, player_id: PlayerId, samples: Sound, rate: Rate,
     part: Annotated[str, Query(pattern="^(silence|playing)$")],
 ) -> HTMLResponse:  # fmt: skip
     """Silence first, then playing: what was found, kept with the tone."""
@@ -255,7 +249,7 @@ def _tone_view(session: DbSession, player_id: int, tone: Tone) -> ToneView:
 # --- palm finder -----------------------------------------------------------------------------------------------------
 
 
-@router.post("/rig/hit", name="hear_hit")
+@router.post("/rig/hit", name="hear_hit", dependencies=[costly(HEARD_A_MINUTE)])
 def hear_hit(samples: Sound, rate: Rate, before: Annotated[str, Query(max_length=200)] = "") -> JSONResponse:
     """One hit, heard at once. `before`: depth and place of the hits before it, such as 0.62p,0.58p."""
     hit = measure_single(samples, rate)
@@ -268,10 +262,10 @@ def hear_hit(samples: Sound, rate: Rate, before: Annotated[str, Query(max_length
     return JSONResponse(hit_document(hit, repeatability(depths, places)))
 
 
-@router.post("/rig/tones/{tone_id}/examples", name="keep_example")
+@router.post("/rig/tones/{tone_id}/examples", name="keep_example", dependencies=[costly(HEARD_A_MINUTE)])
 def keep_example(
     request: Request,
-    tone_id: int,
+    tone_id: Id,
     session: DbSession,
     player_id: PlayerId,
     samples: Sound,
@@ -284,7 +278,7 @@ def keep_example(
 
 
 @router.post("/rig/examples/{example_id}/delete", name="delete_example")
-def delete_example(request: Request, example_id: int, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def delete_example(request: Request, example_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """Takes an example back."""
     tone = rigs.get_tone(session, player_id, rigs.delete_example(session, player_id, example_id))
     return render(request, "rig/_examples.html", view=_tone_view(session, player_id, tone))
@@ -299,7 +293,7 @@ def fret_hand_page(request: Request) -> HTMLResponse:
     return render(request, "rig/fret_hand.html")
 
 
-@router.post("/rig/fret-hand/releases", name="hear_releases")
+@router.post("/rig/fret-hand/releases", name="hear_releases", dependencies=[costly(HEARD_A_MINUTE)])
 def hear_releases(
     samples: Sound, rate: Rate, start: Annotated[float, Query(ge=0, le=60)], tempo: Annotated[float, Query(ge=40, le=160)]
 ) -> JSONResponse:
@@ -307,7 +301,7 @@ def hear_releases(
     return JSONResponse(releases_document(measure_releases(samples, rate, tempo_bpm=tempo, start_s=start)))
 
 
-@router.post("/rig/fret-hand/chord", name="hear_chord")
+@router.post("/rig/fret-hand/chord", name="hear_chord", dependencies=[costly(HEARD_A_MINUTE)])
 def hear_chord(samples: Sound, rate: Rate) -> JSONResponse:
     """One held chord of the exercise, string by string."""
     riff = parse_riff(exercise_text(80))

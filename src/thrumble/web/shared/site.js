@@ -1,15 +1,32 @@
 // What every page has: the token on requests for change, theme, keys, problems.
 
-const token = document.querySelector('meta[name="token"]').content;
+let token = document.querySelector('meta[name="token"]').content;
+const WAIT_MS = 15000;
 
-/** fetch with this page's token; throws an Error with the server's words if it says no. */
-export async function send(url, { method = "POST", body = null, headers = {}, signal } = {}) {
-  const response = await fetch(url, { method, body, signal, headers: { "x-thrumble-token": token, accept: "application/json", ...headers } });
+/** The server said no. `final`: asking again will not help; `retryS`: when it may; `missing`: frames that have not arrived. */
+export class Refusal extends Error {
+  constructor(words, response, document) {
+    super(words);
+    this.status = response.status;
+    this.final = [400, 404, 409, 413, 422].includes(response.status) && !document?.missing;
+    this.retryS = Number(response.headers.get("retry-after")) || null;
+    this.missing = document?.missing ?? null;
+  }
+}
+
+/** fetch with this page's token; throws a Refusal with the server's words if it says no, another Error if it does not answer. */
+export async function send(url, { method = "POST", body = null, headers = {}, again = true } = {}) {
+  const ask = () => fetch(url, { method, body, signal: AbortSignal.timeout(WAIT_MS), headers: { "x-thrumble-token": token, accept: "application/json", ...headers } });
+  let response = await ask();
+  if (response.status === 403 && again) { // loaded before a restart or a restore
+    token = (await (await fetch("/token", { headers: { accept: "application/json" } })).json()).token;
+    response = await ask();
+  }
   if (!response.ok) {
     const text = await response.text();
-    let words = text;
-    try { words = JSON.parse(text).problem; } catch { /* plain words */ }
-    throw new Error(words || `The server answered ${response.status}.`);
+    let said = null;
+    try { said = JSON.parse(text); } catch { /* plain words */ }
+    throw new Refusal(said?.problem || text || `The server answered ${response.status}.`, response, said);
   }
   return response;
 }
@@ -31,13 +48,23 @@ export function problem(words) {
 document.addEventListener("htmx:beforeSwap", (event) => {
   if (event.detail.xhr.status >= 400) {
     event.detail.shouldSwap = false;
+    askAgain(event);
     const found = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html").querySelector("[data-problem]");
     problem(found ? found.textContent : event.detail.xhr.responseText.slice(0, 300));
   } else if (event.detail.requestConfig.verb !== "get") {
     problem("");
   }
 });
-document.addEventListener("htmx:sendError", () => problem("The application does not answer. Is it still running? Start it with ./run and try again."));
+document.addEventListener("htmx:sendError", (event) => { askAgain(event); problem("Thrumble doesn't answer. Is it still running? Start it with ./run; this page goes on by itself."); });
+document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.successful && event.detail.elt.dataset.away) { delete event.detail.elt.dataset.away; problem(""); } });
+
+// What asks by itself how things stand goes on asking when an answer was no answer.
+function askAgain(event) {
+  const asking = event.detail.elt;
+  if (!asking.getAttribute("hx-trigger")?.includes("asked-again")) return;
+  asking.dataset.away = "1";
+  setTimeout(() => { if (asking.isConnected) window.htmx.trigger(asking, "asked-again"); }, 2000);
+}
 
 // --- theme -----------------------------------------------------------------------------------------------------------
 

@@ -3,15 +3,16 @@
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from sqlmodel import Session
+
 from thrumble.core.coach.next_riff import Standing, next_riff
 from thrumble.core.riff.expand import expand
-from thrumble.core.takes import TakeState
-from thrumble.store.riffs import RiffStanding
+from thrumble.store import riffs
 from thrumble.store.takes import TakeLine
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
 from thrumble.web.readings.views import TakeLineView, take_line
 
-LATEST = 6
+LATEST, UNFINISHED = 6, 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,36 +28,35 @@ class ArmedView:
 
 @dataclass(frozen=True, slots=True)
 class TodayView:
-    """The whole screen."""
+    """The whole screen. `more_unfinished`: how many of those are not shown."""
 
     date: str
     armed: ArmedView | None
     unfinished: list[TakeLineView]
+    more_unfinished: int
     latest: list[TakeLineView]
 
 
-def today_view(standings: list[RiffStanding], lines: list[TakeLine]) -> TodayView:
-    """Chooses the next riff and lays out the rest."""
+def armed_view(session: Session, player_id: int) -> ArmedView | None:
+    """The riff proposed next, None where there is no riff."""
+    standings = [
+        Standing(riff_id=f.riff_id, last_played=f.last_played, clean_share=f.clean / f.judged if f.clean is not None and f.judged else None)
+        for f in riffs.riff_facts(session, player_id)
+    ]
+    chosen = next_riff(standings, now=datetime.now(UTC))
+    if not chosen:
+        return None
+    riff = riffs.newest_revision(session, player_id, chosen[0]).riff
+    return ArmedView(chosen[0], riff.title, f"{float(riff.tempo_bpm):g}", chosen[1], plan_strip(expand(riff), bars=4))
+
+
+def today_view(armed: ArmedView | None, unfinished: list[TakeLine], unfinished_count: int, latest: list[TakeLine]) -> TodayView:
+    """Lays out what is armed, what waits, what was read."""
     now = datetime.now(UTC)
-    chosen = next_riff(
-        [
-            Standing(
-                riff_id=s.revision.riff_id,
-                last_played=s.last_played,
-                clean_share=s.clean / s.judged if s.clean is not None and s.judged else None,
-            )
-            for s in standings
-        ],
-        now=now,
-    )
-    armed = None
-    if chosen:
-        riff = next(s.revision.riff for s in standings if s.revision.riff_id == chosen[0])
-        armed = ArmedView(chosen[0], riff.title, f"{float(riff.tempo_bpm):g}", chosen[1], plan_strip(expand(riff), bars=4))
-    shown = [take_line(line, now) for line in lines]
     return TodayView(
         date=f"{now:%A} {now.day} {now:%B}",
         armed=armed,
-        unfinished=[line for line in shown if line.state is TakeState.RECORDING],
-        latest=[line for line in shown if line.state is not TakeState.RECORDING][:LATEST],
+        unfinished=[take_line(line, now) for line in unfinished],
+        more_unfinished=unfinished_count - len(unfinished),
+        latest=[take_line(line, now) for line in latest],
     )

@@ -1,0 +1,62 @@
+"""The space that takes need, the limit the installation sets, and what the disk has left."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import sqlalchemy as sa
+from sqlmodel import Session, select
+
+from thrumble.core.errors import NoSpace
+from thrumble.settings import settings
+from thrumble.store.tables import ChunkRow, TakeRow
+
+NEARLY = 0.9
+
+
+class Room(StrEnum):
+    """How much room there is for further takes."""
+
+    PLENTY = "plenty"
+    SHORT = "short"
+    NONE = "none"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Space:
+    """Bytes of sound of all players, the limit, and how that stands."""
+
+    takes: int
+    used_bytes: int
+    limit_bytes: int
+
+    @property
+    def room(self) -> Room:
+        if self.used_bytes >= self.limit_bytes:
+            return Room.NONE
+        return Room.SHORT if self.used_bytes >= NEARLY * self.limit_bytes else Room.PLENTY
+
+
+def space(session: Session, player_id: int | None = None) -> Space:
+    """Sound kept by one player, or by all."""
+    mine = [] if player_id is None else [TakeRow.player_id == player_id]
+    count, audio = session.exec(
+        select(sa.func.count(), sa.func.coalesce(sa.func.sum(TakeRow.audio_bytes), 0)).select_from(TakeRow).where(*mine)
+    ).one()
+    own = [] if player_id is None else [ChunkRow.player_id == player_id]
+    chunks = session.exec(select(sa.func.coalesce(sa.func.sum(sa.func.octet_length(ChunkRow.data)), 0)).where(*own)).one()
+    return Space(takes=count, used_bytes=int(audio) + int(chunks), limit_bytes=round(settings().most_take_gb * 1e9))
+
+
+def check_room(session: Session) -> None:
+    """Raises NoSpace where takes have reached the limit: nothing new is begun, what is on its way still arrives."""
+    now = space(session)
+    if now.room is Room.NONE:
+        raise NoSpace(
+            f"takes fill the {now.limit_bytes / 1e9:g} GB that this installation allows them: delete takes you no longer need, "
+            "or raise THRUMBLE_MOST_TAKE_GB"
+        )
+
+
+def stored_bytes(session: Session) -> int:
+    """Size of the whole database on disk."""
+    return int(session.execute(sa.text("select pg_database_size(current_database())")).scalar_one())

@@ -1,0 +1,48 @@
+"""The state of the bench, for people and for programs that watch over it; and a fresh token for pages that were open for long."""
+
+from fastapi import APIRouter, Request, Response
+from fastapi.responses import HTMLResponse, JSONResponse
+
+from thrumble.actions.copies import last_copy
+from thrumble.core.ear.reading import ENGINE
+from thrumble.core.errors import ThrumbleError
+from thrumble.store import database, queue
+from thrumble.store.queue import QueueState
+from thrumble.store.space import space, stored_bytes
+from thrumble.web.bench.views import bench_view, is_ready, readiness
+from thrumble.web.deps import DbSession
+from thrumble.web.templating import render
+
+router = APIRouter()
+
+
+@router.get("/healthz", name="alive")
+async def alive() -> JSONResponse:
+    """The process answers; nothing else is asked."""
+    return JSONResponse({"alive": True})
+
+
+@router.get("/readyz", name="ready")
+def ready() -> Response:
+    """Database, worker, queue and disk: 200 where takes can be played and read, 503 with the same figures where not."""
+    state: QueueState | None = None
+    try:
+        with database.session() as session:
+            state = queue.queue_state(session)
+    except ThrumbleError:
+        state = None
+    found = readiness(state)
+    return JSONResponse(found, 200 if is_ready(found) else 503)
+
+
+@router.get("/token", name="fresh_token")
+def fresh_token(request: Request) -> JSONResponse:
+    """This browser's token, for a page that was loaded before the last restart or restore."""
+    return JSONResponse({"token": request.state.token})
+
+
+@router.get("/bench", name="bench_page")
+def bench_page(request: Request, session: DbSession) -> HTMLResponse:
+    """Processes, queue, space, last backup, engine."""
+    view = bench_view(queue.queue_state(session), space(session), stored_bytes(session), last_copy(), ENGINE)
+    return render(request, "bench/page.html", view=view)

@@ -1,0 +1,159 @@
+"""The way in: a request's body is taken in whole, within bounds, before anything is done for it; then it waits its turn.
+
+Slow or greedy clients hold a socket and a little file, never a thread or a connection of the database. Only so many requests are answered at
+once as there are threads and connections for; more of them wait a while, and far too many are told to come back.
+"""
+
+import asyncio
+import tempfile
+import time
+import uuid
+from typing import IO
+
+import structlog
+from fastapi import Request
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from thrumble.web.errors import answer, unexpected
+
+log = structlog.get_logger()
+MOST_BYTES = 101_000_000  # a take's 100 MB and the form around it
+SMALL_BYTES = 1 << 20  # larger bodies go to a file
+READ_BYTES = 1 << 16
+PIECE_S, WHOLE_S = 15.0, 300.0  # the longest silence inside a body, and the longest body
+WAITING, WAIT_S = 600, 20.0  # how many requests may wait for their turn, and how long
+AGAIN_S = 2
+FREE = ("/vendor/", "/files/", "/healthz")  # answered without the database
+
+
+class Intake:
+    """Bodies in, a request id out, one line in the log for each request, and a bound on how many are answered at once."""
+
+    def __init__(self, app: ASGIApp, *, at_once: int) -> None:
+        self._app = app
+        self._turns = asyncio.Semaphore(at_once)
+        self._waiting = 0
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self._app(scope, receive, send)
+            return
+        request = Request(scope)
+        request.state.id = uuid.uuid4().hex[:12]
+        began = time.perf_counter()
+        status = 0
+
+        async def watched(message: Message) -> None:
+            nonlocal status
+            if message["type"] == "http.response.start":
+                status = message["status"]
+                message["headers"] = [*message["headers"], (b"x-request-id", request.state.id.encode())]
+            await send(message)
+
+        try:
+            if scope["path"].startswith(FREE):
+                await self._app(scope, receive, watched)
+            else:
+                await self._in_turn(request, receive, watched)
+        finally:
+            if status >= 400 or not scope["path"].startswith(FREE):
+                log.info("request", id=request.state.id, method=scope["method"], path=scope["path"][:120], status=status,
+                         ms=round((time.perf_counter() - began) * 1000))  # fmt: skip
+
+    async def _in_turn(self, request: Request, receive: Receive, send: Send) -> None:
+        scope = request.scope
+        with tempfile.SpooledTemporaryFile(max_size=SMALL_BYTES) as body:
+            refused = await _take_in(request, receive, body)  # type: ignore[arg-type]
+            if refused is not None:
+                if refused:
+                    await answer(request, *refused)(scope, receive, send)
+                return
+            if self._waiting >= WAITING:
+                await self._busy(request, receive, send)
+                return
+            self._waiting += 1
+            try:
+                await asyncio.wait_for(self._turns.acquire(), WAIT_S)
+            except TimeoutError:
+                await self._busy(request, receive, send)
+                return
+            finally:
+                self._waiting -= 1
+            turn = _Turn(self._turns)
+
+            async def sending(message: Message) -> None:
+                turn.over()  # its session is closed by now: who reads slowly holds nobody up
+                await send(message)
+
+            try:
+                body.seek(0)
+                await self._app(scope, _again(body, receive), sending)  # type: ignore[arg-type]
+            except Exception as error:
+                if turn.taken:
+                    await unexpected(request, error)(scope, receive, sending)
+                else:
+                    raise  # the answer was under way: nothing can be said any more
+            finally:
+                turn.over()
+
+    async def _busy(self, request: Request, receive: Receive, send: Send) -> None:
+        words = "Too much is going on at once. Nothing is lost: try again in a moment."
+        await answer(request, 503, words, again_s=AGAIN_S)(request.scope, receive, send)
+
+
+class _Turn:
+    """A turn that is given back once, at whichever end comes first."""
+
+    def __init__(self, turns: asyncio.Semaphore) -> None:
+        self._turns: asyncio.Semaphore | None = turns
+
+    @property
+    def taken(self) -> bool:
+        """Whether no answer has begun yet."""
+        return self._turns is not None
+
+    def over(self) -> None:
+        if self._turns:
+            self._turns.release()
+            self._turns = None
+
+
+Refused = tuple[int, str] | tuple[()]
+
+
+async def _take_in(request: Request, receive: Receive, body: IO[bytes]) -> Refused | None:
+    """The whole body into a file. A status and words where it is refused, empty where the client has gone, None where all is well."""
+    promised = request.headers.get("content-length", "")
+    too_large = (413, f"This is larger than {MOST_BYTES // 1_000_000} MB. Cut the take to the riff and send it again.")
+    if promised.isascii() and promised.isdigit() and int(promised[:20]) > MOST_BYTES:
+        return too_large
+    size, until = 0, time.monotonic() + WHOLE_S
+    while True:
+        try:
+            message = await asyncio.wait_for(receive(), min(PIECE_S, max(0.1, until - time.monotonic())))
+        except TimeoutError:
+            return (408, "The request stopped half way. Send it again.")
+        if message["type"] == "http.disconnect":
+            return ()
+        piece = message.get("body", b"")
+        size += len(piece)
+        if size > MOST_BYTES:
+            return too_large
+        body.write(piece)
+        if not message.get("more_body"):
+            return None
+
+
+def _again(body: IO[bytes], receive: Receive) -> Receive:
+    """Gives a body out once more; after it, whatever the client says."""
+    done = False
+
+    async def from_file() -> Message:
+        nonlocal done
+        if done:
+            return await receive()
+        piece = body.read(READ_BYTES)
+        done = len(piece) < READ_BYTES
+        return {"type": "http.request", "body": piece, "more_body": not done}
+
+    return from_file

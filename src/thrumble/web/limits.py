@@ -1,0 +1,29 @@
+"""How often a browser may ask for something costly: a bucket that fills again evenly."""
+
+import threading
+import time
+from collections.abc import Callable
+
+MOST_BROWSERS = 10_000
+
+
+class Limits:
+    """For each browser, `per_minute` requests at once and that many a minute from then on."""
+
+    def __init__(self, per_minute: int, clock: Callable[[], float] = time.monotonic) -> None:
+        self._most, self._clock = per_minute, clock
+        self._spent: dict[str, tuple[float, float]] = {}
+        self._lock = threading.Lock()
+
+    def wait_s(self, browser: str) -> float:
+        """0 where the browser may go on, and that is counted; else the seconds until it may."""
+        now, per_s = self._clock(), self._most / 60
+        with self._lock:
+            if len(self._spent) > MOST_BROWSERS:
+                self._spent = {b: (n, at) for b, (n, at) in self._spent.items() if n > (now - at) * per_s}
+            spent, at = self._spent.get(browser, (0.0, now))
+            spent = max(0.0, spent - (now - at) * per_s)
+            if spent + 1 > self._most:
+                return (spent + 1 - self._most) / per_s
+            self._spent[browser] = (spent + 1, now)
+            return 0.0

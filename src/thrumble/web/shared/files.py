@@ -1,0 +1,32 @@
+"""Files on their way to a browser: written to disk first, so that no session is open and nothing large in memory while they are sent."""
+
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+from fastapi import Response
+from fastapi.responses import StreamingResponse
+from starlette.background import BackgroundTask
+
+PIECE = 1 << 18
+
+
+def temporary() -> Path:
+    """A new empty file; `sent` removes it."""
+    with tempfile.NamedTemporaryFile(prefix="thrumble-", delete=False) as file:
+        return Path(file.name)
+
+
+def sent(file: Path, media_type: str, headers: dict[str, str]) -> Response:
+    """The file as an answer, removed once it is sent or the browser has gone."""
+    opened = file.open("rb")
+    file.unlink()
+
+    def pieces() -> Iterator[bytes]:
+        with opened:
+            while piece := opened.read(PIECE):
+                yield piece
+
+    length = {"Content-Length": str(opened.seek(0, 2))}
+    opened.seek(0)
+    return StreamingResponse(pieces(), media_type=media_type, headers={**headers, **length}, background=BackgroundTask(opened.close))
