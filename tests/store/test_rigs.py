@@ -123,4 +123,4 @@ def test_nobody_reaches_another_players_rig(session: Session, player: int, reach
 def test_takes_that_only_an_older_ear_heard_are_stale(session: Session, player: int) -> None:
     assert takes.stale_takes(session, player, "9.9.9") == [] and takes.waiting_takes(session, player) == 0
     stored(session, player)
-    assert takes.waiting_takes(session, player) == 1 and takes.reading_pairs(session, player, "9.9.9") == []
+    assert takes.waiting_takes(session, player) == 1 and takes.changed_takes(session, player, "9.9.9") == (0, [])

@@ -1,7 +1,10 @@
 """The store on real PostgreSQL: revisions, takes, readings, deleting, ownership."""
 
+import hashlib
+from dataclasses import replace
 from decimal import Decimal
 
+import psycopg
 import pytest
 import sqlalchemy as sa
 from sqlmodel import Session
@@ -9,12 +12,14 @@ from sqlmodel import Session
 from thrumble.core.coach.verdict import judge
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
-from thrumble.core.errors import NotAllowed, NotFound
+from thrumble.core.errors import Away, BadInput, Busy, NoSpace, NotAllowed, NotFound
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
-from thrumble.store import players, riffs, takes
+from thrumble.settings import settings
+from thrumble.store import database, players, riffs, takes
+from thrumble.store.space import Room, check_room, space
 from thrumble.store.takes import NewTake, Take
 
 TEXT = "title: Ballast\ntempo: 100\n[A]\n| E5@6/0 o M M x |\n"
@@ -55,8 +60,66 @@ def test_revisions_are_numbered_immutable_and_carry_the_identities(session: Sess
 def test_a_take_keeps_what_it_was_played_with(session: Session, player: int) -> None:
     take = takes.get_take(session, player, stored(session, player).id)
     assert (take.tempo_bpm, take.start_s, take.number, take.delay_ms) == (Decimal("100.5"), 0.02, 1, None)
-    takes.put_audio(session, player, take.id, b"sound")
-    assert takes.get_audio(session, player, take.id) == b"sound" and takes.space_used(session, player) == (1, 5)
+    takes.put_audio(session, player, take.id, [b"so", b"und"])
+    assert list(takes.audio_parts(session, player, take.id)) == [b"so", b"und"]
+    kept = takes.get_take(session, player, take.id)
+    assert kept.audio_bytes == 5 and kept.audio_sha256 == hashlib.sha256(b"sound").hexdigest()
+    assert (space(session, player).takes, space(session, player).used_bytes) == (1, 5)
+
+
+def test_take_numbers_are_the_databases_and_a_key_names_one_take(session: Session, player: int) -> None:
+    revision = riffs.add_riff(session, player, RIFF, TEXT)
+    new = NewTake(
+        riff_id=revision.riff_id, revision_id=revision.id, source="recorded", tempo_bpm=None, rounds=1, client_key="key-of-a-take"
+    )
+    first, again = (takes.add_take(session, player, new, TakeState.RECORDING) for _ in range(2))
+    other = takes.add_take(session, player, replace(new, client_key=None), TakeState.RECORDING)
+    takes.delete_take(session, player, other.id)
+    last = takes.add_take(session, player, replace(new, client_key=None), TakeState.RECORDING)
+    assert first.id == again.id and first.number == 1 and last.number > other.number, "the number of a deleted take is not given again"
+    with pytest.raises(NotFound):
+        takes.add_take(session, player, replace(new, riff_id=10**6), TakeState.RECORDING)
+
+
+def test_takes_are_found_page_by_page_by_riff_and_state(session: Session, player: int) -> None:
+    ids = [stored(session, player).id for _ in range(5)]
+    takes.set_state(session, player, ids[0], TakeState.FAILED, problem="x")
+    shown = [line.take.id for page in (1, 2, 3) for line in takes.take_lines(session, player, page=page, limit=2)]
+    assert shown == ids[::-1]
+    assert takes.count_takes(session, player, title="ball") == 5 and takes.count_takes(session, player, title="%") == 0
+    assert [line.take.id for line in takes.take_lines(session, player, states=(TakeState.FAILED,))] == ids[:1]
+    assert len(riffs.riff_standings(session, player, title="last", limit=3)) == 3 and riffs.count_riffs(session, player, "zzz") == 0
+
+
+def test_room_for_takes_runs_short_and_then_out(session: Session, player: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    take = stored(session, player)
+    takes.put_audio(session, player, take.id, [b"x" * 950])
+    for limit, room in ((2000, Room.PLENTY), (1000, Room.SHORT), (900, Room.NONE)):
+        monkeypatch.setenv("THRUMBLE_MOST_TAKE_GB", str(limit / 1e9))
+        settings.cache_clear()
+        assert space(session).room is room
+    with pytest.raises(NoSpace, match="delete takes"):
+        check_room(session)
+    monkeypatch.undo()
+    settings.cache_clear()
+
+
+@pytest.mark.parametrize(
+    ("state", "ours"),
+    [
+        ("53100", NoSpace),
+        ("57P01", Away),
+        ("55P03", Busy),
+        ("40P01", Busy),
+        ("22021", BadInput),
+        (None, Away),
+        ("42601", sa.exc.DBAPIError),
+    ],
+)
+def test_what_the_driver_says_becomes_an_error_with_a_remedy(state: str | None, ours: type[Exception]) -> None:
+    """A full disk, a stopped server, a lock held by another, a character that cannot be stored; a fault of the code stays what it is."""
+    said = psycopg.errors.lookup(state)("x") if state else psycopg.OperationalError("server closed the connection")
+    assert type(database.ours(sa.exc.DBAPIError("", None, said))) is ours
 
 
 def test_a_reading_is_kept_whole_and_one_row_a_hit_and_replaced_by_the_same_engine(
@@ -78,7 +141,7 @@ def test_deleting_a_take_leaves_nothing_of_it(session: Session, player: int, hea
     take = stored(session, player, TakeState.RECORDING)
     takes.add_chunk(session, player, take.id, 0, b"\0" * 8)
     takes.put_reading(session, player, take.id, *heard, verdict="", clean=0, judged=0)
-    takes.put_audio(session, player, take.id, b"sound")
+    takes.put_audio(session, player, take.id, [b"sound"])
     takes.add_chunk(session, player, take.id, 0, b"\0" * 8)
     takes.delete_take(session, player, take.id)
     for table in ("take", "audio", "chunk", "reading", "hit"):
@@ -87,18 +150,18 @@ def test_deleting_a_take_leaves_nothing_of_it(session: Session, player: int, hea
         takes.get_take(session, player, take.id)
 
 
-def test_chunks_sent_twice_replace_themselves_and_come_back_in_order(session: Session, player: int) -> None:
+def test_chunks_sent_again_in_any_order_and_cut_otherwise_lose_nothing(session: Session, player: int) -> None:
     take = stored(session, player, TakeState.RECORDING)
-    for frame, data in ((4, b"late"), (0, b"aaaa"), (0, b"soon")):
+    for frame, data in ((4, b"late"), (0, b"soonmore"), (0, b"soon"), (0, b"soon")):
         takes.add_chunk(session, player, take.id, frame, data)
-    assert takes.get_chunks(session, player, take.id) == [(0, b"soon"), (4, b"late")] and takes.chunk_bytes(session, player, take.id) == 8
+    assert takes.chunk_spans(session, player, take.id) == [(0, 2), (4, 5)] and takes.get_chunk(session, player, take.id, 0) == b"soonmore"
 
 
 def test_nobody_reaches_what_is_another_players(session: Session, player: int) -> None:
     take = stored(session, player)
-    takes.put_audio(session, player, take.id, b"sound")
+    takes.put_audio(session, player, take.id, [b"sound"])
     other = player + 1000
-    for call in (takes.get_take, takes.get_audio, takes.delete_take):
+    for call in (takes.get_take, lambda *args: list(takes.audio_parts(*args)), takes.delete_take):
         with pytest.raises(NotFound):
             call(session, other, take.id)
     with pytest.raises(NotFound):
@@ -137,5 +200,5 @@ def test_the_models_and_the_migrations_agree(shared_engine: sa.Engine) -> None:
     for table in SQLModel.metadata.tables.values():
         there = {c["name"]: c["nullable"] for c in inspector.get_columns(table.name)}
         assert there == {c.name: c.nullable for c in table.columns}, table.name
-        if table.name != "installation":
+        if table.name not in ("installation", "signing"):
             assert "player_id" in there or table.name == "player"

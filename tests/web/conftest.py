@@ -33,7 +33,7 @@ class Browser:
 
 @pytest.fixture
 def visitor(own_database: str) -> Iterator[Browser]:
-    with TestClient(create_app()) as client:
+    with TestClient(create_app(), base_url="http://127.0.0.1") as client:
         yield Browser(client)
 
 

@@ -47,7 +47,7 @@ def test_rigs_are_added_changed_and_deleted_and_nonsense_is_refused(visitor: Bro
     assert "Renamed" in changed and "right-handed" in changed
     for wrong, words in (
         ({"tuning": "E2 X9"}, "names every string"), ({"tuning": "E2"}, "four to nine"), ({"capo": "40"}, "capo"), ({"scale_mm": "12"}, "scale length"),
-        ({"name": "  "}, "needs a name"), ({"scale_mm": "wide"}, "valid number"),
+        ({"name": "  "}, "needs a name"), ({"scale_mm": "wide"}, "a number is needed"),
     ):  # fmt: skip
         refused = visitor.post("/rig", data=FORM | wrong)
         assert refused.status_code == 422 and words in refused.text
@@ -84,7 +84,15 @@ def test_a_delay_is_measured_kept_and_used_for_this_input_alone(visitor: Browser
     assert visitor.post("/rig/calibrate", json=body | {"openings": []}, htmx=False).status_code == 422
     revision = json.loads(re.search(r'id="plan">(.*?)</script>', visitor.get(f"/play/{riff_id}").text, re.S)[1])["revision"]  # type: ignore[index]
     for device, delay in (("interface", 12.3), ("another", None)):
-        begin = {"revision": revision, "tempo": 100, "rounds": 1, "start_frame": 48000, "rate": 48000, "device": device}
+        begin = {
+            "key": f"take-{device}",
+            "revision": revision,
+            "tempo": 100,
+            "rounds": 1,
+            "start_frame": 48000,
+            "rate": 48000,
+            "device": device,
+        }
         take_id = visitor.post("/takes", json=begin, htmx=False).json()["take"]
         with database.session() as session:
             take = takes.get_take(session, players.local_player(session), take_id)

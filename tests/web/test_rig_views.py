@@ -22,6 +22,7 @@ from thrumble.core.rig.palm import LIGHTEST, TIGHTEST, Place, Repeatability, Sin
 from thrumble.demo import riff_texts
 from thrumble.store.riffs import Revision
 from thrumble.store.rigs import Calibration, Correction, Example, Rig, Tone
+from thrumble.store.takes import Changed
 from thrumble.web.drawings.palm import POCKET_FROM, POCKET_TO, WIDE, palm_scale, place_on_scale
 from thrumble.web.play.views import rig_tones
 from thrumble.web.readings.views import again_view, corrected_words, reading_view
@@ -157,12 +158,12 @@ def test_releases_and_strings_in_words() -> None:
 
 
 def test_the_offer_the_progress_and_the_outcome_of_reading_again() -> None:
-    assert again_view(0, 0, []).words == "" and again_view(1, 0, []).words.startswith("1 take was") and again_view(3, 0, []).stale == 3
-    middle = again_view(0, 2, [], total=5)
+    assert again_view(0, 0).words == "" and again_view(1, 0).words.startswith("1 take was") and again_view(3, 0).stale == 3
+    middle = again_view(0, 2, 5)
     assert (middle.done, middle.waiting, middle.words) == (3, 2, "3 of 5 takes read again …")
-    same, other = (Difference(hits=50, found=0, lost=0, renamed=r, moved=0) for r in (0, 4))
-    done = again_view(0, 0, [("A, take 1", 1, same), ("B, take 2", 2, other)], total=2)
-    assert "1 of them differently" in done.words and [c[2] for c in done.changes] == ["the same", "of 50 hits 4 named otherwise"]
+    other = Changed(take_id=2, number=2, title="B", difference=Difference(hits=50, found=0, lost=0, renamed=4, moved=0))
+    done = again_view(0, 0, 2, (1, [other]))
+    assert "1 of them differently" in done.words and done.changes == [("B, take 2", 2, "of 50 hits 4 named otherwise")]
 
 
 def test_tones_to_play_with_name_their_rig_only_where_there_are_several() -> None:

@@ -19,7 +19,8 @@ from thrumble.store.takes import NewTake, Take, TakeLine
 from thrumble.web.play.views import play_view
 from thrumble.web.readings.views import reading_view, status_view, take_line
 from thrumble.web.riffs.views import FIRST_TEXT, preview_error, preview_of, text_view
-from thrumble.web.today.views import today_view
+from thrumble.web.shared.paging import pages
+from thrumble.web.today.views import armed_view, today_view
 
 NOW = datetime(2031, 3, 4, 12, tzinfo=UTC)
 TEXT = "title: Ballast\ntempo: 120\n[A]\n| 6:2 o o M x |\n"
@@ -32,7 +33,7 @@ def revision(text: str = TEXT) -> Revision:
 def a_take(**changes: object) -> Take:
     take = Take(
         id=5, player_id=1, riff_id=3, revision_id=7, number=4, state=TakeState.READ, source="recorded", tempo_bpm=Decimal(120), rounds=1, start_frame=48000,
-        rate_hz=48000, delay_ms=None, delay_spread_ms=None, rig_id=None, tone_id=None, calibration_id=None, file_name="", audio_bytes=1_500_000, audio_sha256="", beyond_full_scale=0, recorder=None, problem="", created_at=NOW, zone="UTC",
+        rate_hz=48000, delay_ms=None, delay_spread_ms=None, rig_id=None, tone_id=None, calibration_id=None, file_name="", audio_bytes=1_500_000, audio_sha256="", beyond_full_scale=0, recorder=None, problem="", client_key=None, tries=0, created_at=NOW, zone="UTC",
     )  # fmt: skip
     return replace(take, **changes)  # type: ignore[arg-type]
 
@@ -96,6 +97,23 @@ def test_every_state_has_words_and_only_a_failed_take_offers_another_reading() -
     assert [state for state, view in views.items() if view.keep_asking] == [TakeState.QUEUED, TakeState.READING]
 
 
+def test_a_page_asks_ever_more_rarely_and_then_offers_a_way_out() -> None:
+    waits = [status_view(a_take(state=TakeState.READING), asked).ask_again_ms for asked in range(40)]
+    assert waits[0] <= 250 and waits == sorted(waits) and waits[-1] == 5000
+    slow = [status_view(a_take(state=TakeState.READING), asked).slow for asked in (0, 40)]
+    assert slow == [False, True] and sum(waits[:16]) > 15_000 and not status_view(a_take(state=TakeState.READ), 99).slow
+
+
+@pytest.mark.parametrize(
+    ("count", "page", "words", "before", "after"),
+    [(0, 1, "", None, None), (50, 1, "", None, None), (51, 9, "51 to 51 of 51", 1, None), (120, 2, "51 to 100 of 120", 1, 3)],
+)
+def test_long_lists_have_a_way_on_and_back(count: int, page: int, words: str, before: int | None, after: int | None) -> None:
+    paging = pages(count=count, page=page, size=50, query={"q": "a&b", "state": ""})
+    assert paging.words == words
+    assert (paging.before, paging.after) == tuple(None if n is None else f"?q=a%26b&page={n}" for n in (before, after))
+
+
 def test_the_play_screens_plan_holds_clicks_bars_and_eye_cues() -> None:
     view = play_view(revision(riff_texts()["8-nine-locks-down"]))
     plan = view.plan
@@ -126,10 +144,15 @@ def test_a_text_page_shows_a_strip_or_the_line_with_a_pointer() -> None:
 
 def test_today_arms_a_riff_and_keeps_cut_takes_apart(session: Session) -> None:
     player = players.local_player(session)
-    assert today_view(riffs.riff_standings(session, player), []).armed is None
+    assert armed_view(session, player) is None
     made = riffs.add_riff(session, player, parse_riff(TEXT), TEXT)
     new = NewTake(riff_id=made.riff_id, revision_id=made.id, source="recorded", tempo_bpm=Decimal(120), rounds=1)
     cut, waiting = (takes.add_take(session, player, new, state) for state in (TakeState.RECORDING, TakeState.QUEUED))
-    view = today_view(riffs.riff_standings(session, player), takes.take_lines(session, player))
+    lines = [takes.take_lines(session, player, states=(state,)) for state in (TakeState.RECORDING, TakeState.QUEUED)]
+    view = today_view(armed_view(session, player), lines[0], 4, lines[1])
     assert view.armed is not None and view.armed.title == "Ballast" and view.armed.reason == "not played yet"
-    assert [line.take_id for line in view.unfinished] == [cut.id] and [line.take_id for line in view.latest] == [waiting.id]
+    assert (
+        [line.take_id for line in view.unfinished] == [cut.id]
+        and [line.take_id for line in view.latest] == [waiting.id]
+        and view.more_unfinished == 3
+    )

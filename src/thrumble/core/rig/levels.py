@@ -58,6 +58,8 @@ def measure_silence(samples: Samples, rate_hz: int) -> Silence:
 
 def measure_loudness(samples: Samples, rate_hz: int, floor_db: float | None) -> Loudness:
     """Headroom and gain of a few seconds played hard, with the tails left to ring. Raises BadAudio where nothing was played."""
+    if samples.size < LEAST_S * rate_hz:
+        raise BadAudio("a second of playing at least is needed to measure the level")
     peak = float(np.max(np.abs(samples), initial=0.0))
     peak_db = 20 * float(np.log10(peak + 1e-10))
     if peak_db < -70 or (floor_db is not None and peak_db < floor_db + 12):
