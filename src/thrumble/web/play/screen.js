@@ -134,7 +134,7 @@ function watchClock() {
 function keep(frame, samples) {
   watchClock();
   const from = Math.max(0, run.first - frame), to = Math.min(samples.length, run.end - frame);
-  if (to > from) { run.keeper.add(frame + from - run.first, samples.slice(from, to)); run.heard = frame + to; }
+  if (to > from) { run.keeper.add(frame + from - run.first, samples.slice(from, to)); run.heard = frame + to; root.dataset.heardS = ((run.heard - run.first) / run.rate).toFixed(2); }
   if (frame + samples.length >= run.end) finish();
 }
 
