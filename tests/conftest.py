@@ -6,11 +6,18 @@ from uuid import uuid4
 
 import pytest
 import sqlalchemy as sa
+from hypothesis import settings
 from sqlalchemy.pool import NullPool
 from sqlmodel import Session
 
 from thrumble import jobs
 from thrumble.store import database, players
+
+# no application that a test starts makes nightly copies
+os.environ.setdefault("THRUMBLE_BACKUPS", "off")
+# the same cases in every run: what was found once stays found, and a red run can be repeated
+settings.register_profile("same", derandomize=True, database=None, deadline=None)
+settings.load_profile("same")
 
 
 def _url(name: str) -> str:

@@ -10,7 +10,7 @@ import sqlalchemy as sa
 
 from tests.conftest import Databases
 from thrumble.actions.demo import fill_demo
-from thrumble.store import database
+from thrumble.store import database, players
 
 ASKED = (
     "select t.id, t.state, t.audio_sha256, encode(sha256(a.data), 'hex'), r.document::text, r.verdict from take t join audio a on a.take_id = t.id "
@@ -42,6 +42,11 @@ def test_the_demo_survives_backup_and_restore(own_database: str, databases: Data
     file = tmp_path / "all.dump"
     done = run(own_database, "backup", str(file))
     assert done.returncode == 0, done.stderr
+    assert file.stat().st_mode & 0o077 == 0 and not file.with_name("all.dump.part").exists()
+    with database.session() as session:
+        mine = players.secret(session)
+    assert run(own_database, "backup", str(file)).returncode == 0
+    assert mine.encode() not in subprocess.run(["pg_restore", "--file=-", file], capture_output=True).stdout, "no secret leaves"
     empty = databases.make(None)
     try:
         assert run(empty, "restore", str(file)).returncode == 0

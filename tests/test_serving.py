@@ -6,8 +6,11 @@ import socket
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import pytest
+
+ROOT = Path(__file__).parents[1]
 
 
 def command(*arguments: str, url: str) -> subprocess.Popen[str]:
@@ -50,9 +53,9 @@ def test_what_is_not_as_needed_is_one_clear_error(arguments: tuple[str, ...], ur
     assert process.returncode == 2 and words in errors and len(errors.strip().splitlines()) == 1
 
 
-@pytest.mark.parametrize("sign", [signal.SIGINT, signal.SIGTERM])
-def test_a_signal_ends_server_and_worker(own_database: str, port: int, sign: signal.Signals) -> None:
-    process = command("serve", "--port", str(port), url=own_database)
+def served(url: str, port: int) -> tuple[subprocess.Popen[str], str]:
+    """A server that answers, and its worker's process."""
+    process = command("serve", "--port", str(port), url=url)
     for _ in range(600):
         with socket.socket() as probe:
             if probe.connect_ex(("127.0.0.1", port)) == 0:
@@ -60,8 +63,84 @@ def test_a_signal_ends_server_and_worker(own_database: str, port: int, sign: sig
         time.sleep(0.05)
     children = subprocess.run(["pgrep", "-P", str(process.pid)], capture_output=True, text=True).stdout.split()
     assert len(children) == 1, "one worker beside the server"
+    return process, children[0]
+
+
+def gone(pid: str, within_s: float) -> bool:
+    until = time.monotonic() + within_s
+    while time.monotonic() < until:
+        if subprocess.run(["ps", "-p", pid], capture_output=True).returncode != 0:
+            return True
+        time.sleep(0.1)
+    return False
+
+
+def test_a_killed_server_leaves_no_worker_behind(own_database: str, port: int) -> None:
+    process, worker = served(own_database, port)
+    process.kill()
+    process.communicate(timeout=10)
+    assert gone(worker, 10)
+
+
+def test_a_killed_worker_is_started_again(own_database: str, port: int) -> None:
+    process, worker = served(own_database, port)
+    os.kill(int(worker), signal.SIGKILL)
+    assert gone(worker, 5)
+    for _ in range(100):
+        children = subprocess.run(["pgrep", "-P", str(process.pid)], capture_output=True, text=True).stdout.split()
+        if children and children != [worker]:
+            break
+        time.sleep(0.1)
+    assert children and children != [worker]
+    process.send_signal(signal.SIGTERM)
+    process.communicate(timeout=20)
+    assert gone(children[0], 1)
+
+
+@pytest.mark.parametrize("sign", [signal.SIGINT, signal.SIGTERM, signal.SIGHUP])
+def test_a_signal_ends_server_and_worker(own_database: str, port: int, sign: signal.Signals) -> None:
+    process, worker = served(own_database, port)
     time.sleep(1.0)
     process.send_signal(sign)
     process.communicate(timeout=20)
-    assert process.returncode == 0
-    assert subprocess.run(["ps", "-p", children[0]], capture_output=True).returncode != 0, "the worker is gone"
+    assert process.returncode == 0 and gone(worker, 1)
+
+
+def start(folder: Path, *words: str) -> subprocess.Popen[str]:
+    environment = {k: v for k, v in os.environ.items() if not k.startswith(("THRUMBLE_", "DATABASE_"))}
+    return subprocess.Popen([folder / "run", *words], env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+
+
+def test_a_second_start_in_the_same_folder_says_where_the_first_is_and_stops_nothing(tmp_path: Path) -> None:
+    """The start command itself, on a stand-in for the application: what matters is the lock, not what it guards."""
+    (tmp_path / "scripts").mkdir()
+    (tmp_path / ".venv/bin").mkdir(parents=True)
+    (tmp_path / "run").write_text((ROOT / "run").read_text())
+    (tmp_path / "scripts/setup.sh").write_text("#!/bin/sh\n")
+    (tmp_path / "scripts/pg.sh").write_text('#!/bin/sh\necho "$1" >> "$(dirname "$0")/told"\n')
+    (tmp_path / ".venv/bin/thrumble").write_text(
+        "#!/bin/bash\necho http://127.0.0.1:9/ > $THRUMBLE_SERVING\ntrap 'exit 0' TERM\nwhile :; do sleep 0.05; done\n"
+    )
+    for file in ("run", "scripts/setup.sh", "scripts/pg.sh", ".venv/bin/thrumble"):
+        (tmp_path / file).chmod(0o755)
+    first = start(tmp_path)
+    for _ in range(100):
+        if (tmp_path / ".local/serving").exists():
+            break
+        time.sleep(0.05)
+    second = start(tmp_path)
+    _, errors = second.communicate(timeout=10)
+    assert second.returncode == 1 and "runs already" in errors and "http://127.0.0.1:9/" in errors
+    assert first.poll() is None and (tmp_path / "scripts/told").read_text().split() == ["start", "url"]
+    first.terminate()
+    first.communicate(timeout=10)
+    assert (tmp_path / "scripts/told").read_text().split() == ["start", "url", "stop"]
+
+
+def test_what_this_folder_keeps_is_its_owners_alone() -> None:
+    loose = [
+        p
+        for p in (ROOT / ".local").rglob("*")
+        if p.is_file() and "pg" not in p.relative_to(ROOT / ".local").parts[0] and p.stat().st_mode & 0o077
+    ]
+    assert loose == []

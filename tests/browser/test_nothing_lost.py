@@ -25,7 +25,7 @@ from thrumble.core.riff.text import parse_riff
 ROOT = Path(__file__).parents[2]
 TEXT = "title: Paddle Gear\ntempo: 150\npedal: 6:0\n\n[A]\n| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ o ~ |\n| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ o ~ |\n"
 RIFF = parse_riff(TEXT)
-ROUNDS = 2
+ROUNDS = 1
 
 
 class Cluster:
