@@ -32,10 +32,14 @@ start)
     as mv "$DATA.new" "$DATA"
   fi
   if ! as "$PGBIN/pg_ctl" -D "$DATA" status >/dev/null; then
+    for wait in 1 2 3 4 5 6 7 8; do free_port && break; sleep 0.5; done
     free_port || { echo "Port $PORT on 127.0.0.1 is taken by another program; set THRUMBLE_PG_PORT to a free one." >&2; exit 1; }
-    as "$PGBIN/pg_ctl" -D "$DATA" -l "$LOG" -w -t 60 -s \
-      -o "-c listen_addresses=127.0.0.1 -c port=$PORT -c unix_socket_directories='' ${THRUMBLE_PG_OPTS:-}" start ||
-      { tail -5 "$LOG" >&2; exit 1; }
+    for try in 1 2 3 4 5 6 7 8; do              # a killed server's own processes need a moment to notice and to let go
+      as "$PGBIN/pg_ctl" -D "$DATA" -l "$LOG" -w -t 60 -s \
+        -o "-c listen_addresses=127.0.0.1 -c port=$PORT -c unix_socket_directories='' ${THRUMBLE_PG_OPTS:-}" start 2>/dev/null && break
+      [ "$try" -lt 8 ] && as tail -5 "$LOG" | grep -qE 'shared memory block|lock file' || { as tail -5 "$LOG" >&2; exit 1; }
+      sleep 1
+    done
   fi
   "$PGBIN/psql" -wqAtX "host=127.0.0.1 port=$PORT user=thrumble dbname=postgres" -c "select 1 from pg_database where datname='$DB'" |
       grep -q 1 || "$PGBIN/createdb" -w -h 127.0.0.1 -p "$PORT" -U thrumble "$DB" ;;

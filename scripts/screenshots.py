@@ -108,9 +108,25 @@ def open_certainty(page: Page, base: str) -> None:
     page.goto(f"{base}/certainty")
 
 
+def open_bench(page: Page, base: str) -> None:
+    page.goto(f"{base}/bench")
+
+
+def open_away(page: Page, base: str) -> None:
+    """A recording while nothing that is sent arrives."""
+    page.goto(f"{base}/riffs")
+    page.get_by_role("link", name="Play Nine Locks Down").click()
+    page.wait_for_selector("#now svg")
+    page.keyboard.press("i")
+    page.wait_for_timeout(800)
+    page.route("**/takes**", lambda route: route.abort())
+    page.keyboard.press("Space")
+    page.locator("#safe", has_text="12 s not yet sent").wait_for(timeout=40000)
+
+
 VIEWS = {
     "today": open_today, "rig": open_rig, "palm-finder": open_palm_finder, "delay": open_calibrate, "fret-hand": open_fret_hand, "riffs": open_riffs,
-    "riff-text": open_riff, "play": open_play, "reading": open_reading, "certainty": open_certainty,
+    "riff-text": open_riff, "play": open_play, "reading": open_reading, "certainty": open_certainty, "bench": open_bench, "away": open_away,
 }  # fmt: skip
 
 

@@ -1,7 +1,10 @@
 """Databases for the tests: one migrated template, a clone where commits must be seen, a rolled-back session for the rest."""
 
 import os
+import socket
+import subprocess
 from collections.abc import Iterator
+from pathlib import Path
 from uuid import uuid4
 
 import pytest
@@ -12,6 +15,8 @@ from sqlmodel import Session
 
 from thrumble import jobs
 from thrumble.store import database, players
+
+ROOT = Path(__file__).parents[1]
 
 # no application that a test starts makes nightly copies
 os.environ.setdefault("THRUMBLE_BACKUPS", "off")
@@ -92,3 +97,27 @@ def own_database(databases: Databases, monkeypatch: pytest.MonkeyPatch) -> Itera
     database.engine.cache_clear()
     jobs._queue.cache_clear()
     databases.drop(url)
+
+
+class Cluster:
+    """A PostgreSQL of the test's own, which may be stopped and killed."""
+
+    def __init__(self, folder: Path) -> None:
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            port = probe.getsockname()[1]
+        self.folder = folder
+        self.environment = {**os.environ, "THRUMBLE_PG_BASE": str(folder), "THRUMBLE_PG_PORT": str(port), "THRUMBLE_PG_DB": "own"}
+
+    def tell(self, word: str) -> str:
+        done = subprocess.run([ROOT / "scripts/pg.sh", word], env=self.environment, capture_output=True, text=True)
+        assert done.returncode == 0, done.stderr
+        return done.stdout.strip()
+
+
+@pytest.fixture(scope="module")
+def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
+    made = Cluster(tmp_path_factory.mktemp("pg"))
+    made.tell("start")
+    yield made
+    made.tell("stop")

@@ -6,9 +6,13 @@ import socket
 import subprocess
 import sys
 import time
+import urllib.request
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+
+from tests.conftest import Cluster
 
 ROOT = Path(__file__).parents[1]
 
@@ -80,6 +84,39 @@ def test_a_killed_server_leaves_no_worker_behind(own_database: str, port: int) -
     process.kill()
     process.communicate(timeout=10)
     assert gone(worker, 10)
+
+
+def test_a_database_killed_under_its_server_is_started_again(cluster: Cluster, port: int) -> None:
+    environment = {**cluster.environment, "DATABASE_URL": cluster.tell("url"), "THRUMBLE_OWNS_DATABASE": "1"}
+    process = subprocess.Popen(
+        [sys.executable, "-m", "thrumble.cli", "serve", "--port", str(port)],
+        env=environment,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+    try:
+        wait_for(lambda: answers(port, "/healthz"))
+        subprocess.run(["pkill", "-KILL", "-f", f"postgres.*port={cluster.environment['THRUMBLE_PG_PORT']}"], check=True)
+        wait_for(lambda: not answers(port, "/riffs"))
+        wait_for(lambda: answers(port, "/riffs"))
+    finally:
+        process.terminate()
+        process.wait(20)
+
+
+def answers(port: int, path: str) -> bool:
+    try:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}{path}", timeout=5) as answer:
+            return bool(answer.status == 200)
+    except OSError:
+        return False
+
+
+def wait_for(happens: Callable[[], bool], within_s: float = 40.0) -> None:
+    until = time.monotonic() + within_s
+    while not happens():
+        assert time.monotonic() < until
+        time.sleep(0.1)
 
 
 def test_a_killed_worker_is_started_again(own_database: str, port: int) -> None:

@@ -4,7 +4,6 @@ import contextlib
 import os
 import re
 import signal
-import socket
 import subprocess
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -17,39 +16,15 @@ from scripts.screenshots import ARGS
 
 from tests.browser.conftest import FAKE, Served, watched
 from tests.browser.test_journeys import EXACT, hand_over, one_bar_lead, reading_of
+from tests.conftest import Cluster
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.text import parse_riff
 
-ROOT = Path(__file__).parents[2]
 TEXT = "title: Paddle Gear\ntempo: 150\npedal: 6:0\n\n[A]\n| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ o ~ |\n| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ o ~ |\n"
 RIFF = parse_riff(TEXT)
 ROUNDS = 1
-
-
-class Cluster:
-    """A PostgreSQL of the test's own, which may be stopped and killed."""
-
-    def __init__(self, folder: Path) -> None:
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            port = probe.getsockname()[1]
-        self.folder = folder
-        self.environment = {**os.environ, "THRUMBLE_PG_BASE": str(folder), "THRUMBLE_PG_PORT": str(port), "THRUMBLE_PG_DB": "own"}
-
-    def tell(self, word: str) -> str:
-        done = subprocess.run([ROOT / "scripts/pg.sh", word], env=self.environment, capture_output=True, text=True)
-        assert done.returncode == 0, done.stderr
-        return done.stdout.strip()
-
-
-@pytest.fixture(scope="module")
-def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
-    made = Cluster(tmp_path_factory.mktemp("pg"))
-    made.tell("start")
-    yield made
-    made.tell("stop")
 
 
 @pytest.fixture(scope="module")

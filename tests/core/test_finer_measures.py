@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from tests.core.test_measures import RATE, string, with_sounds
 from thrumble.core.ear.chords import STRAY_MEASURES, UNTOLD, Ringing, check_chords, measure_strays
 from thrumble.core.ear.clicks import Clicks, click_channel, find_clicks, start_by_clicks, without
+from thrumble.core.ear.conditioning import in_memory
 from thrumble.core.ear.envelope import GRID_S, Envelope
 from thrumble.core.ear.network import Network, unpack
 from thrumble.core.ear.onsets import Candidates, find_candidates
@@ -205,9 +206,9 @@ def test_the_grid_of_the_clicks_gives_start_and_tempo_or_nothing() -> None:
 def test_only_a_channel_of_nothing_but_clicks_is_taken_for_one() -> None:
     samples, _ = clicked([0.5 + 0.5 * k for k in range(10)], [])
     guitar, _ = clicked([], [0.75, 1.75, 2.75])
-    assert click_channel(np.stack([guitar, samples], axis=1), RATE) == 1
-    assert click_channel(np.stack([guitar, guitar], axis=1), RATE) is None
-    assert click_channel(samples, RATE) is None, "a single channel is the take, whatever it holds"
+    assert click_channel(in_memory(np.stack([guitar, samples], axis=1), RATE)) == 1
+    assert click_channel(in_memory(np.stack([guitar, guitar], axis=1), RATE)) is None
+    assert click_channel(in_memory(samples, RATE)) is None, "a single channel is the take, whatever it holds"
 
 
 # --- chords ----------------------------------------------------------------------------------------------------------

@@ -70,7 +70,7 @@ def _worker(queue: QueueState) -> Fact:
         since = "" if queue.heartbeat_s is None else f" for {_span(queue.heartbeat_s)}"
         remedy = "The worker gives no sign, so takes wait unread. It restarts by itself; if this stays, stop ./run and start it again."
         return Fact("Worker", f"no sign{since}", bad=True, remedy=remedy)
-    return Fact("Worker", f"last sign {queue.heartbeat_s:.0f} s ago")
+    return Fact("Worker", f"working, last sign {queue.heartbeat_s:.0f} s ago")
 
 
 def _queue(queue: QueueState) -> Fact:
@@ -106,7 +106,7 @@ def _free_bytes() -> int:
 
 
 def _size(count: float) -> str:
-    return f"{count / 1e9:.1f} GB" if count >= 1e9 else f"{count / 1e6:.0f} MB"
+    return f"{round(count / 1e9, 1):g} GB" if count >= 1e9 else f"{count / 1e6:.0f} MB"
 
 
 def _span(seconds: float) -> str:

@@ -36,6 +36,7 @@ export class Keeper {
       try {
         await keep.putBlock(this.key, frame, block);
         if (tries) this.onTrouble("");
+        if (this.sender.state === "away" && Math.floor(frame / this.size) % BLOCKS_A_SECOND === 0) this.sender.tell("away"); // the count goes on
         return;
       } catch {
         this.onTrouble("This browser has no room left for the take. It keeps going in memory: free some disk space, and leave this tab open.");

@@ -12,7 +12,7 @@ export class Sender {
   /** urls: { begin, takes }; onState({ state, waitingS, problem }): what the player may want to know. */
   constructor(key, urls, onState = () => {}) {
     this.key = key; this.urls = urls; this.onState = onState;
-    this.failures = 0; this.wake = null; this.stopped = false; this.take = null;
+    this.failures = 0; this.wake = null; this.stopped = false; this.take = null; this.state = "sending";
     addEventListener("online", () => this.hurry());
     document.addEventListener("visibilitychange", () => { if (!document.hidden) this.hurry(); });
   }
@@ -36,6 +36,7 @@ export class Sender {
   }
   pause(ms) { return new Promise((resolve) => { const timer = setTimeout(resolve, ms); this.wake = () => { clearTimeout(timer); resolve(); }; }).then(() => { this.wake = null; }); }
   async tell(state, problem = "") {
+    this.state = state;
     const kept = await keep.getTake(this.key);
     const blocks = kept ? (await keep.listBlocks(this.key)).filter((b) => !b.sent) : [];
     this.onState({ state, waitingS: kept ? blocks.reduce((sum, b) => sum + b.count, 0) / kept.begin.rate : 0, problem });
