@@ -10,7 +10,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Error, Page, sync_playwright
 from scripts.screenshots import ARGS
 
 from benchmarks.endurance.bench import TEXT, Bench, bench
@@ -70,7 +70,12 @@ def _write_riff(page: Page, on: Bench) -> None:
 
 def _begin(page: Page, on: Bench) -> None:
     """On the play screen with an open input, recording."""
-    page.goto(f"{on.base}/play/1")
+    for _ in range(60):  # what was killed before may still be on its way back
+        with suppress(Error):
+            page.goto(f"{on.base}/play/1")
+            if page.locator("#rounds").count():
+                break
+        time.sleep(0.5)
     page.locator("#rounds").fill("2")
     page.locator("h1").click()
     page.keyboard.press("i")

@@ -114,7 +114,9 @@ def _settled(on: Bench) -> float:
     began = time.monotonic()
     while time.monotonic() - began < 90:
         try:
-            if on.query("select count(*) from take where state in ('queued', 'reading')")[0][0] == 0:
+            waiting = on.query("select count(*) from take where state in ('queued', 'reading')")[0][0]
+            jobs = on.query("select count(*) from procrastinate_jobs where status in ('todo', 'doing')")[0][0]
+            if waiting == jobs == 0:
                 break
         except Exception:
             pass

@@ -66,7 +66,7 @@ def _ask(operation: Any, player: Player, seen: Counter[str], faults: Counter[str
     )
     @hypothesis.given(case=operation.as_strategy(generation_mode=schemathesis.GenerationMode.NEGATIVE) | operation.as_strategy())
     def one(case: Any) -> None:
-        kwargs = case.as_transport_kwargs(base_url=player.client.base_url)
+        kwargs = case.as_transport_kwargs(base_url=str(player.client.base_url))
         known = {k: v for k, v in kwargs.items() if k in ("method", "url", "headers", "params", "json", "data", "files", "cookies")}
         try:
             prepared = requests.Request(**known).prepare()

@@ -45,7 +45,7 @@ def trial() -> list[Row]:
         pages = {
             "Today": "/",
             "Riffs": "/riffs",
-            "Riffs, last page": "/riffs?page=20",
+            "Riffs, last page": "/riffs?page=41",
             "Riffs, searched": "/riffs?q=ballast",
             "a riff": "/riffs/1",
             "Play": "/play/1",

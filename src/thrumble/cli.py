@@ -47,7 +47,9 @@ def analyze(
 ) -> None:
     """Read a recorded take of a riff, hit by hit."""
     from thrumble.actions.listening import listen, read_riff
-    from thrumble.core.coach.verdict import judge
+    from thrumble.core.coach.causes import find_causes
+    from thrumble.core.coach.judgement import judge_hits
+    from thrumble.core.coach.words import say
     from thrumble.core.ear.take import TakeInfo
     from thrumble.core.riff.expand import expand
     from thrumble.formats.reading_json import reading_document
@@ -57,7 +59,9 @@ def analyze(
         reading = listen(known, load(take), tempo_bpm=tempo, info=TakeInfo(start_s=start, rounds=rounds or (None if start is None else 1)))
     except ThrumbleError as error:
         fail(str(error))
-    text = json.dumps(reading_document(reading), ensure_ascii=False, allow_nan=False)
+    judgement = judge_hits(reading, expand(known, tempo))
+    causes = [(cause, say(cause, judgement)) for cause in find_causes(judgement)]
+    text = json.dumps(reading_document(reading, causes), ensure_ascii=False, allow_nan=False)
     if json_out == "-":
         print(text)
         return
@@ -68,8 +72,8 @@ def analyze(
     print(
         f"{known.title}: {summary.matched} of {due} hits heard at {reading.tempo_bpm:g} bpm, {summary.extra} extra, {summary.unsure} unsure"
     )
-    for sentence in judge(reading, expand(known, tempo)):
-        print(f"- {sentence.text}")
+    for _, sentence in causes:
+        print(f"- {sentence}")
     for caution in reading.cautions:
         print(f"  ({caution.text})")
 

@@ -24,6 +24,20 @@ def _queue() -> procrastinate.App:
     return procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=conninfo()))
 
 
+_MANY = """
+select procrastinate_defer_jobs_v1(array_agg(
+  row(:queue, :task, 0, 'take-' || id, 'take-' || id, jsonb_build_object('take_id', id), null)::procrastinate_job_to_defer_v1))
+from unnest(cast(:ids as integer[])) as id
+where not exists (select 1 from procrastinate_jobs jobs where jobs.queueing_lock = 'take-' || id and jobs.status = 'todo')
+having count(*) > 0
+"""
+
+
+def enqueue_readings(session: Session, take_ids: list[int]) -> None:
+    """Asks for readings of many takes with one statement; as `enqueue_reading` for each."""
+    session.execute(sa.text(_MANY), {"queue": QUEUE, "task": READ_TAKE, "ids": take_ids})
+
+
 def enqueue_reading(session: Session, take_id: int) -> None:
     """Asks for a reading of a take, in the session's transaction: both happen, or neither. One that waits already is not asked for twice.
 

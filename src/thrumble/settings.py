@@ -29,7 +29,7 @@ class Settings(BaseSettings):
 
     hosts: str = ""
     read_timeout_s: float = 120.0
-    threads: Annotated[int, Field(ge=2, le=64)] = 12
+    threads: Annotated[int, Field(ge=2, le=64)] = 6
     most_take_gb: Annotated[float, Field(gt=0)] = 20.0
     backups: str = ""
     backups_kept: Annotated[int, Field(ge=1, le=365)] = 7

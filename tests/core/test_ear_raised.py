@@ -10,7 +10,8 @@ import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from thrumble.core.coach.verdict import CauseKind, judge
+from thrumble.core.coach.causes import CauseKind, find_causes
+from thrumble.core.coach.judgement import judge_hits
 from thrumble.core.ear.along import find_changes, hinge
 from thrumble.core.ear.articulation import KINDS, NO_PROFILE, Profile, classify_hits, measure_hits, mute_depths
 from thrumble.core.ear.comparing import compare
@@ -259,7 +260,9 @@ def test_a_bias_inside_the_streams_own_spread_is_not_judged() -> None:
     for spread, judged in ((2.0, True), (30.0, False)):
         info = TakeInfo(start_s=take.start_s, delay_ms=0.0, delay_spread_ms=spread)
         reading = read_take(take.samples, take.rate_hz, expand(SLUICE), info)
-        assert (CauseKind.BIAS in {c.kind for c in judge(reading, expand(SLUICE))}) is judged and reading.delay_spread_ms == spread
+        assert (
+            CauseKind.BIAS in {c.kind for c in find_causes(judge_hits(reading, expand(SLUICE)))}
+        ) is judged and reading.delay_spread_ms == spread
 
 
 def test_two_readings_of_a_take_are_held_against_each_other() -> None:

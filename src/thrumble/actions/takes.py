@@ -13,7 +13,9 @@ from sqlmodel import Session
 
 from thrumble.actions.rigs import profile_from
 from thrumble.actions.sound import Spans, fetch, missing_spans, parts_of, put_together
-from thrumble.core.coach.verdict import clean_hits, judge
+from thrumble.core.coach.causes import find_causes
+from thrumble.core.coach.judgement import judge_hits
+from thrumble.core.coach.words import say
 from thrumble.core.ear.comparing import Difference, compare
 from thrumble.core.ear.conditioning import MAX_S
 from thrumble.core.ear.reading import ENGINE, Reading
@@ -23,7 +25,7 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import read_audio
-from thrumble.jobs import enqueue_reading
+from thrumble.jobs import enqueue_reading, enqueue_readings
 from thrumble.store import database, riffs, rigs, takes
 from thrumble.store.space import check_room
 from thrumble.store.takes import NewTake, Take
@@ -100,9 +102,8 @@ def read_again(session: Session, player_id: int, take_id: int) -> Take:
 
 def read_all_again(session: Session, player_id: int) -> int:
     """Asks for a reading of every take that the present ear has not heard, and says how many."""
-    stale = takes.stale_takes(session, player_id, ENGINE)
-    for take_id in stale:
-        read_again(session, player_id, take_id)
+    stale = takes.queue_stale(session, player_id, ENGINE)
+    enqueue_readings(session, stale)
     return len(stale)
 
 
@@ -181,13 +182,13 @@ def _hear(work: _Work, path: Path) -> _Kept:
         profile=profile_from(work.examples),
     )
     reading = read_recording(read_audio(path), expanded, info)
-    clean, judged = clean_hits(reading, expanded)
+    judgement = judge_hits(reading, expanded)
     return _Kept(
         reading=reading,
         expanded=expanded,
-        verdict=judge(reading, expanded)[0].text,
-        clean=clean,
-        judged=judged,
+        verdict=say(find_causes(judgement)[0], judgement),
+        clean=judgement.clean,
+        judged=judgement.counted,
         changed=compare(work.before, reading) if work.before else None,
     )
 

@@ -6,20 +6,28 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
+from thrumble.core.coach.causes import Cause
 from thrumble.core.ear.reading import HitReading, Reading
 
 READING: TypeAdapter[Reading] = TypeAdapter(Reading)
 
 
-def reading_document(reading: Reading) -> dict[str, Any]:
-    """The JSON document of a reading, its format first."""
+def reading_document(reading: Reading, causes: list[tuple[Cause, str]] | None = None) -> dict[str, Any]:
+    """The JSON document of a reading, its format first. `causes`: what the coach found, each with its sentence; a bare reading has none."""
     document: dict[str, Any] = READING.dump_python(reading, mode="json")
-    return {"format": document.pop("format"), "engine": document.pop("engine"), **document}
+    whole = {"format": document.pop("format"), "engine": document.pop("engine"), **document}
+    return whole if causes is None else whole | {"causes": [_cause(cause, text) for cause, text in causes]}
+
+
+def _cause(cause: Cause, text: str) -> dict[str, Any]:
+    figures = {name: round(value, 3) for name, value in cause.figures.items()}
+    hits = [list(key) for key in cause.hits]
+    return {"kind": cause.kind.value, "cost": round(cause.cost, 3), "text": text, "hits": hits, "figures": figures | cause.words}
 
 
 def reading_from_document(document: dict[str, Any]) -> Reading:
-    """Reverse of `reading_document`."""
-    return READING.validate_python(document)
+    """Reverse of `reading_document`; causes, where there are any, are found anew from the reading."""
+    return READING.validate_python({name: value for name, value in document.items() if name != "causes"})
 
 
 def reading_csv(reading: Reading) -> str:

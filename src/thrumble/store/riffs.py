@@ -17,7 +17,7 @@ from thrumble.core.riff.revisions import map_identities
 from thrumble.formats.riff_json import riff_document, riff_from_document
 from thrumble.store.tables import ReadingRow, RevisionRow, RiffRow, TakeRow
 
-PAGE = 25
+PAGE = 12
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -358,6 +358,13 @@ def stale_takes(session: Session, player_id: int, engine: str) -> list[int]:
     return [take_id for take_id in session.exec(query).all() if take_id is not None]
 
 
+def queue_stale(session: Session, player_id: int, engine: str) -> list[int]:
+    """Moves every read take that this engine has not heard on to queued, and names them."""
+    change(TakeState.READ, TakeState.QUEUED)
+    moved = sa.update(TakeRow).where(*_stale(player_id, engine)).values(state=TakeState.QUEUED, problem="", tries=0)
+    return sorted(session.execute(moved.returning(col(TakeRow.id))).scalars())
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Changed:
     """A take that this engine hears otherwise than an older one did."""

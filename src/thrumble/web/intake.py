@@ -5,6 +5,8 @@ once as there are threads and connections for; more of them wait a while, and fa
 """
 
 import asyncio
+import heapq
+import itertools
 import tempfile
 import time
 import uuid
@@ -23,6 +25,7 @@ READ_BYTES = 1 << 16
 PIECE_S, WHOLE_S = 15.0, 300.0  # the longest silence inside a body, and the longest body
 WAITING, WAIT_S = 600, 20.0  # how many requests may wait for their turn, and how long
 AGAIN_S = 2
+SOUND_WAITS_S, UPLOAD_WAITS_S = 1.0, 3.0
 FREE = ("/vendor/", "/files/", "/healthz")  # answered without the database
 
 
@@ -31,8 +34,7 @@ class Intake:
 
     def __init__(self, app: ASGIApp, *, at_once: int) -> None:
         self._app = app
-        self._turns = asyncio.Semaphore(at_once)
-        self._waiting = 0
+        self._turns = _Turns(at_once)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -68,17 +70,10 @@ class Intake:
                 if refused:
                     await answer(request, *refused)(scope, receive, send)
                 return
-            if self._waiting >= WAITING:
-                await self._busy(request, receive, send)
+            if not await self._turns.come(_head_start_s(request)):
+                words = "Too much is going on at once. Nothing is lost: try again in a moment."
+                await answer(request, 503, words, again_s=AGAIN_S)(scope, receive, send)
                 return
-            self._waiting += 1
-            try:
-                await asyncio.wait_for(self._turns.acquire(), WAIT_S)
-            except TimeoutError:
-                await self._busy(request, receive, send)
-                return
-            finally:
-                self._waiting -= 1
             turn = _Turn(self._turns)
 
             async def sending(message: Message) -> None:
@@ -96,16 +91,58 @@ class Intake:
             finally:
                 turn.over()
 
-    async def _busy(self, request: Request, receive: Receive, send: Send) -> None:
-        words = "Too much is going on at once. Nothing is lost: try again in a moment."
-        await answer(request, 503, words, again_s=AGAIN_S)(request.scope, receive, send)
+
+def _head_start_s(request: Request) -> float:
+    """Pages go first, somebody looks at the screen; sound that a browser keeps anyway can wait a little, whole files a little longer."""
+    if request.method in ("GET", "HEAD"):
+        return 0.0
+    return UPLOAD_WAITS_S if request.url.path.endswith("/upload") else SOUND_WAITS_S
+
+
+class _Turns:
+    """So many at once; who waits is let in by the moment it came, put back by its head start. Nobody waits for ever: all move up in time."""
+
+    def __init__(self, at_once: int) -> None:
+        self._free = at_once
+        self._queue: list[tuple[float, int, asyncio.Future[None]]] = []
+        self._count = itertools.count()
+
+    async def come(self, later_s: float) -> bool:
+        """Waits for a turn; false where too many wait already, or it took too long."""
+        if self._free > 0:
+            self._free -= 1
+            return True
+        if len(self._queue) >= WAITING:
+            return False
+        let_in = asyncio.get_running_loop().create_future()
+        heapq.heappush(self._queue, (time.monotonic() + later_s, next(self._count), let_in))
+        try:
+            await asyncio.wait_for(asyncio.shield(let_in), WAIT_S)
+        except BaseException as error:
+            if let_in.done():
+                self.release()  # the turn came at the very moment that it was given up
+            else:
+                let_in.cancel()
+            if isinstance(error, TimeoutError):
+                return False
+            raise
+        return True
+
+    def release(self) -> None:
+        """Lets the next one in."""
+        while self._queue:
+            _, _, let_in = heapq.heappop(self._queue)
+            if not let_in.done():
+                let_in.set_result(None)
+                return
+        self._free += 1
 
 
 class _Turn:
     """A turn that is given back once, at whichever end comes first."""
 
-    def __init__(self, turns: asyncio.Semaphore) -> None:
-        self._turns: asyncio.Semaphore | None = turns
+    def __init__(self, turns: _Turns) -> None:
+        self._turns: _Turns | None = turns
 
     @property
     def taken(self) -> bool:

@@ -26,6 +26,11 @@ _ARTICULATION, _PLACES, _DEPTH = unpack(ARTICULATION), unpack(PLACES), unpack(DE
 _STRUM, _STRAYS = unpack(STRUM), unpack(STRAYS)
 
 
+# semitones over a written note at which every partial of a string is one of the note's own: the note itself, its octave, twelfth and so on;
+# whether such a string rings along cannot be heard, and the written sixth of a shuffle often has the very pitch of an open string
+COVERED = frozenset({0, 12, 19, 24, 28, 31, 36})
+
+
 @dataclass(frozen=True, slots=True)
 class Sound:
     """A take's sound in the views that the measures share. `levels`: whether it is clean enough to give levels."""
@@ -190,5 +195,7 @@ def _chords(sound: Sound, matched: Matched, struck: _Struck, own: dict[int, int]
         for note in notes:
             silent.pop(note.string, None)
         end_s = min(float(struck.nexts_s[own[k]]), sound.heard.duration_s, onset_s + (ring.stopped_s or ring.ring_s or 10.0))
-        ringing.append(Ringing(onset_s, end_s, tuple(m for note in notes if (m := note_midi(riff, note)) is not None), silent))
+        written = tuple(m for note in notes if (m := note_midi(riff, note)) is not None)
+        audible = {number: midi for number, midi in silent.items() if not any(midi - m in COVERED for m in written)}
+        ringing.append(Ringing(onset_s, end_s, written, audible))
     return dict(zip(chosen, check_chords(sound.heard.samples, ringing, _STRAYS), strict=True))

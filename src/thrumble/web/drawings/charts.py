@@ -3,8 +3,7 @@
 from dataclasses import dataclass
 from math import cos, pi, sin
 
-from thrumble.core.ear.reading import HitReading, HitState, Reading
-from thrumble.core.riff.expand import ExpandedRiff
+from thrumble.core.coach.judgement import Judgement
 
 PILE_W, PILE_H = 300.0, 150.0
 REACH_MS = 60.0
@@ -41,14 +40,13 @@ class Pile:
     label: str
 
 
-def deviation_pile(hits: list[HitReading], *, around_ms: float, tolerance_ms: float) -> Pile:
-    """Every played hit as a dot at its deviation; beyond 60 ms at the edge."""
-    late = [hit.deviation_ms - around_ms for hit in hits if hit.state is HitState.PLAYED and hit.deviation_ms is not None]
+def deviation_pile(judgement: Judgement) -> Pile:
+    """Every played hit as a dot at its lateness; beyond 60 ms at the edge. A dot is in or out by its own hit's limit; the band shows the widest."""
     bins: dict[int, int] = {}
     places = []
-    for ms in late:
-        number = round(max(-REACH_MS, min(REACH_MS, ms)) / BIN_MS)
-        places.append((number, bins.get(number, 0), abs(ms) <= tolerance_ms))
+    for hit in judgement.played:
+        number = round(max(-REACH_MS, min(REACH_MS, hit.late_ms or 0.0)) / BIN_MS)
+        places.append((number, bins.get(number, 0), hit.in_time))
         bins[number] = bins.get(number, 0) + 1
     highest = max(bins.values(), default=1)
     step = min(7.0, (PILE_H - 30) / highest)
@@ -56,9 +54,10 @@ def deviation_pile(hits: list[HitReading], *, around_ms: float, tolerance_ms: fl
         Dot(round(_pile_x(n * BIN_MS), 1), round(PILE_H - 24 - step * (k + 0.5), 1), "in" if inside else "out") for n, k, inside in places
     ]
     ticks = [Tick(_pile_x(ms), PILE_H - 6, f"{ms:+.0f}" if ms else "0") for ms in (-60, -30, 0, 30, 60)]
-    left, right = _pile_x(-tolerance_ms), _pile_x(tolerance_ms)
-    inside = sum(abs(ms) <= tolerance_ms for ms in late)
-    return Pile(dots, ticks, left, right - left, round(min(3.2, step / 2), 2), f"{inside} of {len(late)} in {tolerance_ms:.0f} ms")
+    widest_ms = max((hit.limit_ms for hit in judgement.played), default=judgement.limits.tolerance_ms)
+    left, right = _pile_x(-widest_ms), _pile_x(widest_ms)
+    label = f"{judgement.in_time} of {len(judgement.played)} in time"
+    return Pile(dots, ticks, left, right - left, round(min(3.2, step / 2), 2), label)
 
 
 def _pile_x(ms: float) -> float:
@@ -79,22 +78,22 @@ class Clock:
 RADIUS, SIZE = 62.0, 160.0
 
 
-def bar_clock(expanded: ExpandedRiff, reading: Reading, *, around_ms: float) -> Clock:
+def bar_clock(judgement: Judgement) -> Clock:
     """The dial over all bars of the riff's commonest meter, the bar's start at the top, clockwise."""
+    expanded, swing = judgement.expanded, judgement.reading.summary.swing_ratio
     meters = [bar.meter for bar in expanded.bars if bar.number > 0]
     common = max(set(meters), key=meters.count)
     bars = {bar.number: bar for bar in expanded.bars if bar.meter == common}
     marks = [_ray(k / common.beats, RADIUS - 9, RADIUS + 9) for k in range(common.beats)]
     dots = []
-    for hit in reading.hits:
-        if hit.state is HitState.PLAYED and hit.deviation_ms is not None and hit.bar in bars:
-            bar = bars[hit.bar]
-            due = expanded.hits[hit.index]
-            phase = (due.due_s + (hit.deviation_ms - around_ms) / 1000 - bar.start_s) / (bar.end_s - bar.start_s)
-            away = RADIUS + ((hit.index * 7 + hit.round * 3) % 9 - 4) * 1.3  # spread across the ring so that clusters show
-            x, y = _point(phase, away)
-            dots.append(Dot(round(x, 1), round(y, 1), "rings" if due.hit.articulation == "open" else "damped"))
-    swing = reading.summary.swing_ratio
+    for hit in judgement.played:
+        bar = bars.get(hit.hit.bar)
+        if bar is None or hit.late_ms is None:
+            continue
+        phase = (hit.due.due_s + hit.late_ms / 1000 - bar.start_s) / (bar.end_s - bar.start_s)
+        away = RADIUS + ((hit.hit.index * 7 + hit.hit.round * 3) % 9 - 4) * 1.3  # spread across the ring so that clusters show
+        x, y = _point(phase, away)
+        dots.append(Dot(round(x, 1), round(y, 1), "rings" if hit.due.hit.articulation == "open" else "damped"))
     middle = f"{swing:.2f}" if swing is not None else f"{common.beats}/{common.unit}"
     under = "swing heard" if swing is not None else "one bar"
     return Clock(marks, dots, middle, under, f"Bar clock with {len(dots)} hits at their place in the bar")

@@ -6,8 +6,9 @@ a stop is a wall. The wedge on the line leans left for early and right for late;
 
 from dataclasses import dataclass, field
 
-from thrumble.core.coach.verdict import QUARTER_OF_SLOT
-from thrumble.core.ear.reading import HitReading, HitState, Reading, Verdict
+from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.coach.words import early_or_late
+from thrumble.core.ear.reading import HitReading, Verdict
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar
 from thrumble.core.riff.model import Articulation, Hit
@@ -18,6 +19,7 @@ BAND_PX = 20.0
 HEAD_PX = 22.0
 FOOT_PX = 18.0
 LEAST_PX = 3.0
+NOTE_CHAR_PX, NOTE_GAP_PX = 6.2, 3.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,11 +100,10 @@ def plan_strip(expanded: ExpandedRiff, *, bars: int | None = None) -> list[BarDr
     return [_plan_bar(expanded, bar, 1) for bar in shown]
 
 
-def reading_strip(
-    expanded: ExpandedRiff, reading: Reading, *, around_ms: float, tolerance_ms: float, named: dict[tuple[int, int], str]
-) -> list[BarDrawing]:
-    """Plan and take of every round. `around_ms`: what early and late count from; `named`: words under the hits that matter."""
-    by_place = {(hit.round, hit.index): hit for hit in reading.hits}
+def reading_strip(judgement: Judgement, named: dict[tuple[int, int], str]) -> list[BarDrawing]:
+    """Plan and take of every round. `named`: words under the hits that matter."""
+    reading, expanded = judgement.reading, judgement.expanded
+    by_key = judgement.by_key()
     start_s = reading.start_s or 0.0
     stretch = expanded.tempo_bpm / reading.tempo_bpm
     drawings = []
@@ -114,17 +115,51 @@ def reading_strip(
             drawing.mirrored = True
             offset_s = (number - 1) * expanded.round_s
             for due in expanded.hits:
-                if due.bar == bar.number and (hit := by_place.get((number, due.index))):
-                    _add_heard(drawing, bar, due, hit, around_ms, tolerance_ms, named.get((number, due.index), ""))
+                if due.bar == bar.number and (hit := by_key.get((number, due.index))):
+                    _add_heard(drawing, bar, hit, named.get(hit.key, ""))
             for extra in reading.extra_onsets:
-                at_s = (extra.onset_s - start_s - around_ms / 1000) / stretch - offset_s
+                at_s = (extra.onset_s - start_s - judgement.around_ms / 1000) / stretch - offset_s
                 if bar.start_s <= at_s < bar.end_s:
                     x = _x(bar, at_s, drawing.width)
                     y = drawing.line_y + BAND_PX
                     drawing.take.append(Block("extra", f"M{x:.1f} {y:.1f}l4 8l-4 8l-4 -8z", "an extra hit", ""))
                     drawing.notes.append(Word(x, "extra"))
+            drawing.notes = spaced(drawing.notes, drawing.width)
             drawings.append(drawing)
     return drawings
+
+
+def spaced(notes: list[Word], width: float) -> list[Word]:
+    """Labels under the take that neither overlap nor run over the bar's end; the same word again nearby is counted with the one that stands."""
+    kept: list[Word] = []
+    counts: list[int] = []
+    for note in sorted(notes, key=lambda word: word.x):
+        long = _word_px(note.text)
+        x = max(0.0, min(note.x, width - long))
+        if kept and x < kept[-1].x + _word_px(kept[-1].text) + NOTE_GAP_PX:
+            if kept[-1].text.split(" ×")[0] == note.text:
+                counts[-1] += 1
+                kept[-1] = Word(kept[-1].x, f"{note.text} ×{counts[-1]}", note.css)
+                over = kept[-1].x + _word_px(kept[-1].text) - width
+                kept[-1] = Word(max(0.0, kept[-1].x - max(0.0, over)), kept[-1].text, note.css)
+            continue
+        kept.append(Word(round(x, 1), note.text, note.css))
+        counts.append(1)
+    return _without_overlaps(kept)
+
+
+def _without_overlaps(notes: list[Word]) -> list[Word]:
+    """A label that grew may have come upon its neighbours: the later of two gives way."""
+    out: list[Word] = []
+    for note in notes:
+        if not out or note.x >= out[-1].x + _word_px(out[-1].text):
+            out.append(note)
+    return out
+
+
+def _word_px(text: str) -> float:
+    """About how wide a label is."""
+    return len(text) * NOTE_CHAR_PX
 
 
 def _x(bar: PlayedBar, at_s: float, width: float) -> float:
@@ -211,39 +246,40 @@ def _wall(x: float, base: float, height: float) -> str:
     return f"M{x - 2.2:.1f} {base:.1f}v{height:.1f}h2.6V{base:.1f}z"
 
 
-def _add_heard(
-    drawing: BarDrawing, bar: PlayedBar, due: DueHit, hit: HitReading, around_ms: float, tolerance_ms: float, name: str
-) -> None:  # fmt: skip
+def _add_heard(drawing: BarDrawing, bar: PlayedBar, judged: JudgedHit, name: str) -> None:
     base = drawing.line_y + BAND_PX
+    hit, due = judged.hit, judged.due
     mark = f"{hit.round}-{hit.index}"
     due_x = _x(bar, due.due_s, drawing.width)
-    if hit.state is not HitState.PLAYED or hit.onset_s is None or hit.deviation_ms is None:
-        if hit.state is HitState.MISSED:
+    if judged.late_ms is None:
+        if judged.missed:
             drawing.take.append(Block("missed", f"M{due_x:.1f} {base:.1f}v{HALF_PX * 0.6:.1f}h10V{base:.1f}z", "missed", mark))
             drawing.notes.append(Word(due_x, "missed"))
         return
-    late_ms = hit.deviation_ms - around_ms
+    late_ms = judged.late_ms
     x = max(0.0, _x(bar, due.due_s + late_ms / 1000, drawing.width))
+    unsure = hit.heard_articulation is Verdict.UNSURE
     kind = hit.heard_articulation.value if hit.heard_articulation else Verdict.UNSURE.value
-    shown = kind if hit.heard_articulation is not Verdict.UNSURE else _likeliest(hit)
+    shown = _likeliest(hit) if unsure else kind
     ring_s = hit.ring_s if hit.ring_s is not None else due.slot_s * 0.5
-    end = min(_x(bar, due.due_s + late_ms / 1000 + max(0.03, min(ring_s, due.slot_s * 4)), drawing.width), drawing.width)
+    rings_until_s = due.due_s + late_ms / 1000 + max(0.03, min(ring_s, due.slot_s * 4))
+    end = min(_x(bar, rings_until_s, drawing.width), drawing.width)
     level = hit.relative_level_db if hit.relative_level_db is not None else 0.0
     height = HALF_PX * min(0.95, max(0.4, 0.74 + level / 40))
     stop = _wall(end, base, height) if hit.ring_end == "stop" and shown == "open" and due.hit.stop else ""
-    question = x + 4 if hit.heard_articulation is Verdict.UNSURE else None
+    depth = 0.6 if hit.mute_depth is None else hit.mute_depth
     drawing.take.append(
         Block(
-            shown if question is None else f"{shown} unsure",
-            _shape(shown, x, end, base, height, 0.6 if hit.mute_depth is None else hit.mute_depth),
-            _heard_words(late_ms, kind),
-            mark,
-            stop,
-            question,
+            css=f"{shown} unsure" if unsure else shown,
+            path=_shape(shown, x, end, base, height, depth),
+            title=f"heard {'palm-muted' if kind == 'palm' else kind}, {early_or_late(late_ms)}",
+            hit=mark,
+            stop=stop,
+            question_x=x + 4 if unsure else None,
         )
     )
-    drawing.wedges.append(_wedge(due_x, drawing.line_y, late_ms, min(tolerance_ms, QUARTER_OF_SLOT * due.slot_s * 1000)))
-    if name and (not drawing.notes or x - drawing.notes[-1].x > 34):
+    drawing.wedges.append(_wedge(due_x, drawing.line_y, judged))
+    if name:
         drawing.notes.append(Word(x, name))
 
 
@@ -252,19 +288,10 @@ def _likeliest(hit: HitReading) -> str:
     return max(chances, key=lambda kind: chances[kind])
 
 
-def _heard_words(late_ms: float, kind: str) -> str:
-    return f"heard {'palm-muted' if kind == 'palm' else kind}, {early_or_late(late_ms)}"
-
-
-def early_or_late(ms: float) -> str:
-    """A deviation in words."""
-    return "on time" if abs(ms) < 0.5 else f"{abs(ms):.0f} ms {'late' if ms > 0 else 'early'}"
-
-
-def _wedge(x: float, line_y: float, late_ms: float, limit_ms: float) -> Wedge:
-    middle = line_y + BAND_PX / 2
+def _wedge(x: float, line_y: float, judged: JudgedHit) -> Wedge:
+    middle, late_ms = line_y + BAND_PX / 2, judged.late_ms or 0.0
     title = early_or_late(late_ms)
-    if abs(late_ms) <= limit_ms:
+    if judged.in_time:
         return Wedge("dot", f"M{x - 2:.1f} {middle + 6:.1f}a2 2 0 1 0 4 0a2 2 0 1 0 -4 0z", title)
     size = min(26.0, 5.0 + abs(late_ms) * 0.42)
     lean = size if late_ms > 0 else -size

@@ -9,8 +9,12 @@ from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
 from thrumble.actions.playback import listening_copy
 from thrumble.actions.sound import fetch
+from thrumble.core.coach.causes import find_causes
+from thrumble.core.coach.judgement import judge_hits
+from thrumble.core.coach.words import say
 from thrumble.core.ear.reading import ENGINE
 from thrumble.core.errors import NotFound
+from thrumble.core.riff.expand import expand
 from thrumble.formats.reading_json import reading_csv, reading_document
 from thrumble.store import riffs, rigs, takes
 from thrumble.store.space import space
@@ -93,11 +97,14 @@ def take_status(request: Request, take_id: Id, session: DbSession, player_id: Pl
 
 @router.get("/takes/{take_id}/reading.json", name="reading_json")
 def reading_json(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
-    """The reading as JSON."""
+    """The reading as JSON, with what the coach found in it."""
     reading = takes.get_reading(session, player_id, take_id)
     if reading is None:
-        raise NotFound("this take has no reading yet: wait for the ear, or read it again")
-    return JSONResponse(reading_document(reading), headers=_attachment(f"take-{take_id}.reading.json"))
+        raise NotFound("this take has no reading yet: wait until it has been read, or read it again")
+    take = takes.get_take(session, player_id, take_id)
+    judgement = judge_hits(reading, expand(riffs.get_revision(session, player_id, take.revision_id).riff, take.tempo_bpm))
+    causes = [(cause, say(cause, judgement)) for cause in find_causes(judgement)]
+    return JSONResponse(reading_document(reading, causes), headers=_attachment(f"take-{take_id}.reading.json"))
 
 
 @router.get("/takes/{take_id}/reading.csv", name="reading_csv_file")
@@ -105,7 +112,7 @@ def reading_csv_file(take_id: Id, session: DbSession, player_id: PlayerId) -> Re
     """The reading's hits as CSV."""
     reading = takes.get_reading(session, player_id, take_id)
     if reading is None:
-        raise NotFound("this take has no reading yet: wait for the ear, or read it again")
+        raise NotFound("this take has no reading yet: wait until it has been read, or read it again")
     return Response(reading_csv(reading), media_type="text/csv; charset=utf-8", headers=_attachment(f"take-{take_id}.csv"))
 
 
@@ -160,7 +167,7 @@ def correct_hit(
     take = takes.get_take(session, player_id, take_id)
     reading = takes.get_reading(session, player_id, take_id)
     if reading is None:
-        raise NotFound("this take has no reading yet: wait for the ear, or read it again")
+        raise NotFound("this take has no reading yet: wait until it has been read, or read it again")
     revision = riffs.get_revision(session, player_id, take.revision_id)
     view = reading_view(take, revision, reading, rigs.corrections_of(session, player_id, take_id))
     line = next((hit for hit in view.hits if hit.mark == f"{round_}-{index}"), None)

@@ -5,7 +5,9 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from thrumble.core.coach.verdict import TOLERANCE_MS, Cause, CauseKind, clean_hits, judge
+from thrumble.core.coach.causes import Cause, CauseKind, find_causes
+from thrumble.core.coach.judgement import JudgedHit, Judgement, judge_hits
+from thrumble.core.coach.words import early_or_late, say
 from thrumble.core.ear.comparing import Difference
 from thrumble.core.ear.reading import Change, ChangeKind, HitReading, HitState, Reading, Verdict
 from thrumble.core.riff.expand import ExpandedRiff, expand
@@ -15,7 +17,7 @@ from thrumble.store.rigs import Correction
 from thrumble.store.space import Room, Space
 from thrumble.store.takes import Changed, Take, TakeLine
 from thrumble.web.drawings.charts import Clock, Pile, bar_clock, deviation_pile
-from thrumble.web.drawings.strip import BarDrawing, early_or_late, reading_strip
+from thrumble.web.drawings.strip import BarDrawing, reading_strip
 from thrumble.web.shared.paging import Paging
 
 STATE_WORDS = {
@@ -30,11 +32,11 @@ GRAVE = frozenset({"nothing_heard", "dropouts", "clipping", "start_uncertain"})
 NOTE_WORDS = {
     CauseKind.RANG: "rang",
     CauseKind.CHOKED: "choked",
+    CauseKind.DEAD_RINGS: "rings",
     CauseKind.STOPS: "rings on",
     CauseKind.FRETS: "wrong fret",
     CauseKind.STRAYS: "string rings",
 }
-TOLERANCE = "firm"
 FIRST_WAIT_MS, MOST_WAIT_MS = 200, 5000
 SLOW_AFTER = 16  # askings, some twenty seconds: then the page offers to put the take in line again
 
@@ -120,7 +122,6 @@ class ReadingView:
     hits: list[HitLine]
     cautions: list[CautionView]
     tempo: str
-    file_hint: str
     heard: bool
     can_join: bool
     corrected: str
@@ -175,22 +176,30 @@ def reading_view(
     """Numbers become words and places here; the player's corrections by hit index and round stand beside what was heard. `tone`: its name."""
     said = corrections or {}
     expanded = expand(revision.riff, take.tempo_bpm)
-    causes = judge(reading, expanded, tolerance=TOLERANCE)
-    deviations = [h.deviation_ms for h in reading.hits if h.deviation_ms is not None]
-    around = 0.0 if reading.bias_judged or not deviations else float(np.median(deviations))
-    clean, judged = clean_hits(reading, expanded, tolerance=TOLERANCE)
-    tolerance_ms = TOLERANCE_MS[TOLERANCE]
+    judgement = judge_hits(reading, expanded)
+    causes = find_causes(judgement)
+    sentences = [say(cause, judgement) for cause in causes]
     return ReadingView(
-        take_id=take.id, riff_id=take.riff_id, title=revision.riff.title, meta=_meta(take, revision, reading, tone),
-        figure=f"{clean}", figure_under=f"of {judged} hits clean, within {tolerance_ms:.0f} ms",
-        first=causes[0].text, more=[cause.text for cause in causes[1:]], clean=causes[0].kind is CauseKind.CLEAN,
-        strip=reading_strip(expanded, reading, around_ms=around, tolerance_ms=tolerance_ms, named=_named(causes, reading, around)),
-        pile=deviation_pile(reading.hits, around_ms=around, tolerance_ms=tolerance_ms), clock=bar_clock(expanded, reading, around_ms=around),
-        figures=_figures(reading, expanded), hits=[_hit_line(hit, around, tolerance_ms, said.get((hit.index, hit.round))) for hit in reading.hits],
-        cautions=[CautionView(c.text, c.code in GRAVE) for c in reading.cautions], tempo=f"{float(take.tempo_bpm or revision.riff.tempo_bpm):g}",
-        file_hint=take.file_name or f"{revision.riff.title} take {take.number}", heard=bool(deviations), can_join=take.tone_id is not None,
+        take_id=take.id,
+        riff_id=take.riff_id,
+        title=revision.riff.title,
+        meta=_meta(take, revision, reading, tone),
+        figure=f"{judgement.clean}",
+        figure_under=f"of {judgement.counted} hits clean, within {judgement.limits.tolerance_ms:.0f} ms",
+        first=sentences[0],
+        more=sentences[1:],
+        clean=causes[0].kind is CauseKind.CLEAN,
+        strip=reading_strip(judgement, _named(causes, judgement)),
+        pile=deviation_pile(judgement),
+        clock=bar_clock(judgement),
+        figures=_figures(reading, expanded),
+        hits=[_hit_line(hit, said.get((hit.hit.index, hit.hit.round))) for hit in judgement.hits],
+        cautions=[CautionView(c.text, c.code in GRAVE) for c in reading.cautions],
+        tempo=f"{float(take.tempo_bpm or revision.riff.tempo_bpm):g}",
+        heard=bool(judgement.played),
+        can_join=take.tone_id is not None,
         corrected=corrected_words(len(said)),
-    )  # fmt: skip
+    )
 
 
 def corrected_words(count: int) -> str:
@@ -211,19 +220,21 @@ def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
     return " · ".join(parts)
 
 
-def _named(causes: list[Cause], reading: Reading, around_ms: float) -> dict[tuple[int, int], str]:
+def _named(causes: list[Cause], judgement: Judgement) -> dict[tuple[int, int], str]:
     """A word under every hit that a finding names: how late it was, or what it did."""
-    deviations = {(h.round, h.index): h for h in reading.hits}
+    hits = judgement.by_key()
     named: dict[tuple[int, int], str] = {}
     for cause in causes:
         for key in cause.hits:
-            hit = deviations[key]
-            if cause.kind is CauseKind.STOPS and hit.stop_late_ms is not None:
-                word = f"rings on {hit.stop_late_ms:.0f}"
-            elif hit.deviation_ms is not None:
-                word = NOTE_WORDS.get(cause.kind) or early_or_late(hit.deviation_ms - around_ms).replace(" ms", "")
-            else:
+            judged = hits[key]
+            if judged.late_ms is None:
                 continue
+            if cause.kind is CauseKind.STOPS and judged.hit.stop_late_ms is not None:
+                word = f"rings on {judged.hit.stop_late_ms:.0f}"
+            elif cause.kind is CauseKind.UNLIKE and judged.hit.heard_articulation is not None:
+                word = judged.hit.heard_articulation.value
+            else:
+                word = NOTE_WORDS.get(cause.kind) or early_or_late(judged.late_ms).replace(" ms", "")
             named.setdefault(key, word)
     return named
 
@@ -276,15 +287,11 @@ def _number(value: float | None, form: str, unit: str) -> str:
     return "not measured" if value is None else f"{value:{form}} {unit}"
 
 
-def _hit_line(hit: HitReading, around_ms: float, tolerance_ms: float, said: Correction | None) -> HitLine:
-    late = None if hit.deviation_ms is None else hit.deviation_ms - around_ms
+def _hit_line(judged: JudgedHit, said: Correction | None) -> HitLine:
+    hit, late = judged.hit, judged.late_ms
     heard = {HitState.MISSED: "missed", HitState.NOT_REACHED: "not reached"}.get(hit.state) or (
         hit.heard_articulation.value if hit.heard_articulation else ""
     )
-    wrong = (
-        hit.state is HitState.PLAYED and hit.heard_articulation not in (None, Verdict.UNSURE) and heard != hit.expected_articulation.value
-    )
-    odd = hit.state is HitState.MISSED or wrong or (late is not None and abs(late) > tolerance_ms) or (hit.stop_late_ms or 0) >= 60
     chances = hit.probabilities or {}
     ring = "" if hit.ring_s is None else f"{hit.ring_s * 1000:.0f}"
     ends = {"next": "cut by the next hit", "stop": "stopped", "decay": "died away", "end": "end of the take"}.get(
@@ -293,11 +300,24 @@ def _hit_line(hit: HitReading, around_ms: float, tolerance_ms: float, said: Corr
     if hit.stop_late_ms is not None:
         ends += f", {hit.stop_late_ms:+.0f} ms"
     return HitLine(
-        mark=f"{hit.round}-{hit.index}", round=hit.round, bar=hit.bar, at=hit.at, planned=hit.expected_articulation.value, heard=heard,
-        deviation="" if late is None else f"{late:+.1f}", level="" if hit.relative_level_db is None else f"{hit.relative_level_db:+.1f}", ring=ring, ends=ends,
-        chances=" ".join(f"{kind} {chances[kind]:.0%}" for kind in ("open", "palm", "dead") if kind in chances), onset_s=hit.onset_s or hit.expected_s, odd=odd,
-        played=hit.onset_s is not None, said=said.articulation if said else "", joined=bool(said and said.example_id), more=_more(hit),
-    )  # fmt: skip
+        mark=f"{hit.round}-{hit.index}",
+        round=hit.round,
+        bar=hit.bar,
+        at=hit.at,
+        planned=hit.expected_articulation.value,
+        heard=heard,
+        deviation="" if late is None else f"{late:+.1f}",
+        level="" if hit.relative_level_db is None else f"{hit.relative_level_db:+.1f}",
+        ring=ring,
+        ends=ends,
+        chances=" ".join(f"{kind} {chances[kind]:.0%}" for kind in ("open", "palm", "dead") if kind in chances),
+        onset_s=hit.onset_s or hit.expected_s,
+        odd=judged.off,
+        played=hit.onset_s is not None,
+        said=said.articulation if said else "",
+        joined=bool(said and said.example_id),
+        more=_more(hit),
+    )
 
 
 def _more(hit: HitReading) -> str:

@@ -1,6 +1,7 @@
 """Riffs: the list, and the text page with its live strip."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.expand import expand
@@ -67,13 +68,26 @@ class TextView:
 def riff_line(standing: RiffStanding) -> RiffLine:
     """The list's row: small strip, tempo, last reading in a few words."""
     riff = standing.revision.riff
-    expanded = expand(riff)
+    hits, strip = _thumbnail(riff)
     clean = f"{standing.clean} of {standing.judged} clean" if standing.clean is not None else ""
     takes = f"{standing.takes} {'take' if standing.takes == 1 else 'takes'}"
     return RiffLine(
-        riff_id=standing.revision.riff_id, title=riff.title, tempo=f"{float(riff.tempo_bpm):g}", facts=f"{len(expanded.hits)} hits · {takes}",
-        said=standing.verdict or "not read yet", clean=clean, take_id=standing.last_take_id, strip=plan_strip(expanded, bars=3),
-    )  # fmt: skip
+        riff_id=standing.revision.riff_id,
+        title=riff.title,
+        tempo=f"{float(riff.tempo_bpm):g}",
+        facts=f"{hits} hits · {takes}",
+        said=standing.verdict or "not read yet",
+        clean=clean,
+        take_id=standing.last_take_id,
+        strip=strip,
+    )
+
+
+@lru_cache(maxsize=1024)
+def _thumbnail(riff: Riff) -> tuple[int, list[BarDrawing]]:
+    """How many hits a riff has, and its first bars drawn: worked out once, for riffs never change."""
+    expanded = expand(riff)
+    return len(expanded.hits), plan_strip(expanded, bars=3)
 
 
 def preview_of(riff: Riff) -> PreviewView:

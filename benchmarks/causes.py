@@ -1,0 +1,199 @@
+"""Is the cause that the coach names the one that was there? Every flaw of the simulated guitarist, in several sizes, alone and in pairs, on all
+demo riffs and twenty invented ones, in three tones, on modelled and sampled guitars; and players without a flaw.
+
+python -m benchmarks.causes [--takes N] [--pairs N] [--clean N] [--write]     (sampled guitars where their packages are installed)
+"""
+
+import argparse
+import itertools
+from collections import Counter, defaultdict
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+
+from benchmarks.corpus import draw_riff
+from benchmarks.sampled import FOLDER, LEARNT, SampledGuitar
+from thrumble.core.coach.causes import CauseKind, find_causes
+from thrumble.core.coach.judgement import judge_hits
+from thrumble.core.ear.take import TakeInfo, read_take
+from thrumble.core.neck.geometry import shifts_mm
+from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.guitars import ModelGuitar
+from thrumble.core.player.perform import perform
+from thrumble.core.player.sound import Tone, draw_setup
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Articulation, Riff
+from thrumble.core.riff.text import parse_riff
+from thrumble.demo import riff_texts
+
+DOCUMENT = Path(__file__).parent.parent / "docs/causes.md"
+STEADY = Flaws(timing=7, level=1.0)
+DELAY_MS = 9.0  # known, so that a bias can be told
+SOUNDS = frozenset({CauseKind.RANG, CauseKind.CHOKED, CauseKind.DEAD_RINGS, CauseKind.UNLIKE})
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """A flaw in one size: what it changes, and the kinds that name it rightly."""
+
+    name: str
+    changes: tuple[tuple[str, float], ...]
+    right: frozenset[CauseKind]
+
+
+def _trial(name: str, right: CauseKind | frozenset[CauseKind], **changes: float) -> Trial:
+    return Trial(name, tuple(changes.items()), right if isinstance(right, frozenset) else frozenset({right}))
+
+
+# sizes that spoil a twentieth of the hits or more
+TRIALS = [
+    *(_trial(f"drift {d:+d} bpm a minute", CauseKind.DRIFT, drift=d) for d in (12, -14, 8, -8)),
+    *(_trial(f"late after shifts by {ms} ms", CauseKind.SHIFTS, shift=ms) for ms in (35, 60)),
+    *(_trial(f"swing {r}", CauseKind.SWING, swing=r) for r in (1.2, 3.2)),
+    *(_trial(f"spread {ms} ms", CauseKind.SPREAD, timing=ms) for ms in (16, 25)),
+    *(_trial(f"tiring by {ms} ms", frozenset({CauseKind.TIRING}), tiring=ms) for ms in (40, 55)),
+    *(_trial(f"bias {ms:+d} ms", CauseKind.BIAS, bias=ms) for ms in (25, -25)),
+    *(_trial(f"{share:.0%} missed", CauseKind.MISSED, missed=share) for share in (0.06, 0.15)),
+    *(_trial(f"{share:.0%} extra", CauseKind.EXTRA, extra=share) for share in (0.08, 0.15)),
+    *(_trial(f"{share:.0%} of palms ring", frozenset({CauseKind.RANG}), ringing=share) for share in (0.2, 0.4)),
+    *(_trial(f"{share:.0%} of opens choked", frozenset({CauseKind.CHOKED}), choked=share) for share in (0.2, 0.4)),
+    *(_trial(f"{share:.0%} of all otherwise", SOUNDS, wrong=share) for share in (0.1, 0.2)),
+    *(_trial(f"stops late by {ms} ms", CauseKind.STOPS, stop=ms, stop_spread=10) for ms in (110, 180)),
+    *(_trial(f"{share:.0%} a fret off", CauseKind.FRETS, fret=share) for share in (0.3,)),
+    *(_trial(f"{share:.0%} stray strings", CauseKind.STRAYS, stray=share) for share in (0.4,)),
+    *(_trial(f"level uneven by {db} dB", CauseKind.LEVEL, level=db) for db in (6,)),
+]
+
+
+def riffs() -> list[Riff]:
+    """The demo's riffs and twenty invented ones."""
+    demo = [parse_riff(text) for text in riff_texts().values()]
+    return demo + [draw_riff(7000 + number)[0] for number in range(20)]
+
+
+def fits(trial: Trial, riff: Riff) -> bool:
+    """Whether a riff can show a flaw at all: wide shifts, a shuffle, stops, enough mutes or chords."""
+    expanded = expand(riff)
+    kinds = Counter(due.hit.articulation for due in expanded.hits)
+    n = len(expanded.hits)
+    wide = sum(mm >= 145 for mm in shifts_mm(expanded.hits, capo=riff.capo))
+    chords = sum(len(due.hit.notes) > 1 and due.slot_s > 0.25 and due.hit.articulation is Articulation.OPEN for due in expanded.hits)
+    need = {
+        "shift": wide >= 5, "swing": riff.feel.ratio is not None, "stop": sum(due.hit.stop for due in expanded.hits) >= 5,
+        "ringing": kinds[Articulation.PALM] >= 0.3 * n, "choked": kinds[Articulation.OPEN] >= 0.3 * n, "fret": chords >= 12, "stray": chords >= 12,
+    }  # fmt: skip
+    return n >= 48 and all(need.get(name, True) for name, _ in trial.changes)
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """One take to make, read and judge."""
+
+    trials: tuple[Trial, ...]
+    riff: Riff
+    tone: Tone
+    seed: int
+    sampled: bool
+
+
+def run(job: Job) -> list[CauseKind]:
+    """The kinds of cause that are named for it, dearest first."""
+    changes = dict(change for trial in job.trials for change in trial.changes)
+    rng = np.random.default_rng(job.seed)
+    setup = draw_setup(job.tone, rng)
+    guitar = partial(SampledGuitar, notes=LEARNT) if job.sampled else ModelGuitar
+    take = perform(job.riff, seed=job.seed, flaws=replace(STEADY, **changes), setup=setup, guitar=guitar)
+    info = TakeInfo(start_s=take.start_s, delay_ms=DELAY_MS, delay_spread_ms=1.0)
+    reading = read_take(take.samples, take.rate_hz, expand(job.riff), info)
+    return [cause.kind for cause in find_causes(judge_hits(reading, expand(job.riff)))]
+
+
+def jobs(trials: list[tuple[Trial, ...]], takes: int, seed: int) -> list[Job]:
+    """So many takes for each combination, over the riffs that can show it, tones and guitars in turn."""
+    known, tones = riffs(), list(Tone)
+    have_samples = (FOLDER / f"{LEARNT}.sf2").exists()
+    out = []
+    for number, combined in enumerate(trials):
+        fitting = [riff for riff in known if all(fits(trial, riff) for trial in combined)]
+        for k in range(takes if fitting else 0):
+            riff = fitting[(k * 5 + number) % len(fitting)]
+            out.append(Job(combined, riff, tones[k % 3], seed * 100_000 + number * 1000 + k, have_samples and k % 2 == 1))
+    return out
+
+
+def pairs() -> list[tuple[Trial, ...]]:
+    """Every flaw in its larger size with every other that another kind of cause names."""
+    largest = {trial.changes[0][0]: trial for trial in TRIALS}
+    return [(a, b) for a, b in itertools.combinations(largest.values(), 2) if not a.right & b.right and not (a.right | b.right) <= SOUNDS]
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="python -m benchmarks.causes", description=__doc__)
+    parser.add_argument("--takes", type=int, default=12, help="for each size of each flaw")
+    parser.add_argument("--pairs", type=int, default=2, help="takes for each pair of flaws")
+    parser.add_argument("--clean", type=int, default=150, help="takes without a flaw")
+    parser.add_argument("--write", action="store_true", help="keep the table in docs/causes.md")
+    asked = parser.parse_args()
+    alone = jobs([(trial,) for trial in TRIALS], asked.takes, 1)
+    both = jobs(pairs(), asked.pairs, 2)
+    clean = jobs([()], asked.clean, 3)
+    with ProcessPoolExecutor(2) as pool:
+        named = list(pool.map(run, [*alone, *both, *clean], chunksize=4))
+    text = tables(alone, both, clean, named)
+    print(text)
+    if asked.write:
+        DOCUMENT.write_text(text + "\n")
+
+
+def tables(alone: list[Job], both: list[Job], clean: list[Job], named: list[list[CauseKind]]) -> str:
+    """Everything in Markdown."""
+    first, second = len(alone), len(alone) + len(both)
+    rows: dict[str, list[tuple[Job, list[CauseKind]]]] = defaultdict(list)
+    for job, kinds in zip(alone, named[:first], strict=True):
+        rows[job.trials[0].name].append((job, kinds))
+    lines = [
+        "# Are the causes right?",
+        "",
+        "Made by `python -m benchmarks.causes --write`: the simulated guitarist with known flaws beside a steady hand (spread 7 ms), all demo riffs and "
+        "twenty invented ones that can show the flaw, three tones, modelled guitars and, where their packages are installed, sampled ones.",
+        "",
+        "| flaw | takes | first cause right | named at all | first named instead | named and not there |",
+        "| --- | --- | --- | --- | --- | --- |",
+    ]
+    right = false = total = 0
+    for name, cases in rows.items():
+        hits = sum(bool(kinds) and kinds[0] in job.trials[0].right for job, kinds in cases)
+        anywhere = sum(any(kind in job.trials[0].right for kind in kinds) for job, kinds in cases)
+        others = Counter(str(kinds[0]) for job, kinds in cases if kinds[0] not in job.trials[0].right)
+        wrong = sum(any(kind not in job.trials[0].right and kind is not CauseKind.CLEAN for kind in kinds) for job, kinds in cases)
+        right, false, total = right + hits, false + wrong, total + len(cases)
+        instead = ", ".join(f"{kind} {count}" for kind, count in others.most_common(3))
+        lines.append(f"| {name} | {len(cases)} | {hits / len(cases):.2f} | {anywhere / len(cases):.2f} | {instead} | {wrong} |")
+    named_both = sum(
+        all(any(kind in trial.right for kind in kinds) for trial in job.trials)
+        for job, kinds in zip(both, named[first:second], strict=True)
+    )
+    called = sum(kinds == [CauseKind.CLEAN] for kinds in named[second:])
+    accused = Counter(str(kind) for kinds in named[second:] for kind in kinds if kind is not CauseKind.CLEAN)
+    missing: Counter[str] = Counter()
+    for job, kinds in zip(both, named[first:second], strict=True):
+        missing.update(trial.changes[0][0] for trial in job.trials if not any(kind in trial.right for kind in kinds))
+    lines += [
+        "",
+        "| | asked | reached |",
+        "| --- | --- | --- |",
+        f"| one flaw: first cause right, {total} takes | 0.95 | {right / max(1, total):.3f} |",
+        f"| one flaw: a cause named that is not there | 0.02 at most | {false / max(1, total):.3f} |",
+        f"| two flaws: both named, {len(both)} takes | 0.90 | {named_both / max(1, len(both)):.3f} |",
+        f"| no flaw: called clean, {len(clean)} takes | 0.98 | {called / max(1, len(clean)):.3f} ({dict(accused) or 'nobody accused'}) |",
+        "",
+        f"In pairs the ones not named are most often: {', '.join(f'{name} {count}' for name, count in missing.most_common(6)) or 'none'}.",
+    ]  # fmt: skip
+    return "\n".join(lines)
+
+
+if __name__ == "__main__":
+    main()

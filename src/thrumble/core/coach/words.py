@@ -1,0 +1,215 @@
+"""Causes as sentences, for page and shell alike: what is wrong with its figure first, what to do about it second."""
+
+from collections import Counter
+
+from thrumble.core.coach.causes import Cause, CauseKind
+from thrumble.core.coach.judgement import Judgement
+from thrumble.core.music.meter import spoken_count
+
+
+def say(cause: Cause, judgement: Judgement) -> str:
+    """One cause in one or two plain sentences."""
+    return _SENTENCES[cause.kind](cause, judgement)
+
+
+def early_or_late(ms: float) -> str:
+    """A lateness in words."""
+    return "on time" if abs(ms) < 1.5 else f"{abs(ms):.0f} ms {'late' if ms > 0 else 'early'}"
+
+
+def many(count: float, one: str, more: str) -> str:
+    """A count with its noun, singular or plural."""
+    return f"{count:.0f} {one if round(count) == 1 else more}"
+
+
+def where(cause: Cause, judgement: Judgement) -> str:
+    """The bars that hold most of a cause's hits: `in bars 2 and 5`, `most often in bar 5`, `all over the riff`."""
+    by_key = judgement.by_key()
+    bars = Counter(by_key[key].hit.bar for key in cause.hits if key in by_key)
+    if not bars:
+        return ""
+    worst = sorted(bars, key=lambda bar: (-bars[bar], bar))
+    if len(bars) > 4:
+        return f"most often in bar {worst[0]}" if bars[worst[0]] > 1.5 * bars[worst[-1]] else "all over the riff"
+    shown = [str(bar) if bar else "the pick-up" for bar in sorted(bars)]
+    if shown == ["the pick-up"]:
+        return "in the pick-up"
+    return f"in bar {shown[0]}" if len(shown) == 1 else f"in bars {', '.join(shown[:-1])} and {shown[-1]}"
+
+
+def _nothing(cause: Cause, judgement: Judgement) -> str:
+    return "We heard nothing in this take. Check your cable, input and level, then play it again."
+
+
+def _other_riff(cause: Cause, judgement: Judgement) -> str:
+    f, title = cause.figures, judgement.expanded.riff.title
+    return (
+        f"This doesn't sound like {title}: {many(f['missed'], 'hit', 'hits')} of {f['due']:.0f} aren't there. "
+        "Check that you picked the right riff and tempo, then play it again."
+    )
+
+
+def _damaged(cause: Cause, judgement: Judgement) -> str:
+    return cause.words["what"]
+
+
+def _missed(cause: Cause, judgement: Judgement) -> str:
+    return f"You missed {many(cause.figures['missed'], 'hit', 'hits')} of {cause.figures['due']:.0f}, {where(cause, judgement)}."
+
+
+def _extra(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    return f"You play {many(f['extra'], 'hit', 'hits')} that the riff doesn't have; the first comes {f['first_s']:.1f} s in."
+
+
+def _drift(cause: Cause, judgement: Judgement) -> str:
+    rate, off = cause.figures["drift_bpm_per_min"], cause.figures["tempo_off_bpm"]
+    if rate:
+        return f"You {'speed up' if rate > 0 else 'slow down'} by about {abs(rate):.0f} bpm per minute: lock in with the click."
+    return f"You play about {abs(off):.1f} bpm {'faster' if off > 0 else 'slower'} than the click all the way through: lock in with it."
+
+
+def _swing(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    way = "straighter" if f["swing_ratio"] < f["asked"] else "harder"
+    return (
+        f"Your shuffle is {way} than written: long to short is {f['swing_ratio']:.2f} "
+        f"({f['low']:.2f} to {f['high']:.2f}) instead of {f['asked']:g}."
+    )
+
+
+def _shifts(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    return (
+        f"You land late after long shifts: {f['late_ms']:.0f} ms after moves of {f['least_mm']:.0f} mm or more, "
+        f"everything else is {early_or_late(f['others_ms'])}. Look at the target fret before you move."
+    )
+
+
+def _slot(cause: Cause, judgement: Judgement) -> str:
+    count = _count_of(cause.words["at"], judgement)
+    return f"Your hits on {count} are {early_or_late(cause.figures['late_ms'])}, bar after bar; the rest sits better."
+
+
+def _count_of(at: str, judgement: Judgement) -> str:
+    """A place in the bar as it is counted aloud: `the & of 2`."""
+    for due in judgement.expanded.hits:
+        if str(due.hit.at) == at:
+            bar = next(b for b in judgement.expanded.bars if b.number == due.bar)
+            beat = due.hit.at // bar.meter.beat + 1
+            said = spoken_count(due.hit.at, bar.meter)
+            return f"beat {beat}" if said == str(beat) else f"the “{said}” of {beat}" if said else f"the place after beat {beat}"
+    return at
+
+
+def _spread(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    lean = "early" if f["early_share"] > 0.75 else "late" if f["early_share"] < 0.25 else "early or late"
+    hits = f"{f['off']:.0f} of {f['played']:.0f} hits are more than {judgement.limits.tolerance_ms:.0f} ms {lean}"
+    return f"Your timing is loose: {hits} (spread {f['spread_ms']:.0f} ms), {where(cause, judgement)}. Take the tempo down a step."
+
+
+def _tiring(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    at = f"bar {f['bar']:.0f}" + (f" of round {f['round']:.0f}" if judgement.reading.rounds > 1 else "")
+    return (
+        f"Your timing gets loose from about {at} on: the spread grows from {f['before_ms']:.0f} to {f['after_ms']:.0f} ms. "
+        "Play shorter rounds and shake out your hand between them."
+    )
+
+
+def _rang(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    place = where(cause, judgement)
+    if f["after_open"] >= 3 and f["after_open"] > 0.7 * f["wrong"]:
+        return f"Palm mutes ring open {place}, {f['wrong']:.0f} of {f['written']:.0f}: your palm comes back late after the open hits."
+    return f"Palm mutes ring open {place}, {f['wrong']:.0f} of {f['written']:.0f}: keep your palm down on the bridge."
+
+
+def _choked(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    return f"Open hits are choked {where(cause, judgement)}, {f['wrong']:.0f} of {f['written']:.0f}: lift your palm before them."
+
+
+def _dead_rings(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    return (
+        f"Dead hits ring {where(cause, judgement)}, {f['wrong']:.0f} of {f['written']:.0f}: "
+        "lay your fretting fingers across the strings without pressing."
+    )
+
+
+def _unlike(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    return (
+        f"{many(f['wrong'], 'hit', 'hits')} of {f['told']:.0f} don't sound as written, {where(cause, judgement)}: "
+        "some mutes ring, some open hits are choked."
+    )
+
+
+def _stops(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    return (
+        f"Your stops ring on {where(cause, judgement)}, {f['late']:.0f} of {f['stops']:.0f}, by {f['late_ms']:.0f} ms: "
+        "drop your hand on the strings right on the beat."
+    )
+
+
+def _frets(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    return f"{many(f['wrong'], 'chord is', 'chords are')} fretted wrong, {where(cause, judgement)}. Check the fret before you hit it."
+
+
+def _strays(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    return (
+        f"A stray open string is ringing in {many(f['chords'], 'chord', 'chords')}, mostly string {f['string']:.0f}, "
+        f"{where(cause, judgement)}: mute it with a spare finger."
+    )
+
+
+def _bias(cause: Cause, judgement: Judgement) -> str:
+    ms = cause.figures["bias_ms"]
+    way = "behind" if ms > 0 else "ahead of"
+    return f"You play {abs(ms):.0f} ms {way} the click throughout: {'push a little' if ms > 0 else 'lay back a little'}."
+
+
+def _level(cause: Cause, judgement: Judgement) -> str:
+    kind = {"open": "open hits", "palm": "palm mutes", "dead": "dead hits"}[cause.words["articulation"]]
+    return f"Your level is uneven: {kind} vary by {cause.figures['spread_db']:.1f} dB. Hit them all with the same weight."
+
+
+def _clean(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    text = (
+        f"Clean: {f['in_time']:.0f} of {f['played']:.0f} hits are in time (within {f['tolerance_ms']:.0f} ms), "
+        f"and {f['as_written']:.0f} of {f['told']:.0f} sound as written."
+    )
+    if f["missed"]:
+        text += f" {many(f['missed'], 'hit is', 'hits are')} missing, {where(cause, judgement)}."
+    return text
+
+
+_SENTENCES = {
+    CauseKind.DAMAGED: _damaged,
+    CauseKind.OTHER_RIFF: _other_riff,
+    CauseKind.MISSED: _missed,
+    CauseKind.EXTRA: _extra,
+    CauseKind.DRIFT: _drift,
+    CauseKind.SWING: _swing,
+    CauseKind.SHIFTS: _shifts,
+    CauseKind.SLOT: _slot,
+    CauseKind.SPREAD: _spread,
+    CauseKind.TIRING: _tiring,
+    CauseKind.RANG: _rang,
+    CauseKind.CHOKED: _choked,
+    CauseKind.DEAD_RINGS: _dead_rings,
+    CauseKind.STOPS: _stops,
+    CauseKind.FRETS: _frets,
+    CauseKind.STRAYS: _strays,
+    CauseKind.BIAS: _bias,
+    CauseKind.LEVEL: _level,
+    CauseKind.UNLIKE: _unlike,
+    CauseKind.CLEAN: _clean,
+    CauseKind.NOTHING: _nothing,
+}
