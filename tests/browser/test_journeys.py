@@ -69,7 +69,7 @@ def test_a_simulated_take_played_through_the_page_reads_as_the_truth_says(served
     page.keyboard.press("Space")
     expect(page.locator("#play")).to_have_attribute("data-stage", re.compile("count|record"), timeout=8000)
     page.keyboard.press("PageUp")
-    expect(page.locator("#say")).to_contain_text("Dropped")
+    expect(page.locator("#say")).to_contain_text("Discarded")
     expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
 
 

@@ -5,12 +5,14 @@ from dataclasses import replace
 
 import pytest
 
+from thrumble.core.coach.judgement import Judgement, judge_hits
+from thrumble.core.coach.words import early_or_late
 from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, RingEnd, StartSource, Summary, Verdict
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.text import parse_riff
 from thrumble.web.drawings.charts import PILE_W, SIZE, bar_clock, deviation_pile
-from thrumble.web.drawings.strip import BAND_PX, HALF_PX, WHOLE_PX, BarDrawing, early_or_late, plan_strip, reading_strip
+from thrumble.web.drawings.strip import BAND_PX, HALF_PX, NOTE_CHAR_PX, WHOLE_PX, BarDrawing, Word, plan_strip, reading_strip, spaced
 
 HEAD = "title: T\ntempo: 120\n"
 
@@ -41,8 +43,12 @@ def heard(riff: ExpandedRiff, **changes: dict[int, dict[str, object]]) -> Readin
     )  # fmt: skip
 
 
+def judged(riff: ExpandedRiff, **changes: dict[int, dict[str, object]]) -> Judgement:
+    return judge_hits(replace(heard(riff, **changes), bias_judged=True), riff)
+
+
 def strip_of(riff: ExpandedRiff, reading: Reading, named: dict[tuple[int, int], str] | None = None) -> list[BarDrawing]:
-    return reading_strip(riff, reading, around_ms=0.0, tolerance_ms=20.0, named=named or {})
+    return reading_strip(judge_hits(replace(reading, bias_judged=True), riff), named or {})
 
 
 def test_bars_are_as_wide_as_they_are_long_and_hits_stand_at_their_time() -> None:
@@ -105,7 +111,7 @@ def test_missed_extra_unsure_and_wrong_hits_break_the_mirror() -> None:
     reading = replace(heard(riff, hits=changes), extra_onsets=[ExtraOnset(onset_s=0.25, level_db=-20.0, near_index=0)])
     bar = strip_of(riff, reading, {(1, 1): "rang"})[0]
     assert [block.css for block in bar.take] == ["missed", "open", "palm unsure", "extra"]
-    assert bar.take[2].question_x is not None and [word.text for word in bar.notes] == ["missed", "rang", "extra"]
+    assert bar.take[2].question_x is not None and [word.text for word in bar.notes] == ["missed", "rang"]
     assert first_point(bar.take[3].path)[0] == pytest.approx(WHOLE_PX / 8, abs=0.2)
 
 
@@ -125,23 +131,46 @@ def test_deviations_in_words(ms: float, words: str) -> None:
 
 def test_the_pile_holds_every_hit_at_its_deviation_and_far_ones_at_the_edge() -> None:
     riff = expanded("| 6:2 o o o o |")
-    hits = heard(riff, hits={1: {"deviation_ms": 24.0}, 2: {"deviation_ms": 24.5}, 3: {"deviation_ms": -300.0}}).hits
-    pile = deviation_pile(hits, around_ms=0.0, tolerance_ms=20.0)
+    pile = deviation_pile(judged(riff, hits={1: {"deviation_ms": 24.0}, 2: {"deviation_ms": 24.5}, 3: {"deviation_ms": -300.0}}))
     xs = [dot.x for dot in pile.dots]
     assert xs[0] == PILE_W / 2 and xs[1] == xs[2] > xs[0] > xs[3] > 0
     assert pile.dots[2].y < pile.dots[1].y, "equal ones pile up"
     assert [dot.css for dot in pile.dots] == ["in", "out", "out", "out"] and pile.label.startswith("1 of 4")
-    assert deviation_pile([], around_ms=0.0, tolerance_ms=20.0).dots == []
+    nothing = {k: {"state": HitState.NOT_REACHED, "onset_s": None, "deviation_ms": None} for k in range(4)}
+    assert deviation_pile(judged(riff, hits=nothing)).dots == []
+
+
+def test_a_dot_is_in_or_out_by_its_own_hits_slot() -> None:
+    """Fourteen milliseconds are within twenty, and more than a quarter of a short slot."""
+    quick = expanded("| 6:2 (o o o o) (o o o o) (o o o o) (o o o o) |", "title: T\ntempo: 270\n")
+    pile = deviation_pile(judged(quick, hits={3: {"deviation_ms": 14.0}, 5: {"deviation_ms": 13.0}}))
+    assert [dot.css for dot in pile.dots].count("out") == 1 and pile.label == "15 of 16 in time"
+
+
+@pytest.mark.parametrize(
+    ("notes", "shown"),
+    [
+        ([(0, "missed"), (10, "missed"), (20, "missed")], ["missed ×3"]),
+        ([(0, "missed"), (200, "missed")], ["missed", "missed"]),
+        ([(0, "rang"), (5, "rings on 140"), (90, "late")], ["rang", "late"]),
+        ([(268, "rings on 140")], ["rings on 140"]),
+    ],
+)
+def test_labels_neither_overlap_nor_run_over_the_edge(notes: list[tuple[float, str]], shown: list[str]) -> None:
+    placed = spaced([Word(x, text) for x, text in notes], WHOLE_PX)
+    assert [word.text for word in placed] == shown
+    ends = [word.x + len(word.text) * NOTE_CHAR_PX for word in placed]
+    assert all(end <= after.x for end, after in zip(ends, placed[1:], strict=False)) and ends[-1] <= WHOLE_PX
 
 
 def test_the_bar_clock_starts_at_the_top_and_runs_clockwise() -> None:
     riff = expanded("| 6:2 o o o M |")
-    clock = bar_clock(riff, heard(riff), around_ms=0.0)
+    clock = bar_clock(judged(riff))
     top, right, bottom, left = clock.dots
     middle = SIZE / 2
     assert abs(top.x - middle) < 1 and top.y < middle < bottom.y and abs(bottom.x - middle) < 1
     assert left.x < middle < right.x
     assert [dot.css for dot in clock.dots] == ["rings", "rings", "rings", "damped"] and len(clock.marks) == 4 and clock.middle == "4/4"
-    late = bar_clock(riff, heard(riff, hits={0: {"deviation_ms": 60.0}}), around_ms=0.0)
+    late = bar_clock(judged(riff, hits={0: {"deviation_ms": 60.0}}))
     assert late.dots[0].x > middle + 5, "late goes on clockwise"
     assert Articulation.OPEN == "open"

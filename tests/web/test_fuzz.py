@@ -218,7 +218,7 @@ def test_a_take_of_a_few_samples_is_a_reading_of_silence(asked: Any) -> None:
     for data in (write_flac(np.zeros(1, np.float32), 48000)[0], write_flac(np.full(3, 0.9, np.float32), 48000)[0]):
         address = visitor.post("/play/1/upload", files={"take": ("one.flac", data)}).headers["hx-redirect"]
         work_once()
-        assert "Nothing was heard" in visitor.get(address).text
+        assert "We heard nothing" in visitor.get(address).text
 
 
 def test_correcting_a_hit_that_is_not_there_is_refused(asked: Any) -> None:

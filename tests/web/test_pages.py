@@ -48,7 +48,7 @@ def count(table: str) -> int:
 
 
 def test_an_empty_installation_teaches_the_next_step(visitor: Browser) -> None:
-    assert "There is no riff yet" in visitor.get("/").text
+    assert "No riff yet. Write your first one" in visitor.get("/").text
     assert "No riff yet" in visitor.get("/riffs").text and "No take yet" in visitor.get("/readings").text
     assert visitor.get("/play", follow_redirects=False).headers["location"] == "/riffs"
 
@@ -179,7 +179,7 @@ def test_silence_uploaded_is_a_reading_that_says_so(visitor: Browser, riff_id: i
     answer = upload(visitor, riff_id, wav(np.zeros(96000)), name="../../etc/passwd.exe")
     work_once()
     page = visitor.get(answer.headers["hx-redirect"]).text
-    assert "Nothing was heard" in page and 'class="bar"' not in page
+    assert "We heard nothing" in page and 'class="bar"' not in page
 
 
 def test_a_take_comes_in_by_chunks_and_is_finished_or_dropped(visitor: Browser, riff_id: int) -> None:

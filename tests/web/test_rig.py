@@ -97,10 +97,7 @@ def test_a_delay_is_measured_kept_and_used_for_this_input_alone(visitor: Browser
         with database.session() as session:
             take = takes.get_take(session, players.local_player(session), take_id)
             assert (take.delay_ms, take.delay_spread_ms) == (delay, None if delay is None else pytest.approx(0.8))
-    assert (
-        visitor.get("/rig/delay", params={"rate": 48000, "device": "another"}).json()["words"]
-        == "this input is not the one that was calibrated"
-    )
+    assert visitor.get("/rig/delay", params={"rate": 48000, "device": "another"}).json()["words"] == "latency not measured for this input"
 
 
 def test_noise_and_level_are_kept_with_their_tone(visitor: Browser, tone_id: int) -> None:
@@ -171,7 +168,7 @@ def test_a_correction_stands_beside_what_was_heard_and_joins_a_tone_only_if_ther
     with database.session() as session:
         player = players.local_player(session)
         assert [(e.kind, e.origin) for e in rigs.examples_of(session, player, tone_id)] == [("open", "correction")]
-    assert "You have judged 2 hits yourself" in visitor.get("/certainty").text
+    assert "You checked 2 hits yourself" in visitor.get("/certainty").text
     visitor.post(f"/takes/{take_id}/read")
     work_once()
     assert visitor.get(f"/takes/{take_id}/reading.json").json()["profile_hits"] == 1
@@ -188,12 +185,12 @@ def test_takes_of_an_older_ear_are_read_again_with_progress_and_what_changed(vis
         document["engine"] = "1.0.0"
         document["hits"][0]["heard_articulation"] = "dead" if document["hits"][0]["heard_articulation"] != "dead" else "open"
         connection.execute(sa.text("update reading set engine = '1.0.0', document = cast(:d as jsonb)"), {"d": json.dumps(document)})
-    assert "1 take was read by an older ear" in visitor.get("/readings").text
+    assert "1 take was read by an older version of the ear" in visitor.get("/readings").text
     asked = visitor.post("/readings/again")
     assert "0 of 1 takes read again" in asked.text and "total=1" in asked.text
     work_once()
     done = visitor.get("/readings/again", params={"total": 1}).text
-    assert "1 named otherwise" in done and f"/takes/{take_id}" in done and "hx-get" not in done
+    assert "1 called something else" in done and f"/takes/{take_id}" in done and "hx-get" not in done
     assert "older ear" not in visitor.get("/readings").text
 
 
@@ -203,4 +200,4 @@ def test_the_certainty_page_states_the_last_table(visitor: Browser) -> None:
     page = visitor.get("/certainty").text
     for cell in figures()["cells"]:
         assert f"{cell['muted']:.1%}" in page
-    assert "corrected no hit yet" in page and "not measured" not in page.split("Open or muted")[0]
+    assert "haven&#39;t corrected a hit yet" in page and "not measured" not in page.split("Open or muted")[0]

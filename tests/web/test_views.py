@@ -63,9 +63,9 @@ def test_a_reading_in_words_names_what_was_not_measured() -> None:
     assert (missed.heard, missed.deviation, missed.ring, missed.chances) == ("missed", "", "", "")
     assert rang.odd and rang.heard == "open" and unsure.heard == "unsure" and not unsure.odd
     figures = dict(view.figures)
-    assert figures["bias"] == "not judged" and figures["spread"] == "not measured" and "swing" not in figures
+    assert figures["bias"] == "not known" and figures["spread"] == "not measured" and "swing" not in figures
     assert [(c.text, c.grave) for c in view.cautions] == [("Damaged.", True), ("Few.", False)]
-    assert "take 4 · recorded here · 120 bpm" in view.meta and "not calibrated" in view.meta
+    assert "take 4 · recorded here · 120 bpm" in view.meta and "latency not measured" in view.meta
 
 
 def test_bias_and_swing_are_shown_where_they_are_known() -> None:

@@ -20,17 +20,19 @@ from thrumble.core.riff.model import Articulation
 
 Array = np.ndarray
 MOST = 4
-CHANCE = 0.001  # a cause that would come about so rarely by chance is believed
+CHANCE = 0.005  # a cause that would come about so rarely by chance is believed
 SPOILT = 0.03  # share of the hits that a cause has to spoil to be worth a word
-LONG_SHIFT_MM = 100.0
+WIDE_MM = (60.0, 100.0, 145.0, 180.0)  # how wide a move may have to be before it makes late
 LEAST_MS = 6.0  # below this nobody hears a constant lateness of a few hits
 STEADY_MS = 10.0  # a spread up to this is a steady player's
+LOOSE = 0.05  # share of hits off the mark from which on timing is loose
 GROWN_MS = 8.0
 CURVE = 4  # degree of the curve that a drifting tempo draws
-UNEVEN_DB = 3.0
+UNEVEN_DB = 3.2
 MIXED = 0.7  # where fewer of the wrong hits have one thing in common, they are named together
+FAR_MS = 100.0
 OTHER_RIFF = 0.5  # share of hits missed from which on it is another riff
-EAR_WRONG, EAR_STOP, EAR_CHORD = 0.02, 0.04, 0.01  # how often the ear itself errs, at most: more than that is the player
+EAR_WRONG, EAR_STOP, EAR_CHORD = 0.015, 0.04, 0.01  # how often the ear itself errs, at most: more than that is the player
 
 
 class CauseKind(StrEnum):
@@ -88,6 +90,8 @@ def find_causes(judgement: Judgement) -> list[Cause]:
     unlike = _unlike(judgement)
     if unlike and sum(len(cause.hits) for cause in found if cause.kind in _SOUNDS) < MIXED * len(unlike.hits):
         found = [unlike, *(cause for cause in found if cause.kind not in _SOUNDS)]
+    if any(cause.kind is CauseKind.DRIFT and abs(cause.figures["away_ms"]) > FAR_MS for cause in found):
+        found = [cause for cause in found if cause.kind not in _UNTOLD_WHEN_FAR]
     found.sort(key=lambda cause: -cause.cost)
     return found[:MOST] or [_clean(judgement)]
 
@@ -135,7 +139,7 @@ def _timing(judgement: Judgement) -> list[Cause]:
         np.array([hit.late_ms for hit in hits], dtype=float),
         np.array([hit.limit_ms for hit in hits]),
     )
-    causes = [cause for step in (_drift, _bias, _swing, _shifts, _slot) if (cause := step(timing)) is not None]
+    causes = [cause for step in (_drift, _swing, _bias, _shifts, _slot) if (cause := step(timing)) is not None]
     if causes and causes[0].kind is CauseKind.DRIFT:  # a tempo of one's own is ahead or behind for the most part by itself
         causes = [cause for cause in causes if cause.kind is not CauseKind.BIAS]
     for step in (_tiring, _spread):
@@ -149,7 +153,8 @@ def _bias(timing: _Timing) -> Cause | None:
     """A constant lead or lag, where the delay is known well enough to tell."""
     reading = timing.judgement.reading
     middle = float(np.median(timing.left_ms))
-    least = max(8.0, reading.delay_spread_ms or 0.0)
+    error = 1.25 * robust_spread(timing.left_ms) / np.sqrt(timing.left_ms.size)
+    least = max(8.0, 3.5 * error, reading.delay_spread_ms or 0.0)
     if not reading.bias_judged or abs(middle) < least:
         timing.left_ms = timing.left_ms - (middle if reading.bias_judged else 0.0)
         return None
@@ -184,6 +189,7 @@ def _drift(timing: _Timing) -> Cause | None:
         "bar": float(timing.hits[away].hit.bar),
     }
     cost = timing.explained(part)
+    timing.left_ms = timing.left_ms - _running_middle(timing.left_ms)  # what is slow in the rest is the drift's, too
     return None if cost < SPOILT else Cause(kind=CauseKind.DRIFT, cost=cost, hits=_keys(spoilt), figures=figures)
 
 
@@ -197,6 +203,12 @@ def _smooth(t: Array, late_ms: Array) -> tuple[Array, Array]:
         rest = late_ms - curve
         weights = 1 / np.maximum(1.0, np.abs(rest) / (2 * max(1.0, robust_spread(rest))))
     return curve, weights
+
+
+def _running_middle(values: Array) -> Array:
+    """The median of each value's surroundings, eight to either side."""
+    padded = np.pad(values, 8, mode="reflect")
+    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, 17), axis=1))
 
 
 def _tempo(t: Array, late_ms: Array, weights: Array, tempo_bpm: float) -> dict[str, float]:
@@ -221,14 +233,15 @@ def _swing(timing: _Timing) -> Cause | None:
     heard, interval = summary.swing_ratio, summary.swing_interval
     unit = judgement.expanded.riff.feel.unit
     swung = np.array([hit.due.hit.at % (2 * unit) >= unit for hit in timing.hits])
-    if asked is None or swung.sum() < 6 or (~swung).sum() < 6:
+    if asked is None or heard is None or interval is None or swung.sum() < 6 or (~swung).sum() < 6:
         return None
-    part = np.where(swung, np.median(timing.left_ms[swung]) - np.median(timing.left_ms[~swung]), 0.0)
-    if heard is None or interval is None or interval[0] - 0.05 <= asked <= interval[1] + 0.05:
+    if interval[0] - 0.1 <= asked <= interval[1] + 0.1:
         return None
+    # without a known latency the take's middle may lie between the two: the beat itself is what counts then
+    beat = 0.0 if judgement.reading.bias_judged else float(np.median(timing.left_ms[~swung]))
+    part = np.where(swung, np.median(timing.left_ms[swung]) - np.median(timing.left_ms[~swung]), 0.0) + beat
     spoilt = timing.spoilt_by(part)
     cost = timing.explained(part)
-    timing.left_ms = timing.left_ms - np.median(timing.left_ms)
     if cost < SPOILT:
         return None
     figures = {"swing_ratio": heard, "low": interval[0], "high": interval[1], "asked": float(asked)}
@@ -236,25 +249,30 @@ def _swing(timing: _Timing) -> Cause | None:
 
 
 def _shifts(timing: _Timing) -> Cause | None:
-    """Hits that follow a wide move against all others."""
+    """Hits that follow a wide move against all others; how wide, the take itself tells best."""
     expanded = timing.judgement.expanded
     moved = shifts_mm(expanded.hits, capo=expanded.riff.capo)
-    wide = np.array([moved[hit.hit.index] >= LONG_SHIFT_MM for hit in timing.hits])
-    if wide.sum() < 3 or (~wide).sum() < 6:
+    moves_mm = np.array([moved[hit.hit.index] for hit in timing.hits])
+    best: tuple[float, float, float] | None = None
+    for least_mm in WIDE_MM:
+        wide = moves_mm >= least_mm
+        if wide.sum() < 3 or (~wide).sum() < 6:
+            continue
+        late, rest = timing.left_ms[wide], timing.left_ms[~wide]
+        step = float(np.median(late) - np.median(rest))
+        error = 1.25 * float(
+            np.hypot(max(3.0, robust_spread(late)) / np.sqrt(late.size), max(3.0, robust_spread(rest)) / np.sqrt(rest.size))
+        )
+        if step >= LEAST_MS and step >= 3.5 * error and (best is None or step / error > best[0]):
+            best = (step / error, step, least_mm)
+    if best is None:
         return None
+    _, step, least_mm = best
+    wide = moves_mm >= least_mm
     late, rest = timing.left_ms[wide], timing.left_ms[~wide]
-    step = float(np.median(late) - np.median(rest))
-    error = 1.25 * float(np.hypot(robust_spread(late) / np.sqrt(late.size), robust_spread(rest) / np.sqrt(rest.size)))
-    if step < max(LEAST_MS, 3.3 * error):
-        return None
+    figures = {"late_ms": float(np.median(late)), "others_ms": float(np.median(rest)), "moves": float(wide.sum()), "least_mm": least_mm}
     part = np.where(wide, step, 0.0)
     spoilt = timing.spoilt_by(part)
-    figures = {
-        "late_ms": float(np.median(late)),
-        "others_ms": float(np.median(rest)),
-        "moves": float(wide.sum()),
-        "least_mm": LONG_SHIFT_MM,
-    }
     share = timing.explained(part)
     if share == 0.0:
         return None
@@ -330,7 +348,7 @@ def _spread(timing: _Timing) -> Cause | None:
     """What is left: too wide for a steady player, or a few hits far off."""
     n, off = timing.left_ms.size, timing.off()
     spread = robust_spread(timing.left_ms)
-    if len(off) < max(2.0, SPOILT * n) or spread <= STEADY_MS or bdtrc(len(off) - 1, n, _expected_off(timing)) > 0.01:
+    if len(off) < LOOSE * n or bdtrc(len(off) - 1, n, _expected_off(timing)) > 0.01:
         return None
     late = timing.left_ms[np.abs(timing.left_ms) > timing.limits_ms]
     figures = {"spread_ms": spread, "off": float(len(off)), "played": float(n), "early_share": float(np.mean(late < 0))}
@@ -472,6 +490,8 @@ _OTHERS: tuple[Callable[[Judgement], Cause | None], ...] = (
     _strays,
     _level,
 )
+# so far from the click a hit may be taken for its neighbour: what follows from that says nothing
+_UNTOLD_WHEN_FAR = frozenset({CauseKind.MISSED, CauseKind.EXTRA, CauseKind.TIRING, CauseKind.SPREAD, CauseKind.SWING, CauseKind.SLOT})
 _SOUNDS = frozenset({CauseKind.RANG, CauseKind.CHOKED, CauseKind.DEAD_RINGS})
 
 

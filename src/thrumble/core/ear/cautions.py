@@ -26,35 +26,31 @@ def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
     """All that applies, the gravest first."""
     out = []
     if basis.nothing_heard:
-        out.append(
-            Caution(code="nothing_heard", text="Nothing was heard. Check the cable, the input chosen and its level, then play again.")
-        )
+        out.append(Caution(code="nothing_heard", text="We heard nothing. Check your cable, input and level, then play it again."))
     if basis.dropouts:
         words = "; ".join(basis.dropouts)
-        remedy = "Timing after such a place is not to be trusted: close other programs and play it again."
+        remedy = "Don't trust the timing after such a gap: close other programs and play it again."
         out.append(Caution(code="dropouts", text=f"The recording is damaged: {words}. {remedy}"))
     if basis.clipped_share >= CLIP_CAUTION:
-        text = f"{basis.clipped_share:.1%} of the recording is clipped: turn the input down."
-        out.append(Caution(code="clipping", text=text + (" Levels are not given." if basis.clipped_share >= CLIP_NO_LEVELS else "")))
+        text = f"{basis.clipped_share:.1%} of the recording clips: turn your input down."
+        out.append(Caution(code="clipping", text=text + (" We leave levels out." if basis.clipped_share >= CLIP_NO_LEVELS else "")))
     return out if basis.nothing_heard else out + _about_timing(basis) + _about_reach(hits) + _about_measures(hits)
 
 
 def _about_timing(basis: Basis) -> list[Caution]:
     """What early and late count from."""
-    heard = [
-        Caution(code="click_heard", text=f"The click itself was heard {basis.clicks} times in the recording; none of it counts as a hit.")
-    ]
+    heard = [Caution(code="click_heard", text=f"We hear the click {basis.clicks} times in the recording and never count it as a hit.")]
     heard = heard if basis.clicks else []
     if basis.source is StartSource.GIVEN:
-        text = "The delay is not calibrated: early or late is judged around your own average."
+        text = "Your latency isn't measured, so early and late count from your own average. Measure it on the Rig screen."
         return heard if basis.calibrated else [Caution(code="delay_not_calibrated", text=text), *heard]
     if basis.source is StartSource.CLICK:
-        text = f"Start and tempo were taken from the click in the recording ({basis.clicks} clicks heard); none of it counts as a hit."
+        text = f"We took start and tempo from the click in the recording ({basis.clicks} clicks) and never count it as a hit."
         return [Caution(code="start_by_click", text=text)]
-    text = "The start was found from the hits themselves: early or late is judged around your own average, and a constant lead or lag cannot be told."
+    text = "We found the start from your hits, so early and late count from your own average: we can't tell whether you were ahead or behind throughout."
     out = [Caution(code="start_fitted", text=text), *heard]
     if not basis.certain:
-        text = "The riff fits this take nearly as well at another place: check that bar 1 lies where you began, or give the start."
+        text = "The riff fits this take almost as well somewhere else: check that bar 1 is where you began, or enter the start."
         out.append(Caution(code="start_uncertain", text=text))
     return out
 
@@ -64,10 +60,10 @@ def _about_reach(hits: list[HitReading]) -> list[Caution]:
     reached = [k for k, hit in enumerate(hits) if hit.state is not HitState.NOT_REACHED]
     out = []
     if reached and reached[0] > 0:
-        text = f"The take begins at bar {hits[reached[0]].bar}: {reached[0]} hits before it are left out, not counted as missed."
+        text = f"The take begins at bar {hits[reached[0]].bar}: {reached[0]} hits before it don't count as missed."
         out.append(Caution(code="begins_late", text=text))
     if reached and reached[-1] < len(hits) - 1:
-        text = f"The take ends in bar {hits[reached[-1]].bar}: {len(hits) - 1 - reached[-1]} hits after it are left out, not counted as missed."
+        text = f"The take ends in bar {hits[reached[-1]].bar}: {len(hits) - 1 - reached[-1]} hits after it don't count as missed."
         out.append(Caution(code="ends_early", text=text))
     return out
 
@@ -76,14 +72,14 @@ def _about_measures(hits: list[HitReading]) -> list[Caution]:
     out = []
     played = sum(hit.state is HitState.PLAYED for hit in hits)
     if played < FEW_HITS:
-        out.append(Caution(code="few_hits", text=f"Only {played} hits were heard: averages over so few say little."))
+        out.append(Caution(code="few_hits", text=f"We heard only {played} hits: too few for averages to say much."))
     chords = [hit for hit in hits if hit.heard_articulation is Verdict.OPEN]
     if chords and all(hit.chord_ok is None for hit in chords):
         text = (
-            "No open hit rang long and clear enough to check its notes and stray strings: under gain or in short slots they cannot be told."
+            "No open hit rings long and clear enough to check its notes and stray strings: we can't tell them under gain or in short slots."
         )
         out.append(Caution(code="chords_not_checked", text=text))
     if chords and all(hit.strum_ms is None for hit in chords):
-        text = "The strings of a stroke could not be told apart in this sound: their spread is not given."
+        text = "Spread of the strings not measured: we can't tell them apart in this sound."
         out.append(Caution(code="strum_not_measured", text=text))
     return out

@@ -165,7 +165,7 @@ def _lengthen(run: Run, length: Fraction, token: Token) -> None:
 
 def _gap(run: Run, token: Token) -> None:
     if run.gap and run.gap != token.text:
-        raise token.error("one gap is judged (-) or not (.), not both; write the same sign through")
+        raise token.error("one gap is either checked (-) or not (.): use one sign all through it")
     run.gap = token.text
     if token.text == "-" and run.hits:
         bar, hit = run.hits[-1]

@@ -65,7 +65,7 @@ class StringState(StrEnum):
     RINGS = "rings"
     DAMPED = "half damped"
     BUZZES = "buzzes"
-    WEAK = "hardly sounds"
+    WEAK = "barely sounds"
     UNTOLD = "not told apart"
 
 

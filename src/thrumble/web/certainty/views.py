@@ -71,12 +71,12 @@ def certainty_view(tones: list[tuple[Tone, list[Example]]], corrected: list[tupl
     slots = sorted({(c["from_ms"], c["to_ms"] or 1e9) for c in cells}, reverse=True)
     unlike_n = sum(c["unlike_n"] for c in cells)
     unlike = sum(c["unlike"] * c["unlike_n"] for c in cells) / max(1, unlike_n)
-    stale = "" if table["engine"] == ENGINE else f"These figures are of engine {table['engine']}; this installation hears with {ENGINE}."
+    stale = "" if table["engine"] == ENGINE else f"These figures were measured with engine {table['engine']}; you run {ENGINE}."
     return CertaintyView(
-        figure=f"{muted * 100:.1f}", sentence="of 100 hits are rightly called open or muted", note=f"Measured over {total:,} hits: {table['note']}.",
+        figure=f"{muted * 100:.1f}", sentence="of 100 hits correctly recognised as open or muted", note=f"Measured over {total:,} hits: {table['note']}.",
         stale=stale, tones=TONES, rows=[_row(low, high, cells) for low, high in slots],
         timing=[(tone, *_timing(table.get("timing", {}).get(tone))) for tone in TONES],
-        unlike=f"{unlike:.0%} of the {unlike_n} hits that were played otherwise than written came out as they were played.",
+        unlike=f"{unlike:.0%} of the {unlike_n} hits that weren't played as written came out as they were played.",
         profile=_profile(table["profile"]), own=_own(tones), corrections=_corrections(corrected),
     )  # fmt: skip
 
@@ -126,16 +126,16 @@ def _own(tones: list[tuple[Tone, list[Example]]]) -> list[tuple[str, str]]:
     out = []
     for tone, kept in tones:
         kinds = Counter(example.kind for example in kept)
-        words = ", ".join(f"{n} {kind}" for kind, n in kinds.items()) or "no examples: judged by general knowledge"
+        words = ", ".join(f"{n} {kind}" for kind, n in kinds.items()) or "no examples yet"
         out.append((f"{tone.name} ({tone.sound})", words))
     return out
 
 
 def _corrections(corrected: list[tuple[str, str]]) -> str:
     if not corrected:
-        return "You have corrected no hit yet. On a reading, choose what a hit really was; the count then stands here."
+        return "You haven't corrected a hit yet. When a reading gets one wrong, say what it was; we keep count here."
     most = Counter((heard, said) for heard, said in corrected if heard != said).most_common(MOST_CORRECTIONS_TO_NAME)
     agreed = sum(heard == said for heard, said in corrected)
     words = "; ".join(f"{n} called {heard} that you say {'were' if n > 1 else 'was'} {said}" for (heard, said), n in most)
     hits = "hit" if len(corrected) == 1 else "hits"
-    return f"You have judged {len(corrected)} {hits} yourself and agreed with the ear on {agreed}" + (f": {words}." if words else ".")
+    return f"You checked {len(corrected)} {hits} yourself and agreed on {agreed}" + (f": {words}." if words else ".")

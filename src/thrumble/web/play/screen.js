@@ -37,7 +37,7 @@ async function showDelay() {
   try {
     const query = new URLSearchParams({ rate: input.context.sampleRate, device: input.track.label || "" });
     const known = await (await fetch(`${root.dataset.delay}?${query}`, { headers: { accept: "application/json" } })).json();
-    $("delay-text").firstElementChild.textContent = known.delay_ms === null ? `${known.words}: early and late are judged around your own average` : known.words;
+    $("delay-text").firstElementChild.textContent = known.delay_ms === null ? `${known.words}: early and late count from your own average` : known.words;
   } catch { /* the take can be played without */ }
 }
 
@@ -46,7 +46,7 @@ async function check() {
   if (!["idle", "done"].includes(root.dataset.stage)) return;
   problem("");
   stage("idle"); $("after").replaceChildren();
-  try { await open(); say("The input is open: play a hard chord and look at the level. Space counts in and records."); } catch (error) { refuse(error); }
+  try { await open(); say("The input is open: play a hard chord and check the level. Space counts in and records."); } catch (error) { refuse(error); }
 }
 
 function close() { if (input) input.close(); input = null; }

@@ -21,7 +21,7 @@ from thrumble.web.drawings.strip import BarDrawing, reading_strip
 from thrumble.web.shared.paging import Paging
 
 STATE_WORDS = {
-    TakeState.RECORDING: "not finished: the recording was cut off",
+    TakeState.RECORDING: "cut off while you recorded it",
     TakeState.QUEUED: "waiting to be analysed …",
     TakeState.READING: "being read …",
     TakeState.READ: "read",
@@ -206,7 +206,7 @@ def corrected_words(count: int) -> str:
     """How many hits the player has judged themselves."""
     if not count:
         return ""
-    return f"{count} {'hit' if count == 1 else 'hits'} corrected by you; the verdict and what was heard stay as they are."
+    return f"{count} {'hit' if count == 1 else 'hits'} corrected by you. What we heard stays as it was."
 
 
 def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
@@ -216,7 +216,7 @@ def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
     if tone:
         examples = f" ({reading.profile_hits} examples of your own)" if reading.profile_hits else ""
         parts.append(tone + examples)
-    parts.append("delay calibrated" if reading.delay_ms is not None else "delay not calibrated")
+    parts.append("latency measured" if reading.delay_ms is not None else "latency not measured")
     return " · ".join(parts)
 
 
@@ -246,7 +246,7 @@ def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
     rows = [
         ("hits heard", f"{s.matched} of {s.matched + s.missed}"),
         ("extra hits", str(s.extra)),
-        ("bias", _number(s.bias_ms, "+.0f", "ms") if reading.bias_judged else "not judged"),
+        ("bias", _number(s.bias_ms, "+.0f", "ms") if reading.bias_judged else "not known"),
         ("spread", _number(s.spread_ms, ".1f", "ms")),
         ("heard as written", "not measured" if s.articulation_correct is None else f"{s.articulation_correct:.0%}"),
         ("unsure", str(s.unsure)),
@@ -258,7 +258,7 @@ def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
         rows.append(("up-strokes", _number(s.up_stroke_db, "+.1f", "dB")))
     rests = [hit.rest_db for hit in reading.hits if hit.rest_db is not None]
     if rests:
-        rows.append(("rests under their hits", _number(float(np.median(rests)), "+.0f", "dB")))
+        rows.append(("silence in rests", _number(float(np.median(rests)), "+.0f", "dB")))
     rows += [_change(change) for change in s.changes]
     if s.swing_ratio is not None and s.swing_interval is not None:
         wanted = f", asked {float(asked):g}" if asked is not None else ""
@@ -269,7 +269,7 @@ def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
         rows.append(
             (
                 "swing by bar",
-                f"{low.ratio:.2f} in bar {low.bar} to {high.ratio:.2f} in bar {high.bar}" if apart else "steady within its error",
+                f"{low.ratio:.2f} in bar {low.bar} to {high.ratio:.2f} in bar {high.bar}" if apart else "steady",
             )
         )
     return rows
@@ -332,7 +332,7 @@ def _more(hit: HitReading) -> str:
     if hit.chord_ok is False:
         parts.append("wrong fret")
     if hit.stray_strings:
-        parts.append("string " + " and ".join(map(str, hit.stray_strings)) + " rings along")
+        parts.append("string " + " and ".join(map(str, hit.stray_strings)) + (" rings" if len(hit.stray_strings) == 1 else " ring"))
     return ", ".join(parts)
 
 
@@ -354,11 +354,11 @@ def again_view(stale: int, waiting: int, total: int = 0, changed: tuple[int, lis
     if waiting and total:
         words = f"{total - min(waiting, total)} of {total} takes read again …"
     elif total > 1:
-        words = f"All {total} takes are read by the present ear; it hears {moved} of them differently."
+        words = f"All {total} takes are read again: {moved} of them sound different to the new ear."
     elif total:
-        words = "The take is read by the present ear."
+        words = "The take is read again."
     elif stale:
-        words = f"{stale} {'take was' if stale == 1 else 'takes were'} read by an older ear."
+        words = f"{stale} {'take was' if stale == 1 else 'takes were'} read by an older version of the ear."
     else:
         words = ""
     changes = [(f"{one.title}, take {one.number}", one.take_id, _difference(one.difference)) for one in shown]
@@ -368,7 +368,7 @@ def again_view(stale: int, waiting: int, total: int = 0, changed: tuple[int, lis
 def _difference(found: Difference) -> str:
     parts = [
         f"{count} {what}" for count, what in (
-            (found.renamed, "named otherwise"), (found.found, "more found"), (found.lost, "no longer found"), (found.moved, "moved by more than 3 ms"),
+            (found.renamed, "called something else"), (found.found, "more found"), (found.lost, "not found any more"), (found.moved, "moved by more than 3 ms"),
         ) if count
     ]  # fmt: skip
     return f"of {found.hits} hits " + ", ".join(parts)

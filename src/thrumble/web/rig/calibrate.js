@@ -46,13 +46,13 @@ async function measure(kind) {
   const found = [];
   try {
     for (let k = 0; k < count; k++) {
-      state.say = kind === "drum" ? "Knock on the body once with every click." : k === 0 ? "Sixteen clicks …" : `Opening the stream again, ${k} of ${OPENINGS - 1} …`;
+      state.say = kind === "drum" ? "Knock on the body once with every click." : k === 0 ? "Sixteen clicks …" : `Opening the input again, ${k} of ${OPENINGS - 1} …`;
       const one = await opening(kind, k === 0 ? FIRST : MORE);
       found.push(one);
       state.openings = [...state.openings, { words: ms(one.delay_ms), note: `${one.clicks} clicks, within ${ms(one.repeat_ms)}`, state: "done" }];
       state.figure = ms(one.delay_ms, 1); state.under = `opening ${k + 1} of ${count}`;
     }
-    if (found.some((one) => one.rate !== found[0].rate || one.device !== found[0].device)) throw new Error("The input changed while it was measured. Measure again.");
+    if (found.some((one) => one.rate !== found[0].rate || one.device !== found[0].device)) throw new Error("The input changed meanwhile. Measure again.");
     const body = JSON.stringify({ device: found[0].device, rate: found[0].rate, kind, openings: found.map((one) => ({ delay_ms: one.delay_ms, repeat_ms: one.repeat_ms })) });
     const kept = await (await send(root.dataset.keep, { body, headers: { "content-type": "application/json" } })).json();
     state.figure = ms(kept.delay_ms, 1); state.under = kept.words; state.kept = `${ms(kept.delay_ms, 1)}, ${found[0].device || "input"} at ${found[0].rate / 1000} kHz: ${kept.words}.`; state.say = "Kept. Takes with this input, in this browser, are judged early and late from now on.";

@@ -220,9 +220,9 @@ def known_delay(
     found = rigs.newest_calibration(session, player_id, browser=request.state.browser, device=device, rate_hz=rate)
     if found is None:
         others = any(c.browser == request.state.browser for c in rigs.calibrations_of(session, player_id))
-        words = "this input is not the one that was calibrated" if others else "delay not calibrated"
+        words = "latency not measured for this input" if others else "latency not measured"
         return JSONResponse({"delay_ms": None, "words": words})
-    return JSONResponse({"delay_ms": found.delay_ms, "words": f"delay calibrated, {found.delay_ms:.1f} ms"})
+    return JSONResponse({"delay_ms": found.delay_ms, "words": f"latency {found.delay_ms:.1f} ms"})
 
 
 # --- level -----------------------------------------------------------------------------------------------------------

@@ -69,12 +69,12 @@ function draw(each) {
 
 function chord() {
   return withInput(async () => {
-    state.say = "Strike B5 once and hold it …";
+    state.say = "Hit B5 once and hold it …";
     const heardFrom = listener.now();
     let struck = null;
     while (struck === null) {
       if (stopped) throw new Error("stopped");
-      if (listener.now() - heardFrom > 10 * listener.rate) throw new Error("Nothing was heard for ten seconds. Check the input, then strike the chord.");
+      if (listener.now() - heardFrom > 10 * listener.rate) throw new Error("We heard nothing for ten seconds. Check your input, then hit the chord.");
       await new Promise((done) => setTimeout(done, 60));
       const piece = listener.cut(Math.max(heardFrom, listener.now() - Math.round(0.3 * listener.rate)), listener.now());
       const at = piece.findIndex((s) => Math.abs(s) > 0.02);

@@ -12,8 +12,8 @@ let state = null, last = null, pending = null, quiet = 0, blocks = [], chain = P
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("finder", () => ({
-    words: "Strike one note", advice: $("place").querySelector(".place-advice").textContent, place: "", decay: "–", clarity: "–", level: "–",
-    steady: "Eight hits show how steady the hand is.", chances: "", checking: "", hits: [],
+    words: "Hit one note", advice: $("place").querySelector(".place-advice").textContent, place: "", decay: "–", clarity: "–", level: "–",
+    steady: "Eight hits show how steady your hand is.", chances: "", checking: "", hits: [],
     init() { state = this; },
   }));
 });
@@ -26,7 +26,7 @@ async function listen() {
   if (root.dataset.stage === "listening") { listener.close(); stage("idle"); state.advice = "Not listening. Space opens the input again."; return; }
   try {
     await listener.open();
-    stage("listening"); state.words = "Strike one note"; state.place = ""; state.advice = "Listening. One hit at a time, a second each.";
+    stage("listening"); state.words = "Hit one note"; state.place = ""; state.advice = "Listening. One hit at a time, a second each.";
   } catch (error) { stage("idle"); problem(error.message); }
 }
 
@@ -107,7 +107,7 @@ function again() {
 
 function clear() {
   listener.close(); stage("idle"); pending = null;
-  Object.assign(state, { hits: [], words: "Strike one note", advice: "Space opens the input.", place: "", decay: "–", clarity: "–", level: "–", chances: "", steady: "Eight hits show how steady the hand is." });
+  Object.assign(state, { hits: [], words: "Hit one note", advice: "Space opens the input.", place: "", decay: "–", clarity: "–", level: "–", chances: "", steady: "Eight hits show how steady your hand is." });
   draw();
 }
 
@@ -122,7 +122,7 @@ async function check(part) {
     await listener.open();
     const from = listener.now() + Math.round(0.3 * listener.rate);
     let left = seconds;
-    state.checking = part === "silence" ? "Silence, please …" : "Play your hardest chords, let the last one ring …";
+    state.checking = part === "silence" ? "Quiet, please …" : "Play your hardest chords, let the last one ring …";
     const tick = setInterval(() => { left -= 1; state.checking = left > 0 ? `${part === "silence" ? "Silence" : "Play hard"}: ${left} s` : "…"; }, 1000);
     try {
       const sound = await listener.stretch(from, from + seconds * listener.rate);

@@ -22,9 +22,9 @@ EXAMPLE_KINDS = ("open", "light", "full", "tight", "dead")
 WANTED_EACH = 4
 PLACE_WORDS = {Place.BACK: "too far back", Place.POCKET: "in the pocket", Place.FORWARD: "too far forward"}
 PLACE_ADVICE = {
-    Place.BACK: "It rings: move the palm a little towards the neck, or press a little more.",
-    Place.POCKET: "Short, and the pitch is still there.",
-    Place.FORWARD: "Choked: the pitch is gone. Move the palm back towards the bridge.",
+    Place.BACK: "It rings: move your palm a touch towards the neck, or press a touch more.",
+    Place.POCKET: "Tight, and you can still hear the pitch.",
+    Place.FORWARD: "Choked: the pitch is gone. Move your palm back towards the bridge.",
 }
 STEADY, LOOSE = 0.05, 0.12  # spread of depth over eight hits
 
@@ -113,6 +113,7 @@ class CalibrationView:
 
     delays: list[DelayCard]
     ms_per_m: float
+    ms_per_m_words: str
 
 
 def rig_view(rig: Rig, rigs: list[Rig], tones: list[tuple[Tone, list[Example]]], delays: list[Calibration], takes: int) -> RigView:
@@ -152,15 +153,15 @@ def delay_cards(delays: list[Calibration]) -> list[DelayCard]:
 
 def delay_words(one: Calibration) -> str:
     """How good a measurement is, and how old."""
-    spread = "its spread between openings is unknown" if one.spread_ms is None else f"moves by {one.spread_ms:.2f} ms between openings"
-    how = "struck by hand, so your own lateness is in it" if one.kind == "drum" else "click sent back"
+    spread = "not checked over several openings" if one.spread_ms is None else f"moves by {one.spread_ms:.2f} ms between openings"
+    how = "knocked by hand, so your own lateness is in it" if one.kind == "drum" else "measured with the click"
     days = (datetime.now(UTC) - one.created_at).days
     age = "today" if days == 0 else "yesterday" if days == 1 else f"{days} days ago"
     return f"{how}; repeats within {one.repeat_ms:.2f} ms; {spread}; measured {age}"
 
 
 def calibration_view(delays: list[Calibration]) -> CalibrationView:
-    return CalibrationView(delay_cards(delays), SOUND_MS_PER_M)
+    return CalibrationView(delay_cards(delays), SOUND_MS_PER_M, f"{SOUND_MS_PER_M:.1f}")
 
 
 def tone_view(tone: Tone, rig: Rig, kept: list[Example]) -> ToneView:
@@ -227,7 +228,7 @@ def hit_document(hit: SingleHit, steady: Repeatability | None) -> dict[str, Any]
 def steady_words(found: Repeatability | None) -> str:
     """How repeatable the hand is."""
     if found is None:
-        return "three hits more and I say how steady the hand is"
+        return "three more hits show how steady your hand is"
     how = "steady" if found.spread <= STEADY else "loose" if found.spread > LOOSE else "fairly steady"
     return f"{how}: depth spreads by {found.spread:.2f} over the last {found.hits} hits, {found.in_pocket} in the pocket"
 
@@ -263,6 +264,6 @@ def strings_document(found: list[ChordString]) -> dict[str, Any]:
 
 
 def _verb(state: StringState) -> str:
-    return {StringState.DAMPED: "is half damped: press closer behind the fret", StringState.BUZZES: "buzzes: press harder, or closer behind the fret"}.get(
-        state, "hardly sounds: check the finger that should press it"
+    return {StringState.DAMPED: "is half muted: press closer behind the fret", StringState.BUZZES: "buzzes: press harder, or closer behind the fret"}.get(
+        state, "barely sounds: check the finger on it"
     )  # fmt: skip
