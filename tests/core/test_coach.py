@@ -114,7 +114,7 @@ NOISE = np.random.default_rng(5).normal(0, 5, 96)
         (NOISE + np.where(np.arange(96) % 8 == 3, 30, 0), {CauseKind.SLOT}),
         (NOISE * np.linspace(0.5, 8, 96), {CauseKind.TIRING}),
         (NOISE * 5, {CauseKind.SPREAD}),
-        (NOISE + np.linspace(-60, 60, 96) + np.where(np.arange(96) % 8 == 3, 35, 0), {CauseKind.DRIFT, CauseKind.SLOT}),
+        (NOISE + np.linspace(-40, 40, 96) + np.where(np.arange(96) % 8 == 3, 35, 0), {CauseKind.DRIFT, CauseKind.SLOT}),
     ],
 )
 def test_deviations_are_explained_in_turn_each_on_what_is_left(late_ms: np.ndarray, kinds: set[CauseKind]) -> None:

@@ -76,3 +76,27 @@ def test_the_readme_names_every_command_and_picture() -> None:
 def test_vendored_files_bring_their_licences() -> None:
     licences = {p.name for p in (SOURCE / "web/vendor").rglob("LICENSE*")}
     assert {"LICENSE-bootstrap", "LICENSE-htmx", "LICENSE-barlow-condensed", "LICENSE-atkinson-hyperlegible"} <= licences
+
+
+def test_what_a_hit_is_worth_is_decided_in_one_place() -> None:
+    """No limit of a hit's timing or of a stop stands outside the judgement, by name or by number."""
+    names = re.compile(r"TOLERANCES?_MS|QUARTER_OF_SLOT|LATE_STOP_MS")
+    numbers = re.compile(r"(stop_late_ms|deviation_ms|\blate_ms)\b[^\n]{0,30}(>=|<=|>|<) *-?[1-9]")
+    for path in [
+        *(SOURCE / "web").rglob("*.py"),
+        *(SOURCE / "core/coach").glob("*.py"),
+        *(SOURCE / "actions").glob("*.py"),
+        SOURCE / "cli.py",
+    ]:
+        if path.name != "judgement.py":
+            text = path.read_text()
+            assert not names.search(text) and not numbers.search(text), path
+
+
+def test_statements_for_the_database_stand_in_the_store() -> None:
+    """The queue's own room, next to it, asks the queue's tables; nobody else writes SQL."""
+    said = re.compile(r"""["'](select|insert into|update|delete from) """, re.I)
+    for path in MODULES:
+        inside = path.relative_to(ROOT)
+        if inside.parts[0] == "src" and "store" not in inside.parts and inside.name != "jobs.py":
+            assert not said.search(path.read_text()), path

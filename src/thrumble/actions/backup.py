@@ -60,11 +60,10 @@ def restore_backup(file: Path) -> None:
     except OSError as error:
         raise Trouble(f"{file} cannot be read: {error.strerror}") from None
     try:
-        with database.engine().connect() as connection:
-            tables = connection.execute(sa.text("select count(*) from pg_tables where schemaname = 'public'")).scalar_one()
+        empty = database.is_empty()
     except sa.exc.OperationalError:
         raise Trouble("the database does not answer: start it with scripts/pg.sh start") from None
-    if tables:
+    if not empty:
         raise Trouble("this installation is not empty: restore into a new one (an empty database), so that nothing is overwritten")
     _tool("pg_restore", "--no-owner", "--no-privileges", "--single-transaction", "--exit-on-error", f"--dbname={_address()}", str(file))
     database.migrate()

@@ -67,6 +67,12 @@ def ours(error: Exception) -> Exception:
     return error
 
 
+def is_empty() -> bool:
+    """Whether the database holds no table yet."""
+    with engine().connect() as connection:
+        return connection.execute(sa.text("select count(*) from pg_tables where schemaname = 'public'")).scalar_one() == 0
+
+
 def migrate(on: sa.Engine | None = None) -> None:
     """Brings the database to the newest tables. One process at a time: others wait."""
     from alembic import command

@@ -74,7 +74,8 @@ def _swing(cause: Cause, judgement: Judgement) -> str:
     way = "straighter" if f["swing_ratio"] < f["asked"] else "harder"
     return (
         f"Your shuffle is {way} than written: long to short is {f['swing_ratio']:.2f} "
-        f"({f['low']:.2f} to {f['high']:.2f}) instead of {f['asked']:g}."
+        f"({f['low']:.2f} to {f['high']:.2f}) instead of {f['asked']:g}. "
+        f"Hold the first of each pair {'longer' if way == 'straighter' else 'shorter'}."
     )
 
 

@@ -55,7 +55,7 @@ async function measure(kind) {
     if (found.some((one) => one.rate !== found[0].rate || one.device !== found[0].device)) throw new Error("The input changed meanwhile. Measure again.");
     const body = JSON.stringify({ device: found[0].device, rate: found[0].rate, kind, openings: found.map((one) => ({ delay_ms: one.delay_ms, repeat_ms: one.repeat_ms })) });
     const kept = await (await send(root.dataset.keep, { body, headers: { "content-type": "application/json" } })).json();
-    state.figure = ms(kept.delay_ms, 1); state.under = kept.words; state.kept = `${ms(kept.delay_ms, 1)}, ${found[0].device || "input"} at ${found[0].rate / 1000} kHz: ${kept.words}.`; state.say = "Kept. Takes with this input, in this browser, are judged early and late from now on.";
+    state.figure = ms(kept.delay_ms, 1); state.under = kept.words; state.kept = `${ms(kept.delay_ms, 1)}, ${found[0].device || "input"} at ${found[0].rate / 1000} kHz: ${kept.words}.`; state.say = "Saved. From now on, takes with this input tell early from late.";
     root.dataset.delay = kept.delay_ms;
     stage("done");
   } catch (error) {
