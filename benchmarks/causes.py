@@ -87,7 +87,8 @@ def fits(trial: Trial, riff: Riff) -> bool:
         "shift": wide >= 5, "swing": riff.feel.ratio is not None, "stop": sum(due.hit.stop for due in expanded.hits) >= 5,
         "ringing": kinds[Articulation.PALM] >= 0.3 * n, "choked": kinds[Articulation.OPEN] >= 0.3 * n, "fret": chords >= 12, "stray": chords >= 12,
     }  # fmt: skip
-    return n >= 48 and all(need.get(name, True) for name, _ in trial.changes)
+    least = 24 if "stop" in dict(trial.changes) else 48
+    return n >= least and all(need.get(name, True) for name, _ in trial.changes)
 
 
 @dataclass(frozen=True, slots=True)

@@ -109,7 +109,7 @@ NOISE = np.random.default_rng(5).normal(0, 5, 96)
         (NOISE, {CauseKind.CLEAN}),
         (NOISE * 1.8, {CauseKind.CLEAN}),  # a spread of 9 ms, and what it does
         (NOISE + 25, {CauseKind.BIAS}),
-        (NOISE + np.linspace(-60, 60, 96), {CauseKind.DRIFT}),
+        (NOISE + np.linspace(-55, 55, 96), {CauseKind.DRIFT}),
         (NOISE + 40 * np.linspace(-1, 1, 96) ** 2, {CauseKind.DRIFT}),
         (NOISE + np.where(np.arange(96) % 8 == 3, 30, 0), {CauseKind.SLOT}),
         (NOISE * np.linspace(0.5, 8, 96), {CauseKind.TIRING}),

@@ -99,8 +99,12 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(sess
     rigs.delete_correction(session, player, take.id, 3, 1)
     rigs.delete_correction(session, player, take.id, 9, 9)
     assert set(rigs.corrections_of(session, player, take.id)) == {(3, 2)} and rigs.examples_of(session, player, tone.id) == []
+    kept = rigs.add_example(session, player, tone.id, kind="dead", data=b"x", rate_hz=48000, depth=0.5, origin="correction")
+    rigs.put_correction(session, player, take.id, index=5, round_=1, articulation="dead", heard="palm", example_id=kept.id)
     takes.delete_take(session, player, take.id)
-    assert rigs.corrected_kinds(session, player) == []
+    assert rigs.corrected_kinds(session, player) == [] and rigs.examples_of(session, player, tone.id) == [], (
+        "what was cut from it goes with it"
+    )
 
 
 @pytest.mark.parametrize(

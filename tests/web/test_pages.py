@@ -15,8 +15,8 @@ from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import FINAL, TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import database, players, takes
-from thrumble.web.readings.views import STATE_WORDS
 from thrumble.web.security import POLICY
+from thrumble.web.shared.takes import STATE_WORDS
 
 TEXT = riff_texts()["6-stop-planks"]
 RIFF = parse_riff(TEXT)

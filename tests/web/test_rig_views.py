@@ -25,7 +25,7 @@ from thrumble.store.rigs import Calibration, Correction, Example, Rig, Tone
 from thrumble.store.takes import Changed
 from thrumble.web.drawings.palm import POCKET_FROM, POCKET_TO, WIDE, palm_scale, place_on_scale
 from thrumble.web.play.views import rig_tones
-from thrumble.web.readings.views import again_view, corrected_words, reading_view
+from thrumble.web.readings.views import again_view
 from thrumble.web.rig.views import (
     delay_cards,
     hit_document,
@@ -37,6 +37,7 @@ from thrumble.web.rig.views import (
     strings_document,
     tone_view,
 )
+from thrumble.web.shared.reading import corrected_words, reading_view
 
 RIG = Rig(id=1, name="Six", tuning=["E2", "A2", "D3", "G3", "B3", "E4"], capo=2, scale_mm=648.0, left_handed=True, chain="interface")
 TONE = Tone(id=7, rig_id=1, name="gate", sound="crunch", level=None)

@@ -17,10 +17,12 @@ from thrumble.store import players, riffs, takes
 from thrumble.store.riffs import Revision
 from thrumble.store.takes import NewTake, Take, TakeLine
 from thrumble.web.play.views import play_view
-from thrumble.web.readings.views import reading_view, status_view, take_line
 from thrumble.web.riffs.views import FIRST_TEXT, preview_error, preview_of, text_view
+from thrumble.web.shared.armed import armed_view
 from thrumble.web.shared.paging import pages
-from thrumble.web.today.views import armed_view, today_view
+from thrumble.web.shared.reading import reading_view
+from thrumble.web.shared.takes import status_view, take_line
+from thrumble.web.today.views import today_view
 
 NOW = datetime(2031, 3, 4, 12, tzinfo=UTC)
 TEXT = "title: Ballast\ntempo: 120\n[A]\n| 6:2 o o M x |\n"

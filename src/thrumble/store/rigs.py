@@ -39,6 +39,9 @@ class NewRig:
     chain: str = ""
 
 
+FIRST = NewRig(name="My guitar", tuning=("E2", "A2", "D3", "G3", "B3", "E4"))
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tone:
     """A tone of a rig. `sound`: clean, crunch or high gain; `level`: the last level check, None before."""
@@ -105,6 +108,12 @@ class Correction:
 
 def _made(kind: type[T], row: Any) -> T:
     return kind(**{name: getattr(row, name) for name in kind.__slots__})  # type: ignore[attr-defined]
+
+
+def ensure_rig(session: Session, player_id: int) -> None:
+    """Gives a player who has no rig yet a first one, to be named and changed."""
+    if session.exec(select(RigRow.id).where(RigRow.player_id == player_id).limit(1)).first() is None:
+        add_rig(session, player_id, FIRST)
 
 
 def add_rig(session: Session, player_id: int, new: NewRig) -> Rig:

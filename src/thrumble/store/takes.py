@@ -17,7 +17,7 @@ from thrumble.core.errors import NotFound
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.takes import TakeState, change
 from thrumble.formats.reading_json import reading_document, reading_from_document
-from thrumble.store.tables import AudioRow, ChunkRow, HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
+from thrumble.store.tables import AudioRow, ChunkRow, CorrectionRow, ExampleRow, HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
 
 PART_BYTES = 1 << 20
 PAGE = 50
@@ -232,9 +232,23 @@ def set_timing(session: Session, player_id: int, take_id: int, *, tempo_bpm: Dec
 
 
 def delete_take(session: Session, player_id: int, take_id: int) -> None:
-    """Removes a take with sound, chunks and readings. Queued work finds nothing and ends. Raises NotFound."""
+    """Removes a take with sound, chunks, readings, and the examples cut from it. Queued work finds nothing and ends. Raises NotFound."""
+    _forget_examples(session, [take_id])
     session.delete(_row(session, player_id, take_id, lock=True))
     session.flush()
+
+
+def _forget_examples(session: Session, take_ids: list[int]) -> None:
+    """Sound that was cut from takes goes with them."""
+    cut = sa.select(CorrectionRow.example_id).where(col(CorrectionRow.take_id).in_(take_ids))
+    session.execute(sa.delete(ExampleRow).where(col(ExampleRow.id).in_(cut)))
+
+
+def delete_takes_of(session: Session, player_id: int, riff_id: int) -> None:
+    """Removes all takes of a riff as `delete_take` does."""
+    mine = (TakeRow.riff_id == riff_id, TakeRow.player_id == player_id)
+    _forget_examples(session, [take_id for take_id in session.exec(select(TakeRow.id).where(*mine)).all() if take_id is not None])
+    session.execute(sa.delete(TakeRow).where(*mine))
 
 
 def take_lines(

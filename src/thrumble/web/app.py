@@ -6,7 +6,7 @@ from fastapi import FastAPI, Response
 from fastapi.staticfiles import StaticFiles
 
 from thrumble.settings import settings
-from thrumble.store import database, players
+from thrumble.store import database, players, rigs
 from thrumble.web.bench import endpoints as bench
 from thrumble.web.certainty import endpoints as certainty
 from thrumble.web.errors import add_error_pages
@@ -26,7 +26,7 @@ def create_app() -> FastAPI:
     app = FastAPI(title="Thrumble", docs_url=None, redoc_url=None, openapi_url=None)
     with database.session() as session:
         secret = players.secret(session)
-        players.local_player(session)
+        rigs.ensure_rig(session, players.local_player(session))
     # the last one added is the outermost: a request is judged by its headers before its body is taken in
     app.add_middleware(Intake, at_once=settings().threads)
     app.add_middleware(Guard, secret=secret, hosts=settings().hosts)

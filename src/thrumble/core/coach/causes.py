@@ -15,7 +15,7 @@ from scipy.special import bdtrc, fdtrc, stdtr
 
 from thrumble.core.coach.judgement import JudgedHit, Judgement, robust_spread
 from thrumble.core.ear.reading import Verdict
-from thrumble.core.neck.geometry import shifts_mm
+from thrumble.core.neck.geometry import move_speeds_mm_s, shifts_mm
 from thrumble.core.riff.model import Articulation
 
 Array = np.ndarray
@@ -23,6 +23,7 @@ MOST = 4
 CHANCE = 0.005  # a cause that would come about so rarely by chance is believed
 SPOILT = 0.03  # share of the hits that a cause has to spoil to be worth a word
 WIDE_MM = (60.0, 100.0, 140.0, 180.0)  # how wide a move may have to be before it makes late
+QUICK_MM_S = (200.0, 400.0, 700.0, 1000.0)  # or how quick
 LEAST_MS = 6.0  # below this nobody hears a constant lateness of a few hits
 STEADY_MS = 10.0  # a spread up to this is a steady player's
 LOOSE = 0.05  # share of hits off the mark from which on timing is loose
@@ -30,9 +31,9 @@ GROWN_MS = 8.0
 CURVE = 4  # degree of the curve that a drifting tempo draws
 UNEVEN_DB = 3.2
 MIXED = 0.7  # where fewer of the wrong hits have one thing in common, they are named together
-FAR_MS = 100.0
+FAR_MS = 120.0
 OTHER_RIFF = 0.5  # share of hits missed from which on it is another riff
-EAR_WRONG, EAR_STOP, EAR_CHORD = 0.015, 0.04, 0.01  # how often the ear itself errs, at most: more than that is the player
+EAR_WRONG, EAR_STOP, EAR_CHORD = 0.02, 0.04, 0.01  # how often the ear itself errs, at most: more than that is the player
 
 
 class CauseKind(StrEnum):
@@ -249,34 +250,39 @@ def _swing(timing: _Timing) -> Cause | None:
 
 
 def _shifts(timing: _Timing) -> Cause | None:
-    """Hits that follow a wide move against all others; how wide, the take itself tells best."""
+    """Hits that follow a wide move, or a quick one, against all others; how wide or quick, the take itself tells best."""
     expanded = timing.judgement.expanded
-    moved = shifts_mm(expanded.hits, capo=expanded.riff.capo)
-    moves_mm = np.array([moved[hit.hit.index] for hit in timing.hits])
-    best: tuple[float, float, float] | None = None
-    for least_mm in WIDE_MM:
-        wide = moves_mm >= least_mm
-        if wide.sum() < 3 or (~wide).sum() < 6:
-            continue
-        late, rest = timing.left_ms[wide], timing.left_ms[~wide]
-        step = float(np.median(late) - np.median(rest))
-        error = 1.25 * float(
-            np.hypot(max(3.0, robust_spread(late)) / np.sqrt(late.size), max(3.0, robust_spread(rest)) / np.sqrt(rest.size))
-        )
-        if step >= LEAST_MS and step >= 3.5 * error and (best is None or step / error > best[0]):
-            best = (step / error, step, least_mm)
+    wide_mm = shifts_mm(expanded.hits, capo=expanded.riff.capo)
+    quick_mm_s = move_speeds_mm_s(expanded.hits, capo=expanded.riff.capo)
+    best: tuple[float, str, float, Array] | None = None
+    for name, of, limits in (("least_mm", wide_mm, WIDE_MM), ("least_mm_s", quick_mm_s, QUICK_MM_S)):
+        size = np.array([of[hit.hit.index] for hit in timing.hits])
+        for limit in limits:
+            clear = _late_by(timing.left_ms, size >= limit)
+            if clear and (best is None or clear > best[0]):
+                best = (clear, name, limit, size >= limit)
     if best is None:
         return None
-    _, step, least_mm = best
-    wide = moves_mm >= least_mm
-    late, rest = timing.left_ms[wide], timing.left_ms[~wide]
-    figures = {"late_ms": float(np.median(late)), "others_ms": float(np.median(rest)), "moves": float(wide.sum()), "least_mm": least_mm}
-    part = np.where(wide, step, 0.0)
+    _, name, limit, moved = best
+    late, rest = timing.left_ms[moved], timing.left_ms[~moved]
+    figures = {"late_ms": float(np.median(late)), "others_ms": float(np.median(rest)), "moves": float(moved.sum()), name: limit}
+    part = np.where(moved, np.median(late) - np.median(rest), 0.0)
     spoilt = timing.spoilt_by(part)
     share = timing.explained(part)
     if share == 0.0:
         return None
     return Cause(kind=CauseKind.SHIFTS, cost=max(SPOILT, 1.5 * share), hits=_keys(spoilt), figures=figures)
+
+
+def _late_by(late_ms: Array, these: Array) -> float:
+    """How clearly these are later than the others, in standard errors; 0 where they are not, or are too few to tell."""
+    if these.sum() < 3 or (~these).sum() < 6:
+        return 0.0
+    late, rest = late_ms[these], late_ms[~these]
+    step = float(np.median(late) - np.median(rest))
+    errors = [max(3.0, robust_spread(values)) / np.sqrt(values.size) for values in (late, rest)]
+    clear = step / (1.25 * float(np.hypot(*errors)))
+    return clear if step >= LEAST_MS and clear >= 3.5 else 0.0
 
 
 def _slot(timing: _Timing) -> Cause | None:

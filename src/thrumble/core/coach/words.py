@@ -81,10 +81,10 @@ def _swing(cause: Cause, judgement: Judgement) -> str:
 
 def _shifts(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
-    return (
-        f"You land late after long shifts: {f['late_ms']:.0f} ms after moves of {f['least_mm']:.0f} mm or more, "
-        f"everything else is {early_or_late(f['others_ms'])}. Look at the target fret before you move."
-    )
+    rest = f"everything else is {early_or_late(f['others_ms'])}. Look at the target fret before you move."
+    if "least_mm" in f:
+        return f"You land late after long shifts: {f['late_ms']:.0f} ms after moves of {f['least_mm']:.0f} mm or more, {rest}"
+    return f"You land late after quick shifts: {f['late_ms']:.0f} ms where your hand moves at {f['least_mm_s']:.0f} mm/s or more, {rest}"
 
 
 def _slot(cause: Cause, judgement: Judgement) -> str:

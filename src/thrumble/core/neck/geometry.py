@@ -21,6 +21,20 @@ def shift_mm(before: DueHit, after: DueHit, *, capo: int, scale_mm: float = STAN
     return abs(fret_mm(min(places[1]) + capo, scale_mm) - fret_mm(min(places[0]) + capo, scale_mm))
 
 
+def move_speeds_mm_s(hits: tuple[DueHit, ...], *, capo: int, scale_mm: float = STANDARD_SCALE_MM) -> list[float]:
+    """For every hit of a round how fast the hand has to move to reach it, mm/s: the move that leads to it over half the slot of the last hit that
+    pressed a fret and all that follows until this one, for open strings leave the hand free; 0 where nothing moves."""
+    out: list[float] = []
+    last: DueHit | None = None
+    for due in hits:
+        mm = shift_mm(last, due, capo=capo, scale_mm=scale_mm) if last else 0.0
+        time_s = due.due_s - last.due_s - last.slot_s / 2 if last else 0.0
+        out.append(mm / max(0.01, time_s) if mm else 0.0)
+        if any(note.fret for note in due.hit.notes):
+            last = due
+    return out
+
+
 def shifts_mm(hits: tuple[DueHit, ...], *, capo: int, scale_mm: float = STANDARD_SCALE_MM) -> list[float]:
     """For every hit of a round the move that leads to it, from the last hit that pressed a fret; 0 for the first."""
     out: list[float] = []

@@ -20,9 +20,10 @@ from thrumble.store.takes import NewTake
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Asked, Chunk, Id, Line, Reference, Sent, file_name, whole_number
 from thrumble.web.play.views import play_view, rig_tones
-from thrumble.web.readings.views import reading_view, room_words, status_view
+from thrumble.web.shared.armed import armed_view
+from thrumble.web.shared.reading import reading_view
+from thrumble.web.shared.takes import room_words, status_view
 from thrumble.web.templating import render
-from thrumble.web.today.views import armed_view
 
 router = APIRouter()
 MOST_FRAMES = 192_000 * 600

@@ -20,9 +20,11 @@ from thrumble.store import riffs, rigs, takes
 from thrumble.store.space import space
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Asked, Id, Line, PageNumber
-from thrumble.web.readings.views import LISTED, again_view, list_view, reading_view, status_view
+from thrumble.web.readings.views import LISTED, again_view, list_view
 from thrumble.web.shared.files import sent, temporary
 from thrumble.web.shared.paging import pages
+from thrumble.web.shared.reading import corrected_line, corrected_words, reading_view
+from thrumble.web.shared.takes import status_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -168,12 +170,12 @@ def correct_hit(
     reading = takes.get_reading(session, player_id, take_id)
     if reading is None:
         raise NotFound("this take has no reading yet: wait until it has been read, or read it again")
+    corrections = rigs.corrections_of(session, player_id, take_id)
     revision = riffs.get_revision(session, player_id, take.revision_id)
-    view = reading_view(take, revision, reading, rigs.corrections_of(session, player_id, take_id))
-    line = next((hit for hit in view.hits if hit.mark == f"{round_}-{index}"), None)
+    line = corrected_line(take, revision, reading, (index, round_), corrections.get((index, round_)))
     if line is None:
         raise NotFound("this reading has no such hit")
-    return render(request, "readings/_corrected.html", view=view, hit=line)
+    return render(request, "readings/_corrected.html", corrected=corrected_words(len(corrections)), hit=line)
 
 
 def _attachment(name: str) -> dict[str, str]:

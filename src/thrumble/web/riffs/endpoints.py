@@ -10,7 +10,7 @@ from thrumble.core.errors import RiffError
 from thrumble.core.riff.printing import print_riff
 from thrumble.core.riff.text import parse_riff
 from thrumble.formats.riff_json import MAX_BYTES, riff_document
-from thrumble.store import riffs
+from thrumble.store import riffs, takes
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id, Line, PageNumber, Text
 from thrumble.web.riffs.views import FIRST_TEXT, PreviewView, preview_error, preview_of, riff_line, text_view
@@ -88,6 +88,7 @@ def save_riff(request: Request, riff_id: Id, session: DbSession, player_id: Play
 @router.post("/riffs/{riff_id}/delete", name="delete_riff")
 def delete_riff(request: Request, riff_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """Removes a riff with all its takes."""
+    takes.delete_takes_of(session, player_id, riff_id)
     riffs.delete_riff(session, player_id, riff_id)
     return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("riffs_page"))})
 

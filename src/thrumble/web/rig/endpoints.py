@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, JSONResponse
 from pydantic import Field
 
 from thrumble.actions import rigs as verbs
-from thrumble.core.errors import BadAudio, BadRig
+from thrumble.core.errors import BadAudio, BadRig, NotFound
 from thrumble.core.music.pitch import read_tuning
 from thrumble.core.riff.model import note_midi
 from thrumble.core.riff.text import parse_riff
@@ -36,7 +36,6 @@ from thrumble.web.templating import render
 
 router = APIRouter()
 HEARD_A_MINUTE = 240
-FIRST = NewRig(name="My guitar", tuning=("E2", "A2", "D3", "G3", "B3", "E4"))
 
 
 class Opening(Sent):
@@ -94,8 +93,10 @@ RigForm = Annotated[NewRig, Depends(_rig_form)]
 
 @router.get("/rig", name="rig_page")
 def rig_page(request: Request, session: DbSession, player_id: PlayerId) -> Response:
-    """The newest used rig; the first visit makes one."""
-    known = rigs.rigs_of(session, player_id) or [rigs.add_rig(session, player_id, FIRST)]
+    """The newest used rig."""
+    known = rigs.rigs_of(session, player_id)
+    if not known:
+        raise NotFound("there is no rig yet: stop Thrumble and start it again")
     return _rig_page(request, session, player_id, known[0])
 
 
@@ -133,6 +134,7 @@ def change_rig(request: Request, rig_id: Id, new: RigForm, session: DbSession, p
 def delete_rig(request: Request, rig_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """Removes a rig, its tones and examples."""
     rigs.delete_rig(session, player_id, rig_id)
+    rigs.ensure_rig(session, player_id)
     return _to(request, "rig_page")
 
 

@@ -6,8 +6,9 @@ from fastapi.responses import HTMLResponse
 from thrumble.core.takes import TakeState
 from thrumble.store import takes
 from thrumble.web.deps import DbSession, PlayerId
+from thrumble.web.shared.armed import armed_view
 from thrumble.web.templating import render
-from thrumble.web.today.views import LATEST, UNFINISHED, armed_view, today_view
+from thrumble.web.today.views import LATEST, UNFINISHED, today_view
 
 router = APIRouter()
 

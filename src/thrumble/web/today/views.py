@@ -3,27 +3,11 @@
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from sqlmodel import Session
-
-from thrumble.core.coach.next_riff import Standing, next_riff
-from thrumble.core.riff.expand import expand
-from thrumble.store import riffs
 from thrumble.store.takes import TakeLine
-from thrumble.web.drawings.strip import BarDrawing, plan_strip
-from thrumble.web.readings.views import TakeLineView, take_line
+from thrumble.web.shared.armed import ArmedView
+from thrumble.web.shared.takes import TakeLineView, take_line
 
 LATEST, UNFINISHED = 6, 3
-
-
-@dataclass(frozen=True, slots=True)
-class ArmedView:
-    """The riff proposed next."""
-
-    riff_id: int
-    title: str
-    tempo: str
-    reason: str
-    strip: list[BarDrawing]
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,19 +19,6 @@ class TodayView:
     unfinished: list[TakeLineView]
     more_unfinished: int
     latest: list[TakeLineView]
-
-
-def armed_view(session: Session, player_id: int) -> ArmedView | None:
-    """The riff proposed next, None where there is no riff."""
-    standings = [
-        Standing(riff_id=f.riff_id, last_played=f.last_played, clean_share=f.clean / f.judged if f.clean is not None and f.judged else None)
-        for f in riffs.riff_facts(session, player_id)
-    ]
-    chosen = next_riff(standings, now=datetime.now(UTC))
-    if not chosen:
-        return None
-    riff = riffs.newest_revision(session, player_id, chosen[0]).riff
-    return ArmedView(chosen[0], riff.title, f"{float(riff.tempo_bpm):g}", chosen[1], plan_strip(expand(riff), bars=4))
 
 
 def today_view(armed: ArmedView | None, unfinished: list[TakeLine], unfinished_count: int, latest: list[TakeLine]) -> TodayView:

@@ -1,8 +1,9 @@
 """First tables, and the schema of the job queue."""
 
+from pathlib import Path
+
 import sqlalchemy as sa
 from alembic import op
-from procrastinate.schema import SchemaManager
 from sqlalchemy.dialects.postgresql import JSONB
 
 revision = "0001"
@@ -10,6 +11,8 @@ down_revision = None
 branch_labels = None
 depends_on = None
 
+# as the queue's library had it when this was written: a migration gives the same tables whatever is installed
+QUEUE = Path(__file__).parents[1] / "queue-3.10.0.sql"
 STATES = ("recording", "queued", "reading", "read", "failed")
 
 
@@ -78,7 +81,7 @@ def upgrade() -> None:
         _number("deviation_ms"), _number("relative_level_db"), _number("ring_s"), _number("stop_late_ms"),
     )  # fmt: skip
     with op.get_bind().connection.driver_connection.cursor() as cursor:
-        cursor.execute(SchemaManager.get_schema().encode())
+        cursor.execute(QUEUE.read_bytes())
 
 
 def downgrade() -> None:

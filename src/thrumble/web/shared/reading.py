@@ -1,0 +1,259 @@
+"""One take's reading as words, drawings and a table."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from thrumble.core.coach.causes import Cause, CauseKind, find_causes
+from thrumble.core.coach.judgement import JudgedHit, Judgement, judge_hits
+from thrumble.core.coach.words import early_or_late, say
+from thrumble.core.ear.reading import Change, ChangeKind, HitReading, HitState, Reading, Verdict
+from thrumble.core.riff.expand import ExpandedRiff, expand
+from thrumble.store.riffs import Revision
+from thrumble.store.rigs import Correction
+from thrumble.store.takes import Take
+from thrumble.web.drawings.charts import Clock, Pile, bar_clock, deviation_pile
+from thrumble.web.drawings.strip import BarDrawing, reading_strip
+
+SOURCE_WORDS = {"recorded": "recorded here", "uploaded": "uploaded", "simulated": "played by the simulated guitarist"}
+
+
+GRAVE = frozenset({"nothing_heard", "dropouts", "clipping", "start_uncertain"})
+
+
+NOTE_WORDS = {
+    CauseKind.RANG: "rang",
+    CauseKind.CHOKED: "choked",
+    CauseKind.DEAD_RINGS: "rings",
+    CauseKind.STOPS: "rings on",
+    CauseKind.FRETS: "wrong fret",
+    CauseKind.STRAYS: "string rings",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class HitLine:
+    """One hit in the table, ready to print."""
+
+    mark: str
+    round: int
+    bar: int
+    at: str
+    planned: str
+    heard: str
+    deviation: str
+    level: str
+    ring: str
+    ends: str
+    chances: str
+    onset_s: float
+    odd: bool
+    played: bool
+    said: str
+    joined: bool
+    more: str
+
+
+@dataclass(frozen=True, slots=True)
+class CautionView:
+    """A caution and whether it is a grave one."""
+
+    text: str
+    grave: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ReadingView:
+    """One reading, whole."""
+
+    take_id: int
+    riff_id: int
+    title: str
+    meta: str
+    figure: str
+    figure_under: str
+    first: str
+    more: list[str]
+    clean: bool
+    strip: list[BarDrawing]
+    pile: Pile
+    clock: Clock
+    figures: list[tuple[str, str]]
+    hits: list[HitLine]
+    cautions: list[CautionView]
+    tempo: str
+    heard: bool
+    can_join: bool
+    corrected: str
+
+
+def reading_view(
+    take: Take, revision: Revision, reading: Reading, corrections: dict[tuple[int, int], Correction] | None = None, tone: str = ""
+) -> ReadingView:
+    """Numbers become words and places here; the player's corrections by hit index and round stand beside what was heard. `tone`: its name."""
+    said = corrections or {}
+    expanded = expand(revision.riff, take.tempo_bpm)
+    judgement = judge_hits(reading, expanded)
+    causes = find_causes(judgement)
+    sentences = [say(cause, judgement) for cause in causes]
+    return ReadingView(
+        take_id=take.id,
+        riff_id=take.riff_id,
+        title=revision.riff.title,
+        meta=_meta(take, revision, reading, tone),
+        figure=f"{judgement.clean}",
+        figure_under=f"of {judgement.counted} hits clean, within {judgement.limits.tolerance_ms:.0f} ms",
+        first=sentences[0],
+        more=sentences[1:],
+        clean=causes[0].kind is CauseKind.CLEAN,
+        strip=reading_strip(judgement, _named(causes, judgement)),
+        pile=deviation_pile(judgement),
+        clock=bar_clock(judgement),
+        figures=_figures(reading, expanded),
+        hits=[_hit_line(hit, said.get((hit.hit.index, hit.hit.round))) for hit in judgement.hits],
+        cautions=[CautionView(c.text, c.code in GRAVE) for c in reading.cautions],
+        tempo=f"{float(take.tempo_bpm or revision.riff.tempo_bpm):g}",
+        heard=bool(judgement.played),
+        can_join=take.tone_id is not None,
+        corrected=corrected_words(len(said)),
+    )
+
+
+def corrected_line(take: Take, revision: Revision, reading: Reading, key: tuple[int, int], said: Correction | None) -> HitLine | None:
+    """The table's row of one hit (index, round) alone, after the player has said what it was; None where there is no such hit."""
+    judged = judge_hits(reading, expand(revision.riff, take.tempo_bpm)).by_key().get((key[1], key[0]))
+    return None if judged is None else _hit_line(judged, said)
+
+
+def corrected_words(count: int) -> str:
+    """How many hits the player has judged themselves."""
+    if not count:
+        return ""
+    return f"{count} {'hit' if count == 1 else 'hits'} corrected by you. What we heard stays as it was."
+
+
+def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
+    parts = [f"take {take.number}", SOURCE_WORDS[take.source], f"{reading.tempo_bpm:g} bpm", str(revision.riff.feel)]
+    if reading.rounds > 1:
+        parts.append(f"{reading.rounds} rounds")
+    if tone:
+        examples = f" ({reading.profile_hits} examples of your own)" if reading.profile_hits else ""
+        parts.append(tone + examples)
+    parts.append("latency measured" if reading.delay_ms is not None else "latency not measured")
+    return " · ".join(parts)
+
+
+def _named(causes: list[Cause], judgement: Judgement) -> dict[tuple[int, int], str]:
+    """A word under every hit that a finding names: how late it was, or what it did."""
+    hits = judgement.by_key()
+    named: dict[tuple[int, int], str] = {}
+    for cause in causes:
+        for key in cause.hits:
+            judged = hits[key]
+            if judged.late_ms is None:
+                continue
+            if cause.kind is CauseKind.STOPS and judged.hit.stop_late_ms is not None:
+                word = f"rings on {judged.hit.stop_late_ms:.0f}"
+            elif cause.kind is CauseKind.UNLIKE and judged.hit.heard_articulation is not None:
+                word = judged.hit.heard_articulation.value
+            else:
+                word = NOTE_WORDS.get(cause.kind) or early_or_late(judged.late_ms).replace(" ms", "")
+            named.setdefault(key, word)
+    return named
+
+
+def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
+    """The summary; what was not measured says so."""
+    s = reading.summary
+    asked = expanded.riff.feel.ratio
+    rows = [
+        ("hits heard", f"{s.matched} of {s.matched + s.missed}"),
+        ("extra hits", str(s.extra)),
+        ("bias", _number(s.bias_ms, "+.0f", "ms") if reading.bias_judged else "not known"),
+        ("spread", _number(s.spread_ms, ".1f", "ms")),
+        ("heard as written", "not measured" if s.articulation_correct is None else f"{s.articulation_correct:.0%}"),
+        ("unsure", str(s.unsure)),
+        ("tempo drift", _number(s.drift_bpm_per_min, "+.1f", "bpm/min")),
+        ("level spread", _number(s.level_spread_db, ".1f", "dB")),
+        ("accents stand out", _number(s.accent_db, "+.1f", "dB")),
+    ]
+    if s.up_stroke_db is not None:
+        rows.append(("up-strokes", _number(s.up_stroke_db, "+.1f", "dB")))
+    rests = [hit.rest_db for hit in reading.hits if hit.rest_db is not None]
+    if rests:
+        rows.append(("silence in rests", _number(float(np.median(rests)), "+.0f", "dB")))
+    rows += [_change(change) for change in s.changes]
+    if s.swing_ratio is not None and s.swing_interval is not None:
+        wanted = f", asked {float(asked):g}" if asked is not None else ""
+        rows.append(("swing", f"{s.swing_ratio:.2f} ({s.swing_interval[0]:.2f} to {s.swing_interval[1]:.2f}){wanted}"))
+    if len(s.swing_bars) > 1:
+        low, high = min(s.swing_bars, key=lambda b: b.ratio), max(s.swing_bars, key=lambda b: b.ratio)
+        apart = low.interval[1] < high.interval[0]
+        rows.append(
+            (
+                "swing by bar",
+                f"{low.ratio:.2f} in bar {low.bar} to {high.ratio:.2f} in bar {high.bar}" if apart else "steady",
+            )
+        )
+    return rows
+
+
+def _change(change: Change) -> tuple[str, str]:
+    """Something that moved along the take, and from where."""
+    name = {ChangeKind.TEMPO: "tempo", ChangeKind.SPREAD: "spread", ChangeKind.LEVEL: "level"}[change.kind]
+    unit = {ChangeKind.TEMPO: "bpm", ChangeKind.SPREAD: "ms", ChangeKind.LEVEL: "dB"}[change.kind]
+    where = f"bar {change.bar}" + (f", round {change.round}" if change.round > 1 else "")
+    return f"{name} from {where} on", f"{change.amount:+.1f} {unit}"
+
+
+def _number(value: float | None, form: str, unit: str) -> str:
+    return "not measured" if value is None else f"{value:{form}} {unit}"
+
+
+def _hit_line(judged: JudgedHit, said: Correction | None) -> HitLine:
+    hit, late = judged.hit, judged.late_ms
+    heard = {HitState.MISSED: "missed", HitState.NOT_REACHED: "not reached"}.get(hit.state) or (
+        hit.heard_articulation.value if hit.heard_articulation else ""
+    )
+    chances = hit.probabilities or {}
+    ring = "" if hit.ring_s is None else f"{hit.ring_s * 1000:.0f}"
+    ends = {"next": "cut by the next hit", "stop": "stopped", "decay": "died away", "end": "end of the take"}.get(
+        hit.ring_end.value if hit.ring_end else "", ""
+    )
+    if hit.stop_late_ms is not None:
+        ends += f", {hit.stop_late_ms:+.0f} ms"
+    return HitLine(
+        mark=f"{hit.round}-{hit.index}",
+        round=hit.round,
+        bar=hit.bar,
+        at=hit.at,
+        planned=hit.expected_articulation.value,
+        heard=heard,
+        deviation="" if late is None else f"{late:+.1f}",
+        level="" if hit.relative_level_db is None else f"{hit.relative_level_db:+.1f}",
+        ring=ring,
+        ends=ends,
+        chances=" ".join(f"{kind} {chances[kind]:.0%}" for kind in ("open", "palm", "dead") if kind in chances),
+        onset_s=hit.onset_s or hit.expected_s,
+        odd=judged.off,
+        played=hit.onset_s is not None,
+        said=said.articulation if said else "",
+        joined=bool(said and said.example_id),
+        more=_more(hit),
+    )
+
+
+def _more(hit: HitReading) -> str:
+    """What else was measured of a hit, in words; what was not measured is not named."""
+    parts = []
+    if hit.mute_depth is not None and hit.heard_articulation is Verdict.PALM:
+        parts.append(f"depth {hit.mute_depth:.2f}")
+    if hit.rest_db is not None:
+        parts.append(f"rest {hit.rest_db:+.0f} dB")
+    if hit.strum_ms is not None:
+        parts.append(f"strings over {hit.strum_ms:.0f} ms")
+    if hit.chord_ok is False:
+        parts.append("wrong fret")
+    if hit.stray_strings:
+        parts.append("string " + " and ".join(map(str, hit.stray_strings)) + (" rings" if len(hit.stray_strings) == 1 else " ring"))
+    return ", ".join(parts)
