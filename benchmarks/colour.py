@@ -5,8 +5,8 @@ training only: a network that hears every example in another colour each time mu
 import numpy as np
 
 from benchmarks.fit import Matrix
-from thrumble.core.ear.articulation import GROUP_OF, MOMENTS, SHAPES, SPECTRA, TOGETHER
-from thrumble.core.ear.spectrum import BAND_EDGES_HZ
+from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ
+from thrumble.core.ear.measure.articulation import GROUP_OF, MOMENTS, SHAPES, SPECTRA, TOGETHER
 
 SPREAD_DB = 8.0  # standard deviation of the equaliser
 WAVES = np.arange(1, 5)  # half waves from the lowest band to the highest; the slow ones are the larger

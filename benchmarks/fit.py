@@ -8,7 +8,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.network import Network
+from thrumble.core.ear.model.network import Network
 
 Matrix = NDArray[np.float32]
 Rows = NDArray[np.intp]

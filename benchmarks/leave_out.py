@@ -12,13 +12,13 @@ from pathlib import Path
 
 import numpy as np
 
-import thrumble.core.ear.hits as hits
+import thrumble.core.ear.measure.hits as hits
 import thrumble.core.ear.take as take
 from benchmarks.cases import Score, Take, folder_takes, heard_by_the_ear, measure, merged, scored, simulated_take
 from benchmarks.hearing import share, table
 from benchmarks.sampled import UNMET
 from benchmarks.train import SOURCES, fit, gathered, options
-from thrumble.core.ear.network import Network
+from thrumble.core.ear.model.network import Network
 from thrumble.core.ear.reading import ENGINE
 
 ROOT = Path(__file__).parent.parent

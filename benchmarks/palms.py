@@ -8,7 +8,7 @@ from scipy.stats import spearmanr
 from benchmarks.cases import Score, Take, measure
 from benchmarks.corpus import draw_riff
 from benchmarks.sampled import SampledGuitar
-from thrumble.core.ear.articulation import Profile
+from thrumble.core.ear.measure.articulation import Profile
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadAudio
 from thrumble.core.player.flaws import Flaws

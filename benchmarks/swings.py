@@ -5,7 +5,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from thrumble.core.ear.swing import measure_swing
+from thrumble.core.ear.measure.swing import measure_swing
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform

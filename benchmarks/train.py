@@ -1,4 +1,4 @@
-"""Trains the ear's small networks and writes src/thrumble/core/ear/weights.py.
+"""Trains the ear's small networks and writes src/thrumble/core/ear/model/weights.py.
 
     python -m benchmarks.train [--takes 1600] [--loud 800] [--ringing 800] [--guitars 300] [--seed 9] [--examples FILE]
 
@@ -26,15 +26,15 @@ from benchmarks.colour import recoloured_hits
 from benchmarks.corpus import draw_take, with_behind
 from benchmarks.fit import Matrix, Rows, fit_network, near, one_of, place_of, struck_or_not
 from benchmarks.palms import RATE_HZ, drawn_guitar
-from thrumble.core.ear.articulation import KINDS, measure_hits
-from thrumble.core.ear.chords import STRAY_MEASURES, Ringing, measure_strays
-from thrumble.core.ear.conditioning import Heard, condition
-from thrumble.core.ear.envelope import Envelope
-from thrumble.core.ear.network import Array, Network, pack
-from thrumble.core.ear.onsets import REFINE_S, attack_near, measure_candidates
-from thrumble.core.ear.placing import PLACES_S, around_places, measure_places
-from thrumble.core.ear.spectrum import bands_of
-from thrumble.core.ear.strumming import CLASSES_MS, measure_strums
+from thrumble.core.ear.align.onsets import REFINE_S, attack_near, measure_candidates
+from thrumble.core.ear.front.conditioning import Heard, condition
+from thrumble.core.ear.front.envelope import Envelope
+from thrumble.core.ear.front.spectrum import bands_of
+from thrumble.core.ear.measure.articulation import KINDS, measure_hits
+from thrumble.core.ear.measure.chords import STRAY_MEASURES, Ringing, measure_strays
+from thrumble.core.ear.measure.placing import PLACES_S, around_places, measure_places
+from thrumble.core.ear.measure.strumming import CLASSES_MS, measure_strums
+from thrumble.core.ear.model.network import Array, Network, pack
 from thrumble.core.player.perform import Performance
 from thrumble.core.player.rendering import PlayedHit
 from thrumble.core.player.single import LEAD_S, strike
@@ -43,7 +43,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Riff, note_midi, open_midi
 from thrumble.core.signal import Samples
 
-OUT = Path(__file__).parent.parent / "src/thrumble/core/ear/weights.py"
+OUT = Path(__file__).parent.parent / "src/thrumble/core/ear/model/weights.py"
 PLACE_SPREAD_S = 0.0012
 ONSET_ERROR_S = 0.0005
 STRAYS, MANY_STRAYS = 0.12, 0.4  # share of hits with a stray string, in all takes and in those that are heard for it alone

@@ -26,11 +26,11 @@ from benchmarks.train import (
 )
 
 from benchmarks import colour, train
-from thrumble.core.ear.articulation import KINDS, MEASURES, SHAPES, SPECTRA, measure_hits
-from thrumble.core.ear.chords import STRAY_MEASURES
-from thrumble.core.ear.conditioning import condition
+from thrumble.core.ear.front.conditioning import condition
+from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ, Bands, bands_of
+from thrumble.core.ear.measure.articulation import KINDS, MEASURES, SHAPES, SPECTRA, measure_hits
+from thrumble.core.ear.measure.chords import STRAY_MEASURES
 from thrumble.core.ear.reading import HitReading, HitState, Reading, StartSource, Summary, Verdict
-from thrumble.core.ear.spectrum import BAND_EDGES_HZ, Bands, bands_of
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
 from thrumble.formats.truth_json import truth_document

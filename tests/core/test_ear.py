@@ -5,8 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from thrumble.core.ear.conditioning import condition
-from thrumble.core.ear.network import Network, pack, unpack
+from thrumble.core.ear.front.conditioning import condition
+from thrumble.core.ear.model.network import Network, pack, unpack
 from thrumble.core.ear.reading import HitState, Reading, StartSource
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadAudio

@@ -12,19 +12,19 @@ from hypothesis import strategies as st
 
 from thrumble.core.coach.causes import CauseKind, find_causes
 from thrumble.core.coach.judgement import judge_hits
-from thrumble.core.ear.along import find_changes, hinge
-from thrumble.core.ear.articulation import KINDS, NO_PROFILE, Profile, classify_hits, measure_hits, mute_depths
 from thrumble.core.ear.comparing import compare
-from thrumble.core.ear.conditioning import condition
-from thrumble.core.ear.network import Network, unpack
+from thrumble.core.ear.front.conditioning import condition
+from thrumble.core.ear.front.spectrum import bands_of
+from thrumble.core.ear.measure.along import find_changes, hinge
+from thrumble.core.ear.measure.articulation import KINDS, NO_PROFILE, Profile, classify_hits, measure_hits, mute_depths
+from thrumble.core.ear.model.network import Network, unpack
+from thrumble.core.ear.model.weights import ARTICULATION
 from thrumble.core.ear.reading import ChangeKind, HitReading, HitState, Reading, StartSource, Verdict
-from thrumble.core.ear.spectrum import bands_of
 from thrumble.core.ear.take import TakeInfo, read_take
-from thrumble.core.ear.weights import ARTICULATION
-from thrumble.core.player.click import click_times, click_track
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone
+from thrumble.core.pulse.click import click_times, click_track
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.text import parse_riff

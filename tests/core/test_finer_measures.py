@@ -8,23 +8,23 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.test_measures import RATE, string, with_sounds
-from thrumble.core.ear.chords import STRAY_MEASURES, UNTOLD, Ringing, check_chords, measure_strays
-from thrumble.core.ear.clicks import Clicks, click_channel, find_clicks, start_by_clicks, without
-from thrumble.core.ear.conditioning import in_memory
-from thrumble.core.ear.envelope import GRID_S, Envelope
-from thrumble.core.ear.network import Network, unpack
-from thrumble.core.ear.onsets import Candidates, find_candidates
-from thrumble.core.ear.placing import FIRST, HEARD_BANDS, LAST, STEP_S, UNFORETOLD_BANDS, around_places, measure_places, place_hits
-from thrumble.core.ear.placing import PLACES as PLACE_STEPS
+from thrumble.core.ear.align.clicks import Clicks, click_channel, find_clicks, start_by_clicks, without
+from thrumble.core.ear.align.onsets import Candidates, find_candidates
+from thrumble.core.ear.align.start import fit_unknown
+from thrumble.core.ear.front.conditioning import in_memory
+from thrumble.core.ear.front.envelope import GRID_S, Envelope
+from thrumble.core.ear.front.spectrum import bands_of
+from thrumble.core.ear.measure.chords import STRAY_MEASURES, UNTOLD, Ringing, check_chords, measure_strays
+from thrumble.core.ear.measure.placing import FIRST, HEARD_BANDS, LAST, STEP_S, UNFORETOLD_BANDS, around_places, measure_places, place_hits
+from thrumble.core.ear.measure.placing import PLACES as PLACE_STEPS
+from thrumble.core.ear.measure.ringing import measure_rings, rest_levels_db
+from thrumble.core.ear.measure.strumming import CLASSES_MS, measure_strums, strum_times
+from thrumble.core.ear.measure.swing import measure_swing
+from thrumble.core.ear.model.network import Network, unpack
+from thrumble.core.ear.model.weights import ONSETS, PLACES, STRAYS, STRUM
 from thrumble.core.ear.reading import HitReading, HitState
-from thrumble.core.ear.ringing import measure_rings, rest_levels_db
-from thrumble.core.ear.spectrum import bands_of
-from thrumble.core.ear.start import fit_unknown
-from thrumble.core.ear.strumming import CLASSES_MS, measure_strums, strum_times
-from thrumble.core.ear.swing import measure_swing
-from thrumble.core.ear.weights import ONSETS, PLACES, STRAYS, STRUM
 from thrumble.core.music.pitch import frequency_hz
-from thrumble.core.player.click import click_sound
+from thrumble.core.pulse.click import click_sound
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.text import parse_riff
 

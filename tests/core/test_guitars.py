@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from thrumble.core.ear.articulation import measure_hits
-from thrumble.core.ear.conditioning import condition
-from thrumble.core.ear.spectrum import bands_of
+from thrumble.core.ear.front.conditioning import condition
+from thrumble.core.ear.front.spectrum import bands_of
+from thrumble.core.ear.measure.articulation import measure_hits
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.guitars import ModelGuitar, StringHit

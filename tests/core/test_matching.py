@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from thrumble.core.ear.matching import extra_hits, gaps_between, match_hits
-from thrumble.core.ear.onsets import Candidates
-from thrumble.core.ear.start import fit_given, fit_unknown
+from thrumble.core.ear.align.matching import extra_hits, gaps_between, match_hits
+from thrumble.core.ear.align.onsets import Candidates
+from thrumble.core.ear.align.start import fit_given, fit_unknown
 
 DUE = np.array([0.0, 0.5, 1.0, 1.25, 1.5, 2.0, 2.25, 2.75, 3.0, 3.5, 3.75, 4.25, 5.0, 5.25, 6.0, 6.5])
 SURE, DOUBTFUL = 6.0, -5.0

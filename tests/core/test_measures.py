@@ -3,15 +3,15 @@
 import numpy as np
 import pytest
 
-from thrumble.core.ear.articulation import KINDS, classify_hits, measure_hits
-from thrumble.core.ear.conditioning import WORK_RATE_HZ
-from thrumble.core.ear.envelope import Envelope
-from thrumble.core.ear.network import Network, unpack
-from thrumble.core.ear.onsets import find_candidates, measure_candidates
-from thrumble.core.ear.ringing import hit_levels_db, measure_rings
-from thrumble.core.ear.spectrum import bands_of
-from thrumble.core.ear.summary import robust_spread
-from thrumble.core.ear.weights import ARTICULATION, ONSETS
+from thrumble.core.ear.align.onsets import find_candidates, measure_candidates
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.front.envelope import Envelope
+from thrumble.core.ear.front.spectrum import bands_of
+from thrumble.core.ear.measure.articulation import KINDS, classify_hits, measure_hits
+from thrumble.core.ear.measure.ringing import hit_levels_db, measure_rings
+from thrumble.core.ear.measure.summary import robust_spread
+from thrumble.core.ear.model.network import Network, unpack
+from thrumble.core.ear.model.weights import ARTICULATION, ONSETS
 from thrumble.core.signal import filtered, high_pass, low_pass, peak, rms_db
 
 RATE = WORK_RATE_HZ

@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from thrumble.core.errors import BadFlaw
-from thrumble.core.player.click import click_sound, click_times
 from thrumble.core.player.flaws import TABLE, Flaws, read_flaws
 from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.player.strings import Damping, Pluck, pluck
+from thrumble.core.pulse.click import click_sound, click_times
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.text import parse_riff

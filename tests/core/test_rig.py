@@ -6,11 +6,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from thrumble.core.errors import BadAudio
-from thrumble.core.player.click import click_sound
 from thrumble.core.player.guitars import ModelGuitar
 from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Tone, draw_setup
 from thrumble.core.player.strings import Damping, Pluck, pluck
+from thrumble.core.pulse.click import click_sound
 from thrumble.core.riff.model import Articulation
 from thrumble.core.rig.calibration import SOUND_MS_PER_M, hear_strikes, measure_drum, measure_return, openings_spread_ms
 from thrumble.core.rig.fret_hand import StringState, check_strings, exercise_text, measure_releases

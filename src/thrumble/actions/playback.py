@@ -8,7 +8,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from thrumble.core.ear.reading import Reading
-from thrumble.core.player.click import click_sound, click_times
+from thrumble.core.pulse.click import click_sound, click_times
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.formats.audio import Recording, read_audio

@@ -7,7 +7,7 @@ import numpy as np
 from sqlmodel import Session
 
 from thrumble.actions.sound import fetch
-from thrumble.core.ear.articulation import NO_PROFILE, Profile
+from thrumble.core.ear.measure.articulation import NO_PROFILE, Profile
 from thrumble.core.errors import BadAudio, NotAllowed, NotFound
 from thrumble.core.riff.model import Articulation
 from thrumble.core.rig.palm import Kept, measure_single, profile_of

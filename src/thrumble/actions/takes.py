@@ -17,7 +17,7 @@ from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import judge_hits
 from thrumble.core.coach.words import say
 from thrumble.core.ear.comparing import Difference, compare
-from thrumble.core.ear.conditioning import MAX_S
+from thrumble.core.ear.front.conditioning import MAX_S
 from thrumble.core.ear.reading import ENGINE, Reading
 from thrumble.core.ear.take import TakeInfo, read_recording
 from thrumble.core.errors import Away, BadAudio, NotAllowed, NotFound, ThrumbleError

@@ -6,21 +6,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear import summary
-from thrumble.core.ear.articulation import NO_PROFILE, Profile
+from thrumble.core.ear.align.clicks import Clicks, click_channel, find_clicks, start_by_clicks, without
+from thrumble.core.ear.align.matching import extra_hits, gaps_between, match_hits
+from thrumble.core.ear.align.onsets import Candidates, find_candidates, likely
+from thrumble.core.ear.align.start import fit_given, fit_unknown
 from thrumble.core.ear.cautions import CLIP_NO_LEVELS, Basis, find_cautions
-from thrumble.core.ear.clicks import Clicks, click_channel, find_clicks, start_by_clicks, without
-from thrumble.core.ear.conditioning import Heard, Recording, condition_recording, in_memory
-from thrumble.core.ear.envelope import Envelope
-from thrumble.core.ear.hits import Matched, Sound, bare_hits, read_hits
-from thrumble.core.ear.matching import extra_hits, gaps_between, match_hits
-from thrumble.core.ear.network import Array, unpack
-from thrumble.core.ear.onsets import Candidates, find_candidates, likely
+from thrumble.core.ear.front.conditioning import Heard, Recording, condition_recording, in_memory
+from thrumble.core.ear.front.envelope import Envelope
+from thrumble.core.ear.front.spectrum import bands_of
+from thrumble.core.ear.measure import summary
+from thrumble.core.ear.measure.articulation import NO_PROFILE, Profile
+from thrumble.core.ear.measure.hits import Matched, Sound, bare_hits, read_hits
+from thrumble.core.ear.model.network import Array, unpack
+from thrumble.core.ear.model.weights import ONSETS
 from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, StartSource
-from thrumble.core.ear.spectrum import bands_of
-from thrumble.core.ear.start import fit_given, fit_unknown
-from thrumble.core.ear.weights import ONSETS
-from thrumble.core.player.click import click_times
+from thrumble.core.pulse.click import click_times
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
 COUNT_IN_BARS = 2  # before bar 1 clicks may be heard from here on

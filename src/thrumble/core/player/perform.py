@@ -8,11 +8,11 @@ from fractions import Fraction
 import numpy as np
 
 from thrumble.core.music.feel import Feel
-from thrumble.core.player.click import click_times, click_track
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.guitars import Guitar, ModelGuitar
 from thrumble.core.player.rendering import Plan, PlayedHit, render
 from thrumble.core.player.sound import Setup, Tone, amplify, draw_setup
+from thrumble.core.pulse.click import click_times, click_track
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation, Riff, Section, Stroke
 from thrumble.core.signal import Samples

@@ -9,14 +9,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.conditioning import condition
-from thrumble.core.ear.envelope import Envelope
-from thrumble.core.ear.network import unpack
-from thrumble.core.ear.onsets import find_candidates
-from thrumble.core.ear.spectrum import bands_of
-from thrumble.core.ear.weights import ONSETS
+from thrumble.core.ear.align.onsets import find_candidates
+from thrumble.core.ear.front.conditioning import condition
+from thrumble.core.ear.front.envelope import Envelope
+from thrumble.core.ear.front.spectrum import bands_of
+from thrumble.core.ear.model.network import unpack
+from thrumble.core.ear.model.weights import ONSETS
 from thrumble.core.errors import BadAudio
-from thrumble.core.player.click import click_sound
+from thrumble.core.pulse.click import click_sound
 from thrumble.core.signal import Array, Samples, analytic, filtered, high_pass
 
 LEAST_SHARE = 0.75  # of the clicks must have been heard

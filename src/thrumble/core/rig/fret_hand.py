@@ -12,7 +12,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.conditioning import WORK_RATE_HZ, condition
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, condition
 from thrumble.core.ear.reading import HitState, Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadAudio

@@ -10,7 +10,11 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.articulation import (
+from thrumble.core.ear.align.onsets import find_candidates
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, condition
+from thrumble.core.ear.front.envelope import Envelope
+from thrumble.core.ear.front.spectrum import bands_of
+from thrumble.core.ear.measure.articulation import (
     CLARITY_COLUMN,
     KINDS,
     LEVEL_COLUMN,
@@ -20,13 +24,9 @@ from thrumble.core.ear.articulation import (
     measure_hits,
     mute_depths,
 )
-from thrumble.core.ear.conditioning import WORK_RATE_HZ, condition
-from thrumble.core.ear.envelope import Envelope
-from thrumble.core.ear.network import Array, unpack
-from thrumble.core.ear.onsets import find_candidates
-from thrumble.core.ear.placing import place_hits
-from thrumble.core.ear.spectrum import bands_of
-from thrumble.core.ear.weights import ARTICULATION, DEPTH, ONSETS, PLACES
+from thrumble.core.ear.measure.placing import place_hits
+from thrumble.core.ear.model.network import Array, unpack
+from thrumble.core.ear.model.weights import ARTICULATION, DEPTH, ONSETS, PLACES
 from thrumble.core.errors import BadAudio
 from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples

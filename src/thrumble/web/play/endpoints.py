@@ -10,7 +10,7 @@ from pydantic import Field
 
 from thrumble.actions import takes as verbs
 from thrumble.core.errors import BadAudio, NotFound
-from thrumble.core.player.click import click_sound
+from thrumble.core.pulse.click import click_sound
 from thrumble.core.riff.checking import check_tempo
 from thrumble.core.takes import RecorderReport
 from thrumble.formats.audio import KINDS, MAX_BYTES, looks_like_audio

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from thrumble.core.neck.geometry import shifts_mm
-from thrumble.core.player.click import click_times
+from thrumble.core.pulse.click import click_times
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.store.riffs import Revision

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.fft import irfft, next_fast_len, rfft
 
-from thrumble.core.ear.matching import gaps_between, match_hits
-from thrumble.core.ear.network import Array
-from thrumble.core.ear.onsets import Candidates
+from thrumble.core.ear.align.matching import gaps_between, match_hits
+from thrumble.core.ear.align.onsets import Candidates
+from thrumble.core.ear.model.network import Array
 
 BIN_S = 0.005
 KERNEL_S = 0.016

@@ -6,7 +6,7 @@ about by chance in fewer than one take in a hundred (an F test, its line raised 
 
 import numpy as np
 
-from thrumble.core.ear.network import Array
+from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import Change, ChangeKind, HitReading
 from thrumble.core.riff.expand import DueHit
 

@@ -1,12 +1,37 @@
 """The click: a short falling sine with a hard edge, higher on accents. The browser, the simulated player and the ear use this one sound."""
 
+from collections.abc import Sequence
+from typing import Protocol
+
 import numpy as np
 
-from thrumble.core.riff.expand import ExpandedRiff, PlayedBar
+from thrumble.core.music.meter import Meter
 from thrumble.core.signal import Samples
 
 CLICK_S = 0.03
 ACCENT_HZ, PLAIN_HZ = 1976.0, 1318.5
+
+
+class TimedBar(Protocol):
+    """A bar in seconds from bar 1 beat 1. `number` counts from 1, 0 is a pick-up."""
+
+    @property
+    def number(self) -> int: ...
+    @property
+    def start_s(self) -> float: ...
+    @property
+    def end_s(self) -> float: ...
+    @property
+    def meter(self) -> Meter: ...
+
+
+class Timed(Protocol):
+    """What a click needs to know of a riff: its bars in order of play, and how long a round lasts."""
+
+    @property
+    def bars(self) -> Sequence[TimedBar]: ...
+    @property
+    def round_s(self) -> float: ...
 
 
 def click_sound(rate_hz: int, *, accent: bool) -> Samples:
@@ -16,23 +41,23 @@ def click_sound(rate_hz: int, *, accent: bool) -> Samples:
     return np.asarray(0.9 * wave, dtype=np.float32)
 
 
-def click_times(expanded: ExpandedRiff, *, rounds: int, count_in_bars: int) -> list[tuple[float, bool]]:
+def click_times(timed: Timed, *, rounds: int, count_in_bars: int) -> list[tuple[float, bool]]:
     """Every click of a take, seconds from bar 1 beat 1, and whether it is accented: count-in bars in the first meter, then all bars.
 
     The pick-up is played inside the count-in.
     """
-    first = next(bar for bar in expanded.bars if bar.number >= 1)
+    first = next(bar for bar in timed.bars if bar.number >= 1)
     clicks = []
     for k in range(-count_in_bars, 0):
         clicks += _bar_clicks(first, (k - 0) * (first.end_s - first.start_s))
     for n in range(rounds):
-        for bar in expanded.bars:
+        for bar in timed.bars:
             if bar.number >= 1:
-                clicks += _bar_clicks(bar, n * expanded.round_s + bar.start_s)
+                clicks += _bar_clicks(bar, n * timed.round_s + bar.start_s)
     return clicks
 
 
-def _bar_clicks(bar: PlayedBar, start_s: float) -> list[tuple[float, bool]]:
+def _bar_clicks(bar: TimedBar, start_s: float) -> list[tuple[float, bool]]:
     beat_s = (bar.end_s - bar.start_s) / bar.meter.beats
     return [(start_s + k * beat_s, k == 0) for k in range(bar.meter.beats)]
 

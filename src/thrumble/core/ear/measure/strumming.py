@@ -6,8 +6,8 @@ the lifts run together: then it is not sure, and nothing is said.
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.envelope import GRID_S, Envelope
-from thrumble.core.ear.network import Array, Network
+from thrumble.core.ear.front.envelope import GRID_S, Envelope
+from thrumble.core.ear.model.network import Array, Network
 
 STEPS_S = np.arange(-0.004, 0.0181, 2 * GRID_S)
 CLASSES_MS = np.array([1.0, 2.5, 4.0, 5.5, 7.0, 8.5, 10.0, 11.5])  # what the network tells apart; the answer lies between

@@ -14,9 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, rfft
 
-from thrumble.core.ear.conditioning import WORK_RATE_HZ
-from thrumble.core.ear.network import Array, Network
-from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP_S, Bands, grouped_power
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ, HOP_S, Bands, grouped_power
+from thrumble.core.ear.model.network import Array, Network
 from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples
 

@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import fft, ifft
 
-from thrumble.core.ear.conditioning import WORK_RATE_HZ, Recording
-from thrumble.core.ear.network import Array
-from thrumble.core.ear.onsets import Candidates
-from thrumble.core.ear.spectrum import BAND_EDGES_HZ, HOP_S, Bands
-from thrumble.core.player.click import ACCENT_HZ, PLAIN_HZ, click_sound
+from thrumble.core.ear.align.onsets import Candidates
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, Recording
+from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ, HOP_S, Bands
+from thrumble.core.ear.model.network import Array
+from thrumble.core.pulse.click import ACCENT_HZ, PLAIN_HZ, click_sound
 from thrumble.core.signal import Samples, analytic
 
 LIKE = 0.6  # share of the sound at a candidate that is the click's own

@@ -14,9 +14,9 @@ import soxr
 from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft
 
-from thrumble.core.ear.conditioning import WORK_RATE_HZ
-from thrumble.core.ear.network import Array, Network
-from thrumble.core.ear.spectrum import Matrix, band_matrix
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.front.spectrum import Matrix, band_matrix
+from thrumble.core.ear.model.network import Array, Network
 from thrumble.core.signal import Samples
 
 STEP, WINDOW = 22, 128  # samples: 1 ms from place to place; 6 ms of sound a spectrum

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import rfft
 
-from thrumble.core.ear.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
 from thrumble.core.signal import Samples
 
 HOP = 44  # samples, 1.995 ms

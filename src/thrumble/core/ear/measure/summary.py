@@ -4,10 +4,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from thrumble.core.ear.along import find_changes
-from thrumble.core.ear.network import Array
+from thrumble.core.ear.measure.along import find_changes
+from thrumble.core.ear.measure.swing import measure_swing
+from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Summary, Verdict
-from thrumble.core.ear.swing import measure_swing
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 from thrumble.core.riff.model import Stroke
 

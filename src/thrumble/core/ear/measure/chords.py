@@ -15,8 +15,8 @@ import soxr
 from numpy.typing import NDArray
 from scipy.fft import rfft
 
-from thrumble.core.ear.conditioning import WORK_RATE_HZ
-from thrumble.core.ear.network import Array, Network
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.model.network import Array, Network
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.signal import Samples
 

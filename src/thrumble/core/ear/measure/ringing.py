@@ -9,10 +9,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from thrumble.core.ear.conditioning import WORK_RATE_HZ
-from thrumble.core.ear.envelope import Envelope
-from thrumble.core.ear.network import Array
-from thrumble.core.ear.spectrum import HOP_S, Bands, grouped_power
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.front.envelope import Envelope
+from thrumble.core.ear.front.spectrum import HOP_S, Bands, grouped_power
+from thrumble.core.ear.model.network import Array
 from thrumble.core.signal import Samples
 
 FALL_DB = 20.0

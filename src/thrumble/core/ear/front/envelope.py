@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from thrumble.core.ear.conditioning import WORK_RATE_HZ
-from thrumble.core.ear.network import Array
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.model.network import Array
 from thrumble.core.signal import Samples, filtered, high_pass
 
 FLOOR_POWER = 1e-9

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.network import Array
-from thrumble.core.ear.onsets import Candidates
+from thrumble.core.ear.align.onsets import Candidates
+from thrumble.core.ear.model.network import Array
 
 MISS = float(np.log(0.02))  # a due hit left out
 EXTRA_PER_S = 0.25  # onsets of no due hit, a second

@@ -5,18 +5,18 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.articulation import KINDS, NO_PROFILE, UNSURE_BELOW, Profile, classify_hits, measure_hits, mute_depths
-from thrumble.core.ear.chords import UNTOLD, ChordCheck, Ringing, check_chords
-from thrumble.core.ear.conditioning import Heard
-from thrumble.core.ear.envelope import Envelope
-from thrumble.core.ear.network import Array, unpack
-from thrumble.core.ear.onsets import Candidates
-from thrumble.core.ear.placing import place_hits
+from thrumble.core.ear.align.onsets import Candidates
+from thrumble.core.ear.front.conditioning import Heard
+from thrumble.core.ear.front.envelope import Envelope
+from thrumble.core.ear.front.spectrum import Bands
+from thrumble.core.ear.measure.articulation import KINDS, NO_PROFILE, UNSURE_BELOW, Profile, classify_hits, measure_hits, mute_depths
+from thrumble.core.ear.measure.chords import UNTOLD, ChordCheck, Ringing, check_chords
+from thrumble.core.ear.measure.placing import place_hits
+from thrumble.core.ear.measure.ringing import Ring, hit_levels_db, measure_rings, rest_levels_db
+from thrumble.core.ear.measure.strumming import strum_times
+from thrumble.core.ear.model.network import Array, unpack
+from thrumble.core.ear.model.weights import ARTICULATION, DEPTH, PLACES, STRAYS, STRUM
 from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, RingEnd, Verdict
-from thrumble.core.ear.ringing import Ring, hit_levels_db, measure_rings, rest_levels_db
-from thrumble.core.ear.spectrum import Bands
-from thrumble.core.ear.strumming import strum_times
-from thrumble.core.ear.weights import ARTICULATION, DEPTH, PLACES, STRAYS, STRUM
 from thrumble.core.riff.expand import DueHit
 from thrumble.core.riff.model import Articulation, Riff, note_midi, open_midi
 

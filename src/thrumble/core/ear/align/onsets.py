@@ -11,10 +11,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.conditioning import WORK_RATE_HZ
-from thrumble.core.ear.envelope import FLOOR_POWER, Envelope
-from thrumble.core.ear.network import Array, Network
-from thrumble.core.ear.spectrum import BAND_EDGES_HZ, BLOCK, HOP_S, Bands, Matrix
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.front.envelope import FLOOR_POWER, Envelope
+from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ, BLOCK, HOP_S, Bands, Matrix
+from thrumble.core.ear.model.network import Array, Network
 from thrumble.core.signal import Samples
 
 LAG = 5  # frames, 10 ms: a flux over less misses soft palms, over more blurs sixteenths

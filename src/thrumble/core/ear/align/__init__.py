@@ -1,0 +1,1 @@
+"""Where strokes and clicks are, where the riff lies in the take, and which stroke is which hit."""

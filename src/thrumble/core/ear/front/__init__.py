@@ -1,0 +1,1 @@
+"""From whatever was recorded to one clean signal, its spectra and its envelope."""

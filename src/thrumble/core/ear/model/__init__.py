@@ -1,0 +1,1 @@
+"""The trained networks and their weights."""
