@@ -138,7 +138,7 @@ def test_the_page_and_the_headline_show_the_share_that_was_right() -> None:
     assert (cell["tone"], cell["n"], cell["muted"], cell["unlike_n"]) == ("clean", 200, 0.95, 100) and cell["unlike"] == 0.95
     assert headline(score)["two"] == "0.950" and headline(score)["f25"] == "0.990"
     view = certainty_view([], [("open", "palm"), ("open", "palm"), ("dead", "dead")])
-    assert "3 hits yourself and agreed with the ear on 1: 2 called open that you say were palm" in view.corrections
+    assert "3 hits yourself and agreed on 1: 2 called open that you say were palm" in view.corrections
     late = Score(cases=[a_case(tone="crunch", error_ms=float(k)) for k in range(-50, 51)])
     assert timing(late) == {"crunch": {"middle_ms": 25.0, "tail_ms": 48.0}}
     for tone, middle, tail in view.timing:
