@@ -1,4 +1,5 @@
-"""From the end of a recording to the drawn reading, in Chromium, and the pages' server time; against a running ./run with demo data.
+"""From the end of a recording to the drawn reading, in Chromium, and the pages' server time;
+against a running ./run with demo data.
 
 python -m benchmarks.browser [http://127.0.0.1:8642]
 """
@@ -39,7 +40,8 @@ def palm_ms(browser: Browser, base: str) -> float:
     for n in range(6):
         sound = strike(played, setup, Articulation.PALM, depth=0.6, midi=[40.0], rng=rng)
         page.evaluate(
-            "([text, rate]) => window.__ownSound.play(text, rate)", [base64.b64encode(sound.astype("<f4").tobytes()).decode(), 48000]
+            "([text, rate]) => window.__ownSound.play(text, rate)",
+            [base64.b64encode(sound.astype("<f4").tobytes()).decode(), 48000],
         )
         page.locator("#dots circle").nth(n).wait_for(state="attached", timeout=8000)
         page.wait_for_timeout(300)
@@ -51,7 +53,17 @@ def main() -> None:
     base = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8642"
     print("| what | milliseconds |\n| --- | --- |")
     with httpx2.Client(base_url=base) as client:
-        for page in ("/", "/rig", "/rig/tones/2", "/certainty", "/riffs", "/riffs/1", "/play/1", "/readings", "/takes/1"):
+        for page in (
+            "/",
+            "/rig",
+            "/rig/tones/2",
+            "/certainty",
+            "/riffs",
+            "/riffs/1",
+            "/play/1",
+            "/readings",
+            "/takes/1",
+        ):
             times = []
             for _ in range(8):
                 begin = time.perf_counter()
@@ -61,7 +73,9 @@ def main() -> None:
     riff = parse_riff(riff_texts()["1-sluice-gate"])
     take = perform(riff, seed=7, lead_s=240 / float(riff.tempo_bpm))
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=[*ARGS, "--use-fake-device-for-media-stream"])
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=[*ARGS, "--use-fake-device-for-media-stream"]
+        )
         context = browser.new_context(permissions=["microphone"])
         context.add_init_script(path=SEAM)
         page = context.new_page()
@@ -76,7 +90,9 @@ def main() -> None:
         print(
             f"| end of a {take.samples.size / take.rate_hz:.0f} s recording to the drawn reading, median of three | {statistics.median(times):.0f} |"
         )
-        print(f"| a palm finder's hit, from the end of its second of sound to its place, median of six | {palm_ms(browser, base):.0f} |")
+        print(
+            f"| a palm finder's hit, from the end of its second of sound to its place, median of six | {palm_ms(browser, base):.0f} |"
+        )
         browser.close()
 
 

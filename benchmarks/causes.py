@@ -1,7 +1,10 @@
-"""Is the cause that the coach names the one that was there? Every flaw of the simulated guitarist, in several sizes, alone and in pairs, on all
-demo riffs and twenty invented ones, in three tones, on modelled and sampled guitars; and players without a flaw.
+"""Is the cause that the coach names the one that was there? Every flaw of the simulated guitarist,
+in several sizes, alone and in pairs, on all
+demo riffs and twenty invented ones, in three tones, on modelled and sampled guitars; and players
+without a flaw.
 
-python -m benchmarks.causes [--takes N] [--pairs N] [--clean N] [--write]     (sampled guitars where their packages are installed)
+python -m benchmarks.causes [--takes N] [--pairs N] [--clean N] [--write]     (sampled guitars where
+their packages are installed)
 """
 
 import argparse
@@ -16,7 +19,8 @@ import numpy as np
 
 from benchmarks.corpus import draw_riff
 from benchmarks.sampled import FOLDER, LEARNT, SampledGuitar
-from thrumble.core.coach.causes import CauseKind, find_causes
+from thrumble.core.coach.cause import CauseKind
+from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import judge_hits
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
@@ -47,7 +51,9 @@ class Trial:
 
 
 def _trial(name: str, right: CauseKind | frozenset[CauseKind], **changes: float) -> Trial:
-    return Trial(name, tuple(changes.items()), right if isinstance(right, frozenset) else frozenset({right}))
+    return Trial(
+        name, tuple(changes.items()), right if isinstance(right, frozenset) else frozenset({right})
+    )
 
 
 # sizes that spoil a twentieth of the hits or more
@@ -60,10 +66,19 @@ TRIALS = [
     *(_trial(f"bias {ms:+d} ms", CauseKind.BIAS, bias=ms) for ms in (25, -25)),
     *(_trial(f"{share:.0%} missed", CauseKind.MISSED, missed=share) for share in (0.06, 0.15)),
     *(_trial(f"{share:.0%} extra", CauseKind.EXTRA, extra=share) for share in (0.08, 0.15)),
-    *(_trial(f"{share:.0%} of palms ring", frozenset({CauseKind.RANG}), ringing=share) for share in (0.2, 0.4)),
-    *(_trial(f"{share:.0%} of opens choked", frozenset({CauseKind.CHOKED}), choked=share) for share in (0.2, 0.4)),
+    *(
+        _trial(f"{share:.0%} of palms ring", frozenset({CauseKind.RANG}), ringing=share)
+        for share in (0.2, 0.4)
+    ),
+    *(
+        _trial(f"{share:.0%} of opens choked", frozenset({CauseKind.CHOKED}), choked=share)
+        for share in (0.2, 0.4)
+    ),
     *(_trial(f"{share:.0%} of all otherwise", SOUNDS, wrong=share) for share in (0.1, 0.2)),
-    *(_trial(f"stops late by {ms} ms", CauseKind.STOPS, stop=ms, stop_spread=10) for ms in (110, 180)),
+    *(
+        _trial(f"stops late by {ms} ms", CauseKind.STOPS, stop=ms, stop_spread=10)
+        for ms in (110, 180)
+    ),
     *(_trial(f"{share:.0%} a fret off", CauseKind.FRETS, fret=share) for share in (0.3,)),
     *(_trial(f"{share:.0%} stray strings", CauseKind.STRAYS, stray=share) for share in (0.4,)),
     *(_trial(f"level uneven by {db} dB", CauseKind.LEVEL, level=db) for db in (6,)),
@@ -82,11 +97,19 @@ def fits(trial: Trial, riff: Riff) -> bool:
     kinds = Counter(due.hit.articulation for due in expanded.hits)
     n = len(expanded.hits)
     wide = sum(mm >= 145 for mm in shifts_mm(expanded.hits, capo=riff.capo))
-    chords = sum(len(due.hit.notes) > 1 and due.slot_s > 0.25 and due.hit.articulation is Articulation.OPEN for due in expanded.hits)
+    chords = sum(
+        len(due.hit.notes) > 1 and due.slot_s > 0.25 and due.hit.articulation is Articulation.OPEN
+        for due in expanded.hits
+    )
     need = {
-        "shift": wide >= 5, "swing": riff.feel.ratio is not None, "stop": sum(due.hit.stop for due in expanded.hits) >= 5,
-        "ringing": kinds[Articulation.PALM] >= 0.3 * n, "choked": kinds[Articulation.OPEN] >= 0.3 * n, "fret": chords >= 12, "stray": chords >= 12,
-    }  # fmt: skip
+        "shift": wide >= 5,
+        "swing": riff.feel.ratio is not None,
+        "stop": sum(due.hit.stop for due in expanded.hits) >= 5,
+        "ringing": kinds[Articulation.PALM] >= 0.3 * n,
+        "choked": kinds[Articulation.OPEN] >= 0.3 * n,
+        "fret": chords >= 12,
+        "stray": chords >= 12,
+    }
     least = 24 if "stop" in dict(trial.changes) else 48
     return n >= least and all(need.get(name, True) for name, _ in trial.changes)
 
@@ -111,18 +134,32 @@ class Heard:
 
 
 def spoilt(trial: Trial, take: Performance, riff: Riff) -> float:
-    """The share of due hits that a flaw spoilt, by the truth: off the mark, missing, sounding otherwise, not silent in time."""
+    """The share of due hits that a flaw spoilt, by the truth: off the mark, missing, sounding
+    otherwise, not silent in time.
+    """
     due = [hit for hit in take.hits if hit.index is not None]
     slots = expand(riff).hits
-    late = {id(h): (h.onset_s - h.expected_s) * 1000 for h in due if h.played and h.onset_s is not None}
+    late = {
+        id(h): (h.onset_s - h.expected_s) * 1000 for h in due if h.played and h.onset_s is not None
+    }
     middle = 0.0 if "bias" in dict(trial.changes) else float(np.median(list(late.values())))
-    off = sum(abs(late[id(h)] - middle) > min(20.0, 250 * slots[h.index].slot_s) for h in due if id(h) in late and h.index is not None)
+    off = sum(
+        abs(late[id(h)] - middle) > min(20.0, 250 * slots[h.index].slot_s)
+        for h in due
+        if id(h) in late and h.index is not None
+    )
     name = trial.changes[0][0]
     count = {
         "missed": sum(not h.played for h in due),
         "extra": sum(h.index is None for h in take.hits),
-        "ringing": sum(h.played and h.planned == Articulation.PALM and h.articulation == Articulation.OPEN for h in due),
-        "choked": sum(h.played and h.planned == Articulation.OPEN and h.articulation != Articulation.OPEN for h in due),
+        "ringing": sum(
+            h.played and h.planned == Articulation.PALM and h.articulation == Articulation.OPEN
+            for h in due
+        ),
+        "choked": sum(
+            h.played and h.planned == Articulation.OPEN and h.articulation != Articulation.OPEN
+            for h in due
+        ),
         "wrong": sum(h.played and h.planned != h.articulation for h in due),
         "stop": sum((h.stop_late_ms or 0) >= 60 for h in due),
         "fret": sum(bool(h.fret_error) for h in due),
@@ -138,7 +175,9 @@ def run(job: Job) -> Heard:
     rng = np.random.default_rng(job.seed)
     setup = draw_setup(job.tone, rng)
     guitar = partial(SampledGuitar, notes=LEARNT) if job.sampled else ModelGuitar
-    take = perform(job.riff, seed=job.seed, flaws=replace(STEADY, **changes), setup=setup, guitar=guitar)
+    take = perform(
+        job.riff, seed=job.seed, flaws=replace(STEADY, **changes), setup=setup, guitar=guitar
+    )
     info = TakeInfo(start_s=take.start_s, delay_ms=DELAY_MS, delay_spread_ms=1.0)
     reading = read_take(take.samples, take.rate_hz, expand(job.riff), info)
     return Heard(reading, tuple(spoilt(trial, take, job.riff) for trial in job.trials))
@@ -150,7 +189,9 @@ def causes_of(job: Job, heard: Heard) -> list[CauseKind]:
 
 
 def jobs(trials: list[tuple[Trial, ...]], takes: int, seed: int) -> list[Job]:
-    """So many takes for each combination, over the riffs that can show it, tones and guitars in turn."""
+    """So many takes for each combination, over the riffs that can show it, tones and guitars in
+    turn.
+    """
     known, tones = riffs(), list(Tone)
     have_samples = (FOLDER / f"{LEARNT}.sf2").exists()
     out = []
@@ -158,14 +199,26 @@ def jobs(trials: list[tuple[Trial, ...]], takes: int, seed: int) -> list[Job]:
         fitting = [riff for riff in known if all(fits(trial, riff) for trial in combined)]
         for k in range(takes if fitting else 0):
             riff = fitting[(k * 5 + number) % len(fitting)]
-            out.append(Job(combined, riff, tones[k % 3], seed * 100_000 + number * 1000 + k, have_samples and k % 2 == 1))
+            out.append(
+                Job(
+                    combined,
+                    riff,
+                    tones[k % 3],
+                    seed * 100_000 + number * 1000 + k,
+                    have_samples and k % 2 == 1,
+                )
+            )
     return out
 
 
 def pairs() -> list[tuple[Trial, ...]]:
     """Every flaw in its larger size with every other that another kind of cause names."""
     largest = {trial.changes[0][0]: trial for trial in TRIALS}
-    return [(a, b) for a, b in itertools.combinations(largest.values(), 2) if not a.right & b.right and not (a.right | b.right) <= SOUNDS]
+    return [
+        (a, b)
+        for a, b in itertools.combinations(largest.values(), 2)
+        if not a.right & b.right and not (a.right | b.right) <= SOUNDS
+    ]
 
 
 def main() -> None:
@@ -187,10 +240,18 @@ def main() -> None:
 
 
 def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Heard]) -> str:
-    """Everything in Markdown. Takes in which a flaw happened to spoil less than a twentieth of the hits are left out."""
+    """Everything in Markdown. Takes in which a flaw happened to spoil less than a twentieth of the
+    hits are left out.
+    """
     large = [all(share >= LEAST for share in one.spoilt) for one in heard]
-    every = [(job, causes_of(job, one)) for job, one, enough in zip([*alone, *both, *clean], heard, large, strict=True) if enough]
-    alone, both, clean = ([job for job, _ in every if len(job.trials) == count] for count in (1, 2, 0))
+    every = [
+        (job, causes_of(job, one))
+        for job, one, enough in zip([*alone, *both, *clean], heard, large, strict=True)
+        if enough
+    ]
+    alone, both, clean = (
+        [job for job, _ in every if len(job.trials) == count] for count in (1, 2, 0)
+    )
     named = [kinds for count in (1, 2, 0) for job, kinds in every if len(job.trials) == count]
     first, second = len(alone), len(alone) + len(both)
     rows: dict[str, list[tuple[Job, list[CauseKind]]]] = defaultdict(list)
@@ -199,31 +260,47 @@ def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Hear
     lines = [
         "# Are the causes right?",
         "",
-        "Made by `python -m benchmarks.causes --write`: the simulated guitarist with known flaws beside a steady hand (spread 7 ms), all demo "
-        "riffs and twenty invented ones that can show the flaw, three tones, modelled guitars and, where their packages are installed, "
+        "Made by `python -m benchmarks.causes --write`: the simulated guitarist with known flaws "
+        "beside a steady hand (spread 7 ms), all demo "
+        "riffs and twenty invented ones that can show the flaw, three tones, modelled guitars "
+        "and, where their packages are installed, "
         "sampled ones; only takes in which the flaw truly spoilt a twentieth of the hits.",
         "",
-        "| flaw | takes | first cause right | named at all | first named instead | named and not there |",
+        "| flaw | takes | first cause right | named at all | first named instead | named and not "
+        "there |",
         "| --- | --- | --- | --- | --- | --- |",
     ]
     right = false = total = 0
     for name, cases in rows.items():
         hits = sum(bool(kinds) and kinds[0] in job.trials[0].right for job, kinds in cases)
         anywhere = sum(any(kind in job.trials[0].right for kind in kinds) for job, kinds in cases)
-        others = Counter(str(kinds[0]) for job, kinds in cases if kinds[0] not in job.trials[0].right)
-        wrong = sum(any(kind not in job.trials[0].right and kind is not CauseKind.CLEAN for kind in kinds) for job, kinds in cases)
+        others = Counter(
+            str(kinds[0]) for job, kinds in cases if kinds[0] not in job.trials[0].right
+        )
+        wrong = sum(
+            any(kind not in job.trials[0].right and kind is not CauseKind.CLEAN for kind in kinds)
+            for job, kinds in cases
+        )
         right, false, total = right + hits, false + wrong, total + len(cases)
         instead = ", ".join(f"{kind} {count}" for kind, count in others.most_common(3))
-        lines.append(f"| {name} | {len(cases)} | {hits / len(cases):.2f} | {anywhere / len(cases):.2f} | {instead} | {wrong} |")
+        lines.append(
+            f"| {name} | {len(cases)} | {hits / len(cases):.2f} | {anywhere / len(cases):.2f} | {instead} | {wrong} |"
+        )
     named_both = sum(
         all(any(kind in trial.right for kind in kinds) for trial in job.trials)
         for job, kinds in zip(both, named[first:second], strict=True)
     )
     called = sum(kinds == [CauseKind.CLEAN] for kinds in named[second:])
-    accused = Counter(str(kind) for kinds in named[second:] for kind in kinds if kind is not CauseKind.CLEAN)
+    accused = Counter(
+        str(kind) for kinds in named[second:] for kind in kinds if kind is not CauseKind.CLEAN
+    )
     missing: Counter[str] = Counter()
     for job, kinds in zip(both, named[first:second], strict=True):
-        missing.update(trial.changes[0][0] for trial in job.trials if not any(kind in trial.right for kind in kinds))
+        missing.update(
+            trial.changes[0][0]
+            for trial in job.trials
+            if not any(kind in trial.right for kind in kinds)
+        )
     lines += [
         "",
         "| | asked | reached |",
@@ -234,7 +311,7 @@ def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Hear
         f"| no flaw: called clean, {len(clean)} takes | 0.98 | {called / max(1, len(clean)):.3f} ({dict(accused) or 'nobody accused'}) |",
         "",
         f"In pairs the ones not named are most often: {', '.join(f'{name} {count}' for name, count in missing.most_common(6)) or 'none'}.",
-    ]  # fmt: skip
+    ]
     return "\n".join(lines)
 
 

@@ -1,4 +1,6 @@
-"""What a recording may suffer: takes made worse in one way at a time, to be read against the same truth."""
+"""What a recording may suffer: takes made worse in one way at a time, to be read against the same
+truth.
+"""
 
 import io
 from collections.abc import Callable
@@ -52,7 +54,9 @@ def _sneeze(samples: np.ndarray, rate: int, rng: np.random.Generator) -> tuple[n
     return out, rate
 
 
-def _other_guitar(samples: np.ndarray, rate: int, rng: np.random.Generator) -> tuple[np.ndarray, int]:
+def _other_guitar(
+    samples: np.ndarray, rate: int, rng: np.random.Generator
+) -> tuple[np.ndarray, int]:
     other = simulated_take(int(rng.integers(1000)), 77, sampled=False)
     return with_behind(samples, rate, other.samples, other.rate_hz, BEHIND_DB), rate
 
@@ -65,7 +69,13 @@ def _coded(form: str, subtype: str) -> Change:
     def change(samples: np.ndarray, rate: int, _: np.random.Generator) -> tuple[np.ndarray, int]:
         file = io.BytesIO()
         target = 48000 if subtype == "OPUS" else rate
-        soundfile.write(file, soxr.resample(samples, rate, target).astype(np.float32), target, format=form, subtype=subtype)
+        soundfile.write(
+            file,
+            soxr.resample(samples, rate, target).astype(np.float32),
+            target,
+            format=form,
+            subtype=subtype,
+        )
         sound = read_audio(file.getvalue())
         return np.asarray(sound.samples).reshape(sound.samples.shape[0], -1)[:, 0], sound.rate_hz
 

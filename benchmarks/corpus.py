@@ -61,7 +61,9 @@ STYLES = {
     "ghost": Style(Fraction(1, 16), (75, 110), 0.25, 0.1, 0.4, 0.22, 0.03),
     "stops": Style(Fraction(1, 8), (85, 140), 0.4, 0.2, 0.05, 0.15, 0.2),
     "open": Style(Fraction(1, 8), (90, 180), 0.8, 0.1, 0.05, 0.0, 0.05),
-    "contrary": Style(Fraction(1, 8), (90, 170), 0.4, 0.45, 0.08, 0.05, 0.02, palm_chords=0.8, open_singles=0.8),
+    "contrary": Style(
+        Fraction(1, 8), (90, 170), 0.4, 0.45, 0.08, 0.05, 0.02, palm_chords=0.8, open_singles=0.8
+    ),
     "shuffle": Style(Fraction(1, 8), (80, 140), 0.55, 0.35, 0.06, 0.02, 0.02, shuffle=True),
 }
 METERS = ("4/4", "4/4", "4/4", "3/4", "5/4", "7/8")
@@ -75,7 +77,11 @@ def draw_riff(seed: int) -> tuple[Riff, str]:
     beats, unit = (int(x) for x in str(rng.choice(METERS)).split("/"))
     meter = Meter(beats, unit)
     tuning = TUNINGS[str(rng.choice(list(TUNINGS)))]
-    feel = Feel(Fraction(int(rng.integers(14, 30)), 10), Fraction(1, 8)) if style.shuffle and unit == 4 else STRAIGHT
+    feel = (
+        Feel(Fraction(int(rng.integers(14, 30)), 10), Fraction(1, 8))
+        if style.shuffle and unit == 4
+        else STRAIGHT
+    )
     pedal = Note(6, 0) if rng.random() < 0.7 else Note(5, 0)
     bars = tuple(_bar(style, meter, pedal, tuning, rng) for _ in range(int(rng.integers(3, 6))))
     if not any(bar.hits for bar in bars):
@@ -84,11 +90,21 @@ def draw_riff(seed: int) -> tuple[Riff, str]:
     sections = (Section(name="A", bars=bars),)
     play = ("A",) * int(rng.integers(1, 4))
     return check_riff(
-        Riff(title=f"Study {seed}", tempo_bpm=tempo, sections=sections, tuning=tuning, feel=feel, play=play, pedal=pedal)
+        Riff(
+            title=f"Study {seed}",
+            tempo_bpm=tempo,
+            sections=sections,
+            tuning=tuning,
+            feel=feel,
+            play=play,
+            pedal=pedal,
+        )
     ), name
 
 
-def _bar(style: Style, meter: Meter, pedal: Note, tuning: tuple[str, ...], rng: np.random.Generator) -> Bar:
+def _bar(
+    style: Style, meter: Meter, pedal: Note, tuning: tuple[str, ...], rng: np.random.Generator
+) -> Bar:
     places: list[tuple[Fraction, Fraction]] = []
     at, k = Fraction(0), 0
     cell = style.cell or (1,)
@@ -99,10 +115,18 @@ def _bar(style: Style, meter: Meter, pedal: Note, tuning: tuple[str, ...], rng: 
     hits: list[Hit] = []
     root = int(rng.integers(0, 9))
     for at, length in places:
-        kind = rng.choice(["open", "palm", "dead", "hold", "rest"], p=[style.open, style.palm, style.dead, style.hold, style.rest])
+        kind = rng.choice(
+            ["open", "palm", "dead", "hold", "rest"],
+            p=[style.open, style.palm, style.dead, style.hold, style.rest],
+        )
         if rng.random() < 0.25:
             root = int(rng.integers(0, 11))
-        if kind == "hold" and hits and hits[-1].at + hits[-1].length == at and hits[-1].articulation is Articulation.OPEN:
+        if (
+            kind == "hold"
+            and hits
+            and hits[-1].at + hits[-1].length == at
+            and hits[-1].articulation is Articulation.OPEN
+        ):
             hits[-1] = replace(hits[-1], length=hits[-1].length + length)
             continue
         if kind in ("rest", "hold"):
@@ -110,15 +134,33 @@ def _bar(style: Style, meter: Meter, pedal: Note, tuning: tuple[str, ...], rng: 
                 hits[-1] = replace(hits[-1], stop=True)
             continue
         articulation = Articulation(kind)
-        single = rng.random() < (style.open_singles if articulation is Articulation.OPEN else 1 - style.palm_chords)
+        single = rng.random() < (
+            style.open_singles if articulation is Articulation.OPEN else 1 - style.palm_chords
+        )
         if articulation is Articulation.DEAD:
             single = rng.random() < 0.2
-        notes = ((pedal,) if rng.random() < 0.6 else (Note(pedal.string, root),)) if single else _chord(root, tuning, rng)
-        depth = Decimal(str(round(float(np.clip(rng.normal(0.6, 0.2), 0.1, 1)), 2))) if articulation is Articulation.PALM else None
+        notes = (
+            ((pedal,) if rng.random() < 0.6 else (Note(pedal.string, root),))
+            if single
+            else _chord(root, tuning, rng)
+        )
+        depth = (
+            Decimal(str(round(float(np.clip(rng.normal(0.6, 0.2), 0.1, 1)), 2)))
+            if articulation is Articulation.PALM
+            else None
+        )
         index = int(at / style.slot)
         stroke = Stroke.UP if style.slot < Fraction(1, 8) and index % 2 else Stroke.DOWN
         hits.append(
-            Hit(at=at, length=length, notes=notes, articulation=articulation, depth=depth, stroke=stroke, accent=bool(rng.random() < 0.2))
+            Hit(
+                at=at,
+                length=length,
+                notes=notes,
+                articulation=articulation,
+                depth=depth,
+                stroke=stroke,
+                accent=bool(rng.random() < 0.2),
+            )
         )
     return Bar(meter, tuple(hits))
 
@@ -134,9 +176,16 @@ def _chord(root: int, tuning: tuple[str, ...], rng: np.random.Generator) -> tupl
 
 
 def draw_take(
-    seed: int, tone: Tone | None = None, *, sampled: bool = False, notes: str = LEARNT, hurry: float = 1.0, **changed: float
+    seed: int,
+    tone: Tone | None = None,
+    *,
+    sampled: bool = False,
+    notes: str = LEARNT,
+    hurry: float = 1.0,
+    **changed: float,
 ) -> tuple[Riff, Performance, str]:
-    """A random riff played with random flaws by a random guitar, modelled or `sampled`; the same seed gives the same take.
+    """A random riff played with random flaws by a random guitar, modelled or `sampled`; the same
+    seed gives the same take.
 
     notes : the bank of sampled notes.
     hurry : factor on the tempo that the riff's style asks for.
@@ -148,21 +197,47 @@ def draw_take(
     rng = np.random.default_rng([seed, 7])
     tone = tone or list(Tone)[int(rng.integers(3))]
     flaws = Flaws(
-        timing=float(rng.uniform(4, 16)), bias=float(rng.uniform(-12, 12)), shift=float(rng.choice([0, 25])), missed=0.02, extra=0.015, wrong=0.07,
-        stop=float(rng.uniform(-20, 120)), stop_spread=float(rng.uniform(5, 70)), stray=0.03, fret=0.03, level=float(rng.uniform(0.5, 3)),
-    )  # fmt: skip
+        timing=float(rng.uniform(4, 16)),
+        bias=float(rng.uniform(-12, 12)),
+        shift=float(rng.choice([0, 25])),
+        missed=0.02,
+        extra=0.015,
+        wrong=0.07,
+        stop=float(rng.uniform(-20, 120)),
+        stop_spread=float(rng.uniform(5, 70)),
+        stray=0.03,
+        fret=0.03,
+        level=float(rng.uniform(0.5, 3)),
+    )
     flaws = replace(flaws, **changed)
     click = float(rng.uniform(-30, -12)) if rng.random() < 0.15 else None
     rate = int(rng.choice([44100, 48000]))
     lead_s = float(rng.uniform(0.3, 3))
     guitar = partial(SampledGuitar, notes=notes) if sampled else ModelGuitar
-    return riff, perform(riff, seed=seed, tone=tone, flaws=flaws, click_db=click, rate_hz=rate, lead_s=lead_s, guitar=guitar), style
+    return (
+        riff,
+        perform(
+            riff,
+            seed=seed,
+            tone=tone,
+            flaws=flaws,
+            click_db=click,
+            rate_hz=rate,
+            lead_s=lead_s,
+            guitar=guitar,
+        ),
+        style,
+    )
 
 
-def with_behind(samples: Samples, rate_hz: int, other: Samples, other_hz: int, level_db: float) -> Samples:
+def with_behind(
+    samples: Samples, rate_hz: int, other: Samples, other_hz: int, level_db: float
+) -> Samples:
     """A take with another one sounding behind it all along, so loud against it."""
     far = np.resize(soxr.resample(other, other_hz, rate_hz), samples.size)
-    return samples + far * np.float32(10 ** (level_db / 20) * np.std(samples) / max(1e-9, float(np.std(far))))
+    return samples + far * np.float32(
+        10 ** (level_db / 20) * np.std(samples) / max(1e-9, float(np.std(far)))
+    )
 
 
 def main() -> None:
@@ -176,8 +251,15 @@ def main() -> None:
         riff, performance, style = draw_take(arguments.seed * 100_000 + k)
         name = f"sim{k:03d}"
         (arguments.folder / f"{name}.riff.json").write_text(json.dumps(riff_document(riff)))
-        soundfile.write(arguments.folder / f"{name}.flac", performance.samples, performance.rate_hz, subtype="PCM_16")
-        truth = truth_document(performance, riff=f"{name}.riff.json", audio=f"{name}.flac", condition={"style": style})
+        soundfile.write(
+            arguments.folder / f"{name}.flac",
+            performance.samples,
+            performance.rate_hz,
+            subtype="PCM_16",
+        )
+        truth = truth_document(
+            performance, riff=f"{name}.riff.json", audio=f"{name}.flac", condition={"style": style}
+        )
         (arguments.folder / f"{name}.truth.json").write_text(json.dumps(truth, indent=1))
 
 

@@ -1,6 +1,8 @@
-"""Onset detectors of general libraries on one file: prints CPU seconds (median of five, after a first call) and onsets, as JSON.
+"""Onset detectors of general libraries on one file: prints CPU seconds (median of five, after a
+first call) and onsets, as JSON.
 
-Run by benchmarks/speed.py with the interpreter of an environment that holds librosa and aubio, apart from the project's own:
+Run by benchmarks/speed.py with the interpreter of an environment that holds librosa and aubio,
+apart from the project's own:
 
     .tools/bin/uv venv .local/detectors -p .venv/bin/python
     .tools/bin/uv pip install --python .local/detectors/bin/python --group benchmark
@@ -21,7 +23,10 @@ HOP = 128
 
 
 def by_librosa(samples: np.ndarray, rate_hz: int) -> list[float]:
-    return [float(t) for t in librosa.onset.onset_detect(y=samples, sr=rate_hz, hop_length=HOP, units="time")]
+    return [
+        float(t)
+        for t in librosa.onset.onset_detect(y=samples, sr=rate_hz, hop_length=HOP, units="time")
+    ]
 
 
 def by_aubio(samples: np.ndarray, rate_hz: int) -> list[float]:
@@ -33,7 +38,9 @@ def by_aubio(samples: np.ndarray, rate_hz: int) -> list[float]:
     return out
 
 
-def timed(work: Callable[[np.ndarray, int], list[float]], samples: np.ndarray, rate_hz: int) -> dict[str, object]:
+def timed(
+    work: Callable[[np.ndarray, int], list[float]], samples: np.ndarray, rate_hz: int
+) -> dict[str, object]:
     onsets, times = work(samples, rate_hz), []
     for _ in range(5):
         begin = time.process_time()
@@ -44,4 +51,8 @@ def timed(work: Callable[[np.ndarray, int], list[float]], samples: np.ndarray, r
 
 if __name__ == "__main__":
     sound, rate = soundfile.read(sys.argv[1], dtype="float32")
-    print(json.dumps({"librosa": timed(by_librosa, sound, rate), "aubio": timed(by_aubio, sound, rate)}))
+    print(
+        json.dumps(
+            {"librosa": timed(by_librosa, sound, rate), "aubio": timed(by_aubio, sound, rate)}
+        )
+    )

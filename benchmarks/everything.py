@@ -1,4 +1,5 @@
-"""Every table of the ear, in one go: docs/hearing.md, the short table of the README, and the figures that the application's page shows.
+"""Every table of the ear, in one go: docs/hearing.md, the short table of the README, and the
+figures that the application's page shows.
 
     python -m benchmarks.everything [--folder ../shared/takes] [--takes 80]
 
@@ -15,7 +16,16 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks.cases import Case, Score, folder_takes, heard_by_the_ear, measure, merged, scored, simulated_take
+from benchmarks.cases import (
+    Case,
+    Score,
+    folder_takes,
+    heard_by_the_ear,
+    measure,
+    merged,
+    scored,
+    simulated_take,
+)
 from benchmarks.conditions import CONDITIONS, worsened
 from benchmarks.hearing import (
     SLOTS,
@@ -87,11 +97,29 @@ def conditions_table() -> list[str]:
         cases = [c for c in score.cases if c.played]
         errors = np.abs([c.error_ms for c in cases if c.error_ms is not None])
         known = [c for c in cases if c.heard is not None]
-        rows.append((
-            name, share(errors.size, len(cases)), f"{np.mean(score.f25):.3f}", f"{np.median(errors):.2f}", f"{np.percentile(errors, 95):.1f}",
-            share(sum(c.heard == c.real for c in known), len(known)), str(int(np.sum([e[1] - e[2] for e in score.extras]))),
-        ))  # fmt: skip
-    return table(("condition", "found", "F ±25 ms", "error median, ms", "95 %, ms", "three classes", "false extra hits"), rows)
+        rows.append(
+            (
+                name,
+                share(errors.size, len(cases)),
+                f"{np.mean(score.f25):.3f}",
+                f"{np.median(errors):.2f}",
+                f"{np.percentile(errors, 95):.1f}",
+                share(sum(c.heard == c.real for c in known), len(known)),
+                str(int(np.sum([e[1] - e[2] for e in score.extras]))),
+            )
+        )
+    return table(
+        (
+            "condition",
+            "found",
+            "F ±25 ms",
+            "error median, ms",
+            "95 %, ms",
+            "three classes",
+            "false extra hits",
+        ),
+        rows,
+    )
 
 
 def plan_lines() -> tuple[list[str], tuple[str, str]]:
@@ -104,7 +132,9 @@ def plan_lines() -> tuple[list[str], tuple[str, str]]:
 
 
 def swing_lines() -> tuple[list[str], tuple[str, str]]:
-    runs = [run for run in spread(swing_run, range(SWINGS)) if run[1] is not None and run[2] is not None]
+    runs = [
+        run for run in spread(swing_run, range(SWINGS)) if run[1] is not None and run[2] is not None
+    ]
     asked, true, heard, low, high = np.array(runs, dtype=float).T
     near, covered = (
         share(int((np.abs(heard - true) <= 0.05).sum()), len(runs)),
@@ -125,10 +155,17 @@ def palm_lines() -> tuple[list[str], str]:
         ranks.append(float(np.median(rank)))
         said = [pair_ for f in found for pair_ in f[1]]
         cells = [
-            share(sum(s == kind for k, s in said if k == kind), sum(k == kind for k, _ in said)) for kind in ("back", "pocket", "forward")
+            share(sum(s == kind for k, s in said if k == kind), sum(k == kind for k, _ in said))
+            for kind in ("back", "pocket", "forward")
         ]
         rows.append(
-            ("sampled" if sampled else "modelled", str(len(found)), f"{np.median(rank):.2f}", f"{np.percentile(rank, 10):.2f}", *cells)
+            (
+                "sampled" if sampled else "modelled",
+                str(len(found)),
+                f"{np.median(rank):.2f}",
+                f"{np.percentile(rank, 10):.2f}",
+                *cells,
+            )
         )
     head = (
         "guitars",
@@ -147,17 +184,43 @@ def profile_lines() -> tuple[list[str], dict[str, Any]]:
     for sampled in (False, True):
         both = spread(partial(with_profile, sampled=sampled), range(GUITARS))
         for name, which in (("without", 0), ("with", 1)):
-            cases = [c for pair_ in both for c in pair_[which].cases if c.played and c.heard is not None]
+            cases = [
+                c for pair_ in both for c in pair_[which].cases if c.played and c.heard is not None
+            ]
             unlike = [c for c in cases if c.real != c.planned]
-            right, other = sum(c.heard == c.real for c in cases), sum(c.heard == c.real for c in unlike)
-            palms = [c for c in cases if c.depth is not None and c.said_depth is not None and c.real == "palm"]
+            right, other = (
+                sum(c.heard == c.real for c in cases),
+                sum(c.heard == c.real for c in unlike),
+            )
+            palms = [
+                c
+                for c in cases
+                if c.depth is not None and c.said_depth is not None and c.real == "palm"
+            ]
             off = f"{np.median([abs((c.said_depth or 0) - (c.depth or 0)) for c in palms]):.2f}"
             source = "sampled" if sampled else "modelled"
-            rows.append((f"{source}, {name}", str(len(cases)), share(right, len(cases)), str(len(unlike)), share(other, len(unlike)), off))
+            rows.append(
+                (
+                    f"{source}, {name}",
+                    str(len(cases)),
+                    share(right, len(cases)),
+                    str(len(unlike)),
+                    share(other, len(unlike)),
+                    off,
+                )
+            )
             entry = figures.setdefault(name, {"n": 0, "right": 0, "unlike": 0, "unlike_right": 0})
-            for key, value in (("n", len(cases)), ("right", right), ("unlike", len(unlike)), ("unlike_right", other)):
+            for key, value in (
+                ("n", len(cases)),
+                ("right", right),
+                ("unlike", len(unlike)),
+                ("unlike_right", other),
+            ):
                 entry[key] += value
-    return table(("examples", "hits", "three classes", "unlike the plan", "right of these", "depth, error"), rows), figures
+    return table(
+        ("examples", "hits", "three classes", "unlike the plan", "right of these", "depth, error"),
+        rows,
+    ), figures
 
 
 def cells(score: Score) -> list[dict[str, Any]]:
@@ -165,17 +228,29 @@ def cells(score: Score) -> list[dict[str, Any]]:
     out = []
     for tone in ("clean", "crunch", "high gain"):
         for low, high in SLOTS:
-            cases = [c for c in score.cases if c.tone == tone and low <= c.slot_ms < high and c.played]
+            cases = [
+                c for c in score.cases if c.tone == tone and low <= c.slot_ms < high and c.played
+            ]
             known = [c for c in cases if c.heard is not None]
             errors = [abs(c.error_ms) for c in cases if c.error_ms is not None]
             if not known:
                 continue
-            out.append({
-                "tone": tone, "from_ms": low, "to_ms": None if high > 1e8 else high, "n": len(known), "found": len(errors) / len(cases),
-                "muted": sum(c.muted_right for c in known) / len(known), "kinds": sum(c.heard == c.real for c in known) / len(known),
-                "unlike_n": sum(c.real != c.planned for c in known),
-                "unlike": (sum(c.heard == c.real for c in known if c.real != c.planned) / max(1, sum(c.real != c.planned for c in known))),
-            })  # fmt: skip
+            out.append(
+                {
+                    "tone": tone,
+                    "from_ms": low,
+                    "to_ms": None if high > 1e8 else high,
+                    "n": len(known),
+                    "found": len(errors) / len(cases),
+                    "muted": sum(c.muted_right for c in known) / len(known),
+                    "kinds": sum(c.heard == c.real for c in known) / len(known),
+                    "unlike_n": sum(c.real != c.planned for c in known),
+                    "unlike": (
+                        sum(c.heard == c.real for c in known if c.real != c.planned)
+                        / max(1, sum(c.real != c.planned for c in known))
+                    ),
+                }
+            )
     return out
 
 
@@ -183,9 +258,14 @@ def timing(score: Score) -> dict[str, dict[str, float]]:
     """The same page's errors of time, tone by tone."""
     out = {}
     for tone in ("clean", "crunch", "high gain"):
-        errors = np.abs([c.error_ms for c in score.cases if c.tone == tone and c.error_ms is not None])
+        errors = np.abs(
+            [c.error_ms for c in score.cases if c.tone == tone and c.error_ms is not None]
+        )
         if errors.size:
-            out[tone] = {"middle_ms": float(np.median(errors)), "tail_ms": float(np.percentile(errors, 95))}
+            out[tone] = {
+                "middle_ms": float(np.median(errors)),
+                "tail_ms": float(np.percentile(errors, 95)),
+            }
     return out
 
 
@@ -195,15 +275,22 @@ def headline(score: Score, wanted: Callable[[Case], bool] = lambda _: True) -> d
     unlike = [c for c in known if c.real != c.planned]
     errors = np.abs([c.error_ms for c in cases if c.error_ms is not None])
     return {
-        "found": share(errors.size, sum(c.played for c in cases)), "f25": f"{np.mean(score.f25):.3f}", "f10": f"{np.mean(score.f10):.3f}",
-        "median": f"{np.median(errors):.2f}", "p95": f"{np.percentile(errors, 95):.1f}", "two": share(sum(c.muted_right for c in known), len(known)),
-        "three": share(sum(c.heard == c.real for c in known), len(known)), "unlike": share(sum(c.heard == c.real for c in unlike), len(unlike)),
+        "found": share(errors.size, sum(c.played for c in cases)),
+        "f25": f"{np.mean(score.f25):.3f}",
+        "f10": f"{np.mean(score.f10):.3f}",
+        "median": f"{np.median(errors):.2f}",
+        "p95": f"{np.percentile(errors, 95):.1f}",
+        "two": share(sum(c.muted_right for c in known), len(known)),
+        "three": share(sum(c.heard == c.real for c in known), len(known)),
+        "unlike": share(sum(c.heard == c.real for c in unlike), len(unlike)),
         "unsure": share(sum(c.heard == "unsure" for c in known), len(known)),
-    }  # fmt: skip
+    }
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     parser.add_argument("--folder", type=Path, default=ROOT.parent / "shared/takes")
     parser.add_argument("--takes", type=int, default=80)
     arguments = parser.parse_args()
@@ -216,22 +303,44 @@ def main() -> None:
     profile, profile_figures = profile_lines()
     stops = merged(spread(stops_of, jobs(STOPS // 6)))
     chords = merged(spread(chords_of, jobs(CHORDS)))
-    fast = merged(spread(fast_of, [(number, sampled) for sampled in (False, True) for number in range(FAST)]))
+    fast = merged(
+        spread(fast_of, [(number, sampled) for sampled in (False, True) for number in range(FAST)])
+    )
     worse = conditions_table()
     DOCUMENT.write_text(
-        "\n".join(_document(simulated, folder, found, plan, swing, palm, profile, stops, chords, fast, worse)).rstrip() + "\n"
+        "\n".join(
+            _document(
+                simulated, folder, found, plan, swing, palm, profile, stops, chords, fast, worse
+            )
+        ).rstrip()
+        + "\n"
     )
     sets = {"simulated": headline(simulated)} | ({"folder": headline(folder)} if folder else {})
     _write_readme(sets, leaning_figures, swing_figures, rank, stops)
     note = f"{len(simulated.f25)} simulated takes of modelled and sampled guitars that the ear was not trained on"
-    shown = {"engine": ENGINE, "note": note, "cells": cells(simulated), "timing": timing(simulated), "profile": profile_figures}
+    shown = {
+        "engine": ENGINE,
+        "note": note,
+        "cells": cells(simulated),
+        "timing": timing(simulated),
+        "profile": profile_figures,
+    }
     FIGURES.write_text(json.dumps(shown, indent=1) + "\n")
 
 
 def _document(
-    simulated: Score, folder: Score | None, found: Score, plan: list[str], swing: list[str], palm: list[str], profile: list[str], stops: Score,
-    chords: Score, fast: Score, worse: list[str],
-) -> Iterator[str]:  # fmt: skip
+    simulated: Score,
+    folder: Score | None,
+    found: Score,
+    plan: list[str],
+    swing: list[str],
+    palm: list[str],
+    profile: list[str],
+    stops: Score,
+    chords: Score,
+    fast: Score,
+    worse: list[str],
+) -> Iterator[str]:
     yield f"# How well the ear hears, engine {ENGINE}"
     yield ""
     yield "Written by `python -m benchmarks.everything`. Unsure counts as wrong. A figure stands where its cell holds 200 cases or more;"
@@ -242,7 +351,10 @@ def _document(
             "A folder of takes from two other sound banks, none of which the ear was trained on",
             report(folder) if folder else iter(["not measured"]),
         ),
-        ("Start and tempo unknown, simulated", iter([*start_lines(found), *articulation_table(found.cases)])),
+        (
+            "Start and tempo unknown, simulated",
+            iter([*start_lines(found), *articulation_table(found.cases)]),
+        ),
         ("Leaning on the plan", iter(plan)),
         ("Swing", iter(swing)),
         ("The palm finder", iter(palm)),
@@ -258,24 +370,44 @@ def _document(
         yield from lines
 
 
-def _write_readme(sets: dict[str, dict[str, str]], leaning_: tuple[str, str], swing: tuple[str, str], rank: str, stops: Score) -> None:
+def _write_readme(
+    sets: dict[str, dict[str, str]],
+    leaning_: tuple[str, str],
+    swing: tuple[str, str],
+    rank: str,
+    stops: Score,
+) -> None:
     told = [
         abs((c.said_late_ms or 0) - (c.late_ms or 0))
         for c in stops.cases
         if c.late_ms is not None and c.said_late_ms is not None and c.tone != "high gain"
     ]
     asked = [
-        ("hits found", "0.98", "found"), ("onset F-measure ±25 ms", "0.985", "f25"), ("±10 ms", "0.97", "f10"), ("timing error, median, ms", "0.8", "median"),
-        ("timing error, 95 %, ms", "5", "p95"), ("open or muted", "0.97", "two"), ("three classes", "0.95", "three"),
-        ("played unlike the plan", "0.90", "unlike"), ("unsure", "0.05 at most", "unsure"),
-    ]  # fmt: skip
-    rows = [(name, want, sets["simulated"][key], sets.get("folder", {}).get(key, "")) for name, want, key in asked]
+        ("hits found", "0.98", "found"),
+        ("onset F-measure ±25 ms", "0.985", "f25"),
+        ("±10 ms", "0.97", "f10"),
+        ("timing error, median, ms", "0.8", "median"),
+        ("timing error, 95 %, ms", "5", "p95"),
+        ("open or muted", "0.97", "two"),
+        ("three classes", "0.95", "three"),
+        ("played unlike the plan", "0.90", "unlike"),
+        ("unsure", "0.05 at most", "unsure"),
+    ]
+    rows = [
+        (name, want, sets["simulated"][key], sets.get("folder", {}).get(key, ""))
+        for name, want, key in asked
+    ]
     rows += [
-        ("verdicts changed by their own plan", "0.01 at most", leaning_[0], ""), ("by a tenth of all plans", "0.02 at most", leaning_[1], ""),
-        ("swing within 0.05 of the true onsets'", "", swing[0], ""), ("swing interval covers", "0.93 to 0.97", swing[1], ""),
-        ("palm's place and scale, rank", "0.9", rank, ""), ("stop time, clean and crunch, median, ms", "15", f"{np.median(told):.0f}", ""),
-    ]  # fmt: skip
-    block = "\n".join([BEGIN, *table(("what", "asked", "simulated", "folder of takes"), rows)[:-1], END])
+        ("verdicts changed by their own plan", "0.01 at most", leaning_[0], ""),
+        ("by a tenth of all plans", "0.02 at most", leaning_[1], ""),
+        ("swing within 0.05 of the true onsets'", "", swing[0], ""),
+        ("swing interval covers", "0.93 to 0.97", swing[1], ""),
+        ("palm's place and scale, rank", "0.9", rank, ""),
+        ("stop time, clean and crunch, median, ms", "15", f"{np.median(told):.0f}", ""),
+    ]
+    block = "\n".join(
+        [BEGIN, *table(("what", "asked", "simulated", "folder of takes"), rows)[:-1], END]
+    )
     text = README.read_text()
     before, after = text[: text.index(BEGIN)], text[text.index(END) + len(END) :]
     README.write_text(before + block + after)

@@ -1,4 +1,5 @@
-"""Fits the ear's small networks: Adam with decoupled weight decay (Loshchilov and Hutter 2019) over shuffled batches, the step falling to
+"""Fits the ear's small networks: Adam with decoupled weight decay (Loshchilov and Hutter 2019) over
+shuffled batches, the step falling to
 nothing along half a cosine. Deterministic for a seed.
 """
 
@@ -12,7 +13,8 @@ from thrumble.core.ear.model.network import Network
 
 Matrix = NDArray[np.float32]
 Rows = NDArray[np.intp]
-# From a batch's outputs, and which examples they are of, the slope of its mean loss by those outputs.
+# From a batch's outputs, and which examples they are of, the slope of its mean loss by those
+# outputs.
 Loss = Callable[[Matrix, Rows], Matrix]
 RATE = 0.002
 FIRST_KEEP, SECOND_KEEP = 0.9, 0.999
@@ -20,15 +22,29 @@ LOOK = 4000  # examples that set the inputs' centre and scale
 
 
 def fit_network(
-    seen: Callable[[Rows], Matrix], examples: int, loss: Loss, *, hidden: tuple[int, ...], outputs: int, decay: float, passes: int,
-    batch: int = 512, seed: int = 0,
-) -> Network:  # fmt: skip
-    """A network that makes `loss` small. `seen` gives the inputs of some examples, one row an example or the same number of rows for each."""
+    seen: Callable[[Rows], Matrix],
+    examples: int,
+    loss: Loss,
+    *,
+    hidden: tuple[int, ...],
+    outputs: int,
+    decay: float,
+    passes: int,
+    batch: int = 512,
+    seed: int = 0,
+) -> Network:
+    """A network that makes `loss` small. `seen` gives the inputs of some examples, one row an
+    example or the same number of rows for each.
+    """
     rng = np.random.default_rng(seed)
     look = seen(np.sort(rng.permutation(examples)[:LOOK]))
     centre, scale = look.mean(axis=0, dtype=np.float64), look.std(axis=0, dtype=np.float64) + 1e-6
     sizes = [look.shape[1], *hidden, outputs]
-    parts = [part for a, b in itertools.pairwise(sizes) for part in (_drawn(a, b, rng), np.zeros(b, np.float32))]
+    parts = [
+        part
+        for a, b in itertools.pairwise(sizes)
+        for part in (_drawn(a, b, rng), np.zeros(b, np.float32))
+    ]
     first, second = [np.zeros_like(p) for p in parts], [np.zeros_like(p) for p in parts]
     batches = -(-examples // batch)
     for step in range(passes * batches):
@@ -40,9 +56,20 @@ def fit_network(
         for k, slope in enumerate(_slopes(parts, x, rows, loss)):
             first[k] += (1 - FIRST_KEEP) * (slope - first[k])
             second[k] += (1 - SECOND_KEEP) * (slope**2 - second[k])
-            move = first[k] / (1 - FIRST_KEEP ** (step + 1)) / (np.sqrt(second[k] / (1 - SECOND_KEEP ** (step + 1))) + 1e-8)
+            move = (
+                first[k]
+                / (1 - FIRST_KEEP ** (step + 1))
+                / (np.sqrt(second[k] / (1 - SECOND_KEEP ** (step + 1))) + 1e-8)
+            )
             parts[k] -= np.float32(rate) * (move + decay * parts[k] if parts[k].ndim == 2 else move)
-    return Network(centre, scale, tuple((w.astype(np.float64), b.astype(np.float64)) for w, b in zip(parts[::2], parts[1::2], strict=True)))
+    return Network(
+        centre,
+        scale,
+        tuple(
+            (w.astype(np.float64), b.astype(np.float64))
+            for w, b in zip(parts[::2], parts[1::2], strict=True)
+        ),
+    )
 
 
 def _drawn(inputs: int, outputs: int, rng: np.random.Generator) -> Matrix:
@@ -64,33 +91,47 @@ def _slopes(parts: list[Matrix], x: Matrix, rows: Rows, loss: Loss) -> list[Matr
 
 def struck_or_not(classes: NDArray[np.int_]) -> Loss:
     """Cross-entropy of one output, the log odds of class 1."""
-    return lambda scores, rows: ((1 / (1 + np.exp(-scores)) - classes[rows, np.newaxis]) / len(scores)).astype(np.float32)
+    return lambda scores, rows: (
+        (1 / (1 + np.exp(-scores)) - classes[rows, np.newaxis]) / len(scores)
+    ).astype(np.float32)
 
 
 def one_of(classes: NDArray[np.int_]) -> Loss:
     """Cross-entropy of several outputs, the scores of the classes."""
-    return lambda scores, rows: _cross_entropy_slope(scores, np.eye(scores.shape[1], dtype=np.float32)[classes[rows]])
+    return lambda scores, rows: _cross_entropy_slope(
+        scores, np.eye(scores.shape[1], dtype=np.float32)[classes[rows]]
+    )
 
 
 def place_of(wanted: Matrix) -> Loss:
-    """Cross-entropy of places and of none of them: one output for every place, all places of an example in turn, and 0 for none; `wanted`
+    """Cross-entropy of places and of none of them: one output for every place, all places of an
+    example in turn, and 0 for none; `wanted`
     (examples, places) adds up to 1 in a row, or to 0 where none is right."""
 
     def slopes(scores: Matrix, rows: Rows) -> Matrix:
         own = wanted[rows]
         none = np.zeros((rows.size, 1), np.float32)
         right = np.concatenate([own, 1 - own.sum(axis=1, keepdims=True)], axis=1)
-        return _cross_entropy_slope(np.concatenate([scores.reshape(rows.size, -1), none], axis=1), right)[:, :-1].reshape(-1, 1)
+        return _cross_entropy_slope(
+            np.concatenate([scores.reshape(rows.size, -1), none], axis=1), right
+        )[:, :-1].reshape(-1, 1)
 
     return slopes
 
 
 def near(values: Matrix, shares: Matrix) -> Loss:
-    """Half the squared distance of one output, each example weighed by its share against the mean share."""
+    """Half the squared distance of one output, each example weighed by its share against the mean
+    share.
+    """
     shares = shares / shares.mean()
-    return lambda scores, rows: (((scores[:, 0] - values[rows]) * shares[rows])[:, np.newaxis] / len(scores)).astype(np.float32)
+    return lambda scores, rows: (
+        ((scores[:, 0] - values[rows]) * shares[rows])[:, np.newaxis] / len(scores)
+    ).astype(np.float32)
 
 
 def _cross_entropy_slope(scores: Matrix, wanted: Matrix) -> Matrix:
     shifted = np.exp(scores - scores.max(axis=1, keepdims=True))
-    return np.asarray((shifted / shifted.sum(axis=1, keepdims=True) - wanted) / np.float32(len(scores)), dtype=np.float32)
+    return np.asarray(
+        (shifted / shifted.sum(axis=1, keepdims=True) - wanted) / np.float32(len(scores)),
+        dtype=np.float32,
+    )

@@ -1,9 +1,12 @@
-"""How well the ear hears: takes with truth, measured hit by hit, with the plan-only baseline beside every figure.
+"""How well the ear hears: takes with truth, measured hit by hit, with the plan-only baseline beside
+every figure.
 
     python -m benchmarks.hearing FOLDER [--start given|found]
-    python -m benchmarks.hearing --simulated 60 [--seed 3] [--guitar modelled|sampled|both] [--start given|found]
+    python -m benchmarks.hearing --simulated 60 [--seed 3] [--guitar modelled|sampled|both] [--start
+    given|found]
 
-The baseline repeats the riff without listening: every hit on its place, as written. Unsure counts as wrong. A figure is printed where its
+The baseline repeats the riff without listening: every hit on its place, as written. Unsure counts
+as wrong. A figure is printed where its
 cell holds 200 cases or more; elsewhere n and a Wilson interval.
 """
 
@@ -31,8 +34,15 @@ def share(right: int, n: int) -> str:
     if n == 0:
         return "none"
     p, z = right / n, 1.96
-    middle, reach = (p + z * z / (2 * n)) / (1 + z * z / n), z * np.sqrt(p * (1 - p) / n + z * z / (4 * n * n)) / (1 + z * z / n)
-    return f"{p:.3f}" if n >= CELL else f"{p:.2f} ({max(0, middle - reach):.2f} to {min(1, middle + reach):.2f})"
+    middle, reach = (
+        (p + z * z / (2 * n)) / (1 + z * z / n),
+        z * np.sqrt(p * (1 - p) / n + z * z / (4 * n * n)) / (1 + z * z / n),
+    )
+    return (
+        f"{p:.3f}"
+        if n >= CELL
+        else f"{p:.2f} ({max(0, middle - reach):.2f} to {min(1, middle + reach):.2f})"
+    )
 
 
 def table(head: tuple[str, ...], rows: list[tuple[str, ...]]) -> list[str]:
@@ -50,10 +60,18 @@ def groups(cases: list[Case]) -> list[tuple[str, Wanted]]:
     out: list[tuple[str, Wanted]] = [("all", lambda _: True)]
     out += [(tone, lambda c, tone=tone: c.tone == tone) for tone in sorted({c.tone for c in cases})]
     for low, high in SLOTS:
-        name = f"slot under {high} ms" if not low else f"slot {low} to {high} ms" if high < 1e8 else f"slot {low} ms or more"
+        name = (
+            f"slot under {high} ms"
+            if not low
+            else f"slot {low} to {high} ms"
+            if high < 1e8
+            else f"slot {low} ms or more"
+        )
         out.append((name, lambda c, a=low, b=high: a <= c.slot_ms < b))
     sources = sorted({c.source for c in cases})
-    return out + [(f"source {s}", lambda c, s=s: c.source == s) for s in sources if len(sources) > 1]
+    return out + [
+        (f"source {s}", lambda c, s=s: c.source == s) for s in sources if len(sources) > 1
+    ]
 
 
 def onset_table(score: Score) -> list[str]:
@@ -62,14 +80,32 @@ def onset_table(score: Score) -> list[str]:
         cases = [c for c in score.cases if wanted(c)]
         errors = np.abs([c.error_ms for c in cases if c.error_ms is not None])
         played, said = sum(c.played for c in cases), [c for c in cases if c.heard is None]
-        takes = [k for k, (t, s) in enumerate(zip(score.tones, score.sources, strict=True)) if name in ("all", t, f"source {s}")]
-        f25, f10 = (f"{np.mean([f[k] for k in takes]):.3f}" if takes else "" for f in (score.f25, score.f10))
+        takes = [
+            k
+            for k, (t, s) in enumerate(zip(score.tones, score.sources, strict=True))
+            if name in ("all", t, f"source {s}")
+        ]
+        f25, f10 = (
+            f"{np.mean([f[k] for k in takes]):.3f}" if takes else "" for f in (score.f25, score.f10)
+        )
         if not errors.size:
             continue
         missed = pair(sum(not c.played for c in said), len(said), sum(not c.played for c in cases))
         middle, tail = (f"{np.percentile(errors, q):.2f}" for q in (50, 95))
-        rows.append((name, str(len(cases)), share(errors.size, played), f25, f10, middle, tail, *missed))
-    head = ("hits", "due", "found", "F ±25 ms", "F ±10 ms", "error median, ms", "95 %, ms", "missed: precision", "recall")
+        rows.append(
+            (name, str(len(cases)), share(errors.size, played), f25, f10, middle, tail, *missed)
+        )
+    head = (
+        "hits",
+        "due",
+        "found",
+        "F ±25 ms",
+        "F ±10 ms",
+        "error median, ms",
+        "95 %, ms",
+        "missed: precision",
+        "recall",
+    )
     extras = np.array(score.extras).sum(axis=0)
     lines = table(head, rows)
     wrong, found = pair(int(extras[2]), int(extras[1]), int(extras[0]))
@@ -95,11 +131,23 @@ def articulation_row(name: str, cases: list[Case]) -> tuple[str, ...]:
     """The ear, and the plan repeated without listening."""
     known = [c for c in cases if c.played and c.heard is not None]
     two, three = sum(c.muted_right for c in known), sum(c.heard == c.real for c in known)
-    recalls = [np.mean([c.heard == kind for c in known if c.real == kind]) for kind in KINDS if any(c.real == kind for c in known)]
+    recalls = [
+        np.mean([c.heard == kind for c in known if c.real == kind])
+        for kind in KINDS
+        if any(c.real == kind for c in known)
+    ]
     unsure = sum(c.heard == "unsure" for c in known)
     balanced = f"{np.mean(recalls):.3f}" if len(known) >= CELL else "-"
     n = len(known)
-    return name, str(n), share(two, n), share(three, n), balanced, share(unsure, n), share(sum(c.planned == c.real for c in known), n)
+    return (
+        name,
+        str(n),
+        share(two, n),
+        share(three, n),
+        balanced,
+        share(unsure, n),
+        share(sum(c.planned == c.real for c in known), n),
+    )
 
 
 def articulation_table(cases: list[Case]) -> list[str]:
@@ -109,27 +157,57 @@ def articulation_table(cases: list[Case]) -> list[str]:
         for name, wanted in cells
         if "slot" not in name
     ]
-    cells += [("high gain, slot under 100 ms", lambda c: c.tone == "high gain" and c.slot_ms < 100), *unlike]
+    cells += [
+        ("high gain, slot under 100 ms", lambda c: c.tone == "high gain" and c.slot_ms < 100),
+        *unlike,
+    ]
     cells += [
         ("open single notes", lambda c: c.strings == 1 and c.real == "open"),
         ("palm-muted chords", lambda c: c.strings > 1 and c.real == "palm"),
     ]
     rows = [articulation_row(name, [c for c in cases if wanted(c)]) for name, wanted in cells]
-    head = ("hits", "n", "open or muted", "three classes", "balanced", "unsure", "plan only, three classes")
+    head = (
+        "hits",
+        "n",
+        "open or muted",
+        "three classes",
+        "balanced",
+        "unsure",
+        "plan only, three classes",
+    )
     return table(head, [row for row in rows if row[1] != "0"])
 
 
 def reliability_table(cases: list[Case]) -> list[str]:
     """How often what was given a chance was so: every kind's chance of every hit is one statement."""
-    told = [(p, c.real == kind) for c in cases if c.played and c.chances for kind, p in zip(KINDS, c.chances, strict=True)]
+    told = [
+        (p, c.real == kind)
+        for c in cases
+        if c.played and c.chances
+        for kind, p in zip(KINDS, c.chances, strict=True)
+    ]
     given, right = np.array([p for p, _ in told]), np.array([r for _, r in told])
     best = [
-        (c.chance, c.heard == c.real or (c.heard == "unsure" and KINDS[int(np.argmax(c.chances))] == c.real))
+        (
+            c.chance,
+            c.heard == c.real
+            or (c.heard == "unsure" and KINDS[int(np.argmax(c.chances))] == c.real),
+        )
         for c in cases
         if c.played and c.chance
     ]
     rows = []
-    for low, high in [(0.0, 0.02), (0.02, 0.1), (0.1, 0.3), (0.3, 0.5), (0.5, 0.7), (0.7, 0.85), (0.85, 0.95), (0.95, 0.99), (0.99, 1.001)]:
+    for low, high in [
+        (0.0, 0.02),
+        (0.02, 0.1),
+        (0.1, 0.3),
+        (0.3, 0.5),
+        (0.5, 0.7),
+        (0.7, 0.85),
+        (0.85, 0.95),
+        (0.95, 0.99),
+        (0.99, 1.001),
+    ]:
         inside = (given >= low) & (given < high)
         if inside.any():
             mean = float(given[inside].mean())
@@ -151,18 +229,30 @@ def reliability_table(cases: list[Case]) -> list[str]:
 
 
 def depth_lines(cases: list[Case]) -> list[str]:
-    """Rank correlation of the muting of palms within each take and over all, and light, full and tight told apart."""
+    """Rank correlation of the muting of palms within each take and over all, and light, full and
+    tight told apart.
+    """
     rows = []
     for name, wanted in groups(cases):
-        palms = [c for c in cases if wanted(c) and c.depth is not None and c.said_depth is not None and c.real == "palm"]
+        palms = [
+            c
+            for c in cases
+            if wanted(c) and c.depth is not None and c.said_depth is not None and c.real == "palm"
+        ]
         by_take: dict[str, list[Case]] = {}
         for c in palms:
             by_take.setdefault(c.take, []).append(c)
         ranks = [_rank(own) for own in by_take.values() if len(own) >= LEAST_PALMS]
         if len(palms) < LEAST_PALMS or not ranks:
             continue
-        muting = [c for c in cases if wanted(c) and c.real in ("palm", "open") and c.said_depth is not None]
-        rank_all = float(spearmanr([c.depth or 0.0 for c in muting], [c.said_depth for c in muting]).statistic)
+        muting = [
+            c
+            for c in cases
+            if wanted(c) and c.real in ("palm", "open") and c.said_depth is not None
+        ]
+        rank_all = float(
+            spearmanr([c.depth or 0.0 for c in muting], [c.said_depth for c in muting]).statistic
+        )
         named = sum(_class(c.depth) == _class(c.said_depth) for c in palms)
         off = float(np.median([abs(c.depth - c.said_depth) for c in palms]))  # type: ignore[operator]
         rows.append(
@@ -176,7 +266,15 @@ def depth_lines(cases: list[Case]) -> list[str]:
                 share(named, len(palms)),
             )
         )
-    head = ("palms", "n", "rank in a take, median", "rank over all palms", "with open hits", "error, median", "light, full or tight right")
+    head = (
+        "palms",
+        "n",
+        "rank in a take, median",
+        "rank over all palms",
+        "with open hits",
+        "error, median",
+        "light, full or tight right",
+    )
     return table(head, rows) if rows else []
 
 
@@ -189,15 +287,24 @@ def _class(depth: float | None) -> int:
 
 
 def stop_table(cases: list[Case]) -> list[str]:
-    """Only takes whose stops were drawn; a stop cut by the next hit, or on a string that had died, has no truth."""
+    """Only takes whose stops were drawn; a stop cut by the next hit, or on a string that had died,
+    has no truth.
+    """
     rows = []
     for name, wanted in groups(cases):
-        asked = [c for c in cases if wanted(c) and c.stop and c.late_ms is not None and c.heard is not None]
+        asked = [
+            c
+            for c in cases
+            if wanted(c) and c.stop and c.late_ms is not None and c.heard is not None
+        ]
         told = [c for c in asked if c.said_late_ms is not None]
         if not told:
             continue
         errors = np.abs([c.said_late_ms - c.late_ms for c in told])  # type: ignore[operator]
-        late, said = [c.late_ms >= LATE_MS for c in asked], [(c.said_late_ms or 0) >= LATE_MS for c in asked]  # type: ignore[operator]
+        late, said = (
+            [c.late_ms >= LATE_MS for c in asked],
+            [(c.said_late_ms or 0) >= LATE_MS for c in asked],
+        )  # type: ignore[operator]
         deaf = np.median([abs(c.late_ms) for c in asked])  # type: ignore[arg-type]
         both = sum(a and b for a, b in zip(late, said, strict=True))
         rows.append(
@@ -210,12 +317,22 @@ def stop_table(cases: list[Case]) -> list[str]:
                 *pair(both, sum(said), sum(late)),
             )
         )
-    head = ("stops", "n", "measured", "error median, ms", "plan only, ms", f"late by {LATE_MS} ms: precision", "recall")
+    head = (
+        "stops",
+        "n",
+        "measured",
+        "error median, ms",
+        "plan only, ms",
+        f"late by {LATE_MS} ms: precision",
+        "recall",
+    )
     return table(head, rows) if rows else []
 
 
 def chord_table(cases: list[Case]) -> list[str]:
-    """Strays apart: strings with a partial that no written note has. The others can be told by loudness alone."""
+    """Strays apart: strings with a partial that no written note has. The others can be told by
+    loudness alone.
+    """
     rows = []
     for name, wanted in groups(cases):
         open_hits = [c for c in cases if wanted(c) and c.heard == "open" and c.real == "open"]
@@ -229,10 +346,18 @@ def chord_table(cases: list[Case]) -> list[str]:
         named = [c for c in heard if c.said_strays]
         right = sum(_named(c) for c in named)
         apart = [c for c in strays if c.stray_apart]
-        rows.append((
-            name, str(len(open_hits)), share(len(told), len(open_hits)), *pair(sum(c.fret_error != 0 for c in found), len(found), len(wrong)),
-            share(len(heard), len(open_hits)), *pair(right, len(named), len(strays)), str(len(apart)), share(sum(_named(c) for c in apart), len(apart)),
-        ))  # fmt: skip
+        rows.append(
+            (
+                name,
+                str(len(open_hits)),
+                share(len(told), len(open_hits)),
+                *pair(sum(c.fret_error != 0 for c in found), len(found), len(wrong)),
+                share(len(heard), len(open_hits)),
+                *pair(right, len(named), len(strays)),
+                str(len(apart)),
+                share(sum(_named(c) for c in apart), len(apart)),
+            )
+        )
     head = (
         "open hits",
         "n",
@@ -255,26 +380,41 @@ def _named(case: Case) -> bool:
 def strum_table(cases: list[Case]) -> list[str]:
     rows = []
     for name, wanted in groups(cases):
-        strummed = [c for c in cases if wanted(c) and c.strum_ms and c.strings > 1 and c.heard is not None]
+        strummed = [
+            c for c in cases if wanted(c) and c.strum_ms and c.strings > 1 and c.heard is not None
+        ]
         told = [c for c in strummed if c.said_strum_ms is not None]
         if len(told) < 3 or "slot" in name:
             continue
         real, said = np.array([c.strum_ms for c in told]), np.array([c.said_strum_ms for c in told])
         deaf = np.abs(real - np.median(real))
-        rows.append((
-            name, str(len(strummed)), share(len(told), len(strummed)), f"{np.median(np.abs(real - said)):.2f}",
-            f"{np.percentile(np.abs(real - said), 90):.1f}", f"{np.median(deaf):.2f}",
-        ))  # fmt: skip
+        rows.append(
+            (
+                name,
+                str(len(strummed)),
+                share(len(told), len(strummed)),
+                f"{np.median(np.abs(real - said)):.2f}",
+                f"{np.percentile(np.abs(real - said), 90):.1f}",
+                f"{np.median(deaf):.2f}",
+            )
+        )
     head = ("chords", "n", "told", "error median, ms", "90 %, ms", "always the middle, ms")
     return table(head, rows) if rows else []
 
 
 def level_lines(cases: list[Case]) -> list[str]:
-    both = [(c.level_db, c.said_level_db) for c in cases if c.level_db is not None and c.said_level_db is not None and c.tone == "clean"]
+    both = [
+        (c.level_db, c.said_level_db)
+        for c in cases
+        if c.level_db is not None and c.said_level_db is not None and c.tone == "clean"
+    ]
     if not both:
         return []
     errors = np.abs([said - true for true, said in both])
-    return [f"Level of a hit against the take's middle, clean: error median {np.median(errors):.1f} dB over {len(both)} hits.", ""]
+    return [
+        f"Level of a hit against the take's middle, clean: error median {np.median(errors):.1f} dB over {len(both)} hits.",
+        "",
+    ]
 
 
 def report(score: Score) -> Iterator[str]:
@@ -296,17 +436,29 @@ def one(number: int, *, seed: int, sampled: bool, start_given: bool) -> Score:
     return scored(iter([simulated_take(number, seed, sampled=sampled)]), start_given=start_given)
 
 
-def simulated_score(count: int, seed: int, *, guitars: tuple[str, ...] = ("modelled", "sampled"), start_given: bool = True) -> Score:
+def simulated_score(
+    count: int,
+    seed: int,
+    *,
+    guitars: tuple[str, ...] = ("modelled", "sampled"),
+    start_given: bool = True,
+) -> Score:
     """`count` takes of each guitar."""
     parts: list[Score] = []
     with Pool() as pool:
         for guitar in guitars:
-            parts += pool.map(partial(one, seed=seed, sampled=guitar == "sampled", start_given=start_given), range(count), chunksize=2)
+            parts += pool.map(
+                partial(one, seed=seed, sampled=guitar == "sampled", start_given=start_given),
+                range(count),
+                chunksize=2,
+            )
     return merged(parts)
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     parser.add_argument("folder", type=Path, nargs="?")
     parser.add_argument("--simulated", type=int, default=0)
     parser.add_argument("--seed", type=int, default=3)
@@ -316,7 +468,9 @@ def main() -> None:
     given = arguments.start == "given"
     guitars = ("modelled", "sampled") if arguments.guitar == "both" else (arguments.guitar,)
     if arguments.simulated:
-        score = simulated_score(arguments.simulated, arguments.seed, guitars=guitars, start_given=given)
+        score = simulated_score(
+            arguments.simulated, arguments.seed, guitars=guitars, start_given=given
+        )
     else:
         score = scored(folder_takes(arguments.folder), start_given=given)
     print("\n".join(report(score)))

@@ -1,4 +1,5 @@
-"""How much the ear owes to having met a family of guitars: trained on one source alone, measured on the other and on a folder that is neither;
+"""How much the ear owes to having met a family of guitars: trained on one source alone, measured on
+the other and on a folder that is neither;
 and as shipped, trained on both, measured on banks of sampled notes that it never met.
 
     python -m benchmarks.leave_out [--folder ../shared/takes] [the options of benchmarks.train]
@@ -14,7 +15,16 @@ import numpy as np
 
 import thrumble.core.ear.measure.hits as hits
 import thrumble.core.ear.take as take
-from benchmarks.cases import Score, Take, folder_takes, heard_by_the_ear, measure, merged, scored, simulated_take
+from benchmarks.cases import (
+    Score,
+    Take,
+    folder_takes,
+    heard_by_the_ear,
+    measure,
+    merged,
+    scored,
+    simulated_take,
+)
 from benchmarks.hearing import share, table
 from benchmarks.sampled import UNMET
 from benchmarks.train import SOURCES, fit, gathered, options
@@ -28,7 +38,9 @@ MEASURED = 40
 def read_with(networks: dict[str, Network], what: Take) -> Score:
     """One take heard by an ear with these networks."""
     take._ONSETS = networks["ONSETS"]
-    hits._PLACES, hits._ARTICULATION, hits._DEPTH = (networks[name] for name in ("PLACES", "ARTICULATION", "DEPTH"))
+    hits._PLACES, hits._ARTICULATION, hits._DEPTH = (
+        networks[name] for name in ("PLACES", "ARTICULATION", "DEPTH")
+    )
     hits._STRUM, hits._STRAYS = networks["STRUM"], networks["STRAYS"]
     score = Score()
     measure(what, heard_by_the_ear(what), score)
@@ -45,11 +57,16 @@ def row(trained: str, measured: str, score: Score) -> tuple[str, ...]:
     unlike = [c for c in known if c.real != c.planned]
     errors = np.abs([c.error_ms for c in score.cases if c.error_ms is not None])
     return (
-        trained, measured, str(len(known)), share(errors.size, sum(c.played for c in score.cases)), f"{np.mean(score.f25):.3f}",
+        trained,
+        measured,
+        str(len(known)),
+        share(errors.size, sum(c.played for c in score.cases)),
+        f"{np.mean(score.f25):.3f}",
         f"{np.percentile(errors, 95):.1f}",
-        share(sum(c.muted_right for c in known), len(known)), share(sum(c.heard == c.real for c in known), len(known)),
+        share(sum(c.muted_right for c in known), len(known)),
+        share(sum(c.heard == c.real for c in known), len(known)),
         share(sum(c.heard == c.real for c in unlike), len(unlike)),
-    )  # fmt: skip
+    )
 
 
 def main() -> None:
@@ -61,14 +78,48 @@ def main() -> None:
         networks = fit(examples)
         for measured in SOURCES:
             with Pool() as pool:
-                takes = pool.map(partial(simulated_take, seed=11, sampled=measured == "sampled"), range(MEASURED), chunksize=2)
-                rows.append(row(trained, measured, merged(pool.map(partial(read_with, networks), takes, chunksize=2))))
+                takes = pool.map(
+                    partial(simulated_take, seed=11, sampled=measured == "sampled"),
+                    range(MEASURED),
+                    chunksize=2,
+                )
+                rows.append(
+                    row(
+                        trained,
+                        measured,
+                        merged(pool.map(partial(read_with, networks), takes, chunksize=2)),
+                    )
+                )
         if arguments.folder.exists():
-            rows.append(row(trained, "the folder", merged([read_with(networks, one) for one in folder_takes(arguments.folder)])))
+            rows.append(
+                row(
+                    trained,
+                    "the folder",
+                    merged([read_with(networks, one) for one in folder_takes(arguments.folder)]),
+                )
+            )
     for notes in UNMET:
         with Pool() as pool:
-            rows.append(row("both", notes, merged(pool.map(partial(read_unmet, notes=notes), range(2 * MEASURED), chunksize=2))))
-    head = ("trained on", "measured on", "hits", "found", "F ±25 ms", "error 95 %, ms", "open or muted", "three classes", "unlike the plan")
+            rows.append(
+                row(
+                    "both",
+                    notes,
+                    merged(
+                        pool.map(partial(read_unmet, notes=notes), range(2 * MEASURED), chunksize=2)
+                    ),
+                )
+            )
+    head = (
+        "trained on",
+        "measured on",
+        "hits",
+        "found",
+        "F ±25 ms",
+        "error 95 %, ms",
+        "open or muted",
+        "three classes",
+        "unlike the plan",
+    )
     options_named = f"--takes {arguments.takes} --loud {arguments.loud} --ringing {arguments.ringing} --guitars {arguments.guitars}"
     text = [
         f"# Trained on one source, measured on others, engine {ENGINE}",
@@ -77,7 +128,9 @@ def main() -> None:
         "of sampled notes that nothing was trained on.",
         "",
     ]
-    (ROOT / "docs/leave-one-source-out.md").write_text("\n".join([*text, *table(head, rows)]).rstrip() + "\n")
+    (ROOT / "docs/leave-one-source-out.md").write_text(
+        "\n".join([*text, *table(head, rows)]).rstrip() + "\n"
+    )
 
 
 if __name__ == "__main__":

@@ -1,4 +1,6 @@
-"""The palm finder and the profile, measured: a hand moved along the bridge of many guitars, and takes read with and without examples of theirs."""
+"""The palm finder and the profile, measured: a hand moved along the bridge of many guitars, and
+takes read with and without examples of theirs.
+"""
 
 from collections.abc import Callable
 
@@ -40,14 +42,21 @@ def drawn_guitar(seed: int, *, sampled: bool) -> tuple[Guitar, Setup, np.random.
 
 
 def sweep(seed: int, *, sampled: bool) -> tuple[float, list[tuple[str, str]]]:
-    """Of one guitar: rank correlation of the palm's place with the scale shown (0 where all palms were shown at one place), and what was said of
+    """Of one guitar: rank correlation of the palm's place with the scale shown (0 where all palms
+    were shown at one place), and what was said of
     open, middling and dead hits."""
     guitar, setup, rng = drawn_guitar(seed, sampled=sampled)
     midi = [float(rng.choice([38, 40, 42, 45]))] + ([] if rng.random() < 0.5 else [0.0])
     midi = midi if len(midi) == 1 else [midi[0], midi[0] + 7]
     depths, scales, said = [], [], []
     for k in range(PALMS + 4):
-        kind = Articulation.PALM if k < PALMS else Articulation.OPEN if k < PALMS + 2 else Articulation.DEAD
+        kind = (
+            Articulation.PALM
+            if k < PALMS
+            else Articulation.OPEN
+            if k < PALMS + 2
+            else Articulation.DEAD
+        )
         depth = float(rng.uniform(0, 1)) if kind is Articulation.PALM else 0.0
         hit = _heard(strike(guitar, setup, kind, depth=depth, midi=midi, rng=rng))
         if hit is None:
@@ -58,7 +67,12 @@ def sweep(seed: int, *, sampled: bool) -> tuple[float, list[tuple[str, str]]]:
             if 0.4 <= depth <= 0.75:
                 said.append(("pocket", hit.place.value))
         else:
-            said.append((Place.BACK.value if kind is Articulation.OPEN else Place.FORWARD.value, hit.place.value))
+            said.append(
+                (
+                    Place.BACK.value if kind is Articulation.OPEN else Place.FORWARD.value,
+                    hit.place.value,
+                )
+            )
     return float(spearmanr(depths, scales).statistic) if len(set(scales)) > 1 else 0.0, said
 
 
@@ -76,16 +90,41 @@ def with_profile(seed: int, *, sampled: bool) -> tuple[Score, Score]:
     for kind, depth, count in EXAMPLES:
         for k, midi in enumerate(rng.choice([40.0, 43.0, 45.0, 47.0], count)):
             played = float(np.clip(rng.normal(depth, 0.06), 0, 1))
-            sound = strike(guitar, setup, kind, depth=played, midi=[midi] if k % 2 else [midi, midi + 7], rng=rng)
-            kept.append(Kept(samples=sound, rate_hz=RATE_HZ, kind=kind, depth=depth if kind is Articulation.PALM else None))
+            sound = strike(
+                guitar,
+                setup,
+                kind,
+                depth=played,
+                midi=[midi] if k % 2 else [midi, midi + 7],
+                rng=rng,
+            )
+            kept.append(
+                Kept(
+                    samples=sound,
+                    rate_hz=RATE_HZ,
+                    kind=kind,
+                    depth=depth if kind is Articulation.PALM else None,
+                )
+            )
     riff, _ = draw_riff(90_000 + seed)
     same: Callable[[Setup, np.random.Generator], Guitar] = lambda _setup, _rng: guitar  # noqa: E731
-    take = perform(riff, seed=seed, flaws=Flaws(timing=8, wrong=0.12, missed=0.01), setup=setup, guitar=same)
+    take = perform(
+        riff, seed=seed, flaws=Flaws(timing=8, wrong=0.12, missed=0.01), setup=setup, guitar=same
+    )
     truth = truth_document(take, riff="", audio="")
-    case = Take(f"profile {seed} {sampled}", "sampled" if sampled else "modelled", truth, expand(riff), take.samples, take.rate_hz)
+    case = Take(
+        f"profile {seed} {sampled}",
+        "sampled" if sampled else "modelled",
+        truth,
+        expand(riff),
+        take.samples,
+        take.rate_hz,
+    )
     out = []
     for profile in (None, profile_of(kept)):
-        info = TakeInfo(start_s=take.start_s, **({"profile": profile} if isinstance(profile, Profile) else {}))
+        info = TakeInfo(
+            start_s=take.start_s, **({"profile": profile} if isinstance(profile, Profile) else {})
+        )
         score = Score()
         measure(case, read_take(take.samples, take.rate_hz, case.expanded, info), score)
         out.append(score)

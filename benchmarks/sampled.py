@@ -1,7 +1,10 @@
-"""A guitar made of sampled notes, beside the modelled one: another family of sound to train and measure the ear on.
+"""A guitar made of sampled notes, beside the modelled one: another family of sound to train and
+measure the ear on.
 
-The notes come from FluidR3 GM (Frank Wen, 2000 to 2008, MIT licence), Debian package fluid-soundfont-gm, rendered once by fluidsynth
-(`apt-get install fluidsynth fluid-soundfont-gm`) into `.local/`. Nothing of it goes into the package. Two more banks, never trained on, are
+The notes come from FluidR3 GM (Frank Wen, 2000 to 2008, MIT licence), Debian package
+fluid-soundfont-gm, rendered once by fluidsynth
+(`apt-get install fluidsynth fluid-soundfont-gm`) into `.local/`. Nothing of it goes into the
+package. Two more banks, never trained on, are
 for measuring only: packages timgm6mb-soundfont and csound-soundfont.
 """
 
@@ -42,21 +45,34 @@ def _midi_file(program: int) -> bytes:
     ticks = 480 * 2  # a second at 120 bpm
     events = [b"\x00" + bytes([0xC0, program])]
     for note in NOTES:
-        events += [varying(0) + bytes([0x90, note, 100]), varying(int(NOTE_S * ticks)) + bytes([0x80, note, 0])]
+        events += [
+            varying(0) + bytes([0x90, note, 100]),
+            varying(int(NOTE_S * ticks)) + bytes([0x80, note, 0]),
+        ]
         events.append(varying(int(PAUSE_S * ticks)) + bytes([0xB0, 120, 0]))
     track = b"".join(events) + b"\x00\xff\x2f\x00"
-    return b"MThd" + struct.pack(">IHHH", 6, 0, 1, 480) + b"MTrk" + struct.pack(">I", len(track)) + track
+    return (
+        b"MThd"
+        + struct.pack(">IHHH", 6, 0, 1, 480)
+        + b"MTrk"
+        + struct.pack(">I", len(track))
+        + track
+    )
 
 
 @lru_cache(maxsize=3)
 def bank(name: str) -> dict[str, NDArray[np.float32]]:
-    """Mono notes of a bank, shape (notes, frames) for each program, from their attacks on. Raises FileNotFoundError naming the packages."""
+    """Mono notes of a bank, shape (notes, frames) for each program, from their attacks on. Raises
+    FileNotFoundError naming the packages.
+    """
     cache, source = CACHES / f"notes-{name}.npz", FOLDER / f"{name}.sf2"
     if cache.exists():
         with np.load(cache) as kept:
             return {program: kept[program].astype(np.float32) for program in PROGRAMS}
     if not source.exists():
-        raise FileNotFoundError(f"{source} is missing: apt-get install fluidsynth fluid-soundfont-gm timgm6mb-soundfont csound-soundfont")
+        raise FileNotFoundError(
+            f"{source} is missing: apt-get install fluidsynth fluid-soundfont-gm timgm6mb-soundfont csound-soundfont"
+        )
     out = {}
     for program, number in PROGRAMS.items():
         with tempfile.TemporaryDirectory() as folder:
@@ -81,9 +97,16 @@ def bank(name: str) -> dict[str, NDArray[np.float32]]:
             subprocess.run(command, check=True, capture_output=True)
             samples = soundfile.read(sound, dtype="float32")[0].mean(axis=1)
         step = int((NOTE_S + PAUSE_S) * RATE_HZ)
-        out[program] = np.stack([_from_attack(samples[k * step : k * step + int(NOTE_S * RATE_HZ)]) for k in range(len(NOTES))])
+        out[program] = np.stack(
+            [
+                _from_attack(samples[k * step : k * step + int(NOTE_S * RATE_HZ)])
+                for k in range(len(NOTES))
+            ]
+        )
     cache.parent.mkdir(exist_ok=True)
-    np.savez_compressed(cache, **{program: notes.astype(np.float16) for program, notes in out.items()})
+    np.savez_compressed(
+        cache, **{program: notes.astype(np.float16) for program, notes in out.items()}
+    )
     return out
 
 
@@ -98,23 +121,33 @@ def _from_attack(note: Samples) -> NDArray[np.float32]:
 
 
 class SampledGuitar:
-    """Sampled notes under hands drawn once a take; the palm is a decay laid on muted or on open notes."""
+    """Sampled notes under hands drawn once a take; the palm is a decay laid on muted or on open
+    notes.
+    """
 
     def __init__(self, setup: Setup, rng: np.random.Generator, notes: str = LEARNT) -> None:
-        names = ["clean", "clean", "jazz", "steel"] + (["overdriven", "distorted"] if setup.tone is Tone.HIGH_GAIN else [])
+        names = ["clean", "clean", "jazz", "steel"] + (
+            ["overdriven", "distorted"] if setup.tone is Tone.HIGH_GAIN else []
+        )
         self._open = bank(notes)[str(rng.choice(names))]
         self._muted = bank(notes)["muted"] if rng.random() < 0.65 else self._open
         self._release_s = float(rng.uniform(0.008, 0.03))
-        self._palm_s = float(np.exp(rng.uniform(np.log(0.08), np.log(0.4))))  # 20 dB below 300 Hz, at depth 0.6
+        self._palm_s = float(
+            np.exp(rng.uniform(np.log(0.08), np.log(0.4)))
+        )  # 20 dB below 300 Hz, at depth 0.6
         self._upper = float(rng.uniform(0.25, 0.7))  # of that, above
         self._noise = float(rng.uniform(0.02, 0.25)) if rng.random() < 0.5 else 0.0
-        self._slow_s = float(rng.uniform(0.003, 0.022)) if rng.random() < 0.35 else 0.0  # a palm's body swells behind the pick's noise
+        self._slow_s = (
+            float(rng.uniform(0.003, 0.022)) if rng.random() < 0.35 else 0.0
+        )  # a palm's body swells behind the pick's noise
         self._dead_db = float(rng.uniform(20, 60))  # down after 60 ms
         self._colour = [
             peak(float(rng.uniform(400, 4000)), gain_db=float(rng.uniform(-6, 6)), q=0.7),
             low_pass(float(rng.uniform(4500, 12000))),
         ]
-        self._late_s = float(rng.uniform(0.004, 0.020)) if rng.random() < 0.2 else 0.0  # a palm's body comes behind the touch of the pick
+        self._late_s = (
+            float(rng.uniform(0.004, 0.020)) if rng.random() < 0.2 else 0.0
+        )  # a palm's body comes behind the touch of the pick
 
     def string(self, hit: StringHit, rate_hz: int, rng: np.random.Generator) -> Samples:
         """One string; see Guitar."""
@@ -129,20 +162,33 @@ class SampledGuitar:
         wave = filtered(wave, rate_hz, *self._colour)
         if self._late_s and hit.articulation is Articulation.PALM:
             wave = self._behind_touch(wave, hit, rate_hz, rng)
-        elif (self._noise or self._slow_s) and hit.leading and not hit.legato and hit.articulation is not Articulation.OPEN:
+        elif (
+            (self._noise or self._slow_s)
+            and hit.leading
+            and not hit.legato
+            and hit.articulation is not Articulation.OPEN
+        ):
             level = max(self._noise, 0.12) if self._slow_s else self._noise
-            wave = wave + (level * rng.standard_normal(frames) * np.exp(-t / 0.004)).astype(np.float32)
+            wave = wave + (level * rng.standard_normal(frames) * np.exp(-t / 0.004)).astype(
+                np.float32
+            )
         hand = np.clip(1 - (t - hit.release_s) / self._release_s, 0, 1)
         return np.asarray(wave * hand * 10 ** (hit.gain_db / 20), dtype=np.float32)
 
-    def _behind_touch(self, wave: Samples, hit: StringHit, rate_hz: int, rng: np.random.Generator) -> Samples:
+    def _behind_touch(
+        self, wave: Samples, hit: StringHit, rate_hz: int, rng: np.random.Generator
+    ) -> Samples:
         """The palm's note after a weak noise, a little over a tenth of its peak."""
         late = round(self._late_s * rate_hz)
         out = np.concatenate([np.zeros(late, np.float32), wave])[: wave.size]
         if hit.leading and not hit.legato:
             t = np.arange(wave.size) / rate_hz
-            noise = np.clip(rng.standard_normal(wave.size), -1.5, 1.5) * np.exp(-t / max(0.004, self._late_s))
-            out += (float(rng.uniform(0.08, 0.16)) * float(np.abs(wave).max()) * noise).astype(np.float32)
+            noise = np.clip(rng.standard_normal(wave.size), -1.5, 1.5) * np.exp(
+                -t / max(0.004, self._late_s)
+            )
+            out += (float(rng.uniform(0.08, 0.16)) * float(np.abs(wave).max()) * noise).astype(
+                np.float32
+            )
         return out
 
     def _palm(self, hit: StringHit, frames: int, rate_hz: int) -> Samples:
@@ -152,7 +198,9 @@ class SampledGuitar:
         low = filtered(note, rate_hz, low_pass(300))
         damped = low * 10 ** (-t / fall_s) + (note - low) * 10 ** (-t / (fall_s * self._upper))
         if self._muted is self._open:  # an open note's own brightness goes with the hand
-            damped = filtered(damped.astype(np.float32), rate_hz, low_pass(3500 * 4 ** (0.3 - hit.depth)))
+            damped = filtered(
+                damped.astype(np.float32), rate_hz, low_pass(3500 * 4 ** (0.3 - hit.depth))
+            )
         if self._slow_s:
             damped = damped * np.clip(t / (self._slow_s * (0.5 + hit.depth)), 0, 1) ** 1.5
         return np.asarray(damped, dtype=np.float32)
@@ -161,11 +209,20 @@ class SampledGuitar:
         t = np.arange(frames) / rate_hz
         out = np.zeros(frames)
         for _ in range(int(rng.integers(2, 5))):
-            out += _note(self._muted, float(rng.uniform(40, 64)), frames, rate_hz) * rng.uniform(0.3, 1.0)
+            out += _note(self._muted, float(rng.uniform(40, 64)), frames, rate_hz) * rng.uniform(
+                0.3, 1.0
+            )
         out = out * 10 ** (-t / 0.06 * self._dead_db / 20) * 0.6
-        noise = rng.standard_normal(frames) * np.exp(-t / float(rng.uniform(0.004, 0.015))) * float(rng.uniform(0.05, 0.3))
+        noise = (
+            rng.standard_normal(frames)
+            * np.exp(-t / float(rng.uniform(0.004, 0.015)))
+            * float(rng.uniform(0.05, 0.3))
+        )
         return filtered(
-            (out + noise).astype(np.float32), rate_hz, high_pass(float(rng.uniform(80, 200))), low_pass(float(rng.uniform(2500, 6000)))
+            (out + noise).astype(np.float32),
+            rate_hz,
+            high_pass(float(rng.uniform(80, 200))),
+            low_pass(float(rng.uniform(2500, 6000))),
         )
 
 

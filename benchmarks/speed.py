@@ -2,8 +2,10 @@
 
     python -m benchmarks.speed [--detectors .local/detectors/bin/python]
 
-CPU seconds on one core, after import; the median of five. Set OPENBLAS_NUM_THREADS=1, as the worker does. With an interpreter that holds librosa
-and aubio (see benchmarks/detectors.py), their onset detectors hear the same minute in the same run, at its own rate and at half of it.
+CPU seconds on one core, after import; the median of five. Set OPENBLAS_NUM_THREADS=1, as the worker
+does. With an interpreter that holds librosa
+and aubio (see benchmarks/detectors.py), their onset detectors hear the same minute in the same run,
+at its own rate and at half of it.
 """
 
 import argparse
@@ -59,27 +61,62 @@ def memory_of(samples, rounds: int) -> float:  # type: ignore[no-untyped-def]
     with tempfile.NamedTemporaryFile(suffix=".npy") as file:
         np.save(file, samples)
         file.flush()
-        done = subprocess.run([sys.executable, "-c", MEMORY, file.name, str(rounds)], check=True, capture_output=True, text=True)
+        done = subprocess.run(
+            [sys.executable, "-c", MEMORY, file.name, str(rounds)],
+            check=True,
+            capture_output=True,
+            text=True,
+        )
     return float(done.stdout)
 
 
 def other_detectors(interpreter: str) -> None:
-    """Time and F-measure of librosa's and aubio's onset detectors beside the whole reading, on one minute."""
+    """Time and F-measure of librosa's and aubio's onset detectors beside the whole reading, on one
+    minute.
+    """
     take = perform(RIFF, seed=1, rounds=2, rate_hz=44100, flaws=Flaws(timing=9, wrong=0.07))
-    reading = read_take(take.samples, take.rate_hz, expand(RIFF), TakeInfo(start_s=take.start_s, rounds=2))
-    heard = sorted([h.onset_s for h in reading.hits if h.onset_s is not None] + [e.onset_s for e in reading.extra_onsets])
+    reading = read_take(
+        take.samples, take.rate_hz, expand(RIFF), TakeInfo(start_s=take.start_s, rounds=2)
+    )
+    heard = sorted(
+        [h.onset_s for h in reading.hits if h.onset_s is not None]
+        + [e.onset_s for e in reading.extra_onsets]
+    )
     true = np.sort([h.onset_s for h in take.hits if h.onset_s is not None])
     rows = [
-        ("the whole reading, start given", cpu_of(take.samples, take.rate_hz, TakeInfo(start_s=take.start_s, rounds=2)), np.array(heard))
+        (
+            "the whole reading, start given",
+            cpu_of(take.samples, take.rate_hz, TakeInfo(start_s=take.start_s, rounds=2)),
+            np.array(heard),
+        )
     ]
     for rate in (take.rate_hz, take.rate_hz // 2):
         with tempfile.TemporaryDirectory() as folder:
-            soundfile.write(f"{folder}/take.wav", soxr.resample(take.samples, take.rate_hz, rate), rate)
-            command = [interpreter, str(Path(__file__).parent / "detectors.py"), f"{folder}/take.wav"]
-            alone = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "NUMBA_NUM_THREADS": "1"}
-            found = json.loads(subprocess.run(command, check=True, capture_output=True, text=True, env=alone).stdout)
+            soundfile.write(
+                f"{folder}/take.wav", soxr.resample(take.samples, take.rate_hz, rate), rate
+            )
+            command = [
+                interpreter,
+                str(Path(__file__).parent / "detectors.py"),
+                f"{folder}/take.wav",
+            ]
+            alone = {
+                **os.environ,
+                "OMP_NUM_THREADS": "1",
+                "OPENBLAS_NUM_THREADS": "1",
+                "NUMBA_NUM_THREADS": "1",
+            }
+            found = json.loads(
+                subprocess.run(
+                    command, check=True, capture_output=True, text=True, env=alone
+                ).stdout
+            )
         rows += [
-            (f"{name}'s onset detector, hop 128 at {rate / 1000:g} kHz", one["cpu_s"], np.array(one["onsets_s"]))
+            (
+                f"{name}'s onset detector, hop 128 at {rate / 1000:g} kHz",
+                one["cpu_s"],
+                np.array(one["onsets_s"]),
+            )
             for name, one in found.items()
         ]
     print("\n| on one minute | CPU s | F ±25 ms | F ±10 ms |\n| --- | --- | --- | --- |")
@@ -91,7 +128,9 @@ def other_detectors(interpreter: str) -> None:
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     parser.add_argument("--detectors", help="an interpreter with librosa and aubio")
     arguments = parser.parse_args()
     if arguments.detectors:
@@ -103,8 +142,12 @@ def main() -> None:
         given = cpu_of(take.samples, take.rate_hz, TakeInfo(start_s=take.start_s, rounds=rounds))
         grown = memory_of(take.samples, rounds)
         found = cpu_of(take.samples, take.rate_hz, TakeInfo(rounds=rounds))
-        print(f"| reading {seconds:.0f} s ({name}), start given: CPU, and per minute | {given:.2f}, {given / seconds * 60:.2f} |")
-        print(f"| the same, start found: CPU, and per minute | {found:.2f}, {found / seconds * 60:.2f} |")
+        print(
+            f"| reading {seconds:.0f} s ({name}), start given: CPU, and per minute | {given:.2f}, {given / seconds * 60:.2f} |"
+        )
+        print(
+            f"| the same, start found: CPU, and per minute | {found:.2f}, {found / seconds * 60:.2f} |"
+        )
         print(f"| the same: memory over the process's own, MB | {grown:.0f} |", flush=True)
     with tempfile.TemporaryDirectory() as folder:
         take = perform(parse_riff(riff_texts()["6-stop-planks"]), seed=1)
@@ -114,12 +157,21 @@ def main() -> None:
         for _ in range(5):
             begin = time.perf_counter()
             subprocess.run(
-                [sys.executable, "-m", "thrumble.cli", "analyze", f"{folder}/riff.txt", f"{folder}/take.wav"],
+                [
+                    sys.executable,
+                    "-m",
+                    "thrumble.cli",
+                    "analyze",
+                    f"{folder}/riff.txt",
+                    f"{folder}/take.wav",
+                ],
                 check=True,
                 capture_output=True,
             )
             times.append(time.perf_counter() - begin)
-        print(f"| thrumble analyze of {take.samples.size / take.rate_hz:.0f} s, start-up and all, wall | {statistics.median(times):.2f} |")
+        print(
+            f"| thrumble analyze of {take.samples.size / take.rate_hz:.0f} s, start-up and all, wall | {statistics.median(times):.2f} |"
+        )
 
 
 if __name__ == "__main__":

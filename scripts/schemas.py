@@ -1,4 +1,6 @@
-"""Writes the JSON Schemas of the stable formats into docs/schemas; with --check only says whether they are current."""
+"""Writes the JSON Schemas of the stable formats into docs/schemas; with --check only says whether
+they are current.
+"""
 
 import argparse
 import json
@@ -15,7 +17,10 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--check", action="store_true")
     check = parser.parse_args().check
-    schemas = {"riff-1.schema.json": RiffJson.model_json_schema(), "reading-1.schema.json": READING.json_schema()}
+    schemas = {
+        "riff-1.schema.json": RiffJson.model_json_schema(),
+        "reading-1.schema.json": READING.json_schema(),
+    }
     for name, schema in schemas.items():
         text = json.dumps(schema, indent=1) + "\n"
         path = FOLDER / name

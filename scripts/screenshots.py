@@ -1,6 +1,7 @@
 """Takes the pictures of docs/screenshots from a running application with demo data.
 
-python scripts/screenshots.py [http://127.0.0.1:8642] [--out docs/screenshots] [--only NAME] [--dark] [--phone]
+python scripts/screenshots.py [http://127.0.0.1:8642] [--out docs/screenshots] [--only NAME]
+[--dark] [--phone]
 """
 
 import argparse
@@ -76,7 +77,8 @@ def open_palm_finder(page: Page, base: str) -> None:
     for n, depth in enumerate((0.1, 0.35, 0.5, 0.55, 0.62, 0.66, 0.6), 1):
         sound = strike(played, setup, Articulation.PALM, depth=depth, midi=[40.0], rng=rng)
         page.evaluate(
-            "([text, rate]) => window.__ownSound.play(text, rate)", [base64.b64encode(sound.astype("<f4").tobytes()).decode(), 48000]
+            "([text, rate]) => window.__ownSound.play(text, rate)",
+            [base64.b64encode(sound.astype("<f4").tobytes()).decode(), 48000],
         )
         page.locator("#dots circle").nth(n - 1).wait_for(state="attached", timeout=8000)
 
@@ -97,9 +99,18 @@ def open_fret_hand(page: Page, base: str) -> None:
     page.goto(f"{base}/rig/fret-hand")
     page.wait_for_load_state("load")
     flaws = Flaws(timing=6, stop=35, stop_spread=15)
-    take = perform(parse_riff(exercise_text(80)), seed=2, flaws=flaws, setup=setup_of(Tone.CRUNCH), guitar=guitar, lead_s=0.0)
+    take = perform(
+        parse_riff(exercise_text(80)),
+        seed=2,
+        flaws=flaws,
+        setup=setup_of(Tone.CRUNCH),
+        guitar=guitar,
+        lead_s=0.0,
+    )
     text = base64.b64encode(take.samples.astype("<f4").tobytes()).decode()
-    page.evaluate("([text, rate]) => { window.__ownSound.exercise = [text, rate] }", [text, take.rate_hz])
+    page.evaluate(
+        "([text, rate]) => { window.__ownSound.exercise = [text, rate] }", [text, take.rate_hz]
+    )
     page.keyboard.press("PageDown")
     page.wait_for_selector("#fret[data-stage=done]", timeout=60000)
 
@@ -125,30 +136,59 @@ def open_away(page: Page, base: str) -> None:
 
 
 VIEWS = {
-    "today": open_today, "rig": open_rig, "palm-finder": open_palm_finder, "delay": open_calibrate, "fret-hand": open_fret_hand, "riffs": open_riffs,
-    "riff-text": open_riff, "play": open_play, "reading": open_reading, "certainty": open_certainty, "bench": open_bench, "away": open_away,
-}  # fmt: skip
+    "today": open_today,
+    "rig": open_rig,
+    "palm-finder": open_palm_finder,
+    "delay": open_calibrate,
+    "fret-hand": open_fret_hand,
+    "riffs": open_riffs,
+    "riff-text": open_riff,
+    "play": open_play,
+    "reading": open_reading,
+    "certainty": open_certainty,
+    "bench": open_bench,
+    "away": open_away,
+}
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("base", nargs="?", default="http://127.0.0.1:8642")
-    parser.add_argument("--out", type=Path, default=Path(__file__).parent.parent / "docs/screenshots")
+    parser.add_argument(
+        "--out", type=Path, default=Path(__file__).parent.parent / "docs/screenshots"
+    )
     parser.add_argument("--only")
-    parser.add_argument("--dark", action="store_true", help="all views in the dark theme, beside the light ones")
+    parser.add_argument(
+        "--dark", action="store_true", help="all views in the dark theme, beside the light ones"
+    )
     parser.add_argument("--phone", action="store_true", help="390 px wide")
     parser.add_argument("--full", action="store_true", help="the whole page, not the first screen")
     arguments = parser.parse_args()
-    wanted = [(name, "dark" if arguments.dark else "light") for name in VIEWS if arguments.only in (None, name)]
+    wanted = [
+        (name, "dark" if arguments.dark else "light")
+        for name in VIEWS
+        if arguments.only in (None, name)
+    ]
     if arguments.only is None and not arguments.dark and not arguments.phone:
         wanted.append(("reading", "dark"))
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=[*ARGS, "--use-fake-device-for-media-stream"])
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=[*ARGS, "--use-fake-device-for-media-stream"]
+        )
         for name, theme in wanted:
-            size = {"width": 390, "height": 844} if arguments.phone else {"width": 1280, "height": 800}
-            context = browser.new_context(viewport=size, color_scheme=theme, permissions=["microphone"])
+            size = (
+                {"width": 390, "height": 844} if arguments.phone else {"width": 1280, "height": 800}
+            )
+            context = browser.new_context(
+                viewport=size, color_scheme=theme, permissions=["microphone"]
+            )
             page = context.new_page()
-            page.on("console", lambda message: print(message.type, message.text) if message.type == "error" else None)
+            page.on(
+                "console",
+                lambda message: (
+                    print(message.type, message.text) if message.type == "error" else None
+                ),
+            )
             page.on("pageerror", lambda error: print("page error", error))
             VIEWS[name](page, arguments.base)
             page.wait_for_timeout(250)

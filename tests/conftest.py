@@ -1,4 +1,6 @@
-"""Databases for the tests: one migrated template, a clone where commits must be seen, a rolled-back session for the rest."""
+"""Databases for the tests: one migrated template, a clone where commits must be seen, a rolled-back
+session for the rest.
+"""
 
 import os
 import socket
@@ -26,14 +28,20 @@ settings.load_profile("same")
 
 
 def _url(name: str) -> str:
-    return sa.make_url(os.environ["DATABASE_URL"]).set(database=name).render_as_string(hide_password=False)
+    return (
+        sa.make_url(os.environ["DATABASE_URL"])
+        .set(database=name)
+        .render_as_string(hide_password=False)
+    )
 
 
 class Databases:
     """Makes and drops databases on the tests' own server."""
 
     def __init__(self) -> None:
-        self.admin = sa.create_engine(_url("postgres"), isolation_level="AUTOCOMMIT", poolclass=NullPool)
+        self.admin = sa.create_engine(
+            _url("postgres"), isolation_level="AUTOCOMMIT", poolclass=NullPool
+        )
         self.template = self.make(None)
         engine = sa.create_engine(self.template, poolclass=NullPool)
         database.migrate(engine)
@@ -73,7 +81,9 @@ def session(shared_engine: sa.Engine) -> Iterator[Session]:
     """A session whose work is rolled back after the test."""
     with shared_engine.connect() as connection:
         transaction = connection.begin()
-        with Session(bind=connection, join_transaction_mode="create_savepoint", expire_on_commit=False) as opened:
+        with Session(
+            bind=connection, join_transaction_mode="create_savepoint", expire_on_commit=False
+        ) as opened:
             yield opened
         transaction.rollback()
 
@@ -107,10 +117,17 @@ class Cluster:
             probe.bind(("127.0.0.1", 0))
             port = probe.getsockname()[1]
         self.folder = folder
-        self.environment = {**os.environ, "THRUMBLE_PG_BASE": str(folder), "THRUMBLE_PG_PORT": str(port), "THRUMBLE_PG_DB": "own"}
+        self.environment = {
+            **os.environ,
+            "THRUMBLE_PG_BASE": str(folder),
+            "THRUMBLE_PG_PORT": str(port),
+            "THRUMBLE_PG_DB": "own",
+        }
 
     def tell(self, word: str) -> str:
-        done = subprocess.run([ROOT / "scripts/pg.sh", word], env=self.environment, capture_output=True, text=True)
+        done = subprocess.run(
+            [ROOT / "scripts/pg.sh", word], env=self.environment, capture_output=True, text=True
+        )
         assert done.returncode == 0, done.stderr
         return done.stdout.strip()
 

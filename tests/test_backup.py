@@ -1,4 +1,6 @@
-"""One dump is the whole state: the demo backed up, restored into an empty installation, and found equal."""
+"""One dump is the whole state: the demo backed up, restored into an empty installation, and found
+equal.
+"""
 
 import os
 import subprocess
@@ -20,7 +22,10 @@ ASKED = (
 
 def run(url: str, *arguments: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
-        [sys.executable, "-m", "thrumble.cli", *arguments], capture_output=True, text=True, env={**os.environ, "DATABASE_URL": url}
+        [sys.executable, "-m", "thrumble.cli", *arguments],
+        capture_output=True,
+        text=True,
+        env={**os.environ, "DATABASE_URL": url},
     )
 
 
@@ -28,12 +33,19 @@ def state(url: str) -> list[tuple[object, ...]]:
     engine = sa.create_engine(url)
     with engine.connect() as connection:
         rows = [tuple(row) for row in connection.execute(sa.text(ASKED))]
-        rows += [tuple(row) for row in connection.execute(sa.text("select id, number, source, document::text from revision order by id"))]
+        rows += [
+            tuple(row)
+            for row in connection.execute(
+                sa.text("select id, number, source, document::text from revision order by id")
+            )
+        ]
     engine.dispose()
     return rows
 
 
-def test_the_demo_survives_backup_and_restore(own_database: str, databases: Databases, tmp_path: Path) -> None:
+def test_the_demo_survives_backup_and_restore(
+    own_database: str, databases: Databases, tmp_path: Path
+) -> None:
     said: list[str] = []
     fill_demo(said.append)
     assert len(said) == 8 and "7 of 7" in said[-1]
@@ -46,7 +58,10 @@ def test_the_demo_survives_backup_and_restore(own_database: str, databases: Data
     with database.session() as session:
         mine = players.secret(session)
     assert run(own_database, "backup", str(file)).returncode == 0
-    assert mine.encode() not in subprocess.run(["pg_restore", "--file=-", file], capture_output=True).stdout, "no secret leaves"
+    assert (
+        mine.encode()
+        not in subprocess.run(["pg_restore", "--file=-", file], capture_output=True).stdout
+    ), "no secret leaves"
     empty = databases.make(None)
     try:
         assert run(empty, "restore", str(file)).returncode == 0
@@ -60,7 +75,9 @@ def test_the_demo_survives_backup_and_restore(own_database: str, databases: Data
 
 
 @pytest.mark.parametrize("content", [b"", b"PGDMP but not really", b"something else"])
-def test_what_is_no_backup_is_refused_and_nothing_is_changed(databases: Databases, tmp_path: Path, content: bytes) -> None:
+def test_what_is_no_backup_is_refused_and_nothing_is_changed(
+    databases: Databases, tmp_path: Path, content: bytes
+) -> None:
     empty = databases.make(None)
     file = tmp_path / "bad.dump"
     file.write_bytes(content)
@@ -69,8 +86,18 @@ def test_what_is_no_backup_is_refused_and_nothing_is_changed(databases: Database
         assert done.returncode == 2 and len(done.stderr.strip().splitlines()) == 1
         engine = sa.create_engine(empty)
         with engine.connect() as connection:
-            assert connection.execute(sa.text("select count(*) from pg_tables where schemaname = 'public'")).scalar_one() == 0
+            assert (
+                connection.execute(
+                    sa.text("select count(*) from pg_tables where schemaname = 'public'")
+                ).scalar_one()
+                == 0
+            )
         engine.dispose()
     finally:
         databases.drop(empty)
-    assert run(database.engine().url.render_as_string(hide_password=False), "backup", "/nowhere/x.dump").returncode == 2
+    assert (
+        run(
+            database.engine().url.render_as_string(hide_password=False), "backup", "/nowhere/x.dump"
+        ).returncode
+        == 2
+    )

@@ -1,4 +1,6 @@
-"""The shell: one clear line and exit 2 on bad input, a reading and exit 0 otherwise, silence included."""
+"""The shell: one clear line and exit 2 on bad input, a reading and exit 0 otherwise, silence
+included.
+"""
 
 import json
 import subprocess
@@ -16,7 +18,9 @@ RIFF = riff_texts()["6-stop-planks"]
 
 def run(*arguments: object, **env: str) -> subprocess.CompletedProcess[str]:
     command = [sys.executable, "-m", "thrumble.cli", *map(str, arguments)]
-    return subprocess.run(command, capture_output=True, text=True, env={"PATH": "/usr/bin:/bin", **env})
+    return subprocess.run(
+        command, capture_output=True, text=True, env={"PATH": "/usr/bin:/bin", **env}
+    )
 
 
 @pytest.fixture(scope="module")
@@ -44,11 +48,25 @@ def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def test_analyze_agrees_with_the_truth_of_simulate(folder: Path) -> None:
     truth = json.loads((folder / "truth.json").read_text())
-    done = run("analyze", folder / "riff.txt", folder / "take.wav", "--start", truth["start_s"], "--json", "-")
+    done = run(
+        "analyze",
+        folder / "riff.txt",
+        folder / "take.wav",
+        "--start",
+        truth["start_s"],
+        "--json",
+        "-",
+    )
     reading = json.loads(done.stdout)
-    assert done.returncode == 0 and reading["format"] == "thrumble.reading/1" and reading["start_source"] == "given"
+    assert (
+        done.returncode == 0
+        and reading["format"] == "thrumble.reading/1"
+        and reading["start_source"] == "given"
+    )
     real = {hit["index"]: hit for hit in truth["hits"]}
-    assert all(abs(hit["onset_s"] - real[hit["index"]]["onset_s"]) < 0.005 for hit in reading["hits"])
+    assert all(
+        abs(hit["onset_s"] - real[hit["index"]]["onset_s"]) < 0.005 for hit in reading["hits"]
+    )
 
 
 def test_analyze_finds_the_start_and_prints_words(folder: Path) -> None:
@@ -72,8 +90,18 @@ def test_silence_is_a_reading(folder: Path) -> None:
         (("simulate", "riff.txt", "--out", "/nowhere/x.wav"), "cannot be written"), (("backup", "x.dump"), "DATABASE_URL"),
     ],
 )  # fmt: skip
-def test_bad_input_is_one_clear_line_and_exit_2(folder: Path, arguments: tuple[str, ...], words: str) -> None:
+def test_bad_input_is_one_clear_line_and_exit_2(
+    folder: Path, arguments: tuple[str, ...], words: str
+) -> None:
     (folder / "bad.txt").write_text("title: T\ntempo: 100\n[A]\n| q |\n")
-    paths = [folder / a if a.endswith((".txt", ".wav")) and not a.startswith("/") else a for a in arguments]
+    paths = [
+        folder / a if a.endswith((".txt", ".wav")) and not a.startswith("/") else a
+        for a in arguments
+    ]
     done = run(*paths)
-    assert done.returncode == 2 and words in done.stderr and len(done.stderr.strip().splitlines()) == 1 and done.stdout == ""
+    assert (
+        done.returncode == 2
+        and words in done.stderr
+        and len(done.stderr.strip().splitlines()) == 1
+        and done.stdout == ""
+    )

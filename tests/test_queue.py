@@ -1,4 +1,6 @@
-"""A take and its job are one transaction; the worker reads from stored bytes and says why where it cannot."""
+"""A take and its job are one transaction; the worker reads from stored bytes and says why where it
+cannot.
+"""
 
 import asyncio
 import contextlib
@@ -28,7 +30,16 @@ RIFF = parse_riff(TEXT)
 def new_take(session, player: int, **more: object) -> NewTake:  # type: ignore[no-untyped-def]
     revision = riffs.add_riff(session, player, RIFF, TEXT)
     return NewTake(
-        **({"riff_id": revision.riff_id, "revision_id": revision.id, "source": "uploaded", "tempo_bpm": Decimal(100), "rounds": 1} | more)
+        **(
+            {
+                "riff_id": revision.riff_id,
+                "revision_id": revision.id,
+                "source": "uploaded",
+                "tempo_bpm": Decimal(100),
+                "rounds": 1,
+            }
+            | more
+        )
     )  # type: ignore[arg-type]
 
 
@@ -38,7 +49,12 @@ def work_once() -> None:
     async def run() -> None:
         app = worker.build(asyncio.Event())
         async with app.open_async():
-            await app.run_worker_async(queues=["readings"], wait=False, install_signal_handlers=False, delete_jobs="successful")
+            await app.run_worker_async(
+                queues=["readings"],
+                wait=False,
+                install_signal_handlers=False,
+                delete_jobs="successful",
+            )
 
     # in a thread: browser tests leave an event loop behind in the main one
     with ThreadPoolExecutor(1) as pool:
@@ -56,13 +72,22 @@ def submit(seed: int = 1, data: bytes | None = None) -> int:
 
 def jobs_waiting() -> int:
     with database.engine().connect() as connection:
-        return int(connection.execute(sa.text("select count(*) from procrastinate_jobs where status = 'todo'")).scalar_one())
+        return int(
+            connection.execute(
+                sa.text("select count(*) from procrastinate_jobs where status = 'todo'")
+            ).scalar_one()
+        )
 
 
 def test_a_take_and_its_job_are_stored_together_or_not_at_all(own_database: str) -> None:
     with contextlib.suppress(RuntimeError), database.session() as session:
         player = players.local_player(session)
-        verbs.submit_upload(session, player, new_take(session, player), io.BytesIO(write_flac(perform(RIFF).samples, 48000)[0]))
+        verbs.submit_upload(
+            session,
+            player,
+            new_take(session, player),
+            io.BytesIO(write_flac(perform(RIFF).samples, 48000)[0]),
+        )
         raise RuntimeError("the request dies after the job was asked for")
     assert jobs_waiting() == 0
     submit()
@@ -80,12 +105,20 @@ def test_the_worker_reads_a_take_and_a_deleted_one_is_no_error(own_database: str
         reading = takes.get_reading(session, player, kept)
     assert reading is not None and reading.summary.matched == 8
     with database.engine().connect() as connection:
-        assert connection.execute(sa.text("select count(*) from procrastinate_jobs")).scalar_one() == 0, "what is done is not kept"
+        assert (
+            connection.execute(sa.text("select count(*) from procrastinate_jobs")).scalar_one() == 0
+        ), "what is done is not kept"
 
 
-def test_a_reading_that_fails_says_why_and_can_be_run_again(own_database: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_reading_that_fails_says_why_and_can_be_run_again(
+    own_database: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     take_id = submit()
-    monkeypatch.setattr(verbs, "read_audio", lambda data: (_ for _ in ()).throw(BadAudio("the disk has eaten it: play it again")))
+    monkeypatch.setattr(
+        verbs,
+        "read_audio",
+        lambda data: (_ for _ in ()).throw(BadAudio("the disk has eaten it: play it again")),
+    )
     work_once()
     with database.session() as session:
         player = players.local_player(session)
@@ -99,27 +132,50 @@ def test_a_reading_that_fails_says_why_and_can_be_run_again(own_database: str, m
         assert takes.get_take(session, player, take_id).state is TakeState.READ
 
 
-def test_a_fault_of_our_own_is_told_without_its_innards(own_database: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_fault_of_our_own_is_told_without_its_innards(
+    own_database: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     take_id = submit()
     monkeypatch.setattr(verbs, "read_recording", lambda *a, **k: 1 / 0)
     work_once()
     with database.session() as session:
         failed = takes.get_take(session, players.local_player(session), take_id)
-    assert failed.state is TakeState.FAILED and "inside the ear" in failed.problem and "division" not in failed.problem
+    assert (
+        failed.state is TakeState.FAILED
+        and "inside the ear" in failed.problem
+        and "division" not in failed.problem
+    )
 
 
 def test_a_recording_is_put_together_from_its_chunks(own_database: str) -> None:
     take = perform(RIFF, seed=3)
     with database.session() as session:
         player = players.local_player(session)
-        new = new_take(session, player, source="recorded", start_frame=round(take.start_s * take.rate_hz), rate_hz=take.rate_hz)
+        new = new_take(
+            session,
+            player,
+            source="recorded",
+            start_frame=round(take.start_s * take.rate_hz),
+            rate_hz=take.rate_hz,
+        )
         take_id = verbs.begin_take(session, player, new).id
         for frame in range(0, take.samples.size, 48000):
-            takes.add_chunk(session, player, take_id, frame, take.samples[frame : frame + 48000].astype("<f4").tobytes())
-        verbs.finish_take(session, player, take_id, RecorderReport(underruns=1, settings={"label": "in"}))
+            takes.add_chunk(
+                session,
+                player,
+                take_id,
+                frame,
+                take.samples[frame : frame + 48000].astype("<f4").tobytes(),
+            )
+        verbs.finish_take(
+            session, player, take_id, RecorderReport(underruns=1, settings={"label": "in"})
+        )
     work_once()
     with database.session() as session:
-        assert takes.chunk_spans(session, player, take_id) == [] and takes.get_take(session, player, take_id).audio_bytes > 1000
+        assert (
+            takes.chunk_spans(session, player, take_id) == []
+            and takes.get_take(session, player, take_id).audio_bytes > 1000
+        )
         reading = takes.get_reading(session, player, take_id)
     assert reading is not None and reading.summary.matched == 8
     assert any("underrun" in caution.text for caution in reading.cautions)
@@ -128,8 +184,14 @@ def test_a_recording_is_put_together_from_its_chunks(own_database: str) -> None:
 def test_frames_that_never_came_are_zeros_and_counted() -> None:
     """Also where pieces overlap: what was sent twice, cut at other places, is the same sound."""
     pieces = {10: [1, 2, 3, 4], 12: [3, 4, 5], 20: [6, 7]}
-    joined = Joined([(f, f + len(p)) for f, p in pieces.items()], lambda frame: np.array(pieces[frame], dtype="<f4").tobytes())
-    assert np.concatenate(list(joined)).tolist() == [1, 2, 3, 4, 5, 0, 0, 0, 0, 0, 6, 7] and joined.gap_frames == 5
+    joined = Joined(
+        [(f, f + len(p)) for f, p in pieces.items()],
+        lambda frame: np.array(pieces[frame], dtype="<f4").tobytes(),
+    )
+    assert (
+        np.concatenate(list(joined)).tolist() == [1, 2, 3, 4, 5, 0, 0, 0, 0, 0, 6, 7]
+        and joined.gap_frames == 5
+    )
 
 
 @pytest.mark.parametrize(
@@ -139,14 +201,20 @@ def test_frames_that_never_came_are_zeros_and_counted() -> None:
         ([(0, 5), (3, 9)], [(1, 8)], []), ([(0, 9)], [], []),
     ],
 )  # fmt: skip
-def test_what_has_not_arrived_is_named(have: list[tuple[int, int]], wanted: list[tuple[int, int]], missing: list[tuple[int, int]]) -> None:
+def test_what_has_not_arrived_is_named(
+    have: list[tuple[int, int]], wanted: list[tuple[int, int]], missing: list[tuple[int, int]]
+) -> None:
     assert missing_spans(have, wanted) == missing
 
 
-def test_a_take_whose_frames_lie_hours_apart_is_refused_without_filling_memory(own_database: str) -> None:
+def test_a_take_whose_frames_lie_hours_apart_is_refused_without_filling_memory(
+    own_database: str,
+) -> None:
     with database.session() as session:
         player = players.local_player(session)
-        take_id = verbs.begin_take(session, player, new_take(session, player, source="recorded", rate_hz=8000)).id
+        take_id = verbs.begin_take(
+            session, player, new_take(session, player, source="recorded", rate_hz=8000)
+        ).id
         with pytest.raises(BadAudio, match="ten minutes"):
             verbs.keep_chunk(session, player, take_id, 10**8, b"\0" * 8)
         for frame in (0, 8000 * 601):
@@ -165,8 +233,16 @@ def test_dropped_packets_are_runs_of_zeros_with_sound_on_both_sides() -> None:
     broken[1000:1441] = 0
     broken[2000:2100] = 0  # too short to be a packet
     assert zero_runs(broken) == 1
-    assert zero_runs(np.concatenate([np.zeros(500, np.float32), sound, np.zeros(500, np.float32)])) == 0
+    assert (
+        zero_runs(np.concatenate([np.zeros(500, np.float32), sound, np.zeros(500, np.float32)]))
+        == 0
+    )
     lead = np.concatenate([np.zeros(5000, np.float32), broken, np.zeros(900, np.float32), sound])
     pieces = {k: lead[k : k + 333] for k in range(0, lead.size, 333)}
-    joined = Joined([(f, f + p.size) for f, p in pieces.items()], lambda frame: pieces[frame].astype("<f4").tobytes())
-    assert sum(block.size for block in joined) == lead.size and joined.zero_runs == 2, "also where a run lies across pieces"
+    joined = Joined(
+        [(f, f + p.size) for f, p in pieces.items()],
+        lambda frame: pieces[frame].astype("<f4").tobytes(),
+    )
+    assert sum(block.size for block in joined) == lead.size and joined.zero_runs == 2, (
+        "also where a run lies across pieces"
+    )

@@ -50,7 +50,12 @@ TAKEN = "update procrastinate_jobs set status = 'doing', worker_id = (select max
             "update take set state = 'reading', tries = 1",
         ),  # marking the failure failed, too
         (DEAD, TAKEN, "update take set state = 'reading', tries = 1"),  # its worker gives no sign
-        (ALIVE, TAKEN, "delete from procrastinate_workers", "update take set state = 'reading', tries = 2"),  # its worker is gone
+        (
+            ALIVE,
+            TAKEN,
+            "delete from procrastinate_workers",
+            "update take set state = 'reading', tries = 2",
+        ),  # its worker is gone
     ],
 )
 def test_a_take_stuck_in_any_way_is_read(own_database: str, broken: tuple[str, ...]) -> None:
@@ -62,7 +67,9 @@ def test_a_take_stuck_in_any_way_is_read(own_database: str, broken: tuple[str, .
     assert state_of(take_id).state is TakeState.READ
 
 
-def test_a_job_in_good_hands_and_a_worker_that_just_woke_up_are_left_alone(own_database: str) -> None:
+def test_a_job_in_good_hands_and_a_worker_that_just_woke_up_are_left_alone(
+    own_database: str,
+) -> None:
     submit()
     sql(ALIVE, TAKEN)
     assert reconcile(set()) == set()
@@ -70,10 +77,15 @@ def test_a_job_in_good_hands_and_a_worker_that_just_woke_up_are_left_alone(own_d
     suspects = reconcile(set())
     assert len(suspects) == 1 and one("select status::text from procrastinate_jobs") == "doing"
     sql("update procrastinate_workers set last_heartbeat = now()")
-    assert reconcile(suspects) == set() and one("select status::text from procrastinate_jobs") == "doing"
+    assert (
+        reconcile(suspects) == set()
+        and one("select status::text from procrastinate_jobs") == "doing"
+    )
 
 
-def test_a_reading_that_ended_three_workers_is_set_aside_until_the_player_asks(own_database: str) -> None:
+def test_a_reading_that_ended_three_workers_is_set_aside_until_the_player_asks(
+    own_database: str,
+) -> None:
     take_id = submit()
     sql("delete from procrastinate_jobs", "update take set state = 'reading', tries = 3")
     reconcile(set())
@@ -85,13 +97,18 @@ def test_a_reading_that_ended_three_workers_is_set_aside_until_the_player_asks(o
     assert state_of(take_id).state is TakeState.READ and state_of(take_id).tries == 0
 
 
-def test_reading_again_during_a_reading_waits_its_turn_and_is_asked_for_once(own_database: str) -> None:
+def test_reading_again_during_a_reading_waits_its_turn_and_is_asked_for_once(
+    own_database: str,
+) -> None:
     take_id = submit()
     sql(ALIVE, TAKEN, "update take set state = 'reading', tries = 1")
     with database.session() as session:
         for _ in range(3):
             verbs.read_again(session, players.local_player(session), take_id)
-    assert one("select count(*) from procrastinate_jobs where status = 'todo'") == 1 and state_of(take_id).state is TakeState.READING
+    assert (
+        one("select count(*) from procrastinate_jobs where status = 'todo'") == 1
+        and state_of(take_id).state is TakeState.READING
+    )
 
 
 def test_only_one_worker_at_a_time_brings_things_together(own_database: str) -> None:
@@ -104,10 +121,18 @@ def test_only_one_worker_at_a_time_brings_things_together(own_database: str) -> 
 
 def test_what_ended_long_ago_is_not_kept(own_database: str) -> None:
     submit()
-    sql("update procrastinate_jobs set status = 'failed'", "update procrastinate_events set at = now() - interval '8 days'", DEAD)
+    sql(
+        "update procrastinate_jobs set status = 'failed'",
+        "update procrastinate_events set at = now() - interval '8 days'",
+        DEAD,
+    )
     sql("update procrastinate_workers set last_heartbeat = now() - interval '2 days'")
     tidy_queue()
-    assert one("select count(*) from procrastinate_jobs") == one("select count(*) from procrastinate_workers") == 0
+    assert (
+        one("select count(*) from procrastinate_jobs")
+        == one("select count(*) from procrastinate_workers")
+        == 0
+    )
 
 
 def flaky(error: Exception, times: int) -> Callable[[], str]:
@@ -122,7 +147,9 @@ def flaky(error: Exception, times: int) -> Callable[[], str]:
     return step
 
 
-def test_what_was_heard_waits_for_a_database_that_went_away(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_was_heard_waits_for_a_database_that_went_away(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     monkeypatch.setattr(time, "sleep", lambda s: None)
     assert verbs.patiently(flaky(Away("away"), 5)) == "done"
     with pytest.raises(NoSpace):
@@ -132,7 +159,9 @@ def test_what_was_heard_waits_for_a_database_that_went_away(monkeypatch: pytest.
         verbs.patiently(flaky(Away("away"), 1))
 
 
-def test_a_take_deleted_while_it_is_read_ends_quietly(own_database: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_take_deleted_while_it_is_read_ends_quietly(
+    own_database: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     take_id = submit()
     real = verbs.read_recording
 
@@ -146,11 +175,15 @@ def test_a_take_deleted_while_it_is_read_ends_quietly(own_database: str, monkeyp
     assert one("select count(*) from reading") == 0
 
 
-def test_no_transaction_is_open_while_the_ear_computes(own_database: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_no_transaction_is_open_while_the_ear_computes(
+    own_database: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     submit(data=write_flac(np.zeros(48000, np.float32), 48000)[0])
     busy = "select count(*) from pg_stat_activity where datname = current_database() and state like 'idle in transaction%'"
     seen: list[object] = []
     real = verbs.read_recording
-    monkeypatch.setattr(verbs, "read_recording", lambda *a, **k: (seen.append(one(busy)), real(*a, **k))[1])
+    monkeypatch.setattr(
+        verbs, "read_recording", lambda *a, **k: (seen.append(one(busy)), real(*a, **k))[1]
+    )
     work_once()
     assert seen == [0]

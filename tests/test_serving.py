@@ -43,15 +43,29 @@ def test_a_taken_port_is_named_with_the_remedy(own_database: str) -> None:
 @pytest.mark.parametrize(
     ("arguments", "url", "words"),
     [
-        (("serve", "--tls-cert", "x.pem"), "postgresql://127.0.0.1:1/none", "both --tls-cert and --tls-key"),
-        (("serve", "--tls-cert", "no.pem", "--tls-key", "no.key"), "postgresql://127.0.0.1:1/none", "is not there"),
+        (
+            ("serve", "--tls-cert", "x.pem"),
+            "postgresql://127.0.0.1:1/none",
+            "both --tls-cert and --tls-key",
+        ),
+        (
+            ("serve", "--tls-cert", "no.pem", "--tls-key", "no.key"),
+            "postgresql://127.0.0.1:1/none",
+            "is not there",
+        ),
         (("serve", "--port", "0"), "postgresql://127.0.0.1:1/none", "--port"),
         (("serve", "--nonsense"), "postgresql://127.0.0.1:1/none", "--nonsense"),
         (("analyze", "riff.txt"), "postgresql://127.0.0.1:1/none", "Missing argument"),
-        (("serve", "--port", "FREE"), "postgresql://thrumble@127.0.0.1:1/none", "scripts/pg.sh start"),
+        (
+            ("serve", "--port", "FREE"),
+            "postgresql://thrumble@127.0.0.1:1/none",
+            "scripts/pg.sh start",
+        ),
     ],
 )
-def test_what_is_not_as_needed_is_one_clear_error(arguments: tuple[str, ...], url: str, words: str, port: int) -> None:
+def test_what_is_not_as_needed_is_one_clear_error(
+    arguments: tuple[str, ...], url: str, words: str, port: int
+) -> None:
     process = command(*(str(port) if word == "FREE" else word for word in arguments), url=url)
     _, errors = process.communicate(timeout=60)
     assert process.returncode == 2 and words in errors and len(errors.strip().splitlines()) == 1
@@ -65,7 +79,9 @@ def served(url: str, port: int) -> tuple[subprocess.Popen[str], str]:
             if probe.connect_ex(("127.0.0.1", port)) == 0:
                 break
         time.sleep(0.05)
-    children = subprocess.run(["pgrep", "-P", str(process.pid)], capture_output=True, text=True).stdout.split()
+    children = subprocess.run(
+        ["pgrep", "-P", str(process.pid)], capture_output=True, text=True
+    ).stdout.split()
     assert len(children) == 1, "one worker beside the server"
     return process, children[0]
 
@@ -87,7 +103,11 @@ def test_a_killed_server_leaves_no_worker_behind(own_database: str, port: int) -
 
 
 def test_a_database_killed_under_its_server_is_started_again(cluster: Cluster, port: int) -> None:
-    environment = {**cluster.environment, "DATABASE_URL": cluster.tell("url"), "THRUMBLE_OWNS_DATABASE": "1"}
+    environment = {
+        **cluster.environment,
+        "DATABASE_URL": cluster.tell("url"),
+        "THRUMBLE_OWNS_DATABASE": "1",
+    }
     process = subprocess.Popen(
         [sys.executable, "-m", "thrumble.cli", "serve", "--port", str(port)],
         env=environment,
@@ -96,7 +116,10 @@ def test_a_database_killed_under_its_server_is_started_again(cluster: Cluster, p
     )
     try:
         wait_for(lambda: answers(port, "/healthz"))
-        subprocess.run(["pkill", "-KILL", "-f", f"postgres.*port={cluster.environment['THRUMBLE_PG_PORT']}"], check=True)
+        subprocess.run(
+            ["pkill", "-KILL", "-f", f"postgres.*port={cluster.environment['THRUMBLE_PG_PORT']}"],
+            check=True,
+        )
         wait_for(lambda: not answers(port, "/riffs"))
         wait_for(lambda: answers(port, "/riffs"))
     finally:
@@ -124,7 +147,9 @@ def test_a_killed_worker_is_started_again(own_database: str, port: int) -> None:
     os.kill(int(worker), signal.SIGKILL)
     assert gone(worker, 5)
     for _ in range(100):
-        children = subprocess.run(["pgrep", "-P", str(process.pid)], capture_output=True, text=True).stdout.split()
+        children = subprocess.run(
+            ["pgrep", "-P", str(process.pid)], capture_output=True, text=True
+        ).stdout.split()
         if children and children != [worker]:
             break
         time.sleep(0.1)
@@ -135,7 +160,9 @@ def test_a_killed_worker_is_started_again(own_database: str, port: int) -> None:
 
 
 @pytest.mark.parametrize("sign", [signal.SIGINT, signal.SIGTERM, signal.SIGHUP])
-def test_a_signal_ends_server_and_worker(own_database: str, port: int, sign: signal.Signals) -> None:
+def test_a_signal_ends_server_and_worker(
+    own_database: str, port: int, sign: signal.Signals
+) -> None:
     process, worker = served(own_database, port)
     time.sleep(1.0)
     process.send_signal(sign)
@@ -144,12 +171,24 @@ def test_a_signal_ends_server_and_worker(own_database: str, port: int, sign: sig
 
 
 def start(folder: Path, *words: str) -> subprocess.Popen[str]:
-    environment = {k: v for k, v in os.environ.items() if not k.startswith(("THRUMBLE_", "DATABASE_"))}
-    return subprocess.Popen([folder / "run", *words], env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    environment = {
+        k: v for k, v in os.environ.items() if not k.startswith(("THRUMBLE_", "DATABASE_"))
+    }
+    return subprocess.Popen(
+        [folder / "run", *words],
+        env=environment,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
 
 
-def test_a_second_start_in_the_same_folder_says_where_the_first_is_and_stops_nothing(tmp_path: Path) -> None:
-    """The start command itself, on a stand-in for the application: what matters is the lock, not what it guards."""
+def test_a_second_start_in_the_same_folder_says_where_the_first_is_and_stops_nothing(
+    tmp_path: Path,
+) -> None:
+    """The start command itself, on a stand-in for the application: what matters is the lock, not
+    what it guards.
+    """
     (tmp_path / "scripts").mkdir()
     (tmp_path / ".venv/bin").mkdir(parents=True)
     (tmp_path / "run").write_text((ROOT / "run").read_text())
@@ -168,7 +207,10 @@ def test_a_second_start_in_the_same_folder_says_where_the_first_is_and_stops_not
     second = start(tmp_path)
     _, errors = second.communicate(timeout=10)
     assert second.returncode == 1 and "runs already" in errors and "http://127.0.0.1:9/" in errors
-    assert first.poll() is None and (tmp_path / "scripts/told").read_text().split() == ["start", "url"]
+    assert first.poll() is None and (tmp_path / "scripts/told").read_text().split() == [
+        "start",
+        "url",
+    ]
     first.terminate()
     first.communicate(timeout=10)
     assert (tmp_path / "scripts/told").read_text().split() == ["start", "url", "stop"]
@@ -178,6 +220,8 @@ def test_what_this_folder_keeps_is_its_owners_alone() -> None:
     loose = [
         p
         for p in (ROOT / ".local").rglob("*")
-        if p.is_file() and "pg" not in p.relative_to(ROOT / ".local").parts[0] and p.stat().st_mode & 0o077
+        if p.is_file()
+        and "pg" not in p.relative_to(ROOT / ".local").parts[0]
+        and p.stat().st_mode & 0o077
     ]
     assert loose == []

@@ -1,1 +1,3 @@
-"""An enemy's trial of the running application. `python -m benchmarks.endurance [kills|files|requests|load|races|size|browser]`; see docs/endurance.md."""
+"""An enemy's trial of the running application. `python -m benchmarks.endurance
+[kills|files|requests|load|races|size|browser]`; see docs/endurance.md.
+"""

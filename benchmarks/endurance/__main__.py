@@ -1,4 +1,6 @@
-"""Runs the trials asked for, or all of them; prints their tables, and with --write keeps them in docs/endurance.md."""
+"""Runs the trials asked for, or all of them; prints their tables, and with --write keeps them in
+docs/endurance.md.
+"""
 
 import argparse
 import importlib
@@ -30,7 +32,9 @@ representatives of each stand in `tests/`.
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m benchmarks.endurance", description=__doc__)
-    parser.add_argument("trials", nargs="*", choices=[*TRIALS, []], help="all of them if none is named")
+    parser.add_argument(
+        "trials", nargs="*", choices=[*TRIALS, []], help="all of them if none is named"
+    )
     parser.add_argument("--write", action="store_true", help="keep the tables in docs/endurance.md")
     asked = parser.parse_args()
     failed = False

@@ -1,4 +1,6 @@
-"""An application on a database of its own to try things on: server, worker and cluster can be stopped and killed, and a client asks it."""
+"""An application on a database of its own to try things on: server, worker and cluster can be
+stopped and killed, and a client asks it.
+"""
 
 import os
 import re
@@ -41,10 +43,15 @@ class Bench:
         self.port, self.folder = free_port(), folder
         self.base = f"http://127.0.0.1:{self.port}"
         self.environment = {
-            **{name: value for name, value in os.environ.items() if name != "THRUMBLE_PG_OPTS"},  # as safe as ./run makes it
-            "THRUMBLE_PG_BASE": str(folder / "pg"), "THRUMBLE_PG_PORT": str(free_port()), "THRUMBLE_PG_DB": "trial",
-            "THRUMBLE_BACKUPS": "off", **settings,
-        }  # fmt: skip
+            **{
+                name: value for name, value in os.environ.items() if name != "THRUMBLE_PG_OPTS"
+            },  # as safe as ./run makes it
+            "THRUMBLE_PG_BASE": str(folder / "pg"),
+            "THRUMBLE_PG_PORT": str(free_port()),
+            "THRUMBLE_PG_DB": "trial",
+            "THRUMBLE_BACKUPS": "off",
+            **settings,
+        }
         self.server: subprocess.Popen[bytes] | None = None
         self.cluster("start")
         self.url = self.cluster("url")
@@ -52,7 +59,9 @@ class Bench:
         self.environment["THRUMBLE_OWNS_DATABASE"] = "1"
 
     def cluster(self, word: str) -> str:
-        done = subprocess.run([ROOT / "scripts/pg.sh", word], env=self.environment, capture_output=True, text=True)
+        done = subprocess.run(
+            [ROOT / "scripts/pg.sh", word], env=self.environment, capture_output=True, text=True
+        )
         if done.returncode:
             raise RuntimeError(done.stderr)
         return done.stdout.strip()
@@ -61,9 +70,12 @@ class Bench:
         """What ./run does: the database first, then the server, until it answers."""
         self.cluster("start")
         self.server = subprocess.Popen(
-            [sys.executable, "-m", "thrumble.cli", "serve", "--port", str(self.port)], env=self.environment,
-            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True,
-        )  # fmt: skip
+            [sys.executable, "-m", "thrumble.cli", "serve", "--port", str(self.port)],
+            env=self.environment,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
+        )
         until = time.monotonic() + 60
         while time.monotonic() < until:
             if self.server.poll() is not None:
@@ -80,7 +92,10 @@ class Bench:
         for entry in Path("/proc").iterdir():
             if entry.name.isdigit():
                 with suppress(OSError):
-                    line, environ = (entry / "cmdline").read_bytes(), (entry / "environ").read_bytes()
+                    line, environ = (
+                        (entry / "cmdline").read_bytes(),
+                        (entry / "environ").read_bytes(),
+                    )
                     if b"thrumble.cli\0worker" in line and self.url.encode() in environ:
                         found.append(int(entry.name))
         return found
@@ -102,7 +117,9 @@ class Bench:
 
     def postmasters(self) -> list[int]:
         file = Path(self.environment["THRUMBLE_PG_BASE"]) / "data/postmaster.pid"
-        found = subprocess.run(["pgrep", "-f", f"postgres -D .*{self.folder.name}"], capture_output=True, text=True).stdout.split()
+        found = subprocess.run(
+            ["pgrep", "-f", f"postgres -D .*{self.folder.name}"], capture_output=True, text=True
+        ).stdout.split()
         with suppress(OSError):
             found.append(file.read_text().splitlines()[0])
         return [int(pid) for pid in dict.fromkeys(found)]
@@ -144,7 +161,9 @@ def bench(**settings: str) -> Iterator[Bench]:
 
 
 class Player:
-    """What a browser does on the wire: keeps its cookie, sends its token, sends again what was not answered."""
+    """What a browser does on the wire: keeps its cookie, sends its token, sends again what was not
+    answered.
+    """
 
     def __init__(self, base: str, *, limits: httpx2.Limits | None = None) -> None:
         self.client = httpx2.Client(base_url=base, timeout=20, limits=limits or httpx2.Limits())
@@ -155,7 +174,11 @@ class Player:
         self.token = re.search(r'name="token" content="([^"]+)"', page)[1]  # type: ignore[index]
 
     def post(self, path: str, **more: Any) -> httpx2.Response:
-        headers = {"x-thrumble-token": self.token, "accept": "application/json", **more.pop("headers", {})}
+        headers = {
+            "x-thrumble-token": self.token,
+            "accept": "application/json",
+            **more.pop("headers", {}),
+        }
         return self.client.post(path, headers=headers, **more)
 
     def stubbornly(self, ask: Any, *, for_s: float = SETTLE_S) -> httpx2.Response:
@@ -188,4 +211,11 @@ def a_take(seed: int = 1) -> np.ndarray:
 def begin(revision: int) -> tuple[str, dict[str, Any]]:
     """What a recording tells the server at its start, with a key of its own."""
     key = uuid.uuid4().hex
-    return key, {"key": key, "revision": revision, "tempo": 200, "rounds": 1, "start_frame": RATE_HZ // 2, "rate": RATE_HZ}
+    return key, {
+        "key": key,
+        "revision": revision,
+        "tempo": 200,
+        "rounds": 1,
+        "start_frame": RATE_HZ // 2,
+        "rate": RATE_HZ,
+    }

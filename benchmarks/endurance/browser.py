@@ -1,4 +1,6 @@
-"""Real recordings in Chromium with kills at random moments: of the server, the database, the browser itself. What was played is what is read."""
+"""Real recordings in Chromium with kills at random moments: of the server, the database, the
+browser itself. What was played is what is read.
+"""
 
 import os
 import random
@@ -22,9 +24,15 @@ FAKE = ["--use-fake-device-for-media-stream"]
 
 
 def trial(seed: int = 3) -> list[Row]:
-    """A dozen takes with the server or the database killed in their middle, then half a dozen with the browser killed."""
+    """A dozen takes with the server or the database killed in their middle, then half a dozen with
+    the browser killed.
+    """
     rng = random.Random(seed)
-    with bench() as on, tempfile.TemporaryDirectory(prefix="trial-") as name, sync_playwright() as play:
+    with (
+        bench() as on,
+        tempfile.TemporaryDirectory(prefix="trial-") as name,
+        sync_playwright() as play,
+    ):
         profile = Path(name) / "profile"
         context = _open(play, profile)
         page = context.pages[0]
@@ -51,13 +59,22 @@ def trial(seed: int = 3) -> list[Row]:
                 f"most {max(lost):.2f} s",
                 max(lost) <= 0.5,
             ),
-            Row("takes at the end", "none waiting", str(states), not states.get("queued") and not states.get("reading")),
+            Row(
+                "takes at the end",
+                "none waiting",
+                str(states),
+                not states.get("queued") and not states.get("reading"),
+            ),
         ]
 
 
 def _open(play: Any, profile: Path) -> Any:
     return play.chromium.launch_persistent_context(
-        str(profile), executable_path="/usr/bin/chromium", headless=True, args=[*ARGS, *FAKE], permissions=["microphone"]
+        str(profile),
+        executable_path="/usr/bin/chromium",
+        headless=True,
+        args=[*ARGS, *FAKE],
+        permissions=["microphone"],
     )
 
 
@@ -96,17 +113,25 @@ def _take(page: Page, on: Bench, rng: random.Random) -> float:
     page.locator("#open-reading").wait_for(timeout=90000)
     played = float(page.locator("#play").get_attribute("data-heard-s") or 0)
     number = (page.locator("#open-reading").get_attribute("href") or "/0").rsplit("/", 1)[1]
-    return played - float(on.query(f"select document -> 'duration_s' from reading where take_id = {number}")[0][0])
+    return played - float(
+        on.query(f"select document -> 'duration_s' from reading where take_id = {number}")[0][0]
+    )
 
 
-def _killed(play: Any, context: Any, profile: Path, on: Bench, rng: random.Random) -> tuple[Any, float]:
-    """Kills server and browser in mid-take, opens both again; the new browser, and the seconds of sound that are gone."""
+def _killed(
+    play: Any, context: Any, profile: Path, on: Bench, rng: random.Random
+) -> tuple[Any, float]:
+    """Kills server and browser in mid-take, opens both again; the new browser, and the seconds of
+    sound that are gone.
+    """
     page = context.pages[0]
     _begin(page, on)
     on.kill("server")
     time.sleep(rng.uniform(1.0, 3.0))
     played = float(page.locator("#play").get_attribute("data-heard-s") or 0)
-    for pid in subprocess.run(["pgrep", "-f", str(profile)], capture_output=True, text=True).stdout.split():
+    for pid in subprocess.run(
+        ["pgrep", "-f", str(profile)], capture_output=True, text=True
+    ).stdout.split():
         with suppress(ProcessLookupError):
             os.kill(int(pid), signal.SIGKILL)
     on.start()
@@ -119,5 +144,7 @@ def _killed(play: Any, context: Any, profile: Path, on: Bench, rng: random.Rando
     link.wait_for(timeout=30000)
     number = (link.get_attribute("href") or "/0").rsplit("/", 1)[1]
     end = "max(first_frame + octet_length(data) / 4)"
-    frames, rate = on.query(f"select {end}, max(rate_hz) from chunk join take on take.id = take_id where take_id = {number}")[0]
+    frames, rate = on.query(
+        f"select {end}, max(rate_hz) from chunk join take on take.id = take_id where take_id = {number}"
+    )[0]
     return again, played - frames / rate

@@ -1,4 +1,6 @@
-"""The database's disk runs full in mid-recording, and is given room again. Needs to be root, for a small file system of its own."""
+"""The database's disk runs full in mid-recording, and is given room again. Needs to be root, for a
+small file system of its own.
+"""
 
 import os
 import subprocess
@@ -14,15 +16,27 @@ DISK_MB = 260
 
 
 def trial() -> list[Row]:
-    """Fills the disk with ballast, records on, takes the ballast away: nothing confirmed may be gone, and it must recover by itself."""
+    """Fills the disk with ballast, records on, takes the ballast away: nothing confirmed may be
+    gone, and it must recover by itself.
+    """
     if os.geteuid() != 0:
         return [Row("a full disk", "", "not tried: this trial needs to be root")]
     with tempfile.TemporaryDirectory(prefix="trial-") as name:
         folder = Path(name)
         folder.chmod(0o755)
-        mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", f"size={DISK_MB}m", "tmpfs", name], capture_output=True, text=True)
+        mounted = subprocess.run(
+            ["mount", "-t", "tmpfs", "-o", f"size={DISK_MB}m", "tmpfs", name],
+            capture_output=True,
+            text=True,
+        )
         if mounted.returncode:
-            return [Row("a full disk", "", f"not tried: no file system may be mounted here ({mounted.stderr.strip()[:60]})")]
+            return [
+                Row(
+                    "a full disk",
+                    "",
+                    f"not tried: no file system may be mounted here ({mounted.stderr.strip()[:60]})",
+                )
+            ]
         folder.chmod(0o755)
         on = Bench(folder)
         try:
@@ -55,9 +69,13 @@ def _fill_and_free(on: Bench, folder: Path) -> list[Row]:
     page = player.client.get("/readings").status_code
     ballast.unlink()
     began = time.monotonic()
-    again = player.stubbornly(lambda: player.post(f"/takes/{take}/chunk?frame={turn * RATE_HZ}", content=first))
+    again = player.stubbornly(
+        lambda: player.post(f"/takes/{take}/chunk?frame={turn * RATE_HZ}", content=first)
+    )
     recovered_s = time.monotonic() - began
-    end = player.stubbornly(lambda: player.post(f"/takes/{take}/finish", json={"spans": [[0, (turn + 1) * RATE_HZ]]}))
+    end = player.stubbornly(
+        lambda: player.post(f"/takes/{take}/finish", json={"spans": [[0, (turn + 1) * RATE_HZ]]})
+    )
     _settled(on)
     state, seconds = on.query(
         f"select t.state, r.document -> 'duration_s' from take t left join reading r on r.take_id = t.id where t.id = {take}"
@@ -78,5 +96,10 @@ def _fill_and_free(on: Bench, folder: Path) -> list[Row]:
             f"{again.status_code} after {recovered_s:.1f} s, finished {end.status_code}",
             again.status_code == 204 and end.status_code == 200,
         ),
-        Row("the take", f"read, {turn + 1} s long", f"{state}, {seconds} s", state == "read" and abs(float(seconds) - turn - 1) < 0.1),
+        Row(
+            "the take",
+            f"read, {turn + 1} s long",
+            f"{state}, {seconds} s",
+            state == "read" and abs(float(seconds) - turn - 1) < 0.1,
+        ),
     ]

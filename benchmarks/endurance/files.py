@@ -1,4 +1,6 @@
-"""Files that ask for much memory, or that are none: what server and worker need for them, and what the player is told."""
+"""Files that ask for much memory, or that are none: what server and worker need for them, and what
+the player is told.
+"""
 
 import io
 import time
@@ -38,7 +40,9 @@ def trial() -> list[Row]:
 def _noise(seconds: float, rate: int, channels: int, kind: str, subtype: str) -> bytes:
     out = io.BytesIO()
     rng = np.random.default_rng(1)
-    with soundfile.SoundFile(out, "w", samplerate=rate, channels=channels, format=kind, subtype=subtype) as file:
+    with soundfile.SoundFile(
+        out, "w", samplerate=rate, channels=channels, format=kind, subtype=subtype
+    ) as file:
         for _ in range(int(seconds)):
             file.write((0.1 * rng.standard_normal((rate, channels))).astype(np.float32))
     return out.getvalue()
@@ -46,7 +50,9 @@ def _noise(seconds: float, rate: int, channels: int, kind: str, subtype: str) ->
 
 def _silence(seconds: int, rate: int, channels: int) -> bytes:
     out = io.BytesIO()
-    with soundfile.SoundFile(out, "w", samplerate=rate, channels=channels, format="FLAC", subtype="PCM_16") as file:
+    with soundfile.SoundFile(
+        out, "w", samplerate=rate, channels=channels, format="FLAC", subtype="PCM_16"
+    ) as file:
         for _ in range(seconds):
             file.write(np.zeros((rate, channels), np.float32))
     return out.getvalue()
@@ -60,7 +66,9 @@ def _ten_minutes(channels: int) -> bytes:
     rounds = int(590 / expand(riff).round_s)
     samples = perform(riff, seed=1, rounds=rounds).samples[: 598 * RATE_HZ]
     out = io.BytesIO()
-    soundfile.write(out, np.stack([samples] * channels, axis=1), RATE_HZ, format="FLAC", subtype="PCM_16")
+    soundfile.write(
+        out, np.stack([samples] * channels, axis=1), RATE_HZ, format="FLAC", subtype="PCM_16"
+    )
     return out.getvalue()
 
 
@@ -102,7 +110,10 @@ class _Watch:
         self.before = [on.memory_mb(pid) for pid in self.pids]
 
     def cost_mb(self) -> tuple[float, float]:
-        server, worker = (self.on.memory_mb(pid, most=True) - before for pid, before in zip(self.pids, self.before, strict=True))
+        server, worker = (
+            self.on.memory_mb(pid, most=True) - before
+            for pid, before in zip(self.pids, self.before, strict=True)
+        )
         return max(0.0, server), max(0.0, worker)
 
 
@@ -115,12 +126,19 @@ def _upload(on: Bench, player: Player, riff_id: int, words: str, data: bytes) ->
         timeout=120,
     )
     said = (
-        answer.json()["problem"][:60] if answer.status_code != 204 else _outcome(on, int(answer.headers["hx-redirect"].rsplit("/", 1)[1]))
+        answer.json()["problem"][:60]
+        if answer.status_code != 204
+        else _outcome(on, int(answer.headers["hx-redirect"].rsplit("/", 1)[1]))
     )
     server, worker = watch.cost_mb()
     held = server <= REQUEST_MB and worker <= READING_MB and answer.status_code in (204, 422)
     asked = f"server {REQUEST_MB} MB or less, worker {READING_MB} or less"
-    return Row(f"{words} ({len(data) / 1e6:.1f} MB)", asked, f"{server:.0f} and {worker:.0f} MB; {said}", held)
+    return Row(
+        f"{words} ({len(data) / 1e6:.1f} MB)",
+        asked,
+        f"{server:.0f} and {worker:.0f} MB; {said}",
+        held,
+    )
 
 
 def _outcome(on: Bench, take: int) -> str:
@@ -138,7 +156,10 @@ def _far_apart(on: Bench, player: Player, revision: int) -> Row:
     _, opening = begin(revision)
     take = player.post("/takes", json=opening | {"rate": 192_000}).json()["take"]
     tiny = a_take()[:100].tobytes()
-    codes = [player.post(f"/takes/{take}/chunk?frame={frame}", content=tiny).status_code for frame in (0, 192_000 * 599)]
+    codes = [
+        player.post(f"/takes/{take}/chunk?frame={frame}", content=tiny).status_code
+        for frame in (0, 192_000 * 599)
+    ]
     player.post(f"/takes/{take}/finish", json={})
     said = _outcome(on, take)
     server, worker = watch.cost_mb()
@@ -158,9 +179,17 @@ def _endless(on: Bench, player: Player, riff_id: int) -> Row:
         for _ in range(300):
             yield bytes(1_000_000)
 
-    headers = {"x-thrumble-token": player.token, "accept": "application/json", "content-type": "application/octet-stream"}
+    headers = {
+        "x-thrumble-token": player.token,
+        "accept": "application/json",
+        "content-type": "application/octet-stream",
+    }
     try:
-        code = str(player.client.post(f"/play/{riff_id}/upload", content=pieces(), headers=headers, timeout=120).status_code)
+        code = str(
+            player.client.post(
+                f"/play/{riff_id}/upload", content=pieces(), headers=headers, timeout=120
+            ).status_code
+        )
     except Exception as error:
         code = type(error).__name__
     server, _ = watch.cost_mb()
@@ -173,7 +202,10 @@ def _endless(on: Bench, player: Player, riff_id: int) -> Row:
 
 
 def _long_listening(on: Bench, player: Player) -> Row:
-    take = on.query("select t.id from take t join reading r on r.take_id = t.id order by t.audio_bytes desc limit 1")[0][0]
+    take = on.query(
+        "select t.id from take t join reading r on r.take_id = t.id order by t.audio_bytes desc "
+        "limit 1"
+    )[0][0]
     watch = _Watch(on)
     began = time.monotonic()
     size = len(player.client.get(f"/takes/{take}/listen.wav?click=true", timeout=60).content)

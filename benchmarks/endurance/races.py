@@ -43,7 +43,12 @@ def _same_chunk(player: Player, revision: int, samples) -> Row:  # type: ignore[
     piece = samples[:RATE_HZ].tobytes()
     for _ in range(ROUNDS):
         take = _new(player, revision)
-        codes.update(together([lambda t=take: player.post(f"/takes/{t}/chunk?frame=0", content=piece).status_code] * 10))
+        codes.update(
+            together(
+                [lambda t=take: player.post(f"/takes/{t}/chunk?frame=0", content=piece).status_code]
+                * 10
+            )
+        )
     return Row("the same chunk ten times at once", "all 204", str(dict(codes)), set(codes) == {204})
 
 
@@ -61,7 +66,12 @@ def _finish_and_discard(on: Bench, player: Player, revision: int, samples) -> Ro
         there = bool(on.query(f"select 1 from take where id = {take}"))
         outcomes[f"finish {finish}, discard {discard}"] += 1
         odd += (finish, discard, there) not in {(200, 409, True), (404, 204, False)}
-    return Row("finish against discard", "one of them wins, whole", f"{dict(outcomes)}, {odd} odd", odd == 0)
+    return Row(
+        "finish against discard",
+        "one of them wins, whole",
+        f"{dict(outcomes)}, {odd} odd",
+        odd == 0,
+    )
 
 
 def _finish_twice(on: Bench, player: Player, revision: int, samples) -> Row:  # type: ignore[no-untyped-def]
@@ -71,13 +81,18 @@ def _finish_twice(on: Bench, player: Player, revision: int, samples) -> Row:  # 
         take = _new(player, revision)
         takes.append(take)
         player.post(f"/takes/{take}/chunk?frame=0", content=samples.tobytes())
-        codes.update(together([lambda t=take: player.post(f"/takes/{t}/finish", json={}).status_code] * 5))
+        codes.update(
+            together([lambda t=take: player.post(f"/takes/{t}/finish", json={}).status_code] * 5)
+        )
     _settled(on)
     doubled = on.query(
         f"select count(*) from (select take_id from reading where take_id in ({','.join(map(str, takes))}) group by 1 having count(*) > 1) d"
     )[0][0]
     return Row(
-        "finish five times at once", "all 200, one reading each", f"{dict(codes)}, {doubled} doubled", set(codes) == {200} and doubled == 0
+        "finish five times at once",
+        "all 200, one reading each",
+        f"{dict(codes)}, {doubled} doubled",
+        set(codes) == {200} and doubled == 0,
     )
 
 
@@ -87,18 +102,33 @@ def _same_key(player: Player, revision: int) -> Row:
         _, opening = begin(revision)
         takes = together([lambda o=opening: int(player.post("/takes", json=o).json()["take"])] * 6)
         wrong += len(set(takes)) != 1
-    return Row("the same take begun six times at once", "one take", f"{wrong} of {ROUNDS} with several", wrong == 0)
+    return Row(
+        "the same take begun six times at once",
+        "one take",
+        f"{wrong} of {ROUNDS} with several",
+        wrong == 0,
+    )
 
 
 def _numbers(on: Bench, player: Player, revision: int) -> Row:
     together([lambda: _new(player, revision)] * 40)
-    doubled = on.query("select count(*) from (select riff_id, number from take group by 1, 2 having count(*) > 1) d")[0][0]
-    return Row("forty takes of one riff begun at once", "no number twice", f"{doubled} doubled", doubled == 0)
+    doubled = on.query(
+        "select count(*) from (select riff_id, number from take group by 1, 2 having count(*) > "
+        "1) d"
+    )[0][0]
+    return Row(
+        "forty takes of one riff begun at once",
+        "no number twice",
+        f"{doubled} doubled",
+        doubled == 0,
+    )
 
 
 def _again_while_reading(on: Bench, player: Player, samples) -> Row:  # type: ignore[no-untyped-def]
     riff_id, _ = player.new_riff()
-    address = player.post(f"/play/{riff_id}/upload", files={"take": ("t.flac", write_flac(samples, RATE_HZ)[0])}).headers["hx-redirect"]
+    address = player.post(
+        f"/play/{riff_id}/upload", files={"take": ("t.flac", write_flac(samples, RATE_HZ)[0])}
+    ).headers["hx-redirect"]
     codes = Counter(together([lambda: player.post(f"{address}/read").status_code] * 12))
     _settled(on)
     take = int(address.rsplit("/", 1)[1])

@@ -1,4 +1,6 @@
-"""Odd requests by the thousand: the application's own interface description gives them, valid and invalid, and lists of nasty words."""
+"""Odd requests by the thousand: the application's own interface description gives them, valid and
+invalid, and lists of nasty words.
+"""
 
 from collections import Counter
 from typing import Any
@@ -64,16 +66,34 @@ def _ask(operation: Any, player: Player, seen: Counter[str], faults: Counter[str
         phases=[Phase.generate],
         suppress_health_check=list(HealthCheck),
     )
-    @hypothesis.given(case=operation.as_strategy(generation_mode=schemathesis.GenerationMode.NEGATIVE) | operation.as_strategy())
+    @hypothesis.given(
+        case=operation.as_strategy(generation_mode=schemathesis.GenerationMode.NEGATIVE)
+        | operation.as_strategy()
+    )
     def one(case: Any) -> None:
         kwargs = case.as_transport_kwargs(base_url=str(player.client.base_url))
-        known = {k: v for k, v in kwargs.items() if k in ("method", "url", "headers", "params", "json", "data", "files", "cookies")}
+        known = {
+            k: v
+            for k, v in kwargs.items()
+            if k in ("method", "url", "headers", "params", "json", "data", "files", "cookies")
+        }
         try:
             prepared = requests.Request(**known).prepare()
-            body = prepared.body if isinstance(prepared.body, bytes) else (prepared.body or "").encode("utf-8", "surrogatepass")
-            headers = {k: v for k, v in prepared.headers.items() if k.lower() not in ("cookie", "content-length", "host")}
+            body = (
+                prepared.body
+                if isinstance(prepared.body, bytes)
+                else (prepared.body or "").encode("utf-8", "surrogatepass")
+            )
+            headers = {
+                k: v
+                for k, v in prepared.headers.items()
+                if k.lower() not in ("cookie", "content-length", "host")
+            }
             answer = player.client.request(
-                str(prepared.method), str(prepared.url), headers={**headers, "x-thrumble-token": player.token}, content=body
+                str(prepared.method),
+                str(prepared.url),
+                headers={**headers, "x-thrumble-token": player.token},
+                content=body,
             )
         except (ValueError, UnicodeError):
             return
@@ -104,4 +124,6 @@ def _words(player: Player) -> Row:
         ):
             count += 1
             faults += player.client.get(path.replace("{}", quoted)).status_code == 500
-    return Row(f"{count} addresses with nasty words in them", "no answer of 500", str(faults), faults == 0)
+    return Row(
+        f"{count} addresses with nasty words in them", "no answer of 500", str(faults), faults == 0
+    )

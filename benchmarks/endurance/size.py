@@ -1,4 +1,6 @@
-"""Every page with 5,000 takes and 500 riffs: server time and size; and reading 2,000 old takes again."""
+"""Every page with 5,000 takes and 500 riffs: server time and size; and reading 2,000 old takes
+again.
+"""
 
 import statistics
 import time
@@ -40,7 +42,9 @@ def trial() -> list[Row]:
         player = Player(on.base)
         player.enter()
         _fill(on, player)
-        counts = [on.query(f"select count(*) from {table}")[0][0] for table in ("riff", "take", "hit")]
+        counts = [
+            on.query(f"select count(*) from {table}")[0][0] for table in ("riff", "take", "hit")
+        ]
         rows = [Row("filled with", "", f"{counts[0]} riffs, {counts[1]} takes, {counts[2]} hits")]
         pages = {
             "Today": "/",
@@ -61,10 +65,20 @@ def trial() -> list[Row]:
         rows += [_page(player, name, address) for name, address in pages.items()]
         began = time.monotonic()
         code = player.post("/readings/again").status_code
-        rows.append(Row(f"asking for {OLD} old takes to be read again", "", f"{code} in {time.monotonic() - began:.1f} s"))
+        rows.append(
+            Row(
+                f"asking for {OLD} old takes to be read again",
+                "",
+                f"{code} in {time.monotonic() - began:.1f} s",
+            )
+        )
         rows.append(_page(player, "reading again, just asked for", f"/readings/again?total={OLD}"))
         rows.append(
-            Row("the server's memory afterwards", "", f"{on.memory_mb(on.server.pid, most=True) if on.server else 0:.0f} MB at most")
+            Row(
+                "the server's memory afterwards",
+                "",
+                f"{on.memory_mb(on.server.pid, most=True) if on.server else 0:.0f} MB at most",
+            )
         )
         return rows
 
@@ -74,7 +88,14 @@ def _fill(on: Bench, player: Player) -> None:
 
     texts = list(riff_texts().values())
     for n in range(RIFFS):
-        player.post("/riffs", data={"source": texts[n % len(texts)].replace("title: ", f"title: {n} ", 1) if n else texts[0]})
+        player.post(
+            "/riffs",
+            data={
+                "source": texts[n % len(texts)].replace("title: ", f"title: {n} ", 1)
+                if n
+                else texts[0]
+            },
+        )
     file = write_flac(a_take(), RATE_HZ)[0]
     riff_id, _ = player.new_riff()
     player.post(f"/play/{riff_id}/upload", files={"take": ("t.flac", file)})
@@ -97,5 +118,8 @@ def _page(player: Player, name: str, address: str) -> Row:
         size = len(answer.content) / 1000
     held = statistics.median(times) <= MOST_MS and size <= MOST_KB and answer.status_code == 200
     return Row(
-        name, f"{MOST_MS:.0f} ms, {MOST_KB:.0f} kB or less", f"{answer.status_code}, {statistics.median(times):.0f} ms, {size:.0f} kB", held
+        name,
+        f"{MOST_MS:.0f} ms, {MOST_KB:.0f} kB or less",
+        f"{answer.status_code}, {statistics.median(times):.0f} ms, {size:.0f} kB",
+        held,
     )

@@ -5,7 +5,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One thing tried. `held`: whether what was asked held; None for a figure that nothing was asked of."""
+    """One thing tried. `held`: whether what was asked held; None for a figure that nothing was
+    asked of.
+    """
 
     what: str
     asked: str

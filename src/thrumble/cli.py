@@ -1,4 +1,6 @@
-"""The command line. Every command imports what it needs when it runs: `analyze` starts in a fraction of a second, without web or database."""
+"""The command line. Every command imports what it needs when it runs: `analyze` starts in a
+fraction of a second, without web or database.
+"""
 
 import json
 import sys
@@ -10,7 +12,10 @@ import typer
 from thrumble.core.errors import ThrumbleError
 
 app = typer.Typer(
-    add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Practice bench of a rock rhythm guitarist."
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Practice bench of a rock rhythm guitarist.",
 )
 
 
@@ -40,10 +45,23 @@ def save(path: Path, data: bytes) -> None:
 def analyze(
     riff: Path,
     take: Path,
-    tempo: Annotated[float | None, typer.Option(help="Tempo played, quarter notes per minute; the riff's own if left out.")] = None,
-    start: Annotated[float | None, typer.Option(help="Seconds into the file where bar 1 beat 1 lies; found if left out.")] = None,
-    rounds: Annotated[int | None, typer.Option(min=1, max=500, help="How often the riff is played in the take.")] = None,
-    json_out: Annotated[str | None, typer.Option("--json", metavar="OUT", help="Write the reading as JSON; - for standard output.")] = None,
+    tempo: Annotated[
+        float | None,
+        typer.Option(help="Tempo played, quarter notes per minute; the riff's own if left out."),
+    ] = None,
+    start: Annotated[
+        float | None,
+        typer.Option(help="Seconds into the file where bar 1 beat 1 lies; found if left out."),
+    ] = None,
+    rounds: Annotated[
+        int | None, typer.Option(min=1, max=500, help="How often the riff is played in the take.")
+    ] = None,
+    json_out: Annotated[
+        str | None,
+        typer.Option(
+            "--json", metavar="OUT", help="Write the reading as JSON; - for standard output."
+        ),
+    ] = None,
 ) -> None:
     """Read a recorded take of a riff, hit by hit."""
     from thrumble.actions.listening import listen, read_riff
@@ -56,7 +74,12 @@ def analyze(
 
     try:
         known = read_riff(load(riff))
-        reading = listen(known, load(take), tempo_bpm=tempo, info=TakeInfo(start_s=start, rounds=rounds or (None if start is None else 1)))
+        reading = listen(
+            known,
+            load(take),
+            tempo_bpm=tempo,
+            info=TakeInfo(start_s=start, rounds=rounds or (None if start is None else 1)),
+        )
     except ThrumbleError as error:
         fail(str(error))
     judgement = judge_hits(reading, expand(known, tempo))
@@ -82,13 +105,24 @@ def analyze(
 def simulate(
     riff: Path,
     out: Annotated[Path, typer.Option(help="WAV file to write.")],
-    truth: Annotated[Path | None, typer.Option(help="Where to write what was really played.")] = None,
-    tempo: Annotated[float | None, typer.Option(help="Quarter notes per minute; the riff's own if left out.")] = None,
+    truth: Annotated[
+        Path | None, typer.Option(help="Where to write what was really played.")
+    ] = None,
+    tempo: Annotated[
+        float | None, typer.Option(help="Quarter notes per minute; the riff's own if left out.")
+    ] = None,
     seed: int = 0,
     tone: Annotated[str, typer.Option(help="clean, crunch or high-gain")] = "crunch",
-    flaw: Annotated[list[str] | None, typer.Option(metavar="NAME=VALUE", help="May be given several times.")] = None,
+    flaw: Annotated[
+        list[str] | None, typer.Option(metavar="NAME=VALUE", help="May be given several times.")
+    ] = None,
     rounds: Annotated[int, typer.Option(min=1, max=100)] = 1,
-    click: Annotated[float | None, typer.Option(min=-60, max=6, help="Click bleed in dB against the guitar; none if left out.")] = None,
+    click: Annotated[
+        float | None,
+        typer.Option(
+            min=-60, max=6, help="Click bleed in dB against the guitar; none if left out."
+        ),
+    ] = None,
 ) -> None:
     """Have the simulated guitarist play a riff."""
     from thrumble.actions.listening import read_riff
@@ -103,12 +137,25 @@ def simulate(
         flaws = read_flaws(flaw or [])
         if tone not in list(Tone):
             fail(f"{tone!r} is no tone: {', '.join(Tone)}")
-        performance = perform(known, tempo_bpm=tempo, seed=abs(seed), tone=Tone(tone), flaws=flaws, rounds=rounds, click_db=click)
+        performance = perform(
+            known,
+            tempo_bpm=tempo,
+            seed=abs(seed),
+            tone=Tone(tone),
+            flaws=flaws,
+            rounds=rounds,
+            click_db=click,
+        )
     except ThrumbleError as error:
         fail(str(error))
     save(out, write_wav(performance.samples, performance.rate_hz))
     if truth:
-        save(truth, json.dumps(truth_document(performance, riff=riff.name, audio=out.name), indent=1).encode())
+        save(
+            truth,
+            json.dumps(
+                truth_document(performance, riff=riff.name, audio=out.name), indent=1
+            ).encode(),
+        )
     print(
         f"{out}: {performance.samples.size / performance.rate_hz:.1f} s, bar 1 beat 1 at {performance.start_s:.3f} s, {performance.tempo_bpm:g} bpm"
     )
@@ -118,7 +165,9 @@ def simulate(
 def serve(
     host: str = "127.0.0.1",
     port: Annotated[int, typer.Option(min=1, max=65535)] = 8642,
-    demo: Annotated[bool, typer.Option("--demo", help="Fill an empty database with the sample scenario.")] = False,
+    demo: Annotated[
+        bool, typer.Option("--demo", help="Fill an empty database with the sample scenario.")
+    ] = False,
     tls_cert: Path | None = None,
     tls_key: Path | None = None,
 ) -> None:
@@ -157,7 +206,9 @@ def backup(file: Path) -> None:
         size = write_backup(file, progress)
     except ThrumbleError as error:
         fail(str(error))
-    print(f"{file}: {size / 1e6:.1f} MB, checked. The secret that signs cookies is not in it: browsers are new to a restored installation.")
+    print(
+        f"{file}: {size / 1e6:.1f} MB, checked. The secret that signs cookies is not in it: browsers are new to a restored installation."
+    )
 
 
 @app.command()

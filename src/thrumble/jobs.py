@@ -1,4 +1,6 @@
-"""The queue: task names, and putting a job into the caller's own transaction. Same PostgreSQL as everything else."""
+"""The queue: task names, and putting a job into the caller's own transaction. Same PostgreSQL as
+everything else.
+"""
 
 from functools import lru_cache
 
@@ -39,16 +41,22 @@ def enqueue_readings(session: Session, take_ids: list[int]) -> None:
 
 
 def enqueue_reading(session: Session, take_id: int) -> None:
-    """Asks for a reading of a take, in the session's transaction: both happen, or neither. One that waits already is not asked for twice.
+    """Asks for a reading of a take, in the session's transaction: both happen, or neither. One that
+    waits already is not asked for twice.
 
     Of one take never more than one reading runs at a time, and one waits.
     """
     take = f"take-{take_id}"
-    waits = sa.text("select exists (select 1 from procrastinate_jobs where queueing_lock = :take and status = 'todo')")
+    waits = sa.text(
+        "select exists (select 1 from procrastinate_jobs where queueing_lock = :take and status = "
+        "'todo')"
+    )
     if session.execute(waits, {"take": take}).scalar_one():
         return
     connection = session.connection().connection.driver_connection
-    task = _queue().configure_task(READ_TAKE, queue=QUEUE, lock=take, queueing_lock=take, connection=connection)
+    task = _queue().configure_task(
+        READ_TAKE, queue=QUEUE, lock=take, queueing_lock=take, connection=connection
+    )
     try:
         task.defer(take_id=take_id)
     except ConnectorException as error:

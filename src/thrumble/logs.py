@@ -1,4 +1,6 @@
-"""The log: one JSON object a line, into a file of the owner's alone; warnings and worse on standard error, too. No secret is ever given to it."""
+"""The log: one JSON object a line, into a file of the owner's alone; warnings and worse on standard
+error, too. No secret is ever given to it.
+"""
 
 import logging
 import logging.handlers
@@ -16,7 +18,9 @@ def set_up(name: str) -> None:
     """Sends everything that is logged in this process into `.local/log/<name>.log`."""
     folder = local_folder() / "log"
     folder.mkdir(mode=0o700, exist_ok=True)
-    file = logging.handlers.RotatingFileHandler(folder / f"{name}.log", maxBytes=FILE_BYTES, backupCount=FILES, delay=True)
+    file = logging.handlers.RotatingFileHandler(
+        folder / f"{name}.log", maxBytes=FILE_BYTES, backupCount=FILES, delay=True
+    )
     screen = logging.StreamHandler(sys.stderr)
     screen.setLevel(logging.WARNING)
     plain = logging.Formatter("%(message)s")
@@ -24,7 +28,9 @@ def set_up(name: str) -> None:
         handler.setFormatter(plain)
     logging.basicConfig(level=logging.INFO, handlers=[file, screen], force=True)
     for chatty in ("procrastinate", "alembic", "uvicorn.access"):
-        logging.getLogger(chatty).setLevel(logging.CRITICAL if chatty == "procrastinate" else logging.WARNING)
+        logging.getLogger(chatty).setLevel(
+            logging.CRITICAL if chatty == "procrastinate" else logging.WARNING
+        )
     structlog.configure(
         processors=[
             structlog.processors.add_log_level,

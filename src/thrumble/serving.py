@@ -1,4 +1,6 @@
-"""The start command: migrate, fill the demo, then web server and worker side by side until told to stop."""
+"""The start command: migrate, fill the demo, then web server and worker side by side until told to
+stop.
+"""
 
 import asyncio
 import os
@@ -25,12 +27,15 @@ from thrumble.worker import PARENT
 log = structlog.get_logger()
 RESTART_S = 2.0
 HEADERS_S, LOOK_S = 10.0, 2.5
-OWNS_DATABASE = "THRUMBLE_OWNS_DATABASE"  # set by ./run: the database of this folder is this server's to keep alive
+# set by ./run: the database of this folder is this server's to keep alive
+OWNS_DATABASE = "THRUMBLE_OWNS_DATABASE"
 SERVING = "THRUMBLE_SERVING"  # file that names the address while it is served
 
 
 def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: Path | None) -> None:
-    """Serves until SIGINT, SIGTERM or SIGHUP. Raises Trouble where port, certificate or database are not as needed."""
+    """Serves until SIGINT, SIGTERM or SIGHUP. Raises Trouble where port, certificate or database
+    are not as needed.
+    """
     if bool(tls_cert) != bool(tls_key):
         raise Trouble("for https give both --tls-cert and --tls-key")
     for file in (tls_cert, tls_key):
@@ -61,7 +66,8 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
     beside = [_Worker(), Nightly(), *([_Database()] if os.environ.get(OWNS_DATABASE) else [])]
     for one in beside:
         one.start()
-    # uvicorn ends on the first two, then raises them again: were they not caught here too, the worker would be left behind
+    # uvicorn ends on the first two, then raises them again: were they not caught here too, the
+    # worker would be left behind
     for sign in (signal.SIGINT, signal.SIGTERM):
         signal.signal(sign, lambda *_: None)
     signal.signal(signal.SIGHUP, lambda _, frame: server.handle_exit(signal.SIGTERM, frame))
@@ -82,7 +88,9 @@ def _check_port(host: str, port: int) -> None:
         try:
             probe.bind((host, port))
         except OSError as error:
-            raise Trouble(f"{host}:{port} cannot be served ({error.strerror}): choose another with --port") from None
+            raise Trouble(
+                f"{host}:{port} cannot be served ({error.strerror}): choose another with --port"
+            ) from None
 
 
 def _say_where(address: str | None) -> None:
@@ -122,7 +130,9 @@ class _Patient(H11Protocol):
 
 
 class _Worker:
-    """The worker's process: readings need a whole core, so they have one of their own. Started again if it dies, ended with the server."""
+    """The worker's process: readings need a whole core, so they have one of their own. Started
+    again if it dies, ended with the server.
+    """
 
     def __init__(self) -> None:
         self._stopping = threading.Event()
@@ -135,8 +145,17 @@ class _Worker:
     def _run(self) -> None:
         while not self._stopping.is_set():
             # a session of its own: Ctrl-C reaches the server, which then ends the worker in order
-            environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1", "DATABASE_URL": database_url(), PARENT: str(os.getpid())}
-            self._process = subprocess.Popen([sys.executable, "-m", "thrumble.cli", "worker"], env=environment, start_new_session=True)
+            environment = {
+                **os.environ,
+                "OPENBLAS_NUM_THREADS": "1",
+                "DATABASE_URL": database_url(),
+                PARENT: str(os.getpid()),
+            }
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", "thrumble.cli", "worker"],
+                env=environment,
+                start_new_session=True,
+            )
             self._process.wait()
             if not self._stopping.is_set():
                 log.warning("the worker ended; starting it again", code=self._process.returncode)
@@ -168,9 +187,14 @@ class _Database:
     def _run(self) -> None:
         script = str(ROOT / "scripts/pg.sh")
         while not self._stopping.wait(RESTART_S):
-            if subprocess.run([script, "status"], capture_output=True).returncode == 0 or self._stopping.is_set():
+            if (
+                subprocess.run([script, "status"], capture_output=True).returncode == 0
+                or self._stopping.is_set()
+            ):
                 continue
             log.warning("the database is away: starting it again")
             done = subprocess.run([script, "start"], capture_output=True, text=True)
             if done.returncode:
-                log.error("the database does not start", said=(done.stderr or done.stdout).strip()[-300:])
+                log.error(
+                    "the database does not start", said=(done.stderr or done.stdout).strip()[-300:]
+                )

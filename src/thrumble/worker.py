@@ -1,6 +1,8 @@
-"""The background worker: reads takes as they come, woken by the queue. Everything heavy is imported here, at its start.
+"""The background worker: reads takes as they come, woken by the queue. Everything heavy is imported
+here, at its start.
 
-It outlives the database: where that goes away, it tries again until it is back. It does not outlive the server that started it.
+It outlives the database: where that goes away, it tries again until it is back. It does not outlive
+the server that started it.
 """
 
 import asyncio
@@ -33,22 +35,35 @@ NICE = 5  # pages are answered before takes are read
 
 
 def build(hung: asyncio.Event) -> procrastinate.App:
-    """The worker's side of the queue. `hung` is set when a reading did not end in time: its thread cannot be stopped, only the process can."""
-    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=conninfo(), min_size=1, max_size=4))
+    """The worker's side of the queue. `hung` is set when a reading did not end in time: its thread
+    cannot be stopped, only the process can.
+    """
+    app = procrastinate.App(
+        connector=procrastinate.PsycopgConnector(conninfo=conninfo(), min_size=1, max_size=4)
+    )
 
     @app.task(name=READ_TAKE, queue=QUEUE)
     async def read_take(take_id: int) -> None:
-        """Hears one take in a thread, so that heartbeats go on; a fault of our own is told to the player, then raised."""
+        """Hears one take in a thread, so that heartbeats go on; a fault of our own is told to the
+        player, then raised.
+        """
         limit_s = settings().read_timeout_s
         try:
             await asyncio.wait_for(asyncio.to_thread(takes.read_stored_take, take_id), limit_s)
         except (NotAllowed, NotFound):
             log.info("nothing to read", take=take_id)
         except TimeoutError:
-            _fail(take_id, f"Reading took more than {limit_s:.0f} seconds, so it was stopped. Cut the take shorter, or read it again.")
+            _fail(
+                take_id,
+                f"Reading took more than {limit_s:.0f} seconds, so it was stopped. Cut the take shorter, or read it again.",
+            )
             hung.set()
         except Exception:
-            _fail(take_id, "Something went wrong inside the ear. The take is safe: read it again, or download it and report it.")
+            _fail(
+                take_id,
+                "Something went wrong inside the ear. The take is safe: read it again, or "
+                "download it and report it.",
+            )
             raise
 
     return app
@@ -61,7 +76,9 @@ def _fail(take_id: int, problem: str) -> None:
 
 
 async def run() -> bool:
-    """Works until told to stop (SIGTERM, SIGINT, SIGHUP) or until its server has gone. True if a new process has to go on."""
+    """Works until told to stop (SIGTERM, SIGINT, SIGHUP) or until its server has gone. True if a
+    new process has to go on.
+    """
     stop, hung = asyncio.Event(), asyncio.Event()
     for sign in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         asyncio.get_running_loop().add_signal_handler(sign, stop.set)
@@ -100,7 +117,9 @@ async def _work(app: procrastinate.App) -> None:
 
 
 async def _watch_parent(stop: asyncio.Event) -> None:
-    """Ends the worker when its server has gone, also where the system's own signal for that did not come."""
+    """Ends the worker when its server has gone, also where the system's own signal for that did not
+    come.
+    """
     parent = os.environ.get(PARENT)
     while parent is not None and not stop.is_set():
         if os.getppid() != int(parent):
@@ -127,7 +146,9 @@ async def _bring_together() -> None:
 
 
 def main() -> None:
-    """Runs a worker in this process, and never leaves it behind: a reading under way is taken up by the next worker."""
+    """Runs a worker in this process, and never leaves it behind: a reading under way is taken up by
+    the next worker.
+    """
     logs.set_up("worker")
     if PARENT in os.environ:
         ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)

@@ -30,9 +30,20 @@ class Served:
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
-        command = [sys.executable, "-m", "thrumble.cli", "serve", "--port", str(self.port), *(["--demo"] if self.demo else [])]
+        command = [
+            sys.executable,
+            "-m",
+            "thrumble.cli",
+            "serve",
+            "--port",
+            str(self.port),
+            *(["--demo"] if self.demo else []),
+        ]
         self.process = subprocess.Popen(
-            command, env={**os.environ, "DATABASE_URL": self.database_url}, stdout=subprocess.DEVNULL, start_new_session=True
+            command,
+            env={**os.environ, "DATABASE_URL": self.database_url},
+            stdout=subprocess.DEVNULL,
+            start_new_session=True,
         )
         for _ in range(1200):
             assert self.process.poll() is None, "the application ended before it served"
@@ -50,7 +61,9 @@ class Served:
     def kill_all(self) -> None:
         """Server and worker, at once and without a word, as a power cut would."""
         assert self.process
-        children = subprocess.run(["pgrep", "-P", str(self.process.pid)], capture_output=True, text=True).stdout.split()
+        children = subprocess.run(
+            ["pgrep", "-P", str(self.process.pid)], capture_output=True, text=True
+        ).stdout.split()
         for pid in [self.process.pid, *map(int, children)]:
             os.kill(pid, signal.SIGKILL)
         self.process.wait(10)
@@ -68,7 +81,12 @@ def served(databases: Databases) -> Iterator[Served]:
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args(browser_type_launch_args: dict[str, object]) -> dict[str, object]:
-    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "headless": True, "args": [*ARGS, *FAKE]}
+    return {
+        **browser_type_launch_args,
+        "executable_path": "/usr/bin/chromium",
+        "headless": True,
+        "args": [*ARGS, *FAKE],
+    }
 
 
 @pytest.fixture(scope="session")
@@ -82,7 +100,14 @@ FAULTS: list[str] = []
 def watched(page: Page) -> Page:
     """A page whose script errors and breaches of the content policy are noted."""
     page.on("pageerror", lambda error: FAULTS.append(f"script error: {error}"))
-    page.on("console", lambda m: FAULTS.append(m.text) if re.search(r"Content.Security.Policy|Uncaught|SyntaxError", m.text) else None)
+    page.on(
+        "console",
+        lambda m: (
+            FAULTS.append(m.text)
+            if re.search(r"Content.Security.Policy|Uncaught|SyntaxError", m.text)
+            else None
+        ),
+    )
     return page
 
 
@@ -95,12 +120,20 @@ def no_script_errors() -> Iterator[None]:
 
 
 @pytest.fixture
-def open_page(browser: Browser, browser_context_args: dict[str, object]) -> Iterator[Callable[..., Page]]:
+def open_page(
+    browser: Browser, browser_context_args: dict[str, object]
+) -> Iterator[Callable[..., Page]]:
     """Opens pages with the permissions and scripts a journey asks for."""
     contexts = []
 
     def make(*, microphone: bool = True, script: Path | None = None, **options: object) -> Page:
-        context = browser.new_context(**{**browser_context_args, "permissions": ["microphone"] if microphone else [], **options})  # type: ignore[arg-type]
+        context = browser.new_context(
+            **{
+                **browser_context_args,
+                "permissions": ["microphone"] if microphone else [],
+                **options,
+            }
+        )  # type: ignore[arg-type]
         contexts.append(context)
         if script:
             context.add_init_script(path=script)
@@ -112,7 +145,9 @@ def open_page(browser: Browser, browser_context_args: dict[str, object]) -> Iter
 
 
 @pytest.fixture
-def launch(browser_type: BrowserType, browser_type_launch_args: dict[str, object]) -> Iterator[Callable[..., Browser]]:
+def launch(
+    browser_type: BrowserType, browser_type_launch_args: dict[str, object]
+) -> Iterator[Callable[..., Browser]]:
     """A Chromium of its own, with or without a fake microphone playing a file."""
     launched = []
 

@@ -1,4 +1,6 @@
-"""What players do, in Chromium: play and be read exactly, upload, mend a riff, be refused, lose the tab, lose the power."""
+"""What players do, in Chromium: play and be read exactly, upload, mend a riff, be refused, lose the
+tab, lose the power.
+"""
 
 import base64
 import re
@@ -47,27 +49,48 @@ def reading_of(page: Page, base: str) -> dict[str, object]:
     return document
 
 
-def test_a_simulated_take_played_through_the_page_reads_as_the_truth_says(served: Served, open_page: Callable[..., Page]) -> None:
-    take = perform(SLUICE, seed=77, tone=Tone.CRUNCH, flaws=Flaws(timing=9, missed=0.03, wrong=0.06), lead_s=one_bar_lead(SLUICE))
+def test_a_simulated_take_played_through_the_page_reads_as_the_truth_says(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    take = perform(
+        SLUICE,
+        seed=77,
+        tone=Tone.CRUNCH,
+        flaws=Flaws(timing=9, missed=0.03, wrong=0.06),
+        lead_s=one_bar_lead(SLUICE),
+    )
     page = open_page(script=EXACT)
     go_to_play(page, served.base, "Sluice Gate")
     hand_over(page, take)
     page.keyboard.press("PageDown")
     expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=8000)
-    assert float(page.locator("#bar-shown").evaluate("e => getComputedStyle(e).fontSize").removesuffix("px")) >= 64
+    assert (
+        float(
+            page.locator("#bar-shown")
+            .evaluate("e => getComputedStyle(e).fontSize")
+            .removesuffix("px")
+        )
+        >= 64
+    )
     expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60000)
     reading = reading_of(page, served.base)
     truth = {hit.index: hit for hit in take.hits}
     hits: list[dict[str, object]] = reading["hits"]  # type: ignore[assignment]
-    found = [(h, truth[h["index"]]) for h in hits if h["state"] == "played" and truth[h["index"]].played]  # type: ignore[index]
+    found = [
+        (h, truth[h["index"]]) for h in hits if h["state"] == "played" and truth[h["index"]].played
+    ]  # type: ignore[index]
     assert len(found) >= 0.98 * sum(h.played for h in take.hits)
     off = np.array([h["deviation_ms"] - ((t.onset_s or 0) - t.expected_s) * 1000 for h, t in found])  # type: ignore[operator]
-    assert abs(np.median(off)) < 0.5 and np.mean(np.abs(off) < 3) > 0.95, "placed to the frame, so deviations are the player's own"
+    assert abs(np.median(off)) < 0.5 and np.mean(np.abs(off) < 3) > 0.95, (
+        "placed to the frame, so deviations are the player's own"
+    )
     assert np.mean([h["heard_articulation"] == t.articulation for h, t in found]) > 0.9
     # a busy machine may make the browser stumble, and then the reading says so
     assert {c["code"] for c in reading["cautions"]} - {"dropouts"} == {"delay_not_calibrated"}  # type: ignore[attr-defined]
     page.keyboard.press("Space")
-    expect(page.locator("#play")).to_have_attribute("data-stage", re.compile("count|record"), timeout=8000)
+    expect(page.locator("#play")).to_have_attribute(
+        "data-stage", re.compile("count|record"), timeout=8000
+    )
     page.keyboard.press("PageUp")
     expect(page.locator("#say")).to_contain_text("Discarded")
     expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
@@ -76,12 +99,18 @@ def test_a_simulated_take_played_through_the_page_reads_as_the_truth_says(served
 def test_the_fake_microphone_gives_a_take_that_is_read_or_called_damaged(
     served: Served, launch: Callable[..., Browser], tmp_path: Path
 ) -> None:
-    """Chromium's fake microphone drops packets of 10 ms now and then; a take is near the truth, or the page says that it is damaged."""
-    take = perform(PLANKS, seed=4, tone=Tone.CLEAN, flaws=Flaws(timing=5), rate_hz=44100, lead_s=0.05)
+    """Chromium's fake microphone drops packets of 10 ms now and then; a take is near the truth, or
+    the page says that it is damaged.
+    """
+    take = perform(
+        PLANKS, seed=4, tone=Tone.CLEAN, flaws=Flaws(timing=5), rate_hz=44100, lead_s=0.05
+    )
     file = tmp_path / "take.wav"
     soundfile.write(file, take.samples, 44100, subtype="PCM_16")
     browser = launch(
-        "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream", f"--use-file-for-fake-audio-capture={file}%noloop"
+        "--use-fake-device-for-media-stream",
+        "--use-fake-ui-for-media-stream",
+        f"--use-file-for-fake-audio-capture={file}%noloop",
     )
     page = watched(browser.new_page())
     page.goto(served.base)
@@ -127,7 +156,9 @@ def test_a_take_recorded_elsewhere_is_uploaded_and_read_without_reload(
     expect(page.get_by_role("heading", name="Readings")).to_be_visible()
 
 
-def test_a_riff_with_an_error_is_mended_by_keyboard(served: Served, open_page: Callable[..., Page]) -> None:
+def test_a_riff_with_an_error_is_mended_by_keyboard(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
     page = open_page()
     page.goto(f"{served.base}/riffs")
     page.keyboard.press("n")
@@ -148,7 +179,10 @@ def test_a_riff_with_an_error_is_mended_by_keyboard(served: Served, open_page: C
     ("flags", "words"),
     [
         ((), "No microphone or audio interface is found"),
-        (("--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream=deny"), "The microphone is refused"),
+        (
+            ("--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream=deny"),
+            "The microphone is refused",
+        ),
     ],
 )
 def test_a_missing_or_refused_microphone_says_what_to_do(
@@ -161,8 +195,12 @@ def test_a_missing_or_refused_microphone_says_what_to_do(
     expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
 
 
-def test_space_pressed_while_the_input_still_opens_counts_in(served: Served, open_page: Callable[..., Page]) -> None:
-    """The page opens an allowed input by itself; a click that is slow to load may not leave the take half begun."""
+def test_space_pressed_while_the_input_still_opens_counts_in(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    """The page opens an allowed input by itself; a click that is slow to load may not leave the
+    take half begun.
+    """
     page = open_page()
     page.add_init_script(
         "const real = window.fetch; window.fetch = async (url, o) => { if (String(url).includes('/click/')) await new Promise((r) => setTimeout(r, 1500)); return real(url, o); };"
@@ -175,7 +213,9 @@ def test_space_pressed_while_the_input_still_opens_counts_in(served: Served, ope
     expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
 
 
-def test_an_input_lost_half_way_keeps_what_was_recorded(served: Served, open_page: Callable[..., Page]) -> None:
+def test_an_input_lost_half_way_keeps_what_was_recorded(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
     page = open_page()
     page.add_init_script(
         "const real = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices); navigator.mediaDevices.getUserMedia = async (c) => (window.__stream = await real(c));"
@@ -184,11 +224,15 @@ def test_an_input_lost_half_way_keeps_what_was_recorded(served: Served, open_pag
     page.keyboard.press("Space")
     expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=8000)
     page.evaluate("window.__stream.getAudioTracks()[0].dispatchEvent(new Event('ended'))")
-    expect(page.locator("#problem")).to_contain_text("The input went away in the middle of the take")
+    expect(page.locator("#problem")).to_contain_text(
+        "The input went away in the middle of the take"
+    )
     expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
 
 
-def test_a_take_whose_tab_was_closed_is_finished_later(served: Served, open_page: Callable[..., Page]) -> None:
+def test_a_take_whose_tab_was_closed_is_finished_later(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
     take = perform(PLANKS, seed=8, tone=Tone.CRUNCH, lead_s=one_bar_lead(PLANKS))
     page = open_page(script=EXACT)
     go_to_play(page, served.base, "Stop Planks")
@@ -260,13 +304,22 @@ def test_no_screen_has_accessibility_faults_or_runs_over_its_width(
             "axe.run(document, { resultTypes: ['violations'] }).then((r) => r.violations.map((v) => v.id + ': ' + v.nodes.slice(0, 3).map((n) => n.target).join(' | ')))"
         )
         assert faults == [], f"{address} {theme} {width}"
-        assert page.evaluate("document.documentElement.scrollWidth") <= width, f"{address} is wider than {width}"
+        assert page.evaluate("document.documentElement.scrollWidth") <= width, (
+            f"{address} is wider than {width}"
+        )
 
 
-def test_keys_lead_everywhere_and_can_be_switched_off(served: Served, open_page: Callable[..., Page]) -> None:
+def test_keys_lead_everywhere_and_can_be_switched_off(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
     page = open_page()
     page.goto(served.base)
-    for key, heading in (("r", "Riffs"), ("g", "Lock-keeper's six-string"), ("e", "Readings"), ("t", "Today")):
+    for key, heading in (
+        ("r", "Riffs"),
+        ("g", "Lock-keeper's six-string"),
+        ("e", "Readings"),
+        ("t", "Today"),
+    ):
         page.keyboard.press(key)
         expect(page.get_by_role("heading", name=heading, exact=True)).to_be_visible()
         page.wait_for_load_state("load")  # by then the page's scripts listen for keys

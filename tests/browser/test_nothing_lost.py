@@ -1,4 +1,6 @@
-"""A take survives everything: the database away in its middle, the server away for all of it, the browser killed, other tabs."""
+"""A take survives everything: the database away in its middle, the server away for all of it, the
+browser killed, other tabs.
+"""
 
 import contextlib
 import os
@@ -45,7 +47,14 @@ def write_riff(page: Page, base: str) -> None:
 
 def ready_to_play(page: Page, base: str) -> Performance:
     """On the play screen, with an open input that will hear a take of two rounds."""
-    take = perform(RIFF, seed=12, tone=Tone.CRUNCH, flaws=Flaws(timing=6), lead_s=one_bar_lead(RIFF), rounds=ROUNDS)
+    take = perform(
+        RIFF,
+        seed=12,
+        tone=Tone.CRUNCH,
+        flaws=Flaws(timing=6),
+        lead_s=one_bar_lead(RIFF),
+        rounds=ROUNDS,
+    )
     write_riff(page, base)
     page.get_by_role("link", name="Play it").click()
     expect(page.locator("#now svg")).to_be_visible()
@@ -75,7 +84,9 @@ def recorded_s(page: Page) -> float:
     )
 
 
-def test_a_database_that_goes_away_in_mid_take_costs_nothing(bench: Served, cluster: Cluster, open_page: Callable[..., Page]) -> None:
+def test_a_database_that_goes_away_in_mid_take_costs_nothing(
+    bench: Served, cluster: Cluster, open_page: Callable[..., Page]
+) -> None:
     page = open_page(script=EXACT)
     take = ready_to_play(page, bench.base)
     page.keyboard.press("Space")
@@ -91,7 +102,9 @@ def test_a_database_that_goes_away_in_mid_take_costs_nothing(bench: Served, clus
     assert page.request.get(f"{bench.base}/readyz").ok
 
 
-def test_a_server_that_is_away_for_the_whole_take_reads_it_when_it_is_back(bench: Served, open_page: Callable[..., Page]) -> None:
+def test_a_server_that_is_away_for_the_whole_take_reads_it_when_it_is_back(
+    bench: Served, open_page: Callable[..., Page]
+) -> None:
     page = open_page(script=EXACT)
     take = ready_to_play(page, bench.base)
     bench.stop()
@@ -117,7 +130,9 @@ def persistent(browser_type: BrowserType, folder: Path) -> Any:
     return context
 
 
-def test_a_killed_browser_loses_half_a_second_at_most(bench: Served, browser_type: BrowserType, tmp_path: Path) -> None:
+def test_a_killed_browser_loses_half_a_second_at_most(
+    bench: Served, browser_type: BrowserType, tmp_path: Path
+) -> None:
     """The server is away, too: what was played is in this browser alone."""
     folder = tmp_path / "profile"
     page = watched(persistent(browser_type, folder).pages[0])
@@ -127,14 +142,18 @@ def test_a_killed_browser_loses_half_a_second_at_most(bench: Served, browser_typ
     expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=8000)
     page.wait_for_timeout(3000)
     heard_s = float(page.evaluate("document.getElementById('play').dataset.heardS"))
-    for pid in subprocess.run(["pgrep", "-f", str(folder)], capture_output=True, text=True).stdout.split():
+    for pid in subprocess.run(
+        ["pgrep", "-f", str(folder)], capture_output=True, text=True
+    ).stdout.split():
         with contextlib.suppress(ProcessLookupError):
             os.kill(int(pid), signal.SIGKILL)
     bench.start()
     again = persistent(browser_type, folder)
     later = watched(again.pages[0])
     later.goto(bench.base)
-    expect(later.locator(".kept-line")).to_contain_text("was cut off. All that was recorded has arrived", timeout=20000)
+    expect(later.locator(".kept-line")).to_contain_text(
+        "was cut off. All that was recorded has arrived", timeout=20000
+    )
     later.get_by_role("link", name="Finish or delete it").click()
     later.get_by_role("button", name="Finish and read it").click()
     expect(later.locator("#strip")).to_be_visible(timeout=20000)
@@ -144,7 +163,9 @@ def test_a_killed_browser_loses_half_a_second_at_most(bench: Served, browser_typ
     again.close()
 
 
-def test_another_tab_leaves_a_take_alone_and_a_closed_one_hands_it_over(bench: Served, open_page: Callable[..., Page]) -> None:
+def test_another_tab_leaves_a_take_alone_and_a_closed_one_hands_it_over(
+    bench: Served, open_page: Callable[..., Page]
+) -> None:
     page = open_page(script=EXACT)
     take = ready_to_play(page, bench.base)
     page.keyboard.press("Space")
@@ -190,14 +211,19 @@ def test_a_take_the_server_will_not_have_is_offered_and_never_thrown_away(
     assert recorded_s(page) == 0
 
 
-def test_while_the_database_is_away_pages_say_so_and_come_back(bench: Served, cluster: Cluster, open_page: Callable[..., Page]) -> None:
+def test_while_the_database_is_away_pages_say_so_and_come_back(
+    bench: Served, cluster: Cluster, open_page: Callable[..., Page]
+) -> None:
     page = open_page()
     cluster.tell("stop")
     try:
         answer = page.goto(f"{bench.base}/readings")
         assert answer is not None and answer.status == 503 and answer.headers["retry-after"]
         expect(page.locator(".problem-box")).to_contain_text("The database is away, trying again")
-        assert page.request.get(f"{bench.base}/healthz").ok and page.request.get(f"{bench.base}/readyz").status == 503
+        assert (
+            page.request.get(f"{bench.base}/healthz").ok
+            and page.request.get(f"{bench.base}/readyz").status == 503
+        )
     finally:
         cluster.tell("start")
     expect(page.get_by_role("heading", name="Readings")).to_be_visible(timeout=15000)

@@ -1,4 +1,6 @@
-"""The rig in a real browser: calibration by a click that comes back after a known time, the palm finder, the fret hand, a correction."""
+"""The rig in a real browser: calibration by a click that comes back after a known time, the palm
+finder, the fret hand, a correction.
+"""
 
 import base64
 import re
@@ -24,7 +26,9 @@ def play(page: Page, sound: np.ndarray, rate: int = 48000) -> None:
     page.evaluate("([text, rate]) => window.__ownSound.play(text, rate)", [text, rate])
 
 
-def test_a_click_sent_back_after_a_known_time_calibrates_this_input_and_no_other(served: Served, open_page: Callable[..., Page]) -> None:
+def test_a_click_sent_back_after_a_known_time_calibrates_this_input_and_no_other(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
     page = open_page(script=OWN_SOUND)
     page.goto(f"{served.base}/rig")
     expect(page.get_by_text("not measured")).to_be_visible()
@@ -39,9 +43,16 @@ def test_a_click_sent_back_after_a_known_time_calibrates_this_input_and_no_other
     assert abs(found - DELAY_MS) < 0.5, "a DelayNode and the graph's own frames"
     page.goto(f"{served.base}/rig")
     words = page.locator(".step").first.inner_text()
-    assert f"{found:.1f} ms" in words and float(re.search(r"repeats within ([\d.]+) ms", words)[1]) <= 0.2  # type: ignore[index]
-    label = page.evaluate("navigator.mediaDevices.enumerateDevices().then((all) => all.find((d) => d.kind === 'audioinput').label)")
-    known = page.request.get(f"{served.base}/rig/delay", params={"rate": 48000, "device": label}).json()
+    assert (
+        f"{found:.1f} ms" in words
+        and float(re.search(r"repeats within ([\d.]+) ms", words)[1]) <= 0.2
+    )  # type: ignore[index]
+    label = page.evaluate(
+        "navigator.mediaDevices.enumerateDevices().then((all) => all.find((d) => d.kind === 'audioinput').label)"
+    )
+    known = page.request.get(
+        f"{served.base}/rig/delay", params={"rate": 48000, "device": label}
+    ).json()
     assert known["delay_ms"] == found
     for other in ({"rate": 48000, "device": "another input"}, {"rate": 44100, "device": label}):
         assert page.request.get(f"{served.base}/rig/delay", params=other).json()["delay_ms"] is None
@@ -51,7 +62,9 @@ def test_a_click_sent_back_after_a_known_time_calibrates_this_input_and_no_other
     expect(page.locator("#delay-text")).to_contain_text(f"latency {found:.1f} ms")
 
 
-def test_the_palm_finder_places_hits_at_once_and_keeps_examples(served: Served, open_page: Callable[..., Page]) -> None:
+def test_the_palm_finder_places_hits_at_once_and_keeps_examples(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
     page = open_page(script=OWN_SOUND)
     page.goto(f"{served.base}/rig")
     page.get_by_role("link", name="gatehouse crunch").click()
@@ -63,7 +76,12 @@ def test_the_palm_finder_places_hits_at_once_and_keeps_examples(served: Served, 
     hand = guitar(setup, rng)
     waits = []
     for number, (kind, words) in enumerate(
-        ((Articulation.OPEN, "too far back"), (Articulation.PALM, "in the pocket"), (Articulation.DEAD, "too far forward")), 1
+        (
+            (Articulation.OPEN, "too far back"),
+            (Articulation.PALM, "in the pocket"),
+            (Articulation.DEAD, "too far forward"),
+        ),
+        1,
     ):
         play(page, strike(hand, setup, kind, depth=0.6, midi=[40.0], rng=rng))
         expect(page.locator("#dots circle")).to_have_count(number, timeout=8000)
@@ -85,17 +103,23 @@ def test_a_quick_release_is_called_clean(served: Served, open_page: Callable[...
     page.goto(f"{served.base}/rig/fret-hand")
     page.wait_for_load_state("load")
     page.locator("#tempo").fill("80")
-    text = base64.b64encode(released(0.02, 0.0)[int(0.2 * 48000) :].astype("<f4").tobytes()).decode()
+    text = base64.b64encode(
+        released(0.02, 0.0)[int(0.2 * 48000) :].astype("<f4").tobytes()
+    ).decode()
     page.evaluate("text => { window.__ownSound.exercise = [text, 48000] }", text)
     page.keyboard.press("PageDown")
     expect(page.locator(".unit")).to_have_text("grab", timeout=8000)
     expect(page.locator("#fret")).to_have_attribute("data-stage", "done", timeout=40000)
     expect(page.locator("#falls path")).to_have_count(8)
     assert "ring on" not in page.locator(".say").inner_text()
-    assert abs(float(page.locator(".figures-row.small .big").nth(2).inner_text())) < 25, "let go on the beat"
+    assert abs(float(page.locator(".figures-row.small .big").nth(2).inner_text())) < 25, (
+        "let go on the beat"
+    )
 
 
-def test_a_hit_is_corrected_by_key_joins_the_tone_and_can_be_taken_back(served: Served, open_page: Callable[..., Page]) -> None:
+def test_a_hit_is_corrected_by_key_joins_the_tone_and_can_be_taken_back(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
     page = open_page()
     page.goto(f"{served.base}/readings")
     page.get_by_role("link", name="Winding Gear").first.click()

@@ -9,9 +9,21 @@ from thrumble.core.errors import RiffError
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import check_riff
-from thrumble.core.riff.model import Articulation, Bar, Hit, Legato, Note, Pickup, Riff, Section, Stroke
+from thrumble.core.riff.model import (
+    Articulation,
+    Bar,
+    Hit,
+    Legato,
+    Note,
+    Pickup,
+    Riff,
+    Section,
+    Stroke,
+)
 
-METERS = st.sampled_from([Meter(4, 4), Meter(3, 4), Meter(7, 8), Meter(5, 4), Meter(1, 2), Meter(13, 16)])
+METERS = st.sampled_from(
+    [Meter(4, 4), Meter(3, 4), Meter(7, 8), Meter(5, 4), Meter(1, 2), Meter(13, 16)]
+)
 LABELS = st.sampled_from([None, "F#5", "Bb5", "E5", "Asus4", "quiet", "D5/5", "C5w"])
 FEELS = st.one_of(
     st.just(STRAIGHT),
@@ -27,7 +39,9 @@ FEELS = st.one_of(
 def notes(draw: st.DrawFn, *, dead: bool) -> tuple[Note, ...]:
     strings = sorted(draw(st.sets(st.integers(1, 6), min_size=1, max_size=4)), reverse=True)
     frets = st.one_of(st.none(), st.integers(0, 20)) if dead else st.integers(3, 20)
-    return tuple(Note(s, draw(frets), draw(st.booleans()) if len(strings) > 1 else False) for s in strings)
+    return tuple(
+        Note(s, draw(frets), draw(st.booleans()) if len(strings) > 1 else False) for s in strings
+    )
 
 
 @st.composite
@@ -62,15 +76,26 @@ def runs(draw: st.DrawFn) -> tuple[Bar, ...]:
     made = []
     for at, following in zip(places, [*places[1:], starts[-1]], strict=False):
         bar = max(k for k in range(len(meters)) if starts[k] <= at)
-        made.append((bar, draw(hits(at - starts[bar], following - at, last=following == starts[-1]))))
+        made.append(
+            (bar, draw(hits(at - starts[bar], following - at, last=following == starts[-1])))
+        )
     return tuple(Bar(meter, tuple(h for b, h in made if b == k)) for k, meter in enumerate(meters))
 
 
 @st.composite
 def riffs(draw: st.DrawFn) -> Riff:
-    names = draw(st.lists(st.sampled_from(["A", "B", "Verse 2", "x-1", "_"]), min_size=1, max_size=3, unique=True))
+    names = draw(
+        st.lists(
+            st.sampled_from(["A", "B", "Verse 2", "x-1", "_"]), min_size=1, max_size=3, unique=True
+        )
+    )
     sections = tuple(
-        Section(name=name, bars=draw(runs()), endings=tuple(draw(st.lists(runs(), max_size=2))), feel=draw(st.one_of(st.none(), FEELS)))
+        Section(
+            name=name,
+            bars=draw(runs()),
+            endings=tuple(draw(st.lists(runs(), max_size=2))),
+            feel=draw(st.one_of(st.none(), FEELS)),
+        )
         for name in names
     )
     pickup = draw(st.one_of(st.none(), st.just(Fraction(1, 4)), st.just(Fraction(3, 8))))

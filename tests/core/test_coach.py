@@ -1,4 +1,6 @@
-"""Verdicts name the flaw that was played; the next riff is the sensible one; takes move only as their table allows."""
+"""Verdicts name the flaw that was played; the next riff is the sensible one; takes move only as
+their table allows.
+"""
 
 from collections import defaultdict
 from dataclasses import replace
@@ -8,7 +10,8 @@ from itertools import product
 import numpy as np
 import pytest
 
-from thrumble.core.coach.causes import Cause, CauseKind, find_causes
+from thrumble.core.coach.cause import Cause, CauseKind
+from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import Judgement, judge_hits
 from thrumble.core.coach.next_riff import Standing, next_riff
 from thrumble.core.coach.words import say
@@ -27,9 +30,18 @@ from thrumble.demo import riff_texts
 NOW = datetime(2030, 5, 1, tzinfo=UTC)
 
 
-def heard(riff: Riff, flaws: Flaws, *, tone: Tone = Tone.CRUNCH, seed: int = 31, delay_ms: float | None = None) -> Judgement:
+def heard(
+    riff: Riff,
+    flaws: Flaws,
+    *,
+    tone: Tone = Tone.CRUNCH,
+    seed: int = 31,
+    delay_ms: float | None = None,
+) -> Judgement:
     take = perform(riff, seed=seed, tone=tone, flaws=flaws)
-    reading = read_take(take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s, delay_ms=delay_ms))
+    reading = read_take(
+        take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s, delay_ms=delay_ms)
+    )
     return judge_hits(reading, expand(riff))
 
 
@@ -49,17 +61,25 @@ def heard(riff: Riff, flaws: Flaws, *, tone: Tone = Tone.CRUNCH, seed: int = 31,
         ("1-sluice-gate", Flaws(timing=5, wrong=0.12), CauseKind.UNLIKE, "don't sound as written"),
     ],
 )  # fmt: skip
-def test_the_flaw_that_was_played_is_the_first_cause(riff: str, flaws: Flaws, kind: CauseKind, word: str) -> None:
+def test_the_flaw_that_was_played_is_the_first_cause(
+    riff: str, flaws: Flaws, kind: CauseKind, word: str
+) -> None:
     judgement = heard(parse_riff(riff_texts()[riff]), flaws)
     causes = find_causes(judgement)
-    assert causes[0].kind is kind and word in say(causes[0], judgement), [say(c, judgement) for c in causes]
-    assert len(causes) <= 4 and [c.cost for c in causes] == sorted((c.cost for c in causes), reverse=True)
+    assert causes[0].kind is kind and word in say(causes[0], judgement), [
+        say(c, judgement) for c in causes
+    ]
+    assert len(causes) <= 4 and [c.cost for c in causes] == sorted(
+        (c.cost for c in causes), reverse=True
+    )
 
 
 @pytest.mark.parametrize("tone", list(Tone))
 @pytest.mark.parametrize("riff", ["3-towpath-shuffle", "1-sluice-gate"])
 def test_a_steady_player_is_called_clean_in_every_tone(riff: str, tone: Tone) -> None:
-    """Also where a written sixth is the open string's own note, and where a spread of 9 ms puts a few hits beyond 20."""
+    """Also where a written sixth is the open string's own note, and where a spread of 9 ms puts a
+    few hits beyond 20.
+    """
     judgement = heard(parse_riff(riff_texts()[riff]), Flaws(timing=8), tone=tone, seed=5)
     assert [c.kind for c in find_causes(judgement)] == [CauseKind.CLEAN]
 
@@ -67,21 +87,38 @@ def test_a_steady_player_is_called_clean_in_every_tone(riff: str, tone: Tone) ->
 def test_silence_another_riff_and_a_damaged_recording_come_first_and_alone() -> None:
     planks, gate = (parse_riff(riff_texts()[name]) for name in ("6-stop-planks", "1-sluice-gate"))
     take = perform(planks, seed=2, tone=Tone.CLEAN, flaws=Flaws(timing=2, level=0.3))
-    silent = judge_hits(read_take(take.samples * 0, take.rate_hz, expand(planks), TakeInfo(start_s=take.start_s)), expand(planks))
-    assert [c.kind for c in find_causes(silent)] == [CauseKind.NOTHING] and (silent.clean, silent.counted) == (0, 0)
-    other = judge_hits(read_take(take.samples, take.rate_hz, expand(gate), TakeInfo(start_s=take.start_s)), expand(gate))
+    silent = judge_hits(
+        read_take(take.samples * 0, take.rate_hz, expand(planks), TakeInfo(start_s=take.start_s)),
+        expand(planks),
+    )
+    assert [c.kind for c in find_causes(silent)] == [CauseKind.NOTHING] and (
+        silent.clean,
+        silent.counted,
+    ) == (0, 0)
+    other = judge_hits(
+        read_take(take.samples, take.rate_hz, expand(gate), TakeInfo(start_s=take.start_s)),
+        expand(gate),
+    )
     causes = find_causes(other)
-    assert [c.kind for c in causes] == [CauseKind.OTHER_RIFF] and "doesn't sound like Sluice Gate" in say(causes[0], other)
+    assert [c.kind for c in causes] == [
+        CauseKind.OTHER_RIFF
+    ] and "doesn't sound like Sluice Gate" in say(causes[0], other)
     info = TakeInfo(start_s=take.start_s, dropouts=("33 gaps of silence inside the sound",))
     broken = judge_hits(read_take(take.samples, take.rate_hz, expand(planks), info), expand(planks))
     causes = find_causes(broken)
     assert [c.kind for c in causes] == [CauseKind.DAMAGED] and "33 gaps" in say(causes[0], broken)
 
 
-def invented(late_ms: list[float], *, slot_s: float = 0.25, known: bool = True, **changes: object) -> Judgement:
-    """A reading made by hand: eighths of one bar's pattern over and over, so late, every other one a palm mute heard as written."""
+def invented(
+    late_ms: list[float], *, slot_s: float = 0.25, known: bool = True, **changes: object
+) -> Judgement:
+    """A reading made by hand: eighths of one bar's pattern over and over, so late, every other one
+    a palm mute heard as written.
+    """
     bars = -(-len(late_ms) // 8)
-    riff = parse_riff("title: T\ntempo: 120\npedal: 6:0\n[A]\n" + "| E5@6/0 o m o m o m o m |\n" * bars)
+    riff = parse_riff(
+        "title: T\ntempo: 120\npedal: 6:0\n[A]\n" + "| E5@6/0 o m o m o m o m |\n" * bars
+    )
     expanded = expand(riff)
     hits = [
         HitReading(
@@ -114,36 +151,72 @@ NOISE = np.random.default_rng(5).normal(0, 5, 96)
         (NOISE + np.where(np.arange(96) % 8 == 3, 30, 0), {CauseKind.SLOT}),
         (NOISE * np.linspace(0.5, 8, 96), {CauseKind.TIRING}),
         (NOISE * 5, {CauseKind.SPREAD}),
-        (NOISE + np.linspace(-40, 40, 96) + np.where(np.arange(96) % 8 == 3, 35, 0), {CauseKind.DRIFT, CauseKind.SLOT}),
+        (
+            NOISE + np.linspace(-40, 40, 96) + np.where(np.arange(96) % 8 == 3, 35, 0),
+            {CauseKind.DRIFT, CauseKind.SLOT},
+        ),
     ],
 )
-def test_deviations_are_explained_in_turn_each_on_what_is_left(late_ms: np.ndarray, kinds: set[CauseKind]) -> None:
+def test_deviations_are_explained_in_turn_each_on_what_is_left(
+    late_ms: np.ndarray, kinds: set[CauseKind]
+) -> None:
     assert {c.kind for c in find_causes(invented(late_ms.tolist()))} == kinds
 
 
 def test_every_hit_is_judged_once_by_one_set_of_limits() -> None:
     judgement = invented(
-        [0.0, 19.9, 20.1, -30.0], hits={0: {"stop_late_ms": 60.0}, 1: {"heard_articulation": Verdict.UNSURE}, 3: {"state": HitState.MISSED}}
+        [0.0, 19.9, 20.1, -30.0],
+        hits={
+            0: {"stop_late_ms": 60.0},
+            1: {"heard_articulation": Verdict.UNSURE},
+            3: {"state": HitState.MISSED},
+        },
     )
     late, unsure, off, missed = judgement.hits
     assert (late.in_time, late.stop_kept, late.clean, late.off) == (True, False, False, True)
-    assert (unsure.in_time, unsure.as_written, unsure.counts, unsure.off) == (True, None, False, False)
-    assert (off.in_time, off.clean, off.off) == (False, False, True) and (missed.missed, missed.counts, missed.clean) == (True, True, False)
+    assert (unsure.in_time, unsure.as_written, unsure.counts, unsure.off) == (
+        True,
+        None,
+        False,
+        False,
+    )
+    assert (off.in_time, off.clean, off.off) == (False, False, True) and (
+        missed.missed,
+        missed.counts,
+        missed.clean,
+    ) == (True, True, False)
     assert (judgement.clean, judgement.counted, judgement.due) == (0, 3, 4)
-    quick = replace(judgement, hits=tuple(replace(h, limit_ms=judgement.limits.for_slot_ms(0.06)) for h in judgement.hits))
-    assert quick.hits[1].limit_ms == pytest.approx(15) and not quick.hits[1].in_time, "never more than a quarter of the slot"
+    quick = replace(
+        judgement,
+        hits=tuple(replace(h, limit_ms=judgement.limits.for_slot_ms(0.06)) for h in judgement.hits),
+    )
+    assert quick.hits[1].limit_ms == pytest.approx(15) and not quick.hits[1].in_time, (
+        "never more than a quarter of the slot"
+    )
 
 
 def test_without_a_known_latency_early_and_late_count_from_the_middle() -> None:
     judgement = invented((NOISE + 25).tolist(), known=False)
-    assert judgement.around_ms == pytest.approx(np.median(NOISE) + 25) and find_causes(judgement)[0].kind is CauseKind.CLEAN
+    assert (
+        judgement.around_ms == pytest.approx(np.median(NOISE) + 25)
+        and find_causes(judgement)[0].kind is CauseKind.CLEAN
+    )
 
 
 @pytest.mark.parametrize("count", [1, 2, 5])
 def test_sentences_have_their_numbers_right(count: int) -> None:
-    judgement = invented(NOISE.tolist(), hits={k * 8: {"chord_ok": False, "state": HitState.PLAYED} for k in range(count)})
+    judgement = invented(
+        NOISE.tolist(),
+        hits={k * 8: {"chord_ok": False, "state": HitState.PLAYED} for k in range(count)},
+    )
     text = say(
-        Cause(kind=CauseKind.FRETS, cost=1, hits=tuple((1, k * 8) for k in range(count)), figures={"wrong": float(count)}), judgement
+        Cause(
+            kind=CauseKind.FRETS,
+            cost=1,
+            hits=tuple((1, k * 8) for k in range(count)),
+            figures={"wrong": float(count)},
+        ),
+        judgement,
     )
     expected = {
         1: "1 chord is fretted wrong, in bar 1.",
@@ -169,7 +242,11 @@ def test_every_kind_of_cause_has_a_sentence() -> None:
 
 
 def standing(riff_id: int, days: int | None, clean: float | None) -> Standing:
-    return Standing(riff_id=riff_id, last_played=None if days is None else NOW - timedelta(days=days), clean_share=clean)
+    return Standing(
+        riff_id=riff_id,
+        last_played=None if days is None else NOW - timedelta(days=days),
+        clean_share=clean,
+    )
 
 
 @pytest.mark.parametrize(
@@ -183,7 +260,9 @@ def standing(riff_id: int, days: int | None, clean: float | None) -> Standing:
         ([standing(1, 1, 0.99), standing(2, 5, 0.97)], 2),
     ],
 )  # fmt: skip
-def test_the_next_riff_is_begun_unclean_and_long_unplayed_first(standings: list[Standing], chosen: int | None) -> None:
+def test_the_next_riff_is_begun_unclean_and_long_unplayed_first(
+    standings: list[Standing], chosen: int | None
+) -> None:
     found = next_riff(standings, now=NOW)
     assert (found and found[0]) == chosen
 
@@ -195,7 +274,9 @@ def test_takes_change_only_as_the_table_says() -> None:
         else:
             with pytest.raises(NotAllowed, match="cannot become"):
                 change(before, after)
-    assert {TakeState.READ, TakeState.FAILED} == FINAL and all(TakeState.QUEUED in CHANGES[state] for state in FINAL)
+    assert {TakeState.READ, TakeState.FAILED} == FINAL and all(
+        TakeState.QUEUED in CHANGES[state] for state in FINAL
+    )
 
 
 def test_a_recorder_report_speaks_only_of_what_it_noticed() -> None:
@@ -206,7 +287,13 @@ def test_a_recorder_report_speaks_only_of_what_it_noticed() -> None:
 
 
 def test_chords_off_their_fret_and_strings_that_ring_along_are_named() -> None:
-    wrong = {k: {"chord_ok": k % 16 != 0, "stray_strings": [1, 2] if k in (4, 20, 36, 52) else []} for k in range(0, 96, 4)}
+    wrong = {
+        k: {"chord_ok": k % 16 != 0, "stray_strings": [1, 2] if k in (4, 20, 36, 52) else []}
+        for k in range(0, 96, 4)
+    }
     judgement = invented(NOISE.tolist(), hits=wrong)
     found = {cause.kind: say(cause, judgement) for cause in find_causes(judgement)}
-    assert found[CauseKind.FRETS].startswith("6 chords are fretted wrong") and "mostly string 1" in found[CauseKind.STRAYS]
+    assert (
+        found[CauseKind.FRETS].startswith("6 chords are fretted wrong")
+        and "mostly string 1" in found[CauseKind.STRAYS]
+    )

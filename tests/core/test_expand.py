@@ -26,7 +26,12 @@ def test_quarters_come_at_the_tempo_in_any_meter() -> None:
 
 
 def test_a_triplet_shuffle_puts_the_off_beat_at_two_thirds() -> None:
-    assert dues("feel: shuffle 2.0 on 1/8\n[A]\n| 6:2 o o o o o o o o |")[:4] == [0, 0.333333, 0.5, 0.833333]
+    assert dues("feel: shuffle 2.0 on 1/8\n[A]\n| 6:2 o o o o o o o o |")[:4] == [
+        0,
+        0.333333,
+        0.5,
+        0.833333,
+    ]
 
 
 def test_halvings_swing_inside_their_unit_and_triplets_keep_their_time() -> None:
@@ -100,7 +105,14 @@ def test_frets_narrow_upward_and_shifts_are_in_millimetres() -> None:
 def test_pitch_names_read_and_print() -> None:
     assert [midi_of(n) for n in ("E2", "A4", "C4", "B#3", "Cb4")] == [40, 69, 60, 60, 59]
     assert all(midi_of(name_of(m)) == m for m in range(12, 120))
-    assert read_tuning(["Eb", "Ab", "Db", "Gb", "Bb", "Eb"]) == ("Eb2", "Ab2", "Db3", "Gb3", "Bb3", "Eb4")
+    assert read_tuning(["Eb", "Ab", "Db", "Gb", "Bb", "Eb"]) == (
+        "Eb2",
+        "Ab2",
+        "Db3",
+        "Gb3",
+        "Bb3",
+        "Eb4",
+    )
     for bad in ("H2", "E", "e2", "E22", ""):
         with pytest.raises(ValueError, match="is no"):
             midi_of(bad)

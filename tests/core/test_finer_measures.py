@@ -1,4 +1,6 @@
-"""The finer measures by themselves: stops, placing, strings, clicks, swing, each on sounds or onsets whose truth is made here."""
+"""The finer measures by themselves: stops, placing, strings, clicks, swing, each on sounds or
+onsets whose truth is made here.
+"""
 
 from dataclasses import replace
 
@@ -8,14 +10,35 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.test_measures import RATE, string, with_sounds
-from thrumble.core.ear.align.clicks import Clicks, click_channel, find_clicks, start_by_clicks, without
+from thrumble.core.ear.align.clicks import (
+    Clicks,
+    click_channel,
+    find_clicks,
+    start_by_clicks,
+    without,
+)
 from thrumble.core.ear.align.onsets import Candidates, find_candidates
 from thrumble.core.ear.align.start import fit_unknown
 from thrumble.core.ear.front.conditioning import in_memory
 from thrumble.core.ear.front.envelope import GRID_S, Envelope
 from thrumble.core.ear.front.spectrum import bands_of
-from thrumble.core.ear.measure.chords import STRAY_MEASURES, UNTOLD, Ringing, check_chords, measure_strays
-from thrumble.core.ear.measure.placing import FIRST, HEARD_BANDS, LAST, STEP_S, UNFORETOLD_BANDS, around_places, measure_places, place_hits
+from thrumble.core.ear.measure.chords import (
+    STRAY_MEASURES,
+    UNTOLD,
+    Ringing,
+    check_chords,
+    measure_strays,
+)
+from thrumble.core.ear.measure.placing import (
+    FIRST,
+    HEARD_BANDS,
+    LAST,
+    STEP_S,
+    UNFORETOLD_BANDS,
+    around_places,
+    measure_places,
+    place_hits,
+)
 from thrumble.core.ear.measure.placing import PLACES as PLACE_STEPS
 from thrumble.core.ear.measure.ringing import measure_rings, rest_levels_db
 from thrumble.core.ear.measure.strumming import CLASSES_MS, measure_strums, strum_times
@@ -28,10 +51,15 @@ from thrumble.core.pulse.click import click_sound
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.text import parse_riff
 
-SHUFFLE = parse_riff("title: Shuffle\ntempo: 120\nfeel: shuffle 2.0 on 1/8\n[A]\n" + "| A5@5/0 o o o o o o o o " * 6 + "|\n")
+SHUFFLE = parse_riff(
+    "title: Shuffle\ntempo: 120\nfeel: shuffle 2.0 on 1/8\n[A]\n"
+    + "| A5@5/0 o o o o o o o o " * 6
+    + "|\n"
+)
 
 
-# --- stops -----------------------------------------------------------------------------------------------------------
+# --- stops
+# -----------------------------------------------------------------------------------------------------------
 
 
 def test_a_string_that_dies_by_itself_was_not_stopped_and_one_cut_by_the_next_is_censored() -> None:
@@ -39,17 +67,23 @@ def test_a_string_that_dies_by_itself_was_not_stopped_and_one_cut_by_the_next_is
     ring = measure_rings(bands_of(free), np.array([0.5]), np.array([np.inf]), take_end_s=3.0)[0]
     assert ring.end in ("decay", "end") and ring.stopped_s is None
     cut = measure_rings(bands_of(free), np.array([0.5]), np.array([0.8]), take_end_s=3.0)[0]
-    assert cut.end == "next" and cut.ring_s == pytest.approx(0.3, abs=0.02) and cut.stopped_s is None
+    assert (
+        cut.end == "next" and cut.ring_s == pytest.approx(0.3, abs=0.02) and cut.stopped_s is None
+    )
 
 
 @pytest.mark.parametrize("tail_db", [-14, -22])
 def test_a_rooms_tail_does_not_move_the_hand(tail_db: float) -> None:
     samples = with_sounds(2.5, (0.5, string(1.5, stop_s=0.6)))
     rng = np.random.default_rng(3)
-    tail = (rng.standard_normal(RATE // 2) * 10 ** (-3 * np.arange(RATE // 2) / (0.4 * RATE))).astype(np.float32)
+    tail = (
+        rng.standard_normal(RATE // 2) * 10 ** (-3 * np.arange(RATE // 2) / (0.4 * RATE))
+    ).astype(np.float32)
     wet = np.convolve(samples, tail)[: samples.size].astype(np.float32)
     wet *= np.float32(10 ** (tail_db / 20) * np.abs(samples).max() / np.abs(wet).max())
-    ring = measure_rings(bands_of(samples + wet), np.array([0.5]), np.array([np.inf]), take_end_s=2.5)[0]
+    ring = measure_rings(
+        bands_of(samples + wet), np.array([0.5]), np.array([np.inf]), take_end_s=2.5
+    )[0]
     assert ring.end == "stop" and ring.stopped_s == pytest.approx(0.6, abs=0.02)
 
 
@@ -57,7 +91,12 @@ def test_hum_is_no_ring_and_a_rest_is_measured_against_its_hit() -> None:
     samples = with_sounds(3.0, (0.5, string(1.5, stop_s=0.4)))
     t = np.arange(samples.size) / RATE
     hum = (0.4 * np.abs(samples).max() * np.sin(2 * np.pi * 50 * t)).astype(np.float32)
-    buried = measure_rings(bands_of(samples * np.float32(0.05) + hum), np.array([0.5]), np.array([np.inf]), take_end_s=3.0)[0]
+    buried = measure_rings(
+        bands_of(samples * np.float32(0.05) + hum),
+        np.array([0.5]),
+        np.array([np.inf]),
+        take_end_s=3.0,
+    )[0]
     assert buried.ring_s is None and buried.end is None
     envelope = Envelope(samples)
     rest = rest_levels_db(envelope, 0.5, 1.0, 2.0)
@@ -65,14 +104,18 @@ def test_hum_is_no_ring_and_a_rest_is_measured_against_its_hit() -> None:
     assert rest_levels_db(envelope, 0.5, 1.0, 1.05) is None, "too short a rest to hear"
 
 
-# --- placing and strings ---------------------------------------------------------------------------------------------
+# --- placing and strings
+# ---------------------------------------------------------------------------------------------
 
 
 def test_places_are_measured_around_each_candidate_and_the_likeliest_stretch_wins() -> None:
     samples = with_sounds(2.0, (0.5, string(0.8, stop_s=0.5)))
     about = np.array([0.5, 0.512])
     measures = measure_places(samples, about)
-    assert measures.shape == (2, LAST - FIRST + 1, HEARD_BANDS + UNFORETOLD_BANDS) and np.isfinite(measures).all()
+    assert (
+        measures.shape == (2, LAST - FIRST + 1, HEARD_BANDS + UNFORETOLD_BANDS)
+        and np.isfinite(measures).all()
+    )
     placed = place_hits(samples, about, unpack(PLACES))
     assert placed[0] == pytest.approx(0.5, abs=0.001) and abs(placed[1] - 0.5) < 0.006, (
         "a candidate on the note's body goes back to its attack"
@@ -84,7 +127,9 @@ def test_places_are_measured_around_each_candidate_and_the_likeliest_stretch_win
 
 
 class Told:
-    """A network that has made up its mind: the same scores of the places for every hit of a look, and `none`, the odds that it is elsewhere."""
+    """A network that has made up its mind: the same scores of the places for every hit of a look,
+    and `none`, the odds that it is elsewhere.
+    """
 
     def __init__(self, *looks: dict[int, float], none: float = 0.001) -> None:
         self.looks, self.none, self.asked = looks, none, 0
@@ -113,20 +158,32 @@ def test_a_hit_found_at_no_place_is_looked_for_before_and_after() -> None:
     after = place_hits(samples, about, Told(nowhere, nowhere, {-20: 0.9}))  # type: ignore[arg-type]
     assert after[0] == pytest.approx(0.6 + (PLACE_STEPS.size - 20) * STEP_S, abs=0.0001)
     lost = place_hits(samples, about, Told({3: 0.0001}))  # type: ignore[arg-type]
-    assert lost[0] == pytest.approx(0.6 + 3 * STEP_S, abs=0.0001), "found nowhere: at the likeliest place of the first look"
+    assert lost[0] == pytest.approx(0.6 + 3 * STEP_S, abs=0.0001), (
+        "found nowhere: at the likeliest place of the first look"
+    )
 
 
 def test_what_rings_on_is_foretold_and_a_string_struck_under_it_is_not() -> None:
     ringing = with_sounds(2.0, (0.2, string(1.7, hz=82.4)), (0.2, string(1.7, hz=123.5)))
     under = ringing + with_sounds(2.0, (1.0, 0.3 * string(0.8, hz=110.0)))
     for drive in (1.0, 3.0):  # clean, and clipped
-        alone, both = (measure_places(np.tanh(drive * x).astype(np.float32), np.array([1.0]))[0] for x in (ringing, under))
+        alone, both = (
+            measure_places(np.tanh(drive * x).astype(np.float32), np.array([1.0]))[0]
+            for x in (ringing, under)
+        )
         before, after = slice(0, -FIRST - 4), slice(-FIRST, -FIRST + 12)
         heard, unforetold = slice(0, HEARD_BANDS), slice(HEARD_BANDS, None)
-        told_db = 10 * (alone[after, heard].max(axis=1).mean() - alone[after, unforetold].max(axis=1).mean())
+        told_db = 10 * (
+            alone[after, heard].max(axis=1).mean() - alone[after, unforetold].max(axis=1).mean()
+        )
         assert told_db > 30, "a ringing chord is foretold but for a thousandth of its power"
-        rise_db = 10 * (both[after, unforetold].mean(axis=0) - both[before, unforetold].mean(axis=0)).max()
-        loudness_db = 10 * (both[after, heard].mean(axis=0) - both[before, heard].mean(axis=0)).max()
+        rise_db = (
+            10
+            * (both[after, unforetold].mean(axis=0) - both[before, unforetold].mean(axis=0)).max()
+        )
+        loudness_db = (
+            10 * (both[after, heard].mean(axis=0) - both[before, heard].mean(axis=0)).max()
+        )
         assert rise_db > 12 and rise_db > loudness_db + 3
 
 
@@ -140,16 +197,28 @@ def test_a_hit_at_the_edge_of_the_take_is_placed_too(about_s: float) -> None:
 def test_strings_struck_apart_are_told_apart_and_an_unsure_network_says_nothing() -> None:
     spread = {}
     for gap_s in (0.004, 0.010):
-        sounds = [(0.5 + k * gap_s / 2, string(0.8, hz=hz)) for k, hz in enumerate((82.4, 123.5, 164.8))]
+        sounds = [
+            (0.5 + k * gap_s / 2, string(0.8, hz=hz)) for k, hz in enumerate((82.4, 123.5, 164.8))
+        ]
         envelope = Envelope(with_sounds(2.0, *sounds))
         scores = unpack(STRUM).outputs(measure_strums(envelope, np.array([0.5])))
         chances = np.exp(scores - scores.max())
         spread[gap_s] = float((chances / chances.sum() @ CLASSES_MS)[0])
     assert spread[0.010] > spread[0.004] + 1.5
-    together = Envelope(with_sounds(2.0, *((0.5 + k * 0.00075, string(0.8, hz=hz)) for k, hz in enumerate((82.4, 123.5, 164.8)))))
-    assert np.isnan(strum_times(together, np.array([0.5]), unpack(STRUM))).all(), "too near together to be told from strings far apart"
+    together = Envelope(
+        with_sounds(
+            2.0,
+            *((0.5 + k * 0.00075, string(0.8, hz=hz)) for k, hz in enumerate((82.4, 123.5, 164.8))),
+        )
+    )
+    assert np.isnan(strum_times(together, np.array([0.5]), unpack(STRUM))).all(), (
+        "too near together to be told from strings far apart"
+    )
     unsure = Network(np.zeros(120), np.ones(120), ((np.zeros((120, 8)), np.zeros(8)),))
-    assert np.isnan(strum_times(envelope, np.array([0.5]), unsure)).all() and strum_times(envelope, np.zeros(0), unsure).size == 0
+    assert (
+        np.isnan(strum_times(envelope, np.array([0.5]), unsure)).all()
+        and strum_times(envelope, np.zeros(0), unsure).size == 0
+    )
 
 
 @settings(max_examples=15, deadline=None)
@@ -157,13 +226,21 @@ def test_strings_struck_apart_are_told_apart_and_an_unsure_network_says_nothing(
 def test_running_energies_add_up_to_the_takes_own(size: int) -> None:
     samples = np.random.default_rng(size).normal(0, 0.3, size).astype(np.float32)
     envelope = Envelope(samples)
-    assert envelope.energy[-1] == pytest.approx(float(np.sum(samples.astype(np.float64) ** 2)), rel=1e-4)
-    assert np.all(np.diff(envelope.bright_energy) >= 0) and envelope.bright_energy.size == envelope.energy.size == -(-size // 8) + 1
+    assert envelope.energy[-1] == pytest.approx(
+        float(np.sum(samples.astype(np.float64) ** 2)), rel=1e-4
+    )
+    assert (
+        np.all(np.diff(envelope.bright_energy) >= 0)
+        and envelope.bright_energy.size == envelope.energy.size == -(-size // 8) + 1
+    )
     whole = envelope.level_db(envelope.energy, np.array([0.0]), np.array([size * GRID_S]))
-    assert whole[0] == pytest.approx(10 * np.log10(np.mean(samples.astype(np.float64) ** 2) + 1e-9), abs=0.6)
+    assert whole[0] == pytest.approx(
+        10 * np.log10(np.mean(samples.astype(np.float64) ** 2) + 1e-9), abs=0.6
+    )
 
 
-# --- clicks ----------------------------------------------------------------------------------------------------------
+# --- clicks
+# ----------------------------------------------------------------------------------------------------------
 
 
 def clicked(times: list[float], strings: list[float]) -> tuple[np.ndarray, Candidates]:
@@ -179,10 +256,14 @@ def test_clicks_are_told_from_strings_and_placed_to_the_sample() -> None:
     times, strings = [0.5 + 0.5 * k for k in range(10)], [0.75, 1.75, 2.75, 3.75]
     samples, candidates = clicked(times, strings)
     clicks = find_clicks(samples, bands_of(samples), candidates)
-    assert clicks.times_s.size >= 9 and all(np.abs(np.array(times) - t).min() < 2 / RATE for t in clicks.times_s)
+    assert clicks.times_s.size >= 9 and all(
+        np.abs(np.array(times) - t).min() < 2 / RATE for t in clicks.times_s
+    )
     left = without(candidates, clicks)
     assert all(np.abs(left.times_s - at).min() < 0.003 for at in strings)
-    assert not any(np.abs(left.times_s[left.log_odds > 0] - at).min(initial=1) < 0.004 for at in times)
+    assert not any(
+        np.abs(left.times_s[left.log_odds > 0] - at).min(initial=1) < 0.004 for at in times
+    )
     none = find_clicks(*_without_clicks(strings))
     assert not none.times_s.size and not none.candidates.any()
 
@@ -208,10 +289,13 @@ def test_only_a_channel_of_nothing_but_clicks_is_taken_for_one() -> None:
     guitar, _ = clicked([], [0.75, 1.75, 2.75])
     assert click_channel(in_memory(np.stack([guitar, samples], axis=1), RATE)) == 1
     assert click_channel(in_memory(np.stack([guitar, guitar], axis=1), RATE)) is None
-    assert click_channel(in_memory(samples, RATE)) is None, "a single channel is the take, whatever it holds"
+    assert click_channel(in_memory(samples, RATE)) is None, (
+        "a single channel is the take, whatever it holds"
+    )
 
 
-# --- chords ----------------------------------------------------------------------------------------------------------
+# --- chords
+# ----------------------------------------------------------------------------------------------------------
 
 
 def chord(midi: list[int], *, stray: int | None = None) -> tuple[np.ndarray, Ringing]:
@@ -231,21 +315,31 @@ def test_a_chord_in_its_place_a_fret_off_and_with_a_string_ringing_along() -> No
     samples, asked = chord([45, 52], stray=59)
     assert check_chords(samples, [asked], network)[0].stray_strings == (2,)
     short = replace(asked, end_s=0.6)
-    assert check_chords(samples, [short], network)[0] == UNTOLD and check_chords(samples, [], network) == []
+    assert (
+        check_chords(samples, [short], network)[0] == UNTOLD
+        and check_chords(samples, [], network) == []
+    )
 
 
 def test_strays_are_named_untold_or_denied_by_how_sure_the_network_is() -> None:
     samples, asked = chord([45, 52])
     assert measure_strays(samples, [asked])[0].shape == (3, STRAY_MEASURES)
-    assert measure_strays(samples, [replace(asked, end_s=0.6)])[0].shape == (0, STRAY_MEASURES), "too short to tell"
+    assert measure_strays(samples, [replace(asked, end_s=0.6)])[0].shape == (0, STRAY_MEASURES), (
+        "too short to tell"
+    )
     for odds, named in ((4.0, (1, 2, 3)), (0.0, None), (-4.0, ())):
-        fixed = Network(np.zeros(STRAY_MEASURES), np.ones(STRAY_MEASURES), ((np.zeros((STRAY_MEASURES, 1)), np.array([odds])),))
+        fixed = Network(
+            np.zeros(STRAY_MEASURES),
+            np.ones(STRAY_MEASURES),
+            ((np.zeros((STRAY_MEASURES, 1)), np.array([odds])),),
+        )
         assert check_chords(samples, [asked], fixed)[0].stray_strings == named
     nothing_silent = replace(asked, silent={})
     assert check_chords(samples, [nothing_silent], unpack(STRAYS))[0].stray_strings == ()
 
 
-# --- swing and start -------------------------------------------------------------------------------------------------
+# --- swing and start
+# -------------------------------------------------------------------------------------------------
 
 
 def played(ratio: float, spread_ms: float, seed: int) -> list[HitReading]:
@@ -254,7 +348,11 @@ def played(ratio: float, spread_ms: float, seed: int) -> list[HitReading]:
     out = []
     for due in expand(SHUFFLE).hits:
         pair_s, inside = divmod(due.due_s, 0.5)
-        at = pair_s * 0.5 + (0.5 * ratio / (ratio + 1) if inside > 0.01 else 0.0) + rng.normal(0, spread_ms / 1000)
+        at = (
+            pair_s * 0.5
+            + (0.5 * ratio / (ratio + 1) if inside > 0.01 else 0.0)
+            + rng.normal(0, spread_ms / 1000)
+        )
         out.append(HitReading(
             index=due.index, round=1, section="A", bar=due.bar, at=str(due.hit.at), expected_s=due.due_s, state=HitState.PLAYED,
             expected_articulation=due.hit.articulation, onset_s=float(at), deviation_ms=0.0,
@@ -271,7 +369,9 @@ def test_an_exact_shuffle_has_its_exact_ratio_in_every_bar(ratio: float) -> None
 
 
 def test_the_interval_covers_the_ratio_played_as_often_as_it_says() -> None:
-    """600 players with 9 ms of scatter: nineteen of twenty intervals hold the true ratio, in the take and bar by bar."""
+    """600 players with 9 ms of scatter: nineteen of twenty intervals hold the true ratio, in the
+    take and bar by bar.
+    """
     expanded = expand(SHUFFLE)
     due = [(hit, 1) for hit in expanded.hits]
     inside, by_bar = [], []
@@ -286,17 +386,28 @@ def test_the_interval_covers_the_ratio_played_as_often_as_it_says() -> None:
 def test_too_few_pairs_and_straight_riffs_have_no_swing() -> None:
     expanded = expand(SHUFFLE)
     due = [(hit, 1) for hit in expanded.hits]
-    sparse = [replace(hit, onset_s=hit.onset_s if k < 6 else None) for k, hit in enumerate(played(2.0, 5, 1))]
+    sparse = [
+        replace(hit, onset_s=hit.onset_s if k < 6 else None)
+        for k, hit in enumerate(played(2.0, 5, 1))
+    ]
     assert measure_swing(sparse, due, expanded) == (None, [])
 
 
 @settings(max_examples=10, deadline=None)
 @given(st.floats(0.2, 3.0), st.integers(0, 1000))
-def test_a_start_told_from_scattered_hits_keeps_the_written_tempo(start_s: float, seed: int) -> None:
+def test_a_start_told_from_scattered_hits_keeps_the_written_tempo(
+    start_s: float, seed: int
+) -> None:
     rng = np.random.default_rng(seed)
     due = np.cumsum(rng.choice([0.18, 0.36, 0.54], 60)) - 0.18
     times = start_s + due + rng.normal(0, 0.008, 60)
     fit = fit_unknown(Candidates(np.sort(times), np.full(60, 5.0)), due)
-    assert fit is not None and fit.start_s == pytest.approx(start_s, abs=0.006) and fit.stretch == pytest.approx(1.0, abs=0.001)
-    slow = fit_unknown(Candidates(np.sort(start_s + 1.015 * due + rng.normal(0, 0.004, 60)), np.full(60, 5.0)), due)
+    assert (
+        fit is not None
+        and fit.start_s == pytest.approx(start_s, abs=0.006)
+        and fit.stretch == pytest.approx(1.0, abs=0.001)
+    )
+    slow = fit_unknown(
+        Candidates(np.sort(start_s + 1.015 * due + rng.normal(0, 0.004, 60)), np.full(60, 5.0)), due
+    )
     assert slow is not None and slow.stretch == pytest.approx(1.015, abs=0.002)

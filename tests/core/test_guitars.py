@@ -1,4 +1,6 @@
-"""The simulated hands: what a palm, a stroke and a slipped fret do to the sound, and strokes by themselves."""
+"""The simulated hands: what a palm, a stroke and a slipped fret do to the sound, and strokes by
+themselves.
+"""
 
 import numpy as np
 import pytest
@@ -24,7 +26,9 @@ RATE = 44100
 def one_string(kind: Articulation, depth: float, seed: int = 1) -> np.ndarray:
     rng = np.random.default_rng(seed)
     hands = ModelGuitar(draw_setup(Tone.CLEAN, rng), rng)
-    asked = StringHit(midi=45, articulation=kind, depth=depth, gain_db=0, release_s=2, length_s=1.2, leading=True)
+    asked = StringHit(
+        midi=45, articulation=kind, depth=depth, gain_db=0, release_s=2, length_s=1.2, leading=True
+    )
     return hands.string(asked, RATE, rng)
 
 
@@ -45,7 +49,10 @@ def test_a_deeper_palm_dies_sooner_and_an_open_string_last(seed: int) -> None:
     ]
     open_ = one_string(Articulation.OPEN, 0, seed)
     assert left[0] > left[1] > left[2]
-    assert rms_db(open_[int(0.4 * RATE) : int(0.6 * RATE)]) - rms_db(open_[: int(0.05 * RATE)]) > left[0] - 1
+    assert (
+        rms_db(open_[int(0.4 * RATE) : int(0.6 * RATE)]) - rms_db(open_[: int(0.05 * RATE)])
+        > left[0] - 1
+    )
 
 
 def test_hands_are_drawn_once_and_stay_for_the_take() -> None:
@@ -77,18 +84,30 @@ def test_a_stroke_by_itself_begins_after_its_lead_and_fits_its_length() -> None:
     setup = setup_of(Tone.CRUNCH)
     for kind in Articulation:
         sound = strike(guitar(setup, rng), setup, kind, depth=0.6, midi=[40.0, 47.0], rng=rng)
-        assert sound.size == int(LENGTH_S * 48000) and np.abs(sound).max() == pytest.approx(0.5, abs=1e-3)
-        before, after = rms_db(sound[: int((LEAD_S - 0.01) * 48000)]), rms_db(sound[int(LEAD_S * 48000) : int((LEAD_S + 0.05) * 48000)])
+        assert sound.size == int(LENGTH_S * 48000) and np.abs(sound).max() == pytest.approx(
+            0.5, abs=1e-3
+        )
+        before, after = (
+            rms_db(sound[: int((LEAD_S - 0.01) * 48000)]),
+            rms_db(sound[int(LEAD_S * 48000) : int((LEAD_S + 0.05) * 48000)]),
+        )
         assert after > before + 15
 
 
 def test_the_demos_guitar_is_one_guitar() -> None:
-    one, other = guitar(setup_of(Tone.CLEAN), np.random.default_rng(1)), guitar(setup_of(Tone.HIGH_GAIN), np.random.default_rng(2))
-    assert isinstance(one, ModelGuitar) and isinstance(other, ModelGuitar) and one.hands == other.hands
+    one, other = (
+        guitar(setup_of(Tone.CLEAN), np.random.default_rng(1)),
+        guitar(setup_of(Tone.HIGH_GAIN), np.random.default_rng(2)),
+    )
+    assert (
+        isinstance(one, ModelGuitar) and isinstance(other, ModelGuitar) and one.hands == other.hands
+    )
 
 
 def test_what_the_ear_measures_of_a_hit_is_finite_and_bounded_for_every_kind() -> None:
     for kind in Articulation:
         heard = condition(one_string(kind, 0.6), RATE)
-        measures = measure_hits(heard.samples, bands_of(heard.samples), np.array([0.002]), np.array([heard.duration_s]))
+        measures = measure_hits(
+            heard.samples, bands_of(heard.samples), np.array([0.002]), np.array([heard.duration_s])
+        )
         assert np.isfinite(measures).all() and np.abs(measures).max() < 20

@@ -7,14 +7,19 @@ from thrumble.core.ear.align.matching import extra_hits, gaps_between, match_hit
 from thrumble.core.ear.align.onsets import Candidates
 from thrumble.core.ear.align.start import fit_given, fit_unknown
 
-DUE = np.array([0.0, 0.5, 1.0, 1.25, 1.5, 2.0, 2.25, 2.75, 3.0, 3.5, 3.75, 4.25, 5.0, 5.25, 6.0, 6.5])
+DUE = np.array(
+    [0.0, 0.5, 1.0, 1.25, 1.5, 2.0, 2.25, 2.75, 3.0, 3.5, 3.75, 4.25, 5.0, 5.25, 6.0, 6.5]
+)
 SURE, DOUBTFUL = 6.0, -5.0
 
 
 def candidates(*times: tuple[float, float]) -> Candidates:
     """Candidates from (seconds, log odds)."""
     ordered = sorted(times)
-    return Candidates(np.array([t for t, _ in ordered], dtype=float), np.array([odds for _, odds in ordered], dtype=float))
+    return Candidates(
+        np.array([t for t, _ in ordered], dtype=float),
+        np.array([odds for _, odds in ordered], dtype=float),
+    )
 
 
 def played(due: np.ndarray, *, jitter_s: float = 0.006, seed: int = 1) -> list[tuple[float, float]]:
@@ -52,7 +57,9 @@ def test_an_extra_hit_takes_nobodys_place() -> None:
 def test_a_likely_extra_hit_is_believed_alone_but_not_among_many_like_it() -> None:
     real = played(DUE)
     alone = candidates(*real, (2.5, 2.0), (0.51, SURE), (9.0, SURE))
-    assert alone.times_s[extra_hits(alone, match(alone, DUE))].tolist() == [2.5], "nor one on a hit's heels, nor long after the last"
+    assert alone.times_s[extra_hits(alone, match(alone, DUE))].tolist() == [2.5], (
+        "nor one on a hit's heels, nor long after the last"
+    )
     crowd = candidates(*real, (2.5, 2.0), *[(float(t) + 0.12, 1.0) for t in DUE])
     assert extra_hits(crowd, match(crowd, DUE)).size == 0, "another guitar"
     plain = candidates(*real, (2.5, SURE), *[(float(t) + 0.12, 1.0) for t in DUE])
@@ -68,7 +75,12 @@ def test_of_two_near_candidates_the_surer_one_is_taken() -> None:
 
 def test_order_is_kept_and_no_candidate_serves_twice() -> None:
     rng = np.random.default_rng(3)
-    found = candidates(*[(float(t), float(o)) for t, o in zip(rng.uniform(0, 7, 80), rng.normal(0, 4, 80), strict=True)])
+    found = candidates(
+        *[
+            (float(t), float(o))
+            for t, o in zip(rng.uniform(0, 7, 80), rng.normal(0, 4, 80), strict=True)
+        ]
+    )
     chosen = match(found, DUE)
     used = chosen[chosen >= 0]
     assert (np.diff(used) > 0).all()
@@ -88,7 +100,9 @@ def test_no_candidates_or_no_sense_is_all_missed() -> None:
 
 @pytest.mark.parametrize("lag_s", [-0.08, 0.0, 0.045, 0.12])
 def test_a_constant_lag_is_found_when_the_start_is_given(lag_s: float) -> None:
-    assert fit_given(candidates(*played(DUE + 2 + lag_s)), DUE + 2) == pytest.approx(lag_s, abs=0.008)
+    assert fit_given(candidates(*played(DUE + 2 + lag_s)), DUE + 2) == pytest.approx(
+        lag_s, abs=0.008
+    )
     assert fit_given(candidates((1.0, SURE)), DUE) == 0.0
 
 
@@ -97,7 +111,9 @@ def test_start_and_tempo_are_found_from_the_pattern(start_s: float, stretch: flo
     due = np.concatenate([DUE + 7 * k for k in range(4)])
     fit = fit_unknown(candidates(*played(start_s + stretch * due, jitter_s=0.005)), due)
     assert fit is not None
-    assert fit.start_s == pytest.approx(start_s, abs=0.012) and fit.stretch == pytest.approx(stretch, rel=0.002)
+    assert fit.start_s == pytest.approx(start_s, abs=0.012) and fit.stretch == pytest.approx(
+        stretch, rel=0.002
+    )
 
 
 def test_a_take_that_begins_in_the_middle_still_finds_its_place() -> None:
@@ -109,7 +125,9 @@ def test_a_take_that_begins_in_the_middle_still_finds_its_place() -> None:
 
 def test_a_riff_that_fits_in_two_places_says_so_by_its_runner_up() -> None:
     even = np.arange(16) * 0.25
-    ambiguous = fit_unknown(candidates(*played(np.arange(18) * 0.25 + 1, jitter_s=0.003)), even, fit_tempo=False)
+    ambiguous = fit_unknown(
+        candidates(*played(np.arange(18) * 0.25 + 1, jitter_s=0.003)), even, fit_tempo=False
+    )
     clear = fit_unknown(candidates(*played(DUE + 1, jitter_s=0.003)), DUE, fit_tempo=False)
     assert ambiguous is not None and clear is not None
     assert clear.score - clear.runner_up > 6 > ambiguous.score - ambiguous.runner_up

@@ -1,4 +1,6 @@
-"""Onsets, rings, levels and filters on sounds made by hand, whose answers follow from how they were made."""
+"""Onsets, rings, levels and filters on sounds made by hand, whose answers follow from how they were
+made.
+"""
 
 import numpy as np
 import pytest
@@ -17,7 +19,9 @@ from thrumble.core.signal import filtered, high_pass, low_pass, peak, rms_db
 RATE = WORK_RATE_HZ
 
 
-def string(length_s: float, *, t60_s: float = 3.0, stop_s: float | None = None, hz: float = 110.0) -> np.ndarray:
+def string(
+    length_s: float, *, t60_s: float = 3.0, stop_s: float | None = None, hz: float = 110.0
+) -> np.ndarray:
     """A plucked tone of ten partials, silenced at `stop_s` within 10 ms."""
     t = np.arange(int(length_s * RATE)) / RATE
     tone = sum(np.sin(2 * np.pi * hz * k * t) / k for k in range(1, 11)) * 10 ** (-3 * t / t60_s)
@@ -47,24 +51,38 @@ def test_a_flat_sound_has_no_candidates_and_a_wavering_one_no_sure_ones() -> Non
     silence = np.zeros(RATE, dtype=np.float32)
     assert measure_candidates(Envelope(silence), bands_of(silence))[0].size == 0
     t = np.arange(3 * RATE) / RATE
-    wavering = (0.3 * np.sin(2 * np.pi * 196 * t + 3 * np.sin(2 * np.pi * 5 * t))).astype(np.float32)
+    wavering = (0.3 * np.sin(2 * np.pi * 196 * t + 3 * np.sin(2 * np.pi * 5 * t))).astype(
+        np.float32
+    )
     found = find_candidates(Envelope(wavering), bands_of(wavering), unpack(ONSETS))
-    assert (found.log_odds[(found.times_s > 0.1) & (found.times_s < 2.9)] < 0).all(), "vibrato is no onset"
+    assert (found.log_odds[(found.times_s > 0.1) & (found.times_s < 2.9)] < 0).all(), (
+        "vibrato is no onset"
+    )
 
 
 @pytest.mark.parametrize("stop_s", [0.12, 0.3, 0.6])
 def test_a_stopped_ring_ends_where_the_hand_came_down(stop_s: float) -> None:
     samples = with_sounds(2.0, (0.5, string(1.2, stop_s=stop_s)))
     ring = measure_rings(bands_of(samples), np.array([0.5]), np.array([np.inf]), take_end_s=2.0)[0]
-    assert ring.end == "stop" and ring.ring_s == pytest.approx(stop_s, abs=0.02) and ring.stopped_s == pytest.approx(stop_s, abs=0.015)
+    assert (
+        ring.end == "stop"
+        and ring.ring_s == pytest.approx(stop_s, abs=0.02)
+        and ring.stopped_s == pytest.approx(stop_s, abs=0.015)
+    )
 
 
 def test_a_free_string_decays_and_one_cut_by_the_next_is_censored() -> None:
     samples = with_sounds(3.0, (0.5, string(2.4, t60_s=1.5)))
     free = measure_rings(bands_of(samples), np.array([0.5]), np.array([np.inf]), take_end_s=3.0)[0]
-    assert free.end == "decay" and free.ring_s == pytest.approx(0.5, abs=0.06) and free.stopped_s is None
+    assert (
+        free.end == "decay"
+        and free.ring_s == pytest.approx(0.5, abs=0.06)
+        and free.stopped_s is None
+    )
     samples = with_sounds(3.0, (0.5, string(0.4)), (0.9, string(2.0)))
-    cut, last = measure_rings(bands_of(samples), np.array([0.5, 0.9]), np.array([0.9, np.inf]), take_end_s=3.0)
+    cut, last = measure_rings(
+        bands_of(samples), np.array([0.5, 0.9]), np.array([0.9, np.inf]), take_end_s=3.0
+    )
     assert cut.end == "next" and cut.ring_s == pytest.approx(0.4, abs=0.01)
     assert last.end in ("decay", "end")
 
@@ -72,7 +90,12 @@ def test_a_free_string_decays_and_one_cut_by_the_next_is_censored() -> None:
 def test_a_hit_lost_in_noise_has_no_ring() -> None:
     noise = np.random.default_rng(1).normal(0, 0.2, RATE * 2).astype(np.float32)
     samples = noise + with_sounds(2.0, (0.5, string(0.5) * np.float32(0.2)))
-    assert measure_rings(bands_of(samples), np.array([0.5]), np.array([np.inf]), take_end_s=2.0)[0].ring_s is None
+    assert (
+        measure_rings(bands_of(samples), np.array([0.5]), np.array([np.inf]), take_end_s=2.0)[
+            0
+        ].ring_s
+        is None
+    )
 
 
 def test_levels_follow_the_sound_and_the_files_gain() -> None:
@@ -84,9 +107,15 @@ def test_levels_follow_the_sound_and_the_files_gain() -> None:
 
 def test_a_tone_and_a_dead_thud_are_told_apart_without_any_plan() -> None:
     rng = np.random.default_rng(4)
-    thud = (rng.normal(0, 1, int(0.05 * RATE)) * np.exp(-np.arange(int(0.05 * RATE)) / (0.008 * RATE)) * 0.3).astype(np.float32)
+    thud = (
+        rng.normal(0, 1, int(0.05 * RATE))
+        * np.exp(-np.arange(int(0.05 * RATE)) / (0.008 * RATE))
+        * 0.3
+    ).astype(np.float32)
     places = np.arange(12) * 0.4 + 0.3
-    samples = with_sounds(5.4, *[(at, string(0.38) if k % 2 else thud) for k, at in enumerate(places)])
+    samples = with_sounds(
+        5.4, *[(at, string(0.38) if k % 2 else thud) for k, at in enumerate(places)]
+    )
     measures = measure_hits(samples, bands_of(samples), places, np.append(places[1:], 5.4))
     chances = classify_hits(measures, np.full(12, -1), unpack(ARTICULATION))
     assert np.allclose(chances.sum(axis=1), 1)
@@ -113,7 +142,9 @@ def test_filters_pass_and_stop_what_they_should_in_blocks_as_in_one() -> None:
     assert rms_db(filtered(low, RATE, high_pass(900))) < rms_db(low) - 45
     assert rms_db(filtered(high, RATE, high_pass(900))) == pytest.approx(rms_db(high), abs=0.1)
     assert rms_db(filtered(high, RATE, low_pass(200))) < rms_db(high) - 45
-    assert rms_db(filtered(high, RATE, peak(4000, gain_db=6, q=1))) == pytest.approx(rms_db(high) + 6, abs=0.2)
+    assert rms_db(filtered(high, RATE, peak(4000, gain_db=6, q=1))) == pytest.approx(
+        rms_db(high) + 6, abs=0.2
+    )
     # -46 dB of difference: an analogue response cut off at half the rate rings a little
     noise = np.random.default_rng(1).normal(0, 1, RATE * 8).astype(np.float32)
     late = filtered(noise[RATE:], RATE, high_pass(900))

@@ -14,7 +14,9 @@ from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.signal import filtered, high_pass, low_pass, rms_db
 
-RIFF = parse_riff("title: T\ntempo: 120\npedal: 6:0\n[A]\n| E5@6/0 >o m m o m m x x | G5@6/3 o ~ - - m m o - |\n")
+RIFF = parse_riff(
+    "title: T\ntempo: 120\npedal: 6:0\n[A]\n| E5@6/0 >o m m o m m x x | G5@6/3 o ~ - - m m o - |\n"
+)
 
 
 def play(**flaws: float) -> Performance:
@@ -34,14 +36,23 @@ def test_sound_rises_at_every_true_onset() -> None:
     for hit in take.hits:
         at = round((hit.onset_s or 0) * take.rate_hz)
         rises.append(rms_db(sharp[at : at + 200]) - rms_db(sharp[at - 300 : at - 60]))
-    struck_free = np.array([hit.articulation is not Articulation.PALM for hit in take.hits])  # a palm's first touch may be weak
-    assert np.median(rises) > 10 and np.mean(np.array(rises)[struck_free] > 1) > 0.9 and np.mean(np.array(rises) > 1) > 0.85
+    struck_free = np.array(
+        [hit.articulation is not Articulation.PALM for hit in take.hits]
+    )  # a palm's first touch may be weak
+    assert (
+        np.median(rises) > 10
+        and np.mean(np.array(rises)[struck_free] > 1) > 0.9
+        and np.mean(np.array(rises) > 1) > 0.85
+    )
 
 
 def test_timing_flaws_show_in_the_truth_as_asked() -> None:
     late = [(h.onset_s or 0) * 1000 - h.expected_s * 1000 for h in play(timing=0, bias=25).hits]
     assert np.median(late) == pytest.approx(25, abs=1.0) and np.ptp(late) < 3
-    spread = [(h.onset_s or 0) * 1000 - h.expected_s * 1000 for h in perform(RIFF, seed=1, flaws=Flaws(timing=12), rounds=30).hits]
+    spread = [
+        (h.onset_s or 0) * 1000 - h.expected_s * 1000
+        for h in perform(RIFF, seed=1, flaws=Flaws(timing=12), rounds=30).hits
+    ]
     assert np.std(spread) == pytest.approx(12, rel=0.15)
 
 
@@ -56,7 +67,10 @@ def test_missed_extra_wrong_and_unreached_hits_are_in_the_truth() -> None:
 
 def test_open_hits_outlast_palm_mutes_and_those_outlast_dead_ones() -> None:
     riff = parse_riff("title: T\ntempo: 60\n[A]\n| E5@6/0 o M x K |\n")
-    ring = {h.index: h.ring_s or 0 for h in perform(riff, seed=2, tone=Tone.CLEAN, flaws=Flaws(timing=0)).hits}
+    ring = {
+        h.index: h.ring_s or 0
+        for h in perform(riff, seed=2, tone=Tone.CLEAN, flaws=Flaws(timing=0)).hits
+    }
     assert ring[0] > 0.9 and ring[0] > ring[1] > ring[3] and ring[1] > ring[2]
 
 
@@ -64,11 +78,15 @@ def test_stops_end_when_the_truth_says() -> None:
     riff = parse_riff("title: T\ntempo: 240\n[A]\n| E5@6/0 o - - - |\n")
     hit = perform(riff, seed=1, flaws=Flaws(stop=90, stop_spread=0, timing=0)).hits[0]
     assert hit.ring_end == "stop" and hit.stop_late_ms == pytest.approx(90)
-    assert (hit.onset_s or 0) + (hit.ring_s or 0) == pytest.approx(hit.expected_s + 0.25 + 0.09, abs=0.003)
+    assert (hit.onset_s or 0) + (hit.ring_s or 0) == pytest.approx(
+        hit.expected_s + 0.25 + 0.09, abs=0.003
+    )
 
 
 def test_a_swing_of_its_own_replaces_the_written_one() -> None:
-    riff = parse_riff("title: T\ntempo: 120\nfeel: shuffle 2.0 on 1/8\n[A]\n| 6:2 o o o o o o o o |\n")
+    riff = parse_riff(
+        "title: T\ntempo: 120\nfeel: shuffle 2.0 on 1/8\n[A]\n| 6:2 o o o o o o o o |\n"
+    )
     hits = perform(riff, seed=1, flaws=Flaws(timing=0, swing=3)).hits
     assert ((hits[1].onset_s or 0) - (hits[0].onset_s or 0)) * 1000 == pytest.approx(375, abs=2)
     assert hits[1].expected_s - hits[0].expected_s == pytest.approx(1 / 3)
@@ -80,7 +98,9 @@ def test_a_string_sounds_at_its_pitch_and_dies_at_its_rate() -> None:
     wave = pluck(how, [(0.0, Damping(1.0, 0.3))], length_s=1.0, rate_hz=44100, rng=rng)
     spectrum = np.abs(np.fft.rfft(wave[4410:26460] * np.hanning(22050)))
     assert np.argmax(spectrum[40:80]) * 2 + 80 == pytest.approx(110, abs=2)
-    fall = rms_db(filtered(wave, 44100, low_pass(160))[8820:13230]) - rms_db(filtered(wave, 44100, low_pass(160))[26460:30870])
+    fall = rms_db(filtered(wave, 44100, low_pass(160))[8820:13230]) - rms_db(
+        filtered(wave, 44100, low_pass(160))[26460:30870]
+    )
     assert fall == pytest.approx(60 * 0.4, rel=0.15)
 
 
@@ -96,6 +116,12 @@ def test_every_flaw_of_the_table_reads_in_range_and_refuses_outside() -> None:
 
 def test_the_click_counts_the_meter_in_and_accents_the_first_beat() -> None:
     clicks = click_times(expand(RIFF), rounds=2, count_in_bars=1)
-    assert clicks[0] == (-2.0, True) and [accent for _, accent in clicks[:5]] == [True, False, False, False, True]
+    assert clicks[0] == (-2.0, True) and [accent for _, accent in clicks[:5]] == [
+        True,
+        False,
+        False,
+        False,
+        True,
+    ]
     assert len(clicks) == 4 + 2 * 8 and clicks[-1][0] == pytest.approx(7.5)
     assert abs(click_sound(48000, accent=True)[0]) > 0.5

@@ -1,4 +1,6 @@
-"""The notation: what it means, what it refuses and where, and that printing and parsing are each other's reverse."""
+"""The notation: what it means, what it refuses and where, and that printing and parsing are each
+other's reverse.
+"""
 
 from dataclasses import replace
 from decimal import Decimal
@@ -22,7 +24,11 @@ def bar(body: str, head: str = HEAD):  # type: ignore[no-untyped-def]
     return parse_riff(f"{head}[A]\n{body}\n").sections[0].bars[0]
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
+@settings(
+    max_examples=120,
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much],
+)
 @given(riffs())
 def test_printing_then_parsing_gives_the_riff_back_and_printing_is_stable(riff) -> None:  # type: ignore[no-untyped-def]
     text = print_riff(riff)
@@ -66,7 +72,12 @@ def test_letters_say_articulation_depth_and_where(token: str, expected: tuple[ob
 
 def test_marks_before_and_after_the_letter() -> None:
     hits = bar("| 6:5,5:7 >/3o'u oh \\op of |").hits
-    assert (hits[0].accent, hits[0].slide_from, hits[0].staccato, hits[0].stroke) == (True, -3, True, Stroke.UP)
+    assert (hits[0].accent, hits[0].slide_from, hits[0].staccato, hits[0].stroke) == (
+        True,
+        -3,
+        True,
+        Stroke.UP,
+    )
     assert (hits[1].legato, hits[1].stroke) == (Legato.HAMMER, None)
     assert (hits[2].legato, hits[2].slide_from, hits[3].stroke) == (Legato.PULL, 2, Stroke.FINGERS)
 
@@ -90,12 +101,22 @@ def test_chord_names_become_strings_and_frets(name: str, notes: list[tuple[int, 
 
 def test_names_can_be_shapes_in_a_lowered_tuning() -> None:
     tuning = "tuning: D#2 G#2 C#3 F#3 A#3 D#4\n"
-    assert bar("| E5 o |", HEAD + tuning + "names: shape\n").hits[0].notes == (Note(6, 0), Note(5, 2))
+    assert bar("| E5 o |", HEAD + tuning + "names: shape\n").hits[0].notes == (
+        Note(6, 0),
+        Note(5, 2),
+    )
     assert bar("| E5@6/1 o |", HEAD + tuning).hits[0].notes == (Note(6, 1), Note(5, 3))
 
 
 def test_bare_tuning_letters_take_the_octave_near_standard() -> None:
-    assert parse_riff(HEAD + "tuning: D A D G B E\n[A]\n| 6:0 o |").tuning == ("D2", "A2", "D3", "G3", "B3", "E4")
+    assert parse_riff(HEAD + "tuning: D A D G B E\n[A]\n| 6:0 o |").tuning == (
+        "D2",
+        "A2",
+        "D3",
+        "G3",
+        "B3",
+        "E4",
+    )
 
 
 def test_alternate_strokes_go_by_place_and_triplets_by_count() -> None:
@@ -109,11 +130,19 @@ def test_alternate_strokes_go_by_place_and_triplets_by_count() -> None:
         Stroke.DOWN,
         Stroke.UP,
     ]
-    assert [h.stroke for h in bar("| 6:2 (o o o) (o o o) o o |", head).hits][:4] == [Stroke.DOWN, Stroke.UP, Stroke.DOWN, Stroke.UP]
+    assert [h.stroke for h in bar("| 6:2 (o o o) (o o o) o o |", head).hits][:4] == [
+        Stroke.DOWN,
+        Stroke.UP,
+        Stroke.DOWN,
+        Stroke.UP,
+    ]
 
 
 def test_meters_change_to_the_sections_end_and_endings_follow_the_bars() -> None:
-    riff = parse_riff(HEAD + "[A]\n| 5/4: 6:2 o o o o o |\n| 6:2 o o o o o |\n1| o o o o o |\n2| 6:4 o ~ ~ ~ ~ |\n[B]\n| 6:2 o o o o |\n")
+    riff = parse_riff(
+        HEAD
+        + "[A]\n| 5/4: 6:2 o o o o o |\n| 6:2 o o o o o |\n1| o o o o o |\n2| 6:4 o ~ ~ ~ ~ |\n[B]\n| 6:2 o o o o |\n"
+    )
     assert [str(b.meter) for b in riff.sections[0].bars] == ["5/4", "5/4"]
     assert len(riff.sections[0].endings) == 2 and str(riff.sections[0].endings[1][0].meter) == "5/4"
     assert str(riff.sections[1].bars[0].meter) == "4/4"
@@ -155,7 +184,9 @@ def test_meters_change_to_the_sections_end_and_endings_follow_the_bars() -> None
         (HEAD + "[A]\n| - - |", 3, 1, "", "no hit in it"),
     ],
 )  # fmt: skip
-def test_errors_name_line_column_token_and_what_was_expected(text: str, line: int, column: int, found: str, expected: str) -> None:
+def test_errors_name_line_column_token_and_what_was_expected(
+    text: str, line: int, column: int, found: str, expected: str
+) -> None:
     with pytest.raises(RiffError) as caught:
         parse_riff(text)
     error = caught.value
@@ -164,10 +195,14 @@ def test_errors_name_line_column_token_and_what_was_expected(text: str, line: in
 
 
 def test_comments_and_windows_line_ends_are_read() -> None:
-    riff = parse_riff("title: A #1 hit\r\ntempo: 100\r\n# all of it\r\n[A]  # the first\r\n| 6:2 o F#5 o | # the end\r\n")
+    riff = parse_riff(
+        "title: A #1 hit\r\ntempo: 100\r\n# all of it\r\n[A]  # the first\r\n| 6:2 o F#5 o | # the end\r\n"
+    )
     assert riff.title == "A #1 hit" and len(riff.sections[0].bars[0].hits) == 2
 
 
 def test_text_is_kept_apart_from_meaning() -> None:
-    one, other = (parse_riff(HEAD + f"[A]\n{body}\n") for body in ("| 6:2 o o |", "|  6:2   (o)  o  |"))
+    one, other = (
+        parse_riff(HEAD + f"[A]\n{body}\n") for body in ("| 6:2 o o |", "|  6:2   (o)  o  |")
+    )
     assert one == other == replace(one)

@@ -1,4 +1,6 @@
-"""The rig's measurements against sounds whose truth is made here: delays, hum, gates, palms and the fret hand."""
+"""The rig's measurements against sounds whose truth is made here: delays, hum, gates, palms and the
+fret hand.
+"""
 
 import numpy as np
 import pytest
@@ -12,7 +14,13 @@ from thrumble.core.player.sound import Tone, draw_setup
 from thrumble.core.player.strings import Damping, Pluck, pluck
 from thrumble.core.pulse.click import click_sound
 from thrumble.core.riff.model import Articulation
-from thrumble.core.rig.calibration import SOUND_MS_PER_M, hear_strikes, measure_drum, measure_return, openings_spread_ms
+from thrumble.core.rig.calibration import (
+    SOUND_MS_PER_M,
+    hear_strikes,
+    measure_drum,
+    measure_return,
+    openings_spread_ms,
+)
 from thrumble.core.rig.fret_hand import StringState, check_strings, exercise_text, measure_releases
 from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import Kept, Place, measure_single, profile_of, repeatability
@@ -23,24 +31,36 @@ RATE = 48000
 def returned(
     delay_s: float, *, rate: int = RATE, noise: float = 0.002, gain: float = 0.3, echo: float = 0.0
 ) -> tuple[np.ndarray, list[int]]:
-    """Sixteen clicks that came back late by any fraction of a frame, shifted exactly in the spectrum."""
+    """Sixteen clicks that came back late by any fraction of a frame, shifted exactly in the
+    spectrum.
+    """
     frames = [int((0.2 + 0.5 * k) * rate) for k in range(16)]
     sound = np.zeros(int(8.8 * rate))
     for frame in frames:
         click = click_sound(rate, accent=False)
         sound[frame : frame + click.size] += click * gain
-    spectrum = np.fft.rfft(sound) * np.exp(-2j * np.pi * np.fft.rfftfreq(sound.size, 1 / rate) * delay_s)
+    spectrum = np.fft.rfft(sound) * np.exp(
+        -2j * np.pi * np.fft.rfftfreq(sound.size, 1 / rate) * delay_s
+    )
     late = np.fft.irfft(spectrum, sound.size)
     late[int(0.007 * rate) :] += echo * late[: -int(0.007 * rate)]
-    return (late + noise * np.random.default_rng(1).standard_normal(sound.size)).astype(np.float32), frames
+    return (late + noise * np.random.default_rng(1).standard_normal(sound.size)).astype(
+        np.float32
+    ), frames
 
 
 @settings(max_examples=12, deadline=None)
 @given(st.floats(0.0005, 0.4), st.sampled_from([44100, 48000]))
-def test_a_returned_click_gives_its_delay_within_a_fraction_of_a_frame(delay_s: float, rate: int) -> None:
+def test_a_returned_click_gives_its_delay_within_a_fraction_of_a_frame(
+    delay_s: float, rate: int
+) -> None:
     sound, frames = returned(delay_s, rate=rate)
     found = measure_return(sound, rate, frames)
-    assert found.delay_ms == pytest.approx(delay_s * 1000, abs=0.03) and found.repeat_ms < 0.2 and len(found.delays_ms) == 16
+    assert (
+        found.delay_ms == pytest.approx(delay_s * 1000, abs=0.03)
+        and found.repeat_ms < 0.2
+        and len(found.delays_ms) == 16
+    )
 
 
 def test_an_echo_after_the_click_does_not_move_it() -> None:
@@ -50,7 +70,10 @@ def test_an_echo_after_the_click_does_not_move_it() -> None:
 
 def test_silence_and_noise_give_no_delay_but_the_remedy() -> None:
     frames = returned(0.01)[1]
-    for sound in (np.zeros(int(8.8 * RATE), np.float32), np.random.default_rng(2).normal(0, 0.1, int(8.8 * RATE)).astype(np.float32)):
+    for sound in (
+        np.zeros(int(8.8 * RATE), np.float32),
+        np.random.default_rng(2).normal(0, 0.1, int(8.8 * RATE)).astype(np.float32),
+    ):
         with pytest.raises(BadAudio, match="turn the loudspeaker up"):
             measure_return(sound, RATE, frames)
 
@@ -72,13 +95,20 @@ def test_knocks_on_the_body_are_heard_and_silence_has_none() -> None:
     places = [0.5, 1.1, 1.7, 2.3, 2.9]
     for at in places:
         n = np.arange(int(0.08 * RATE))
-        sound[int(at * RATE) : int(at * RATE) + n.size] += 0.4 * rng.standard_normal(n.size) * np.exp(-n / (0.006 * RATE))
+        sound[int(at * RATE) : int(at * RATE) + n.size] += (
+            0.4 * rng.standard_normal(n.size) * np.exp(-n / (0.006 * RATE))
+        )
     heard = hear_strikes(sound.astype(np.float32), RATE)
-    assert all(np.abs(heard - at).min() < 0.003 for at in places) and hear_strikes(np.zeros(RATE, np.float32), RATE).size == 0
+    assert (
+        all(np.abs(heard - at).min() < 0.003 for at in places)
+        and hear_strikes(np.zeros(RATE, np.float32), RATE).size == 0
+    )
 
 
 def test_the_spread_over_openings_is_their_range_and_a_metre_is_near_three_ms() -> None:
-    assert openings_spread_ms([12.0]) is None and openings_spread_ms([12.0, 12.7, 11.9]) == pytest.approx(0.8)
+    assert openings_spread_ms([12.0]) is None and openings_spread_ms(
+        [12.0, 12.7, 11.9]
+    ) == pytest.approx(0.8)
     assert pytest.approx(2.915, abs=0.01) == SOUND_MS_PER_M
 
 
@@ -109,7 +139,11 @@ def decaying(peak: float, *, gate_db: float | None = None) -> np.ndarray:
 
 def test_headroom_gain_and_gate() -> None:
     well = measure_loudness(decaying(0.35), RATE, -70)
-    assert well.gain_change_db is None and well.headroom_db == pytest.approx(9.1, abs=0.2) and not well.gated
+    assert (
+        well.gain_change_db is None
+        and well.headroom_db == pytest.approx(9.1, abs=0.2)
+        and not well.gated
+    )
     assert measure_loudness(decaying(0.03), RATE, -70).gain_change_db == pytest.approx(21, abs=1)
     clipped = measure_loudness(np.clip(decaying(3.0), -1, 1), RATE, -70)
     assert clipped.clipped and clipped.gain_change_db is not None and clipped.gain_change_db < 0
@@ -123,14 +157,22 @@ def hits(kind: Articulation, depth: float, count: int, seed: int = 3) -> list[np
     rng = np.random.default_rng(seed)
     setup = draw_setup(Tone.CRUNCH, rng)
     guitar = ModelGuitar(setup, rng)
-    return [strike(guitar, setup, kind, depth=depth, midi=[40.0, 47.0], rng=rng) for _ in range(count)]
+    return [
+        strike(guitar, setup, kind, depth=depth, midi=[40.0, 47.0], rng=rng) for _ in range(count)
+    ]
 
 
 def test_open_is_too_far_back_a_palm_in_the_pocket_and_a_dead_hit_too_far_forward() -> None:
     for seed in (3, 7):
-        assert {measure_single(s, RATE).place for s in hits(Articulation.OPEN, 0, 3, seed)} == {Place.BACK}
-        assert {measure_single(s, RATE).place for s in hits(Articulation.PALM, 0.6, 3, seed)} == {Place.POCKET}
-        assert {measure_single(s, RATE).place for s in hits(Articulation.DEAD, 0, 3, seed)} == {Place.FORWARD}
+        assert {measure_single(s, RATE).place for s in hits(Articulation.OPEN, 0, 3, seed)} == {
+            Place.BACK
+        }
+        assert {measure_single(s, RATE).place for s in hits(Articulation.PALM, 0.6, 3, seed)} == {
+            Place.POCKET
+        }
+        assert {measure_single(s, RATE).place for s in hits(Articulation.DEAD, 0, 3, seed)} == {
+            Place.FORWARD
+        }
 
 
 def test_a_tighter_palm_stands_further_along_the_scale_and_decays_faster() -> None:
@@ -145,8 +187,12 @@ def test_a_tighter_palm_stands_further_along_the_scale_and_decays_faster() -> No
 def test_one_hit_by_itself_is_placed_and_levelled() -> None:
     sound = hits(Articulation.PALM, 0.6, 1)[0]
     found, quiet = measure_single(sound, RATE), measure_single(sound * np.float32(0.1), RATE)
-    assert found.onset_s == pytest.approx(0.12, abs=0.004) and quiet.onset_s == pytest.approx(found.onset_s, abs=0.001)
-    assert quiet.level_db == pytest.approx(found.level_db - 20, abs=0.2) and quiet.scale == pytest.approx(found.scale, abs=0.02)
+    assert found.onset_s == pytest.approx(0.12, abs=0.004) and quiet.onset_s == pytest.approx(
+        found.onset_s, abs=0.001
+    )
+    assert quiet.level_db == pytest.approx(
+        found.level_db - 20, abs=0.2
+    ) and quiet.scale == pytest.approx(found.scale, abs=0.02)
     with pytest.raises(BadAudio, match="nothing was heard"):
         measure_single(np.zeros(RATE, np.float32), RATE)
     with pytest.raises(BadAudio, match="one hit at a time"):
@@ -158,11 +204,15 @@ def test_repeatability_is_the_spread_of_the_last_eight() -> None:
     steady = repeatability([0.1, *[0.6] * 8], [Place.BACK, *[Place.POCKET] * 8])
     assert steady is not None and (steady.hits, steady.spread, steady.in_pocket) == (8, 0.0, 8)
     loose = repeatability([0.4, 0.5, 0.6, 0.7], [Place.POCKET] * 4)
-    assert loose is not None and loose.spread == pytest.approx(1.4826 * 0.1, abs=1e-3)  # the middle is 0.55
+    assert loose is not None and loose.spread == pytest.approx(
+        1.4826 * 0.1, abs=1e-3
+    )  # the middle is 0.55
 
 
 def test_a_profile_holds_what_was_kept_and_leaves_silence_out() -> None:
-    kept = [Kept(samples=s, rate_hz=RATE, kind=Articulation.OPEN) for s in hits(Articulation.OPEN, 0, 2)]
+    kept = [
+        Kept(samples=s, rate_hz=RATE, kind=Articulation.OPEN) for s in hits(Articulation.OPEN, 0, 2)
+    ]
     kept.append(Kept(samples=np.zeros(RATE, np.float32), rate_hz=RATE, kind=Articulation.DEAD))
     profile = profile_of(kept)
     assert profile.kinds.tolist() == [0, 0] and np.isfinite(profile.measures).all()
@@ -170,15 +220,25 @@ def test_a_profile_holds_what_was_kept_and_leaves_silence_out() -> None:
 
 
 def released(fall_s: float, left: float) -> np.ndarray:
-    """The exercise played exactly: chords on one and three, let go on two and four within `fall_s`, a rest of `left` ringing on."""
+    """The exercise played exactly: chords on one and three, let go on two and four within `fall_s`,
+    a rest of `left` ringing on.
+    """
     rng = np.random.default_rng(9)
     sound = np.zeros(int(13.5 * RATE), dtype=np.float32)
     for k in range(8):
         for note in (123.47, 185.0):
-            how = Pluck(frequency_hz=note, strength=0.5, pick_place=0.12, pick_width_s=0.0008, scrape=0.3)
+            how = Pluck(
+                frequency_hz=note, strength=0.5, pick_place=0.12, pick_width_s=0.0008, scrape=0.3
+            )
             hands = [(0.0, Damping(4, 1.2)), (0.75, Damping(fall_s * 3, fall_s * 2))]
             wave = pluck(how, hands, length_s=1.4, rate_hz=RATE, rng=rng)
-            ringing = pluck(how, [(0.0, Damping(4, 1.2)), (1.45, Damping(0.03, 0.02))], length_s=1.6, rate_hz=RATE, rng=rng)
+            ringing = pluck(
+                how,
+                [(0.0, Damping(4, 1.2)), (1.45, Damping(0.03, 0.02))],
+                length_s=1.6,
+                rate_hz=RATE,
+                rng=rng,
+            )
             at = int((0.2 + 1.5 * k) * RATE)
             sound[at : at + wave.size] += wave
             sound[at : at + ringing.size] += np.float32(left) * ringing
@@ -187,7 +247,12 @@ def released(fall_s: float, left: float) -> np.ndarray:
 
 def test_a_quick_release_a_dragging_one_and_one_that_leaves_strings_ringing() -> None:
     quick = measure_releases(released(0.02, 0.0), RATE, tempo_bpm=80, start_s=0.2)
-    assert quick.fall_ms is not None and quick.fall_ms < 45 and quick.left_db is not None and quick.left_db < -30
+    assert (
+        quick.fall_ms is not None
+        and quick.fall_ms < 45
+        and quick.left_db is not None
+        and quick.left_db < -30
+    )
     assert quick.late_ms == pytest.approx(0, abs=15) and len(quick.each) == 8
     slow = measure_releases(released(0.12, 0.0), RATE, tempo_bpm=80, start_s=0.2)
     assert slow.fall_ms is not None and slow.fall_ms > 2 * quick.fall_ms
@@ -198,7 +263,9 @@ def test_a_quick_release_a_dragging_one_and_one_that_leaves_strings_ringing() ->
     assert exercise_text(80).count("o - o -") == 4
 
 
-def held(damped: int | None = None, buzzing: int | None = None, weak: int | None = None) -> tuple[np.ndarray, dict[int, float]]:
+def held(
+    damped: int | None = None, buzzing: int | None = None, weak: int | None = None
+) -> tuple[np.ndarray, dict[int, float]]:
     """A held chord of three strings, one of them at fault."""
     rng = np.random.default_rng(5)
     notes = {5: 47.0, 4: 54.0, 3: 59.0}
@@ -211,20 +278,38 @@ def held(damped: int | None = None, buzzing: int | None = None, weak: int | None
             pick_width_s=0.001,
             scrape=0.2,
         )
-        wave = pluck(how, [(0.0, Damping(0.5, 0.2) if string == damped else Damping(4, 0.9))], length_s=1.5, rate_hz=RATE, rng=rng)
-        if string == buzzing:  # it strikes the fret once a period, at its widest: short bursts of noise, as long as it swings so far
+        wave = pluck(
+            how,
+            [(0.0, Damping(0.5, 0.2) if string == damped else Damping(4, 0.9))],
+            length_s=1.5,
+            rate_hz=RATE,
+            rng=rng,
+        )
+        if (
+            string == buzzing
+        ):  # it strikes the fret once a period, at its widest: short bursts of noise, as long as it swings so far
             over = np.maximum(0, wave - 0.15 * np.abs(wave).max())
-            wave = (np.minimum(wave, 0.2 * np.abs(wave).max()) + 0.4 * over * rng.standard_normal(wave.size)).astype(np.float32)
+            wave = (
+                np.minimum(wave, 0.2 * np.abs(wave).max())
+                + 0.4 * over * rng.standard_normal(wave.size)
+            ).astype(np.float32)
         sound[int(0.1 * RATE) : int(0.1 * RATE) + wave.size] += wave
     return sound, notes
 
 
 def test_a_clear_chord_rings_and_the_string_at_fault_is_named() -> None:
     states = {s.string: s.state for s in check_strings(*_chord(held()))}
-    assert set(states.values()) <= {StringState.RINGS, StringState.UNTOLD} and states[4] is StringState.RINGS
-    assert {s.string: s.state for s in check_strings(*_chord(held(damped=4)))}[4] is StringState.DAMPED
+    assert (
+        set(states.values()) <= {StringState.RINGS, StringState.UNTOLD}
+        and states[4] is StringState.RINGS
+    )
+    assert {s.string: s.state for s in check_strings(*_chord(held(damped=4)))}[
+        4
+    ] is StringState.DAMPED
     assert {s.string: s.state for s in check_strings(*_chord(held(weak=4)))}[4] is StringState.WEAK
-    assert {s.string: s.state for s in check_strings(*_chord(held(buzzing=4)))}[4] is StringState.BUZZES
+    assert {s.string: s.state for s in check_strings(*_chord(held(buzzing=4)))}[
+        4
+    ] is StringState.BUZZES
     sound, notes = held()
     with pytest.raises(BadAudio, match="must ring for a second"):
         check_strings(sound[: RATE // 2], RATE, notes)

@@ -1,4 +1,6 @@
-"""Audio files: every promised kind decodes to the same sound, and everything else gives one clear error."""
+"""Audio files: every promised kind decodes to the same sound, and everything else gives one clear
+error.
+"""
 
 import io
 import struct

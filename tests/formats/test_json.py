@@ -28,7 +28,10 @@ GOOD: dict[str, Any] = {
 
 def test_the_documented_example_reads() -> None:
     riff = read_riff_json(json.dumps(GOOD))
-    assert riff.sections[0].bars[0].hits[1].depth is not None and float(riff.sections[0].bars[0].hits[1].depth) == 0.6
+    assert (
+        riff.sections[0].bars[0].hits[1].depth is not None
+        and float(riff.sections[0].bars[0].hits[1].depth) == 0.6
+    )
     assert riff_document(riff)["format"] == "thrumble.riff/1"
 
 
@@ -52,7 +55,9 @@ HIT = ("sections", 0, "bars", 0, "hits", 1)
         (("sections", 0, "bars", 0, "hits"), [], "riff", "no hit"), ((*HIT, "label"), "two words", "section 'A', bar 1, hit 2, label", "chord name"),
     ],
 )  # fmt: skip
-def test_bad_riffs_name_section_bar_hit_and_field(path: tuple[Any, ...], value: Any, place: str, words: str) -> None:
+def test_bad_riffs_name_section_bar_hit_and_field(
+    path: tuple[Any, ...], value: Any, place: str, words: str
+) -> None:
     document = deepcopy(GOOD)
     here: Any = document
     for step in path[:-1]:
@@ -71,7 +76,10 @@ def test_a_stop_without_silence_after_it_is_an_error() -> None:
         read_riff_json(json.dumps(document))
 
 
-@pytest.mark.parametrize("text", ["", "{", "[]", "null", "42", '{"a":', "\x00", '{"format": "thrumble.riff/1"}', "[" * 100_000])
+@pytest.mark.parametrize(
+    "text",
+    ["", "{", "[]", "null", "42", '{"a":', "\x00", '{"format": "thrumble.riff/1"}', "[" * 100_000],
+)
 def test_what_is_no_riff_at_all_is_refused(text: str) -> None:
     with pytest.raises(RiffError):
         read_riff_json(text)
@@ -87,5 +95,18 @@ def test_readings_truths_and_csv_hold_what_was_heard() -> None:
     rows = reading_csv(reading).splitlines()
     assert len(rows) == len(reading.hits) + 1 and "deviation_ms" in rows[0]
     truth = json.loads(json.dumps(truth_document(take, riff="r", audio="a"), allow_nan=False))
-    needed = {"index", "onset_s", "expected_s", "slot_ms", "planned", "played", "articulation", "ring_s", "ring_end", "level_db"}
-    assert all(needed <= set(hit) for hit in truth["hits"]) and truth["start_s"] == pytest.approx(take.start_s)
+    needed = {
+        "index",
+        "onset_s",
+        "expected_s",
+        "slot_ms",
+        "planned",
+        "played",
+        "articulation",
+        "ring_s",
+        "ring_end",
+        "level_db",
+    }
+    assert all(needed <= set(hit) for hit in truth["hits"]) and truth["start_s"] == pytest.approx(
+        take.start_s
+    )

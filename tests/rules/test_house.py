@@ -14,12 +14,23 @@ from thrumble.web.templating import environment
 ROOT = Path(__file__).parents[2]
 SOURCE = ROOT / "src/thrumble"
 TEMPLATES = sorted(str(p.relative_to(SOURCE / "web")) for p in (SOURCE / "web").rglob("*.html"))
-MODULES = sorted(p for p in [*SOURCE.rglob("*.py"), *(ROOT / "benchmarks").glob("*.py")] if "vendor" not in p.parts)
+MODULES = sorted(
+    p
+    for p in [*SOURCE.rglob("*.py"), *(ROOT / "benchmarks").glob("*.py")]
+    if "vendor" not in p.parts
+)
 SCRIPTS = sorted(p for p in (SOURCE / "web").rglob("*.js") if "vendor" not in p.parts)
 
 
 @pytest.mark.parametrize(
-    "start", ["thrumble.web.app", "thrumble.cli", "thrumble.core.ear.take", "thrumble.actions.listening", "thrumble.worker"]
+    "start",
+    [
+        "thrumble.web.app",
+        "thrumble.cli",
+        "thrumble.core.ear.take",
+        "thrumble.actions.listening",
+        "thrumble.worker",
+    ],
 )
 def test_nothing_on_the_start_up_path_imports_the_slow_parts_of_scipy(start: str) -> None:
     code = f"import sys, {start}; print([m for m in ('scipy.signal', 'scipy.stats', 'music21', 'matplotlib') if m in sys.modules])"
@@ -31,7 +42,8 @@ def test_the_core_knows_no_files_databases_or_clocks() -> None:
     for module in (SOURCE / "core").rglob("*.py"):
         text = module.read_text()
         assert not re.search(
-            r"\bopen\(|import (os|pathlib|time|requests|sqlalchemy|random)\b|datetime\.now|np\.random\.(?!default_rng|Generator)", text
+            r"\bopen\(|import (os|pathlib|time|requests|sqlalchemy|random)\b|datetime\.now|np\.random\.(?!default_rng|Generator)",
+            text,
         ), module
 
 
@@ -41,7 +53,10 @@ def test_templates_only_place_what_views_computed(template: str) -> None:
     tree = environment.parse(source)
     arithmetic = (nodes.Add, nodes.Sub, nodes.Mul, nodes.Div, nodes.FloorDiv, nodes.Mod, nodes.Pow)
     assert not [node for kind in arithmetic for node in tree.find_all(kind)]
-    assert not re.search(r"<script(?![^>]*(src=|application/json))|\son[a-z]+=\"|\sstyle=|href=\"/|hx-(get|post)=\"/", source)
+    assert not re.search(
+        r"<script(?![^>]*(src=|application/json))|\son[a-z]+=\"|\sstyle=|href=\"/|hx-(get|post)=\"/",
+        source,
+    )
 
 
 @pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(ROOT)))
@@ -49,7 +64,11 @@ def test_no_name_is_defined_twice_and_no_module_is_a_drawer_of_odds_and_ends(pat
     assert path.stem not in {"utils", "util", "helpers", "manager", "common", "misc"}
     tree = ast.parse(path.read_text())
     for scope in [tree, *(n for n in ast.walk(tree) if isinstance(n, ast.ClassDef))]:
-        names = [n.name for n in scope.body if isinstance(n, ast.FunctionDef | ast.ClassDef) and not n.decorator_list]
+        names = [
+            n.name
+            for n in scope.body
+            if isinstance(n, ast.FunctionDef | ast.ClassDef) and not n.decorator_list
+        ]
         assert len(names) == len(set(names)), path
     assert ast.get_docstring(tree) or not tree.body, f"{path} opens without saying what it is"
 
@@ -58,11 +77,15 @@ def test_scripts_and_styles_reach_nothing_outside() -> None:
     for path in [*SCRIPTS, *(SOURCE / "web").rglob("*.css"), *(SOURCE / "web").rglob("*.html")]:
         if "vendor" not in path.parts:
             assert not re.search(r"https?://(?!127\.0\.0\.1|www\.w3\.org)", path.read_text()), path
-    assert not any(re.search(r"\beval\(|\.innerHTML|document\.write", path.read_text()) for path in SCRIPTS)
+    assert not any(
+        re.search(r"\beval\(|\.innerHTML|document\.write", path.read_text()) for path in SCRIPTS
+    )
 
 
 def test_the_schemas_in_docs_are_those_of_the_models() -> None:
-    done = subprocess.run([sys.executable, "scripts/schemas.py", "--check"], cwd=ROOT, capture_output=True, text=True)
+    done = subprocess.run(
+        [sys.executable, "scripts/schemas.py", "--check"], cwd=ROOT, capture_output=True, text=True
+    )
     assert done.returncode == 0, done.stdout + done.stderr
 
 
@@ -75,7 +98,12 @@ def test_the_readme_names_every_command_and_picture() -> None:
 
 def test_vendored_files_bring_their_licences() -> None:
     licences = {p.name for p in (SOURCE / "web/vendor").rglob("LICENSE*")}
-    assert {"LICENSE-bootstrap", "LICENSE-htmx", "LICENSE-barlow-condensed", "LICENSE-atkinson-hyperlegible"} <= licences
+    assert {
+        "LICENSE-bootstrap",
+        "LICENSE-htmx",
+        "LICENSE-barlow-condensed",
+        "LICENSE-atkinson-hyperlegible",
+    } <= licences
 
 
 def test_what_a_hit_is_worth_is_decided_in_one_place() -> None:

@@ -28,7 +28,9 @@ RIFF = parse_riff(TEXT)
 @pytest.fixture(scope="module")
 def heard() -> tuple[Reading, ExpandedRiff]:
     take = perform(RIFF, seed=1)
-    return read_take(take.samples, take.rate_hz, expand(RIFF), TakeInfo(start_s=take.start_s)), expand(RIFF)
+    return read_take(
+        take.samples, take.rate_hz, expand(RIFF), TakeInfo(start_s=take.start_s)
+    ), expand(RIFF)
 
 
 def stored(session: Session, player: int, state: TakeState = TakeState.QUEUED) -> Take:
@@ -45,20 +47,32 @@ def stored(session: Session, player: int, state: TakeState = TakeState.QUEUED) -
     return takes.add_take(session, player, new, state)
 
 
-def test_revisions_are_numbered_immutable_and_carry_the_identities(session: Session, player: int) -> None:
+def test_revisions_are_numbered_immutable_and_carry_the_identities(
+    session: Session, player: int
+) -> None:
     first = riffs.add_riff(session, player, RIFF, TEXT)
     longer = TEXT + "| G5 o o o o |\n"
     second = riffs.add_revision(session, player, first.riff_id, parse_riff(longer), longer)
     assert (second.number, riffs.get_revision(session, player, first.id).riff) == (2, RIFF)
-    assert riffs.add_revision(session, player, first.riff_id, parse_riff(longer), longer).id == second.id
-    pairs = session.execute(sa.text("select identities from revision where id = :id"), {"id": second.id}).scalar_one()
+    assert (
+        riffs.add_revision(session, player, first.riff_id, parse_riff(longer), longer).id
+        == second.id
+    )
+    pairs = session.execute(
+        sa.text("select identities from revision where id = :id"), {"id": second.id}
+    ).scalar_one()
     assert [["A", 1, "1/4", 1], ["A", 1, "1/4", 1]] in pairs and len(pairs) == 4
     assert riffs.newest_revision(session, player, first.riff_id).source == longer
 
 
 def test_a_take_keeps_what_it_was_played_with(session: Session, player: int) -> None:
     take = takes.get_take(session, player, stored(session, player).id)
-    assert (take.tempo_bpm, take.start_s, take.number, take.delay_ms) == (Decimal("100.5"), 0.02, 1, None)
+    assert (take.tempo_bpm, take.start_s, take.number, take.delay_ms) == (
+        Decimal("100.5"),
+        0.02,
+        1,
+        None,
+    )
     takes.put_audio(session, player, take.id, [b"so", b"und"])
     assert list(takes.audio_parts(session, player, take.id)) == [b"so", b"und"]
     kept = takes.get_take(session, player, take.id)
@@ -66,16 +80,25 @@ def test_a_take_keeps_what_it_was_played_with(session: Session, player: int) -> 
     assert (space(session, player).takes, space(session, player).used_bytes) == (1, 5)
 
 
-def test_take_numbers_are_the_databases_and_a_key_names_one_take(session: Session, player: int) -> None:
+def test_take_numbers_are_the_databases_and_a_key_names_one_take(
+    session: Session, player: int
+) -> None:
     revision = riffs.add_riff(session, player, RIFF, TEXT)
     new = NewTake(
-        riff_id=revision.riff_id, revision_id=revision.id, source="recorded", tempo_bpm=None, rounds=1, client_key="key-of-a-take"
+        riff_id=revision.riff_id,
+        revision_id=revision.id,
+        source="recorded",
+        tempo_bpm=None,
+        rounds=1,
+        client_key="key-of-a-take",
     )
     first, again = (takes.add_take(session, player, new, TakeState.RECORDING) for _ in range(2))
     other = takes.add_take(session, player, replace(new, client_key=None), TakeState.RECORDING)
     takes.delete_take(session, player, other.id)
     last = takes.add_take(session, player, replace(new, client_key=None), TakeState.RECORDING)
-    assert first.id == again.id and first.number == 1 and last.number > other.number, "the number of a deleted take is not given again"
+    assert first.id == again.id and first.number == 1 and last.number > other.number, (
+        "the number of a deleted take is not given again"
+    )
     with pytest.raises(NotFound):
         takes.add_take(session, player, replace(new, riff_id=10**6), TakeState.RECORDING)
 
@@ -83,14 +106,28 @@ def test_take_numbers_are_the_databases_and_a_key_names_one_take(session: Sessio
 def test_takes_are_found_page_by_page_by_riff_and_state(session: Session, player: int) -> None:
     ids = [stored(session, player).id for _ in range(5)]
     takes.set_state(session, player, ids[0], TakeState.FAILED, problem="x")
-    shown = [line.take.id for page in (1, 2, 3) for line in takes.take_lines(session, player, page=page, limit=2)]
+    shown = [
+        line.take.id
+        for page in (1, 2, 3)
+        for line in takes.take_lines(session, player, page=page, limit=2)
+    ]
     assert shown == ids[::-1]
-    assert takes.count_takes(session, player, title="ball") == 5 and takes.count_takes(session, player, title="%") == 0
-    assert [line.take.id for line in takes.take_lines(session, player, states=(TakeState.FAILED,))] == ids[:1]
-    assert len(riffs.riff_standings(session, player, title="last", limit=3)) == 3 and riffs.count_riffs(session, player, "zzz") == 0
+    assert (
+        takes.count_takes(session, player, title="ball") == 5
+        and takes.count_takes(session, player, title="%") == 0
+    )
+    assert [
+        line.take.id for line in takes.take_lines(session, player, states=(TakeState.FAILED,))
+    ] == ids[:1]
+    assert (
+        len(riffs.riff_standings(session, player, title="last", limit=3)) == 3
+        and riffs.count_riffs(session, player, "zzz") == 0
+    )
 
 
-def test_room_for_takes_runs_short_and_then_out(session: Session, player: int, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_room_for_takes_runs_short_and_then_out(
+    session: Session, player: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     take = stored(session, player)
     takes.put_audio(session, player, take.id, [b"x" * 950])
     for limit, room in ((2000, Room.PLENTY), (1000, Room.SHORT), (900, Room.NONE)):
@@ -115,9 +152,17 @@ def test_room_for_takes_runs_short_and_then_out(session: Session, player: int, m
         ("42601", sa.exc.DBAPIError),
     ],
 )
-def test_what_the_driver_says_becomes_an_error_with_a_remedy(state: str | None, ours: type[Exception]) -> None:
-    """A full disk, a stopped server, a lock held by another, a character that cannot be stored; a fault of the code stays what it is."""
-    said = psycopg.errors.lookup(state)("x") if state else psycopg.OperationalError("server closed the connection")
+def test_what_the_driver_says_becomes_an_error_with_a_remedy(
+    state: str | None, ours: type[Exception]
+) -> None:
+    """A full disk, a stopped server, a lock held by another, a character that cannot be stored; a
+    fault of the code stays what it is.
+    """
+    said = (
+        psycopg.errors.lookup(state)("x")
+        if state
+        else psycopg.OperationalError("server closed the connection")
+    )
     assert type(database.ours(sa.exc.DBAPIError("", None, said))) is ours
 
 
@@ -126,17 +171,30 @@ def test_a_reading_is_kept_whole_and_one_row_a_hit_and_replaced_by_the_same_engi
 ) -> None:
     take = stored(session, player)
     for _ in range(2):
-        takes.put_reading(session, player, take.id, *heard, verdict="2 hits are missing.", clean=3, judged=4)
+        takes.put_reading(
+            session, player, take.id, *heard, verdict="2 hits are missing.", clean=3, judged=4
+        )
     assert takes.get_reading(session, player, take.id) == heard[0]
-    rows = session.execute(sa.text("select section, bar_in_section, at, appearance, deviation_ms from hit order by index")).all()
-    assert [tuple(r)[:4] for r in rows] == [("A", 1, "0", 1), ("A", 1, "1/4", 1), ("A", 1, "1/2", 1), ("A", 1, "3/4", 1)]
+    rows = session.execute(
+        sa.text(
+            "select section, bar_in_section, at, appearance, deviation_ms from hit order by index"
+        )
+    ).all()
+    assert [tuple(r)[:4] for r in rows] == [
+        ("A", 1, "0", 1),
+        ("A", 1, "1/4", 1),
+        ("A", 1, "1/2", 1),
+        ("A", 1, "3/4", 1),
+    ]
     assert [r.deviation_ms for r in rows] == [h.deviation_ms for h in heard[0].hits]
     line = takes.take_lines(session, player)[0]
     assert (line.title, line.clean, line.judged) == ("Ballast", 3, 4)
     assert riffs.riff_standings(session, player)[0].last_take_id == take.id
 
 
-def test_deleting_a_take_leaves_nothing_of_it(session: Session, player: int, heard: tuple[Reading, ExpandedRiff]) -> None:
+def test_deleting_a_take_leaves_nothing_of_it(
+    session: Session, player: int, heard: tuple[Reading, ExpandedRiff]
+) -> None:
     take = stored(session, player, TakeState.RECORDING)
     takes.add_chunk(session, player, take.id, 0, b"\0" * 8)
     takes.put_reading(session, player, take.id, *heard, verdict="", clean=0, judged=0)
@@ -149,11 +207,16 @@ def test_deleting_a_take_leaves_nothing_of_it(session: Session, player: int, hea
         takes.get_take(session, player, take.id)
 
 
-def test_chunks_sent_again_in_any_order_and_cut_otherwise_lose_nothing(session: Session, player: int) -> None:
+def test_chunks_sent_again_in_any_order_and_cut_otherwise_lose_nothing(
+    session: Session, player: int
+) -> None:
     take = stored(session, player, TakeState.RECORDING)
     for frame, data in ((4, b"late"), (0, b"soonmore"), (0, b"soon"), (0, b"soon")):
         takes.add_chunk(session, player, take.id, frame, data)
-    assert takes.chunk_spans(session, player, take.id) == [(0, 2), (4, 5)] and takes.get_chunk(session, player, take.id, 0) == b"soonmore"
+    assert (
+        takes.chunk_spans(session, player, take.id) == [(0, 2), (4, 5)]
+        and takes.get_chunk(session, player, take.id, 0) == b"soonmore"
+    )
 
 
 def test_nobody_reaches_what_is_another_players(session: Session, player: int) -> None:
@@ -174,7 +237,9 @@ def test_nobody_reaches_what_is_another_players(session: Session, player: int) -
     )
 
 
-def test_states_follow_the_table_and_the_database_knows_them_too(session: Session, player: int) -> None:
+def test_states_follow_the_table_and_the_database_knows_them_too(
+    session: Session, player: int
+) -> None:
     take = stored(session, player)
     with pytest.raises(NotAllowed, match="cannot become"):
         takes.set_state(session, player, take.id, TakeState.READ)
@@ -192,7 +257,9 @@ def test_the_local_player_and_the_secret_are_made_once(session: Session) -> None
 
 
 def test_the_models_and_the_migrations_agree(shared_engine: sa.Engine) -> None:
-    """Every table and column of the models stands in the migrated database, as nullable as the models say."""
+    """Every table and column of the models stands in the migrated database, as nullable as the
+    models say.
+    """
     from sqlmodel import SQLModel
 
     inspector = sa.inspect(shared_engine)

@@ -42,4 +42,6 @@ def riff_id(visitor: Browser) -> int:
     """Stop Planks, stored."""
     text = riff_texts()["6-stop-planks"]
     with database.session() as session:
-        return riffs.add_riff(session, players.local_player(session), parse_riff(text), text).riff_id
+        return riffs.add_riff(
+            session, players.local_player(session), parse_riff(text), text
+        ).riff_id

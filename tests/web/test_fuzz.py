@@ -1,4 +1,5 @@
-"""Odd requests and odd files: whatever comes in, the answer is a clear refusal and never a fault. Fixed seeds, few examples; the endurance
+"""Odd requests and odd files: whatever comes in, the answer is a clear refusal and never a fault.
+Fixed seeds, few examples; the endurance
 benchmark asks far more."""
 
 import contextlib
@@ -54,7 +55,9 @@ NASTY = [
 
 @pytest.fixture
 def asked(own_database: str) -> Any:
-    """The application with one read take, and a way to send it any prepared request. A fault is an answer of 500."""
+    """The application with one read take, and a way to send it any prepared request. A fault is an
+    answer of 500.
+    """
     from thrumble.store import database, players, riffs
     from thrumble.web.app import create_app
 
@@ -67,20 +70,38 @@ def asked(own_database: str) -> Any:
 
 def send(visitor: Browser, kwargs: dict[str, Any]) -> int:
     prepared = requests.Request(
-        **{k: v for k, v in kwargs.items() if k in ("method", "url", "headers", "params", "json", "data", "files", "cookies")}
+        **{
+            k: v
+            for k, v in kwargs.items()
+            if k in ("method", "url", "headers", "params", "json", "data", "files", "cookies")
+        }
     ).prepare()
-    headers = {k: v for k, v in prepared.headers.items() if k.lower() not in ("cookie", "content-length", "host")}
+    headers = {
+        k: v
+        for k, v in prepared.headers.items()
+        if k.lower() not in ("cookie", "content-length", "host")
+    }
     headers["x-thrumble-token"] = visitor.token
-    body = prepared.body if isinstance(prepared.body, bytes) else (prepared.body or "").encode("utf-8", "surrogatepass")
+    body = (
+        prepared.body
+        if isinstance(prepared.body, bytes)
+        else (prepared.body or "").encode("utf-8", "surrogatepass")
+    )
     try:
         return visitor.client.request(
-            str(prepared.method), str(prepared.url), headers=headers, content=body, follow_redirects=False
+            str(prepared.method),
+            str(prepared.url),
+            headers=headers,
+            content=body,
+            follow_redirects=False,
         ).status_code
     except (UnicodeEncodeError, ValueError):
         return 0  # the client itself cannot send this
 
 
-def test_no_request_that_the_interface_allows_or_forbids_is_answered_with_a_fault(asked: Any) -> None:
+def test_no_request_that_the_interface_allows_or_forbids_is_answered_with_a_fault(
+    asked: Any,
+) -> None:
     app, visitor = asked
     schema = schemathesis.openapi.from_dict(app.openapi())
     seen = 0
@@ -88,12 +109,17 @@ def test_no_request_that_the_interface_allows_or_forbids_is_answered_with_a_faul
         operation = result.ok()
 
         @FEW
-        @given(case=operation.as_strategy(generation_mode=schemathesis.GenerationMode.NEGATIVE) | operation.as_strategy())
+        @given(
+            case=operation.as_strategy(generation_mode=schemathesis.GenerationMode.NEGATIVE)
+            | operation.as_strategy()
+        )
         def ask(case: schemathesis.Case) -> None:
             nonlocal seen
             status = send(visitor, case.as_transport_kwargs(base_url="http://127.0.0.1"))
             seen += status != 0
-            assert status < 500 or case.path == "/readyz", f"{case.method} {case.formatted_path}: {status}"
+            assert status < 500 or case.path == "/readyz", (
+                f"{case.method} {case.formatted_path}: {status}"
+            )
 
         ask()
     assert seen > 300
@@ -126,7 +152,13 @@ def say(visitor: Browser, word: str) -> None:
         answer = visitor.post(path, content=requests.models.RequestEncodingMixin._encode_params({k: v.encode("utf-8", "surrogatepass") for k, v in data.items()}).encode(),
                               headers={"content-type": "application/x-www-form-urlencoded"})  # fmt: skip
         assert answer.status_code < 500, (path, answer.text[:300])
-    queries = ["/readings?q={}", "/readings?state={}", "/riffs?q={}&page={}", "/rig/delay?rate={}", "/readings/again?total={}"]
+    queries = [
+        "/readings?q={}",
+        "/readings?state={}",
+        "/riffs?q={}&page={}",
+        "/rig/delay?rate={}",
+        "/readings/again?total={}",
+    ]
     for query in queries:
         address = query.replace("{}", requests.utils.quote(word.encode("utf-8", "replace")[:3000]))
         assert visitor.get(address).status_code < 500, query
@@ -134,7 +166,9 @@ def say(visitor: Browser, word: str) -> None:
     sound = write_flac(np.zeros(4800, np.float32), 48000)[0]
     assert (
         visitor.post(
-            "/play/1/upload", files={"take": (name + ".flac", sound)}, data={"tempo": word[:50].encode("utf-8", "replace").decode()}
+            "/play/1/upload",
+            files={"take": (name + ".flac", sound)},
+            data={"tempo": word[:50].encode("utf-8", "replace").decode()},
         ).status_code
         < 500
     )
@@ -163,7 +197,18 @@ def wav_header(bits: int, channels: int = 1, rate: int = 48000, kind: int = 1) -
 
 @pytest.mark.parametrize(
     "header",
-    [(0,), (255,), (7,), (16, 0), (16, 65535), (16, 1, 0), (16, 1, 2**32 - 1), (16, 1, 48000, 0x4242), (64, 1, 48000, 3), (0, 0, 0, 0)],
+    [
+        (0,),
+        (255,),
+        (7,),
+        (16, 0),
+        (16, 65535),
+        (16, 1, 0),
+        (16, 1, 2**32 - 1),
+        (16, 1, 48000, 0x4242),
+        (64, 1, 48000, 3),
+        (0, 0, 0, 0),
+    ],
 )
 def test_impossible_wav_headers_are_sound_or_a_refusal(header: tuple[int, ...]) -> None:
     try:
@@ -177,7 +222,12 @@ def test_damaged_files_of_every_kind_are_sound_or_a_refusal() -> None:
 
     tone = (0.4 * np.sin(np.arange(9600) / 10)).astype(np.float32)
     kinds = {}
-    for kind, subtype in (("WAV", "PCM_16"), ("FLAC", "PCM_24"), ("OGG", "VORBIS"), ("MP3", "MPEG_LAYER_III")):
+    for kind, subtype in (
+        ("WAV", "PCM_16"),
+        ("FLAC", "PCM_24"),
+        ("OGG", "VORBIS"),
+        ("MP3", "MPEG_LAYER_III"),
+    ):
         out = io.BytesIO()
         soundfile.write(out, tone, 48000, format=kind, subtype=subtype)
         kinds[kind] = out.getvalue()
@@ -185,7 +235,9 @@ def test_damaged_files_of_every_kind_are_sound_or_a_refusal() -> None:
     for data in kinds.values():
         for seed in range(25):
             try:
-                assert sum(block.shape[0] for block in read_audio(damaged(data, seed)).blocks()) >= 0
+                assert (
+                    sum(block.shape[0] for block in read_audio(damaged(data, seed)).blocks()) >= 0
+                )
             except BadAudio:
                 refused += 1
     assert refused > 10
@@ -193,10 +245,15 @@ def test_damaged_files_of_every_kind_are_sound_or_a_refusal() -> None:
 
 @FEW
 @given(st.integers(0, 10**6), st.sampled_from(NASTY), st.sampled_from(sorted(riff_texts())))
-def test_spoilt_riff_texts_and_documents_are_riffs_or_one_clear_error(seed: int, word: str, name: str) -> None:
+def test_spoilt_riff_texts_and_documents_are_riffs_or_one_clear_error(
+    seed: int, word: str, name: str
+) -> None:
     rng = np.random.default_rng(seed)
     text = riff_texts()[name]
-    for source, read in ((text, parse_riff), (json.dumps(riff_document(parse_riff(text))), read_riff_json)):
+    for source, read in (
+        (text, parse_riff),
+        (json.dumps(riff_document(parse_riff(text))), read_riff_json),
+    ):
         for _ in range(6):
             words = source.split(" ")
             words[int(rng.integers(len(words)))] = word
@@ -205,7 +262,9 @@ def test_spoilt_riff_texts_and_documents_are_riffs_or_one_clear_error(seed: int,
 
 
 @pytest.mark.parametrize("count", [1, 2, 3, 17, 240])
-@pytest.mark.parametrize("hear", [measure_silence, lambda s, r: measure_loudness(s, r, None), measure_single])
+@pytest.mark.parametrize(
+    "hear", [measure_silence, lambda s, r: measure_loudness(s, r, None), measure_single]
+)
 def test_a_few_samples_are_too_few_and_nothing_worse(hear: Any, count: int) -> None:
     with contextlib.suppress(ThrumbleError):
         assert hear(np.full(count, 0.1, np.float32), 48000) is not None
@@ -215,8 +274,13 @@ def test_a_take_of_a_few_samples_is_a_reading_of_silence(asked: Any) -> None:
     from tests.test_queue import work_once
 
     _, visitor = asked
-    for data in (write_flac(np.zeros(1, np.float32), 48000)[0], write_flac(np.full(3, 0.9, np.float32), 48000)[0]):
-        address = visitor.post("/play/1/upload", files={"take": ("one.flac", data)}).headers["hx-redirect"]
+    for data in (
+        write_flac(np.zeros(1, np.float32), 48000)[0],
+        write_flac(np.full(3, 0.9, np.float32), 48000)[0],
+    ):
+        address = visitor.post("/play/1/upload", files={"take": ("one.flac", data)}).headers[
+            "hx-redirect"
+        ]
         work_once()
         assert "We heard nothing" in visitor.get(address).text
 
@@ -226,8 +290,15 @@ def test_correcting_a_hit_that_is_not_there_is_refused(asked: Any) -> None:
 
     _, visitor = asked
     take = perform(parse_riff(TEXT), seed=3)
-    address = visitor.post("/play/1/upload", files={"take": ("t.flac", write_flac(take.samples, 48000)[0])}).headers["hx-redirect"]
+    address = visitor.post(
+        "/play/1/upload", files={"take": ("t.flac", write_flac(take.samples, 48000)[0])}
+    ).headers["hx-redirect"]
     work_once()
     for hit in ("1-999", "9-0", "0-0", "1-99999999999"):
         for word in ("open", "none"):
-            assert visitor.post(f"{address}/hits/{hit}/correct", data={"articulation": word}).status_code == 404, hit
+            assert (
+                visitor.post(
+                    f"{address}/hits/{hit}/correct", data={"articulation": word}
+                ).status_code
+                == 404
+            ), hit

@@ -1,4 +1,6 @@
-"""The way in: bodies within bounds, turns, slow clients, limits, and what the outside may ask of the bench."""
+"""The way in: bodies within bounds, turns, slow clients, limits, and what the outside may ask of
+the bench.
+"""
 
 import asyncio
 import json
@@ -31,27 +33,51 @@ from thrumble.web.limits import Limits
 class Client:
     """One request against an ASGI application, its body given piece by piece."""
 
-    def __init__(self, app: Any, *pieces: bytes, headers: dict[str, str] | None = None, stop_after: bool = False) -> None:
+    def __init__(
+        self,
+        app: Any,
+        *pieces: bytes,
+        headers: dict[str, str] | None = None,
+        stop_after: bool = False,
+    ) -> None:
         self.app, self.pieces, self.stop_after = app, list(pieces), stop_after
-        self.headers = [(k.encode(), v.encode()) for k, v in {"accept": "application/json", **(headers or {})}.items()]
+        self.headers = [
+            (k.encode(), v.encode())
+            for k, v in {"accept": "application/json", **(headers or {})}.items()
+        ]
         self.status, self.body, self.sent = 0, b"", {}
 
     async def receive(self) -> Message:
         if self.pieces:
             piece = self.pieces.pop(0)
-            return {"type": "http.request", "body": piece, "more_body": bool(self.pieces) or self.stop_after}
+            return {
+                "type": "http.request",
+                "body": piece,
+                "more_body": bool(self.pieces) or self.stop_after,
+            }
         await asyncio.sleep(3600)
         raise AssertionError
 
     async def send(self, message: Message) -> None:
         if message["type"] == "http.response.start":
-            self.status, self.sent = message["status"], {k.decode(): v.decode() for k, v in message["headers"]}
+            self.status, self.sent = (
+                message["status"],
+                {k.decode(): v.decode() for k, v in message["headers"]},
+            )
         else:
             self.body += message.get("body", b"")
 
     async def ask(self) -> "Client":
         state = {"token": "", "browser": "b"}
-        scope = {"type": "http", "method": "POST", "path": "/x", "query_string": b"", "headers": self.headers, "state": state, "app": None}
+        scope = {
+            "type": "http",
+            "method": "POST",
+            "path": "/x",
+            "query_string": b"",
+            "headers": self.headers,
+            "state": state,
+            "app": None,
+        }
         await self.app(scope, self.receive, self.send)
         return self
 
@@ -108,8 +134,17 @@ def test_too_long_and_half_a_body_are_refused_and_reach_nothing(
     monkeypatch.setattr(intake, "PIECE_S", 0.05)
     inner = Counting()
     app = Intake(inner, at_once=1)
-    asked = Client(app, *client["pieces"], headers=client.get("headers"), stop_after=client.get("stop_after", False))
-    assert run(app, asked)[0].status == status and inner.most == 0 and json.loads(asked.body)["problem"]
+    asked = Client(
+        app,
+        *client["pieces"],
+        headers=client.get("headers"),
+        stop_after=client.get("stop_after", False),
+    )
+    assert (
+        run(app, asked)[0].status == status
+        and inner.most == 0
+        and json.loads(asked.body)["problem"]
+    )
 
 
 def test_far_too_many_at_once_are_told_to_come_back(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -117,7 +152,10 @@ def test_far_too_many_at_once_are_told_to_come_back(monkeypatch: pytest.MonkeyPa
     app = Intake(Counting(0.05), at_once=1)
     asked = run(app, *(Client(app, b"") for _ in range(20)))
     busy = [c for c in asked if c.status == 503]
-    assert len(busy) == 15 and all(c.sent["retry-after"] == "2" and "Nothing is lost" in json.loads(c.body)["problem"] for c in busy)
+    assert len(busy) == 15 and all(
+        c.sent["retry-after"] == "2" and "Nothing is lost" in json.loads(c.body)["problem"]
+        for c in busy
+    )
 
 
 def test_pages_go_first_and_nobody_waits_for_ever() -> None:
@@ -147,7 +185,9 @@ def test_pages_go_first_and_nobody_waits_for_ever() -> None:
 def test_a_fault_is_told_without_its_innards_and_gives_its_turn_back() -> None:
     app = Intake(Counting(error=RuntimeError("secret innards")), at_once=1)
     asked = run(app, *(Client(app, b"") for _ in range(3)))
-    assert [c.status for c in asked] == [500] * 3 and all(b"secret" not in c.body and b"inside Thrumble" in c.body for c in asked)
+    assert [c.status for c in asked] == [500] * 3 and all(
+        b"secret" not in c.body and b"inside Thrumble" in c.body for c in asked
+    )
 
 
 @pytest.fixture
@@ -169,14 +209,18 @@ def patient_server(monkeypatch: pytest.MonkeyPatch) -> Iterator[int]:
     thread.join(5)
 
 
-@pytest.mark.parametrize("said", [b"", b"GET / HT", b"GET / HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Half: "])
+@pytest.mark.parametrize(
+    "said", [b"", b"GET / HT", b"GET / HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Half: "]
+)
 def test_who_says_half_of_what_he_wants_is_not_waited_for(patient_server: int, said: bytes) -> None:
     with (
         socket.create_connection(("127.0.0.1", patient_server), timeout=5) as slow,
         socket.create_connection(("127.0.0.1", patient_server)) as quick,
     ):
         slow.sendall(said)
-        quick.sendall(b"GET /healthz HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
+        quick.sendall(
+            b"GET /healthz HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
+        )
         assert quick.recv(100).startswith(b"HTTP/1.1 200")
         assert slow.recv(100) == b"", "closed by the server"
 
@@ -184,17 +228,25 @@ def test_who_says_half_of_what_he_wants_is_not_waited_for(patient_server: int, s
 def test_a_browser_may_ask_so_often_a_minute_and_others_meanwhile() -> None:
     now = [0.0]
     limits = Limits(6, clock=lambda: now[0])
-    assert [limits.wait_s("a") for _ in range(6)] == [0.0] * 6 and limits.wait_s("a") == pytest.approx(10)
+    assert [limits.wait_s("a") for _ in range(6)] == [0.0] * 6 and limits.wait_s(
+        "a"
+    ) == pytest.approx(10)
     assert limits.wait_s("b") == 0.0
     now[0] = 10.0
     assert limits.wait_s("a") == 0.0 and limits.wait_s("a") > 0
 
 
-def test_too_often_is_answered_with_when_to_come_back(visitor: Browser, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_too_often_is_answered_with_when_to_come_back(
+    visitor: Browser, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(Limits, "wait_s", lambda self, browser: 7.0)
     for address in ("/riffs/import", "/riffs/preview", "/play/1/upload", "/rig/hit?rate=48000"):
         answer = visitor.post(address, files={"file": ("r.txt", b"x")})
-        assert answer.status_code == 429 and answer.headers["retry-after"] and "wait 7 s" in answer.text
+        assert (
+            answer.status_code == 429
+            and answer.headers["retry-after"]
+            and "wait 7 s" in answer.text
+        )
 
 
 WELL = QueueState(waiting=2, working=1, heartbeat_s=1.0)
@@ -225,12 +277,23 @@ def test_an_old_backup_is_named(tmp_path: Path, monkeypatch: pytest.MonkeyPatch)
 def test_outside_watchers_are_answered(visitor: Browser) -> None:
     assert visitor.get("/healthz").json() == {"alive": True}
     ready = visitor.get("/readyz")
-    assert ready.status_code == 503 and ready.json()["database"] is True and ready.json()["worker"] is False
+    assert (
+        ready.status_code == 503
+        and ready.json()["database"] is True
+        and ready.json()["worker"] is False
+    )
     assert "Worker" in visitor.get("/bench").text
-    assert visitor.post("/riffs/preview", headers={"x-thrumble-token": visitor.get("/token").json()["token"]}).status_code == 200
+    assert (
+        visitor.post(
+            "/riffs/preview", headers={"x-thrumble-token": visitor.get("/token").json()["token"]}
+        ).status_code
+        == 200
+    )
 
 
-def test_nightly_copies_are_made_once_a_day_and_the_oldest_go(own_database: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_nightly_copies_are_made_once_a_day_and_the_oldest_go(
+    own_database: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setenv("THRUMBLE_BACKUPS", str(tmp_path / "copies"))
     monkeypatch.setenv("THRUMBLE_BACKUPS_KEPT", "2")
     settings.cache_clear()

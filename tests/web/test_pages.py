@@ -49,35 +49,67 @@ def count(table: str) -> int:
 
 def test_an_empty_installation_teaches_the_next_step(visitor: Browser) -> None:
     assert "No riff yet. Write your first one" in visitor.get("/").text
-    assert "No riff yet" in visitor.get("/riffs").text and "No take yet" in visitor.get("/readings").text
+    assert (
+        "No riff yet" in visitor.get("/riffs").text
+        and "No take yet" in visitor.get("/readings").text
+    )
     assert visitor.get("/play", follow_redirects=False).headers["location"] == "/riffs"
 
 
-def test_every_screen_answers_with_the_policy_and_the_fragment_once(visitor: Browser, riff_id: int) -> None:
+def test_every_screen_answers_with_the_policy_and_the_fragment_once(
+    visitor: Browser, riff_id: int
+) -> None:
     take_id = read_take(visitor, riff_id)
-    for url in ("/", "/riffs", "/riffs/new", f"/riffs/{riff_id}", f"/play/{riff_id}", "/readings", f"/takes/{take_id}"):
+    for url in (
+        "/",
+        "/riffs",
+        "/riffs/new",
+        f"/riffs/{riff_id}",
+        f"/play/{riff_id}",
+        "/readings",
+        f"/takes/{take_id}",
+    ):
         answer = visitor.get(url)
-        assert answer.status_code == 200 and answer.headers["content-security-policy"] == POLICY, url
-        assert not re.search(r"<script(?![^>]*(src=|application/json))|\son\w+=|style=", answer.text), url
+        assert answer.status_code == 200 and answer.headers["content-security-policy"] == POLICY, (
+            url
+        )
+        assert not re.search(
+            r"<script(?![^>]*(src=|application/json))|\son\w+=|style=", answer.text
+        ), url
     page = visitor.get(f"/riffs/{riff_id}").text
     fragment = visitor.post("/riffs/preview", data={"source": TEXT}).text
     assert page.count(fragment.strip()) == 1
 
 
-def test_a_reading_page_holds_verdict_strip_table_and_downloads(visitor: Browser, riff_id: int) -> None:
+def test_a_reading_page_holds_verdict_strip_table_and_downloads(
+    visitor: Browser, riff_id: int
+) -> None:
     take_id = read_take(visitor, riff_id, start="1.0")
     page = visitor.get(f"/takes/{take_id}").text
-    assert page.count('class="bar"') == 8 and page.count('class="act quiet from"') == 25 and 'role="status"' in page
+    assert (
+        page.count('class="bar"') == 8
+        and page.count('class="act quiet from"') == 25
+        and 'role="status"' in page
+    )
     document = visitor.get(f"/takes/{take_id}/reading.json").json()
-    assert document["format"] == "thrumble.reading/1" and document["start_source"] == "given" and document["start_s"] == 1.0
+    assert (
+        document["format"] == "thrumble.reading/1"
+        and document["start_source"] == "given"
+        and document["start_s"] == 1.0
+    )
     assert len(visitor.get(f"/takes/{take_id}/reading.csv").text.splitlines()) == 26
     assert visitor.get(f"/takes/{take_id}/audio").content[:4] == b"RIFF"
-    plain, clicked = (soundfile.read(io.BytesIO(visitor.get(f"/takes/{take_id}/listen.wav{q}").content))[0] for q in ("", "?click=true"))
+    plain, clicked = (
+        soundfile.read(io.BytesIO(visitor.get(f"/takes/{take_id}/listen.wav{q}").content))[0]
+        for q in ("", "?click=true")
+    )
     assert plain.shape == clicked.shape and not np.allclose(plain, clicked)
 
 
 @pytest.mark.parametrize("state", list(TakeState))
-def test_a_take_polls_only_while_it_is_on_its_way(visitor: Browser, riff_id: int, state: TakeState) -> None:
+def test_a_take_polls_only_while_it_is_on_its_way(
+    visitor: Browser, riff_id: int, state: TakeState
+) -> None:
     take_id = read_take(visitor, riff_id)
     import sqlalchemy as sa
 
@@ -103,25 +135,36 @@ def test_a_take_polls_only_while_it_is_on_its_way(visitor: Browser, riff_id: int
         ({"origin": "http://127.0.0.1"}, 200),
     ],
 )
-def test_foreign_hosts_and_origins_are_refused(visitor: Browser, headers: dict[str, str], status: int) -> None:
+def test_foreign_hosts_and_origins_are_refused(
+    visitor: Browser, headers: dict[str, str], status: int
+) -> None:
     assert visitor.get("/", headers=headers).status_code == status
 
 
 def test_what_is_too_large_is_refused_before_it_is_read(visitor: Browser, riff_id: int) -> None:
-    answer = visitor.post(f"/play/{riff_id}/upload", content=b"x", headers={"content-length": "200000000"})
+    answer = visitor.post(
+        f"/play/{riff_id}/upload", content=b"x", headers={"content-length": "200000000"}
+    )
     assert answer.status_code == 413 and "101 MB" in answer.text and count("take") == 0
 
 
 def test_nothing_changes_without_the_browsers_own_token(visitor: Browser, riff_id: int) -> None:
     for token in ("", "made-up", visitor.token + "x"):
-        assert visitor.post("/riffs", data={"source": TEXT}, headers={"x-thrumble-token": token}).status_code == 403
+        assert (
+            visitor.post(
+                "/riffs", data={"source": TEXT}, headers={"x-thrumble-token": token}
+            ).status_code
+            == 403
+        )
     visitor.client.cookies.clear()
     assert visitor.post("/riffs", data={"source": TEXT}).status_code == 403
     assert count("riff") == 1
 
 
 def test_a_riff_is_written_corrected_and_kept_in_revisions(visitor: Browser) -> None:
-    wrong = visitor.post("/riffs", data={"source": TEXT.replace("| E5+8@6/0 >o - - o", "| E5+8@6/0 >o - - q", 1)})
+    wrong = visitor.post(
+        "/riffs", data={"source": TEXT.replace("| E5+8@6/0 >o - - o", "| E5+8@6/0 >o - - q", 1)}
+    )
     assert "Line 9, column 19" in wrong.text and count("riff") == 0
     made = visitor.post("/riffs", data={"source": TEXT})
     page = made.headers["hx-redirect"]
@@ -132,8 +175,13 @@ def test_a_riff_is_written_corrected_and_kept_in_revisions(visitor: Browser) -> 
     assert visitor.post(f"{page}/delete").status_code == 204 and count("riff") == 0
 
 
-@pytest.mark.parametrize(("data", "status"), [(TEXT.encode(), 204), (b"{}", 422), (b"\xff\xfe\x00", 422), (b"", 422), (b"title: x", 422)])
-def test_riffs_are_imported_or_refused_with_a_reason(visitor: Browser, data: bytes, status: int) -> None:
+@pytest.mark.parametrize(
+    ("data", "status"),
+    [(TEXT.encode(), 204), (b"{}", 422), (b"\xff\xfe\x00", 422), (b"", 422), (b"title: x", 422)],
+)
+def test_riffs_are_imported_or_refused_with_a_reason(
+    visitor: Browser, data: bytes, status: int
+) -> None:
     answer = visitor.post("/riffs/import", files={"file": ("riff.txt", data)})
     assert answer.status_code == status and count("riff") == (status == 204)
     if status == 422:
@@ -142,7 +190,9 @@ def test_riffs_are_imported_or_refused_with_a_reason(visitor: Browser, data: byt
 
 def test_an_imported_json_riff_gets_a_text_of_its_own(visitor: Browser, riff_id: int) -> None:
     document = visitor.get(f"/riffs/{riff_id}/riff.json").content
-    page = visitor.post("/riffs/import", files={"file": ("r.json", document)}).headers["hx-redirect"]
+    page = visitor.post("/riffs/import", files={"file": ("r.json", document)}).headers[
+        "hx-redirect"
+    ]
     assert parse_riff(visitor.get(f"{page}/riff.txt").text) == RIFF
 
 
@@ -158,7 +208,11 @@ def test_bad_uploads_are_refused_whole_with_one_clear_error(
     visitor: Browser, riff_id: int, data: bytes, fields: dict[str, str], words: str
 ) -> None:
     answer = upload(visitor, riff_id, data, name="take.wav", **fields)
-    assert answer.status_code == 422 and re.search(words, answer.text, re.I) and answer.text.count("data-problem") == 1
+    assert (
+        answer.status_code == 422
+        and re.search(words, answer.text, re.I)
+        and answer.text.count("data-problem") == 1
+    )
     assert count("take") == count("audio") == count("procrastinate_jobs") == 0
 
 
@@ -182,32 +236,61 @@ def test_silence_uploaded_is_a_reading_that_says_so(visitor: Browser, riff_id: i
     assert "We heard nothing" in page and 'class="bar"' not in page
 
 
-def test_a_take_comes_in_by_chunks_and_is_finished_or_dropped(visitor: Browser, riff_id: int) -> None:
+def test_a_take_comes_in_by_chunks_and_is_finished_or_dropped(
+    visitor: Browser, riff_id: int
+) -> None:
     take = perform(RIFF, seed=4, lead_s=1.0)
-    revision = json.loads(re.search(r'id="plan">(.*?)</script>', visitor.get(f"/play/{riff_id}").text)[1])["revision"]  # type: ignore[index]
-    begin = {"key": "a-take-of-mine", "revision": revision, "tempo": 108, "rounds": 1, "start_frame": 48000, "rate": 48000, "age_s": 3.5}
+    revision = json.loads(
+        re.search(r'id="plan">(.*?)</script>', visitor.get(f"/play/{riff_id}").text)[1]
+    )["revision"]  # type: ignore[index]
+    begin = {
+        "key": "a-take-of-mine",
+        "revision": revision,
+        "tempo": 108,
+        "rounds": 1,
+        "start_frame": 48000,
+        "rate": 48000,
+        "age_s": 3.5,
+    }
     take_id = visitor.post("/takes", json=begin, htmx=False).json()["take"]
     for frame in range(0, take.samples.size, 48000):
         assert (
-            visitor.post(f"/takes/{take_id}/chunk?frame={frame}", content=take.samples[frame : frame + 48000].tobytes()).status_code == 204
+            visitor.post(
+                f"/takes/{take_id}/chunk?frame={frame}",
+                content=take.samples[frame : frame + 48000].tobytes(),
+            ).status_code
+            == 204
         )
     assert "Takes that were cut off" in visitor.get("/").text
-    assert visitor.post("/takes", json=begin, htmx=False).json()["take"] == take_id, "begun again after a lost answer it is the same take"
+    assert visitor.post("/takes", json=begin, htmx=False).json()["take"] == take_id, (
+        "begun again after a lost answer it is the same take"
+    )
     whole = {"underruns": 0, "spans": [[0, take.samples.size + 10]]}
     early = visitor.post(f"/takes/{take_id}/finish", json=whole, htmx=False)
-    assert early.status_code == 409 and early.json()["missing"] == [[take.samples.size, take.samples.size + 10]]
+    assert early.status_code == 409 and early.json()["missing"] == [
+        [take.samples.size, take.samples.size + 10]
+    ]
     whole["spans"] = [[0, take.samples.size]]
     for _ in range(2):
-        assert visitor.post(f"/takes/{take_id}/finish", json=whole, htmx=False).status_code == 200, "an answer that got lost is given again"
+        assert (
+            visitor.post(f"/takes/{take_id}/finish", json=whole, htmx=False).status_code == 200
+        ), "an answer that got lost is given again"
     work_once()
     assert "verdict" in visitor.get(f"/takes/{take_id}/outcome").text
-    assert visitor.post(f"/takes/{take_id}/chunk?frame=0", content=b"\0" * 8, htmx=False).status_code == 409
+    assert (
+        visitor.post(f"/takes/{take_id}/chunk?frame=0", content=b"\0" * 8, htmx=False).status_code
+        == 409
+    )
     assert visitor.post(f"/takes/{take_id}/discard", htmx=False).status_code == 409
-    dropped = visitor.post("/takes", json=begin | {"key": "another-take"}, htmx=False).json()["take"]
+    dropped = visitor.post("/takes", json=begin | {"key": "another-take"}, htmx=False).json()[
+        "take"
+    ]
     assert visitor.post(f"/takes/{dropped}/finish", json={}, htmx=False).status_code == 422
     assert visitor.post(f"/takes/{dropped}/discard", htmx=False).status_code == 204
     with database.session() as session:
-        assert [line.take.id for line in takes.take_lines(session, players.local_player(session))] == [take_id]
+        assert [
+            line.take.id for line in takes.take_lines(session, players.local_player(session))
+        ] == [take_id]
 
 
 @pytest.mark.parametrize(
@@ -227,9 +310,23 @@ def test_a_take_comes_in_by_chunks_and_is_finished_or_dropped(visitor: Browser, 
         {"age_s": float("inf")},
     ],
 )
-def test_nonsense_at_a_takes_beginning_is_refused(visitor: Browser, riff_id: int, change: dict[str, object]) -> None:
-    sent = json.dumps({"key": "one-of-mine", "revision": 1, "tempo": 108, "rounds": 1, "start_frame": 0, "rate": 48000} | change)
-    answer = visitor.post("/takes", content=sent, headers={"content-type": "application/json"}, htmx=False)
+def test_nonsense_at_a_takes_beginning_is_refused(
+    visitor: Browser, riff_id: int, change: dict[str, object]
+) -> None:
+    sent = json.dumps(
+        {
+            "key": "one-of-mine",
+            "revision": 1,
+            "tempo": 108,
+            "rounds": 1,
+            "start_frame": 0,
+            "rate": 48000,
+        }
+        | change
+    )
+    answer = visitor.post(
+        "/takes", content=sent, headers={"content-type": "application/json"}, htmx=False
+    )
     assert answer.status_code in (404, 422) and answer.json()["problem"] and count("take") == 0
 
 

@@ -1,4 +1,6 @@
-"""Views: numbers become words, the play screen's plan carries what the script needs, lists and states speak plainly."""
+"""Views: numbers become words, the play screen's plan carries what the script needs, lists and
+states speak plainly.
+"""
 
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
@@ -57,7 +59,8 @@ def test_a_reading_in_words_names_what_was_not_measured() -> None:
         3: {"heard_articulation": Verdict.UNSURE},
     }
     reading = replace(
-        heard(riff, hits=changes), cautions=[Caution(code="dropouts", text="Damaged."), Caution(code="few_hits", text="Few.")]
+        heard(riff, hits=changes),
+        cautions=[Caution(code="dropouts", text="Damaged."), Caution(code="few_hits", text="Few.")],
     )
     view = reading_view(a_take(), revision(), reading)
     first, missed, rang, unsure = view.hits
@@ -65,14 +68,26 @@ def test_a_reading_in_words_names_what_was_not_measured() -> None:
     assert (missed.heard, missed.deviation, missed.ring, missed.chances) == ("missed", "", "", "")
     assert rang.odd and rang.heard == "open" and unsure.heard == "unsure" and not unsure.odd
     figures = dict(view.figures)
-    assert figures["bias"] == "not known" and figures["spread"] == "not measured" and "swing" not in figures
+    assert (
+        figures["bias"] == "not known"
+        and figures["spread"] == "not measured"
+        and "swing" not in figures
+    )
     assert [(c.text, c.grave) for c in view.cautions] == [("Damaged.", True), ("Few.", False)]
     assert "take 4 · recorded here · 120 bpm" in view.meta and "latency not measured" in view.meta
 
 
 def test_bias_and_swing_are_shown_where_they_are_known() -> None:
     riff = expanded("| 6:2 o o M x |")
-    summary = Summary(matched=4, missed=0, extra=0, unsure=0, bias_ms=-6.4, swing_ratio=1.82, swing_interval=(1.7, 1.94))
+    summary = Summary(
+        matched=4,
+        missed=0,
+        extra=0,
+        unsure=0,
+        bias_ms=-6.4,
+        swing_ratio=1.82,
+        swing_interval=(1.7, 1.94),
+    )
     reading = replace(heard(riff), summary=summary, bias_judged=True, delay_ms=11.0)
     figures = dict(reading_view(a_take(delay_ms=11.0), revision(), reading).figures)
     assert figures["bias"] == "-6 ms" and figures["swing"] == "1.82 (1.70 to 1.94)"
@@ -80,14 +95,34 @@ def test_bias_and_swing_are_shown_where_they_are_known() -> None:
 
 @pytest.mark.parametrize(
     ("age", "words"),
-    [(10, "just now"), (1200, "20 minutes ago"), (7200, "2 hours ago"), (90_000, "yesterday"), (400_000, "4 days ago")],
+    [
+        (10, "just now"),
+        (1200, "20 minutes ago"),
+        (7200, "2 hours ago"),
+        (90_000, "yesterday"),
+        (400_000, "4 days ago"),
+    ],
 )
 def test_takes_in_a_list_say_when_and_what(age: int, words: str) -> None:
     take = a_take(created_at=NOW - timedelta(seconds=age))
-    line = take_line(TakeLine(take=take, title="Ballast", verdict="2 hits are missing.", clean=3, judged=4), NOW)
-    assert (line.when, line.words, line.clean, line.size) == (words, "2 hits are missing.", "3 of 4 clean", "1.5 MB")
+    line = take_line(
+        TakeLine(take=take, title="Ballast", verdict="2 hits are missing.", clean=3, judged=4), NOW
+    )
+    assert (line.when, line.words, line.clean, line.size) == (
+        words,
+        "2 hits are missing.",
+        "3 of 4 clean",
+        "1.5 MB",
+    )
     failed = take_line(
-        TakeLine(take=replace(take, state=TakeState.FAILED, problem="Cut it."), title="B", verdict=None, clean=None, judged=None), NOW
+        TakeLine(
+            take=replace(take, state=TakeState.FAILED, problem="Cut it."),
+            title="B",
+            verdict=None,
+            clean=None,
+            judged=None,
+        ),
+        NOW,
     )
     assert failed.words == "Cut it." and failed.clean == ""
 
@@ -96,38 +131,67 @@ def test_every_state_has_words_and_only_a_failed_take_offers_another_reading() -
     views = {state: status_view(a_take(state=state)) for state in TakeState}
     assert all(view.words for view in views.values())
     assert [state for state, view in views.items() if view.failed] == [TakeState.FAILED]
-    assert [state for state, view in views.items() if view.keep_asking] == [TakeState.QUEUED, TakeState.READING]
+    assert [state for state, view in views.items() if view.keep_asking] == [
+        TakeState.QUEUED,
+        TakeState.READING,
+    ]
 
 
 def test_a_page_asks_ever_more_rarely_and_then_offers_a_way_out() -> None:
-    waits = [status_view(a_take(state=TakeState.READING), asked).ask_again_ms for asked in range(40)]
+    waits = [
+        status_view(a_take(state=TakeState.READING), asked).ask_again_ms for asked in range(40)
+    ]
     assert waits[0] <= 250 and waits == sorted(waits) and waits[-1] == 5000
     slow = [status_view(a_take(state=TakeState.READING), asked).slow for asked in (0, 40)]
-    assert slow == [False, True] and sum(waits[:16]) > 15_000 and not status_view(a_take(state=TakeState.READ), 99).slow
+    assert (
+        slow == [False, True]
+        and sum(waits[:16]) > 15_000
+        and not status_view(a_take(state=TakeState.READ), 99).slow
+    )
 
 
 @pytest.mark.parametrize(
     ("count", "page", "words", "before", "after"),
-    [(0, 1, "", None, None), (50, 1, "", None, None), (51, 9, "51 to 51 of 51", 1, None), (120, 2, "51 to 100 of 120", 1, 3)],
+    [
+        (0, 1, "", None, None),
+        (50, 1, "", None, None),
+        (51, 9, "51 to 51 of 51", 1, None),
+        (120, 2, "51 to 100 of 120", 1, 3),
+    ],
 )
-def test_long_lists_have_a_way_on_and_back(count: int, page: int, words: str, before: int | None, after: int | None) -> None:
+def test_long_lists_have_a_way_on_and_back(
+    count: int, page: int, words: str, before: int | None, after: int | None
+) -> None:
     paging = pages(count=count, page=page, size=50, query={"q": "a&b", "state": ""})
     assert paging.words == words
-    assert (paging.before, paging.after) == tuple(None if n is None else f"?q=a%26b&page={n}" for n in (before, after))
+    assert (paging.before, paging.after) == tuple(
+        None if n is None else f"?q=a%26b&page={n}" for n in (before, after)
+    )
 
 
 def test_the_play_screens_plan_holds_clicks_bars_and_eye_cues() -> None:
     view = play_view(revision(riff_texts()["8-nine-locks-down"]))
     plan = view.plan
-    assert plan["tempo"] == 120 and plan["round"] == 28.0 and plan["countBar"] == 2.0 and len(plan["clicks"]) == 56  # type: ignore[arg-type]
+    assert (
+        plan["tempo"] == 120
+        and plan["round"] == 28.0
+        and plan["countBar"] == 2.0
+        and len(plan["clicks"]) == 56
+    )  # type: ignore[arg-type]
     assert plan["count"] == [[0.0, True], [0.5, False], [1.0, False], [1.5, False]]
     bars = {bar["number"]: bar for bar in plan["bars"]}  # type: ignore[attr-defined]
-    assert bars[1]["cue"] == "look: fret 7" and bars[3]["cue"] == "look: fret 9" and bars[4]["end"] == 8.0
+    assert (
+        bars[1]["cue"] == "look: fret 7"
+        and bars[3]["cue"] == "look: fret 9"
+        and bars[4]["end"] == 8.0
+    )
     assert len(view.bars) == 14 and view.facts == "14 bars, 108 hits, straight"
 
 
 def test_a_pickup_is_shown_before_bar_one_and_counted_in() -> None:
-    view = play_view(revision("title: T\ntempo: 60\nmeter: 3/4\n[pickup]\n| 1/4: 6:2 o |\n[A]\n| 6:2 o o o |\n"))
+    view = play_view(
+        revision("title: T\ntempo: 60\nmeter: 3/4\n[pickup]\n| 1/4: 6:2 o |\n[A]\n| 6:2 o o o |\n")
+    )
     assert view.plan["begin"] == -1.0 and [bar["number"] for bar in view.plan["bars"]] == [0, 1]  # type: ignore[attr-defined]
     assert len(view.plan["count"]) == 3 and view.facts.startswith("1 bars")  # type: ignore[arg-type]
 
@@ -141,18 +205,38 @@ def test_a_text_page_shows_a_strip_or_the_line_with_a_pointer() -> None:
         parse_riff(text)
     error = preview_error(text, caught.value).error
     assert error is not None
-    assert (error.line, error.excerpt, error.pointer) == (4, "| 6:2 q |", "      ^") and "'q'" in error.message
+    assert (error.line, error.excerpt, error.pointer) == (
+        4,
+        "| 6:2 q |",
+        "      ^",
+    ) and "'q'" in error.message
 
 
 def test_today_arms_a_riff_and_keeps_cut_takes_apart(session: Session) -> None:
     player = players.local_player(session)
     assert armed_view(session, player) is None
     made = riffs.add_riff(session, player, parse_riff(TEXT), TEXT)
-    new = NewTake(riff_id=made.riff_id, revision_id=made.id, source="recorded", tempo_bpm=Decimal(120), rounds=1)
-    cut, waiting = (takes.add_take(session, player, new, state) for state in (TakeState.RECORDING, TakeState.QUEUED))
-    lines = [takes.take_lines(session, player, states=(state,)) for state in (TakeState.RECORDING, TakeState.QUEUED)]
+    new = NewTake(
+        riff_id=made.riff_id,
+        revision_id=made.id,
+        source="recorded",
+        tempo_bpm=Decimal(120),
+        rounds=1,
+    )
+    cut, waiting = (
+        takes.add_take(session, player, new, state)
+        for state in (TakeState.RECORDING, TakeState.QUEUED)
+    )
+    lines = [
+        takes.take_lines(session, player, states=(state,))
+        for state in (TakeState.RECORDING, TakeState.QUEUED)
+    ]
     view = today_view(armed_view(session, player), lines[0], 4, lines[1])
-    assert view.armed is not None and view.armed.title == "Ballast" and view.armed.reason == "not played yet"
+    assert (
+        view.armed is not None
+        and view.armed.title == "Ballast"
+        and view.armed.reason == "not played yet"
+    )
     assert (
         [line.take_id for line in view.unfinished] == [cut.id]
         and [line.take_id for line in view.latest] == [waiting.id]

@@ -1,6 +1,8 @@
-"""Backup and restore: the database holds the whole state, so one dump is all. Uses PostgreSQL's own tools.
+"""Backup and restore: the database holds the whole state, so one dump is all. Uses PostgreSQL's own
+tools.
 
-The signing secret stays out of it: a restored installation makes its own, and every browser is a new one there.
+The signing secret stays out of it: a restored installation makes its own, and every browser is a
+new one there.
 """
 
 import contextlib
@@ -24,17 +26,25 @@ LOOK_S = 0.5
 
 
 def write_backup(file: Path, progress: Callable[[int], None] = lambda _: None) -> int:
-    """Dumps the database into a file that only its owner may read, reads it through once, and gives its size.
+    """Dumps the database into a file that only its owner may read, reads it through once, and gives
+    its size.
 
-    A half-written file never stands under the name asked for. `progress` is told the bytes written so far. Raises Trouble.
+    A half-written file never stands under the name asked for. `progress` is told the bytes written
+    so far. Raises Trouble.
     """
     part = file.with_name(file.name + ".part")
     try:
         _begin(part)  # before anything is dumped: what cannot be written is known at once
         _tool(
-            "pg_dump", "--format=custom", "--no-owner", "--no-privileges", f"--exclude-table-data={LEFT_OUT}", f"--file={part}",
-            f"--dbname={_address()}", while_running=lambda: progress(part.stat().st_size),
-        )  # fmt: skip
+            "pg_dump",
+            "--format=custom",
+            "--no-owner",
+            "--no-privileges",
+            f"--exclude-table-data={LEFT_OUT}",
+            f"--file={part}",
+            f"--dbname={_address()}",
+            while_running=lambda: progress(part.stat().st_size),
+        )
         _tool("pg_restore", "--file=/dev/null", str(part))
         part.replace(file)
         return file.stat().st_size
@@ -52,11 +62,15 @@ def _begin(part: Path) -> None:
 
 
 def restore_backup(file: Path) -> None:
-    """Brings a backup into an empty database, whole or not at all, then migrates it to this version's tables."""
+    """Brings a backup into an empty database, whole or not at all, then migrates it to this
+    version's tables.
+    """
     try:
         with file.open("rb") as opened:
             if opened.read(5) != MARK:
-                raise Trouble(f"{file} is no backup of Thrumble: give a file that 'thrumble backup' wrote")
+                raise Trouble(
+                    f"{file} is no backup of Thrumble: give a file that 'thrumble backup' wrote"
+                )
     except OSError as error:
         raise Trouble(f"{file} cannot be read: {error.strerror}") from None
     try:
@@ -64,25 +78,50 @@ def restore_backup(file: Path) -> None:
     except sa.exc.OperationalError:
         raise Trouble("the database does not answer: start it with scripts/pg.sh start") from None
     if not empty:
-        raise Trouble("this installation is not empty: restore into a new one (an empty database), so that nothing is overwritten")
-    _tool("pg_restore", "--no-owner", "--no-privileges", "--single-transaction", "--exit-on-error", f"--dbname={_address()}", str(file))
+        raise Trouble(
+            "this installation is not empty: restore into a new one (an empty database), so that "
+            "nothing is overwritten"
+        )
+    _tool(
+        "pg_restore",
+        "--no-owner",
+        "--no-privileges",
+        "--single-transaction",
+        "--exit-on-error",
+        f"--dbname={_address()}",
+        str(file),
+    )
     database.migrate()
 
 
 def _address() -> str:
-    """The database's address without its password, which goes by the environment so that no list of processes shows it."""
+    """The database's address without its password, which goes by the environment so that no list of
+    processes shows it.
+    """
     url = sa.make_url(conninfo())
-    return sa.URL.create(url.drivername, url.username, host=url.host, port=url.port, database=url.database).render_as_string()
+    return sa.URL.create(
+        url.drivername, url.username, host=url.host, port=url.port, database=url.database
+    ).render_as_string()
 
 
 def _tool(name: str, *arguments: str, while_running: Callable[[], None] = lambda: None) -> None:
-    newest = sorted(glob.glob(f"/usr/lib/postgresql/*/bin/{name}"), key=lambda path: float(path.split("/")[4]))
+    newest = sorted(
+        glob.glob(f"/usr/lib/postgresql/*/bin/{name}"), key=lambda path: float(path.split("/")[4])
+    )
     path = newest[-1] if newest else shutil.which(name)
     if path is None:
-        raise Trouble(f"{name} is missing: install PostgreSQL's client programs (apt-get install postgresql-client)")
-    environment = {**os.environ, "PGPASSWORD": sa.make_url(conninfo()).password or "", "PGCONNECT_TIMEOUT": "5"}
+        raise Trouble(
+            f"{name} is missing: install PostgreSQL's client programs (apt-get install postgresql-client)"
+        )
+    environment = {
+        **os.environ,
+        "PGPASSWORD": sa.make_url(conninfo()).password or "",
+        "PGCONNECT_TIMEOUT": "5",
+    }
     with tempfile.TemporaryFile("w+") as said:
-        process = subprocess.Popen([path, *arguments], env=environment, stdout=subprocess.DEVNULL, stderr=said)
+        process = subprocess.Popen(
+            [path, *arguments], env=environment, stdout=subprocess.DEVNULL, stderr=said
+        )
         try:
             while process.poll() is None:
                 with contextlib.suppress(subprocess.TimeoutExpired):

@@ -13,7 +13,10 @@ from thrumble.settings import local_folder, settings
 
 log = structlog.get_logger()
 EVERY = timedelta(hours=24)
-LOOK_S, FIRST_S = 900.0, 300.0  # looked at every quarter of an hour; not in the first minutes, when a player wants to begin
+LOOK_S, FIRST_S = (
+    900.0,
+    300.0,
+)  # looked at every quarter of an hour; not in the first minutes, when a player wants to begin
 OFF = "off"
 PATTERN = "thrumble-*.dump"
 
@@ -46,7 +49,9 @@ def last_copy() -> Copy | None:
 
 
 def copy_if_due(now: datetime) -> Path | None:
-    """Writes a copy where the last one is a day old, and removes the oldest beyond those that are kept. Raises Trouble."""
+    """Writes a copy where the last one is a day old, and removes the oldest beyond those that are
+    kept. Raises Trouble.
+    """
     folder, newest = copies_folder(), last_copy()
     if folder is None or (newest and now - newest.made_at < EVERY):
         return None

@@ -1,4 +1,6 @@
-"""Fills an empty installation with the sample scenario: riffs as text, takes by the simulated guitarist, readings by the real ear."""
+"""Fills an empty installation with the sample scenario: riffs as text, takes by the simulated
+guitarist, readings by the real ear.
+"""
 
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
@@ -15,7 +17,18 @@ from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
-from thrumble.demo import CHAIN, EXAMPLES, GUITAR_SEED, RIG, TAKES, TONES, DemoTake, guitar, riff_texts, setup_of
+from thrumble.demo import (
+    CHAIN,
+    EXAMPLES,
+    GUITAR_SEED,
+    RIG,
+    TAKES,
+    TONES,
+    DemoTake,
+    guitar,
+    riff_texts,
+    setup_of,
+)
 from thrumble.formats.audio import write_flac
 from thrumble.store import database, players, riffs, rigs, takes
 from thrumble.store.riffs import Revision
@@ -25,7 +38,9 @@ DONE = "demo filled"
 
 
 def fill_demo(say: Callable[[str], None]) -> None:
-    """Once per installation, and only where there is no riff yet. `say` is told each step. A fill that was cut off goes on where it stood."""
+    """Once per installation, and only where there is no riff yet. `say` is told each step. A fill
+    that was cut off goes on where it stood.
+    """
     with database.session() as session:
         player_id = players.local_player(session)
         if players.is_marked(session, DONE):
@@ -36,42 +51,65 @@ def fill_demo(say: Callable[[str], None]) -> None:
         if any(title not in {riff.title for riff, _ in texts.values()} for title in known):
             players.mark(session, DONE)  # the player has begun on their own
             return
-        revisions = {name: known.get(riff.title) or riffs.add_riff(session, player_id, riff, text) for name, (riff, text) in texts.items()}
+        revisions = {
+            name: known.get(riff.title) or riffs.add_riff(session, player_id, riff, text)
+            for name, (riff, text) in texts.items()
+        }
         there = sum(s.takes for s in standings)
         tones = _rig(session, player_id)
     say(f"demo: {len(texts)} riffs of the boat lift trio written")
     for number, take in enumerate(TAKES[there:], there + 1):
-        say(f"demo: take {number} of {len(TAKES)}, {revisions[take.riff].riff.title}, played and read")
+        say(
+            f"demo: take {number} of {len(TAKES)}, {revisions[take.riff].riff.title}, played and read"
+        )
         _play(player_id, revisions[take.riff], take, tones[take.tone])
     with database.session() as session:
         players.mark(session, DONE)
 
 
 def _rig(session: Session, player_id: int) -> dict[Tone, rigs.Tone]:
-    """The trio's rig with its tones; examples of the one that is played most, by the simulated guitarist. Made once."""
+    """The trio's rig with its tones; examples of the one that is played most, by the simulated
+    guitarist. Made once.
+    """
     known = {tone.name: tone for tone in rigs.tones_of(session, player_id)}
     if known:
         return {tone: known[name] for tone, name in TONES.items()}
-    rig = rigs.add_rig(session, player_id, rigs.NewRig(name=RIG, tuning=STANDARD_TUNING, chain=CHAIN))
-    made = {tone: rigs.add_tone(session, player_id, rig.id, name, tone.value.replace("-", " ")) for tone, name in TONES.items()}
+    rig = rigs.add_rig(
+        session, player_id, rigs.NewRig(name=RIG, tuning=STANDARD_TUNING, chain=CHAIN)
+    )
+    made = {
+        tone: rigs.add_tone(session, player_id, rig.id, name, tone.value.replace("-", " "))
+        for tone, name in TONES.items()
+    }
     rng, setup = np.random.default_rng(GUITAR_SEED), setup_of(Tone.CRUNCH)
     played = guitar(setup, rng)
     for kind, (articulation, depth, count) in EXAMPLES.items():
         for k in range(count):
             midi = [40.0, 47.0] if k % 2 else [45.0]
             sound = strike(played, setup, articulation, depth=depth, midi=midi, rng=rng)
-            keep_example(session, player_id, made[Tone.CRUNCH].id, kind=kind, samples=sound, rate_hz=48000)
+            keep_example(
+                session, player_id, made[Tone.CRUNCH].id, kind=kind, samples=sound, rate_hz=48000
+            )
     return made
 
 
 def _play(player_id: int, revision: Revision, take: DemoTake, tone: rigs.Tone) -> None:
-    performance = perform(revision.riff, seed=take.seed, flaws=take.flaws, setup=setup_of(take.tone), guitar=guitar)
+    performance = perform(
+        revision.riff, seed=take.seed, flaws=take.flaws, setup=setup_of(take.tone), guitar=guitar
+    )
     data, beyond = write_flac(performance.samples, performance.rate_hz)
     new = NewTake(
-        riff_id=revision.riff_id, revision_id=revision.id, source="simulated", tempo_bpm=Decimal(str(performance.tempo_bpm)), rounds=1,
-        start_frame=round(performance.start_s * performance.rate_hz), rate_hz=performance.rate_hz, created_at=datetime.now(UTC) - timedelta(days=take.days_ago),
-        rig_id=tone.rig_id, tone_id=tone.id,
-    )  # fmt: skip
+        riff_id=revision.riff_id,
+        revision_id=revision.id,
+        source="simulated",
+        tempo_bpm=Decimal(str(performance.tempo_bpm)),
+        rounds=1,
+        start_frame=round(performance.start_s * performance.rate_hz),
+        rate_hz=performance.rate_hz,
+        created_at=datetime.now(UTC) - timedelta(days=take.days_ago),
+        rig_id=tone.rig_id,
+        tone_id=tone.id,
+    )
     with database.session() as session:
         stored = takes.add_take(session, player_id, new, TakeState.QUEUED)
         takes.put_audio(session, player_id, stored.id, [data], beyond_full_scale=beyond)

@@ -1,4 +1,6 @@
-"""The way from files to a reading, without a store: the same road for the command line, the worker and the benchmarks."""
+"""The way from files to a reading, without a store: the same road for the command line, the worker
+and the benchmarks.
+"""
 
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_recording
@@ -15,7 +17,9 @@ def read_riff(data: bytes) -> Riff:
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
-        raise RiffError("a riff is text or JSON in UTF-8; this file is neither", place="file") from None
+        raise RiffError(
+            "a riff is text or JSON in UTF-8; this file is neither", place="file"
+        ) from None
     if not text.strip():
         raise RiffError("the riff is empty; write a title, a tempo and a section", place="file")
     return read_riff_json(text) if text.lstrip().startswith("{") else parse_riff(text)

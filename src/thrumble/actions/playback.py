@@ -1,4 +1,6 @@
-"""A take to listen to: any stored format as 16-bit WAV, with the click mixed in where it was due if wanted. Block by block, into a file."""
+"""A take to listen to: any stored format as 16-bit WAV, with the click mixed in where it was due if
+wanted. Block by block, into a file.
+"""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -17,18 +19,30 @@ CLICK_LEVEL = 0.5
 PEAK = 0.8
 
 
-def listening_copy(source: Path, target: Path, riff: Riff, reading: Reading | None, *, click: bool) -> None:
-    """Writes the take as a WAV that every browser plays and can jump about in. Without a reading's start the click is left out."""
+def listening_copy(
+    source: Path, target: Path, riff: Riff, reading: Reading | None, *, click: bool
+) -> None:
+    """Writes the take as a WAV that every browser plays and can jump about in. Without a reading's
+    start the click is left out.
+    """
     recording = read_audio(source)
     loudest = max((float(np.abs(mono).max(initial=0.0)) for mono in _mono(recording)), default=0.0)
     gain = PEAK / max(1e-6, loudest)
-    clicks = _Clicks(riff, reading, recording.rate_hz) if click and reading and reading.start_s is not None else None
-    with soundfile.SoundFile(target, "w", samplerate=recording.rate_hz, channels=1, format="WAV", subtype="PCM_16") as out:
+    clicks = (
+        _Clicks(riff, reading, recording.rate_hz)
+        if click and reading and reading.start_s is not None
+        else None
+    )
+    with soundfile.SoundFile(
+        target, "w", samplerate=recording.rate_hz, channels=1, format="WAV", subtype="PCM_16"
+    ) as out:
         at = 0
         for mono in _mono(recording):
             mixed = mono * np.float32(gain)
             if clicks:
-                mixed = mixed * np.float32(1 - CLICK_LEVEL / 2) + CLICK_LEVEL * clicks.between(at, at + mono.size)
+                mixed = mixed * np.float32(1 - CLICK_LEVEL / 2) + CLICK_LEVEL * clicks.between(
+                    at, at + mono.size
+                )
             out.write(np.clip(mixed, -1, 1))
             at += mono.size
 

@@ -1,4 +1,6 @@
-"""One rule that brings takes and jobs together again, whatever died in between: at every start, and every minute."""
+"""One rule that brings takes and jobs together again, whatever died in between: at every start, and
+every minute.
+"""
 
 import structlog
 
@@ -8,15 +10,15 @@ from thrumble.store import database, queue, takes
 
 log = structlog.get_logger()
 MOST_TRIES = 3
-SET_ASIDE = (
-    "Reading this take ended the reader three times, so it was set aside. The take is safe: read it again, or download it and report it."
-)
+SET_ASIDE = "Reading this take ended the reader three times, so it was set aside. The take is safe: read it again, or download it and report it."
 
 
 def reconcile(suspects: set[int]) -> set[int]:
-    """Takes back jobs of dead workers, and gives every take that waits without a job a new one. Gives the jobs to suspect next time.
+    """Takes back jobs of dead workers, and gives every take that waits without a job a new one.
+    Gives the jobs to suspect next time.
 
-    suspects : jobs that looked dead last time. Only one that looks so twice is taken back: a laptop that just woke up has silent workers, too.
+    suspects : jobs that looked dead last time. Only one that looks so twice is taken back: a laptop
+    that just woke up has silent workers, too.
     A take whose reading ended three workers is set aside with its reason.
     """
     with database.session() as session:
@@ -27,7 +29,9 @@ def reconcile(suspects: set[int]) -> set[int]:
         for idle in queue.idle_takes(session):
             if idle.tries >= MOST_TRIES:
                 log.warning("take set aside", take=idle.take_id)
-                takes.set_state(session, idle.player_id, idle.take_id, TakeState.FAILED, problem=SET_ASIDE)
+                takes.set_state(
+                    session, idle.player_id, idle.take_id, TakeState.FAILED, problem=SET_ASIDE
+                )
             else:
                 log.info("take queued again", take=idle.take_id)
                 takes.set_state(session, idle.player_id, idle.take_id, TakeState.QUEUED)

@@ -16,48 +16,98 @@ from thrumble.store import rigs, takes
 from thrumble.store.rigs import Example
 
 KINDS = {
-    "open": (Articulation.OPEN, None), "light": (Articulation.PALM, 0.25), "full": (Articulation.PALM, 0.6), "tight": (Articulation.PALM, 0.9),
+    "open": (Articulation.OPEN, None),
+    "light": (Articulation.PALM, 0.25),
+    "full": (Articulation.PALM, 0.6),
+    "tight": (Articulation.PALM, 0.9),
     "dead": (Articulation.DEAD, None),
-}  # fmt: skip
+}
 KIND_OF = {Articulation.OPEN: "open", Articulation.DEAD: "dead"}
-FINDER, CORRECTION = "finder", "correction"  # a corrected hit's depth is the ear's own word, and teaches nothing about depth
+FINDER, CORRECTION = (
+    "finder",
+    "correction",
+)  # a corrected hit's depth is the ear's own word, and teaches nothing about depth
 MOST_EXAMPLES = 60
 LIGHT_DEPTH, TIGHT_DEPTH = 0.4, 0.75  # a palm lighter or tighter than this is kept as such
 CUT_S, LEAD_S = 1.0, 0.08
 
 
 def keep_example(
-    session: Session, player_id: int, tone_id: int, *, kind: str, samples: np.ndarray, rate_hz: int, origin: str = "finder"
+    session: Session,
+    player_id: int,
+    tone_id: int,
+    *,
+    kind: str,
+    samples: np.ndarray,
+    rate_hz: int,
+    origin: str = "finder",
 ) -> Example:
-    """Keeps one hit as an example of a tone, once it has proved to hold a hit. Raises BadAudio, NotAllowed when there are enough."""
+    """Keeps one hit as an example of a tone, once it has proved to hold a hit. Raises BadAudio,
+    NotAllowed when there are enough.
+    """
     if kind not in KINDS:
         raise BadAudio(f"an example is one of {', '.join(KINDS)}; found {kind[:20]!r}")
     if len(rigs.examples_of(session, player_id, tone_id)) >= MOST_EXAMPLES:
-        raise NotAllowed(f"this tone has {MOST_EXAMPLES} examples, which is plenty: remove some first")
+        raise NotAllowed(
+            f"this tone has {MOST_EXAMPLES} examples, which is plenty: remove some first"
+        )
     hit = measure_single(samples, rate_hz)
     data, _ = write_flac(np.asarray(samples, dtype=np.float32), rate_hz)
-    return rigs.add_example(session, player_id, tone_id, kind=kind, data=data, rate_hz=rate_hz, depth=hit.depth, origin=origin)
+    return rigs.add_example(
+        session,
+        player_id,
+        tone_id,
+        kind=kind,
+        data=data,
+        rate_hz=rate_hz,
+        depth=hit.depth,
+        origin=origin,
+    )
 
 
 def profile_from(kept: list[tuple[str, str, bytes]]) -> Profile:
-    """What the player kept in a tone, as the ear uses it; nothing without examples. `kept`: kind, origin and sound of each."""
+    """What the player kept in a tone, as the ear uses it; nothing without examples. `kept`: kind,
+    origin and sound of each.
+    """
     examples = []
     for kind, origin, data in kept:
         sound = read_audio(data)
         articulation, depth = KINDS[kind]
         samples = np.asarray(sound.samples, dtype=np.float32).reshape(-1)
-        examples.append(Kept(samples=samples, rate_hz=sound.rate_hz, kind=articulation, depth=depth if origin == FINDER else None))
+        examples.append(
+            Kept(
+                samples=samples,
+                rate_hz=sound.rate_hz,
+                kind=articulation,
+                depth=depth if origin == FINDER else None,
+            )
+        )
     return profile_of(examples) if examples else NO_PROFILE
 
 
-def correct_hit(session: Session, player_id: int, take_id: int, *, index: int, round_: int, articulation: str, join: bool) -> None:
-    """Keeps the player's word on a hit; what was heard stays. With `join` its sound becomes an example of the take's tone.
+def correct_hit(
+    session: Session,
+    player_id: int,
+    take_id: int,
+    *,
+    index: int,
+    round_: int,
+    articulation: str,
+    join: bool,
+) -> None:
+    """Keeps the player's word on a hit; what was heard stays. With `join` its sound becomes an
+    example of the take's tone.
 
-    Raises NotFound where the reading has no such hit, NotAllowed where it was not played or the take has no tone to join.
+    Raises NotFound where the reading has no such hit, NotAllowed where it was not played or the
+    take has no tone to join.
     """
     take = takes.get_take(session, player_id, take_id)
     reading = takes.get_reading(session, player_id, take_id)
-    place = [k for k, h in enumerate(reading.hits) if (h.index, h.round) == (index, round_)] if reading else []
+    place = (
+        [k for k, h in enumerate(reading.hits) if (h.index, h.round) == (index, round_)]
+        if reading
+        else []
+    )
     if reading is None or not place:
         raise NotFound("this reading has no such hit")
     hit = reading.hits[place[0]]
@@ -69,32 +119,61 @@ def correct_hit(session: Session, player_id: int, take_id: int, *, index: int, r
     if join:
         if take.tone_id is None:
             raise NotAllowed(
-                "this take was played without a tone chosen: choose one on the Play screen before the next take, then hits can join it"
+                "this take was played without a tone chosen: choose one on the Play screen before "
+                "the next take, then hits can join it"
             )
-        after = [h.onset_s for h in reading.hits if h.onset_s is not None and h.onset_s > hit.onset_s]
+        after = [
+            h.onset_s for h in reading.hits if h.onset_s is not None and h.onset_s > hit.onset_s
+        ]
         samples, rate_hz = _cut(session, player_id, take_id, hit.onset_s, min(after, default=1e9))
         depth = hit.mute_depth if hit.mute_depth is not None else 0.6
-        name = KIND_OF.get(kind) or ("light" if depth < LIGHT_DEPTH else "tight" if depth > TIGHT_DEPTH else "full")
-        example_id = keep_example(session, player_id, take.tone_id, kind=name, samples=samples, rate_hz=rate_hz, origin=CORRECTION).id
+        name = KIND_OF.get(kind) or (
+            "light" if depth < LIGHT_DEPTH else "tight" if depth > TIGHT_DEPTH else "full"
+        )
+        example_id = keep_example(
+            session,
+            player_id,
+            take.tone_id,
+            kind=name,
+            samples=samples,
+            rate_hz=rate_hz,
+            origin=CORRECTION,
+        ).id
     heard = hit.heard_articulation.value if hit.heard_articulation else "unsure"
     rigs.put_correction(
-        session, player_id, take_id, index=index, round_=round_, articulation=kind.value, heard=heard, example_id=example_id
+        session,
+        player_id,
+        take_id,
+        index=index,
+        round_=round_,
+        articulation=kind.value,
+        heard=heard,
+        example_id=example_id,
     )
 
 
-def _cut(session: Session, player_id: int, take_id: int, onset_s: float, next_s: float) -> tuple[np.ndarray, int]:
+def _cut(
+    session: Session, player_id: int, take_id: int, onset_s: float, next_s: float
+) -> tuple[np.ndarray, int]:
     """A hit's own sound out of its take, faded in before it and out before the next."""
     with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
         path = Path(folder) / "take"
         fetch(session, player_id, take_id, path)
         sound = read_audio(path)
         rate = sound.rate_hz
-        begin, end = max(0, int((onset_s - LEAD_S) * rate)), int(min(onset_s + CUT_S, next_s - 0.005) * rate)
+        begin, end = (
+            max(0, int((onset_s - LEAD_S) * rate)),
+            int(min(onset_s + CUT_S, next_s - 0.005) * rate),
+        )
         parts, at = [], 0
         for block in sound.blocks():
-            parts.append(block[max(0, begin - at) : max(0, end - at)].mean(axis=1, dtype=np.float32))
+            parts.append(
+                block[max(0, begin - at) : max(0, end - at)].mean(axis=1, dtype=np.float32)
+            )
             at += block.shape[0]
     piece = np.concatenate(parts)
     fade = min(piece.size, int(0.04 * rate))
-    piece[:fade] *= np.linspace(0, 1, fade, dtype=np.float32) ** 3  # the hit before is not part of this one
+    piece[:fade] *= (
+        np.linspace(0, 1, fade, dtype=np.float32) ** 3
+    )  # the hit before is not part of this one
     return piece, rate

@@ -1,4 +1,6 @@
-"""A take's sound between the database and a file: chunks become one FLAC file, parts become a file to decode or to send. Bounded memory throughout."""
+"""A take's sound between the database and a file: chunks become one FLAC file, parts become a file
+to decode or to send. Bounded memory throughout.
+"""
 
 import tempfile
 from collections.abc import Callable, Iterator
@@ -36,7 +38,9 @@ def fetch(session: Session, player_id: int, take_id: int, path: Path) -> None:
 
 
 def missing_spans(have: Spans, wanted: Spans) -> Spans:
-    """The frames that are wanted and have not come in, in order; spans are first and behind-last frame."""
+    """The frames that are wanted and have not come in, in order; spans are first and behind-last
+    frame.
+    """
     missing: Spans = []
     for first, end in sorted(wanted):
         at = first
@@ -54,24 +58,37 @@ def missing_spans(have: Spans, wanted: Spans) -> Spans:
 
 
 def put_together(session: Session, take: Take) -> None:
-    """Makes one FLAC file of the chunks that a recording came in, and notes what was lost on the way. Raises BadAudio where nothing came in."""
+    """Makes one FLAC file of the chunks that a recording came in, and notes what was lost on the
+    way. Raises BadAudio where nothing came in.
+    """
     spans = takes.chunk_spans(session, take.player_id, take.id)
     rate_hz = take.rate_hz or 48000
     if not spans:
         raise BadAudio("no sound of this take arrived: discard it and play again")
     if max(end for _, end in spans) - spans[0][0] > MAX_S * rate_hz:
-        raise BadAudio("this take's frames lie too far apart to be one recording: discard it and play again")
+        raise BadAudio(
+            "this take's frames lie too far apart to be one recording: discard it and play again"
+        )
     joined = Joined(spans, lambda frame: takes.get_chunk(session, take.player_id, take.id, frame))
     with tempfile.TemporaryFile() as file:
         beyond = encode_flac(joined, rate_hz, file)
         report: dict[str, Any] = {**RecorderReport().noted(), **(take.recorder or {})}
         report["gap_frames"] = max(report["gap_frames"], joined.gap_frames)
         report["zero_runs"] = joined.zero_runs
-        takes.put_audio(session, take.player_id, take.id, parts_of(file), beyond_full_scale=beyond, recorder=report)
+        takes.put_audio(
+            session,
+            take.player_id,
+            take.id,
+            parts_of(file),
+            beyond_full_scale=beyond,
+            recorder=report,
+        )
 
 
 class Joined:
-    """A recording from pieces placed by their frames, the first at its start. What is missing is silence, and counted."""
+    """A recording from pieces placed by their frames, the first at its start. What is missing is
+    silence, and counted.
+    """
 
     def __init__(self, spans: Spans, load: Callable[[int], bytes]) -> None:
         self._spans, self._load = spans, load
@@ -87,7 +104,9 @@ class Joined:
                 yield self._watched(np.zeros(step, dtype=np.float32))
                 at += step
             if end > at:
-                samples = np.nan_to_num(np.frombuffer(self._load(first), dtype="<f4"), posinf=0.0, neginf=0.0)
+                samples = np.nan_to_num(
+                    np.frombuffer(self._load(first), dtype="<f4"), posinf=0.0, neginf=0.0
+                )
                 yield self._watched(samples[at - first :])
                 at = end
 
@@ -112,6 +131,12 @@ def zero_runs(samples: NDArray[np.float32]) -> int:
     count = 0
     for start, end in zip(starts, ends, strict=True):
         before, after = samples[max(0, start - 64) : start], samples[end : end + 64]
-        if end - start >= ZERO_RUN and before.size and after.size and np.abs(before).max() > SOUND and np.abs(after).max() > SOUND:
+        if (
+            end - start >= ZERO_RUN
+            and before.size
+            and after.size
+            and np.abs(before).max() > SOUND
+            and np.abs(after).max() > SOUND
+        ):
             count += 1
     return count

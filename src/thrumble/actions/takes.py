@@ -36,15 +36,21 @@ OUTAGE_S = 60.0
 
 
 def begin_take(session: Session, player_id: int, new: NewTake) -> Take:
-    """A take whose sound will come in chunks. Begun again under the same key, it is the same take. Raises NoSpace."""
-    if new.client_key is not None and (known := takes.take_by_key(session, player_id, new.client_key)):
+    """A take whose sound will come in chunks. Begun again under the same key, it is the same take.
+    Raises NoSpace.
+    """
+    if new.client_key is not None and (
+        known := takes.take_by_key(session, player_id, new.client_key)
+    ):
         return known
     check_room(session)
     return takes.add_take(session, player_id, new, TakeState.RECORDING)
 
 
 def keep_chunk(session: Session, player_id: int, take_id: int, frame: int, data: bytes) -> None:
-    """Keeps sound of a take that is being recorded. Raises NotAllowed once it is finished, BadAudio beyond ten minutes."""
+    """Keeps sound of a take that is being recorded. Raises NotAllowed once it is finished, BadAudio
+    beyond ten minutes.
+    """
     take = takes.get_take(session, player_id, take_id, lock=True)
     if take.state is not TakeState.RECORDING:
         raise NotAllowed("this take is finished: begin a new one")
@@ -53,10 +59,18 @@ def keep_chunk(session: Session, player_id: int, take_id: int, frame: int, data:
     takes.add_chunk(session, player_id, take_id, frame, data)
 
 
-def finish_take(session: Session, player_id: int, take_id: int, report: RecorderReport, wanted: Spans | None = None) -> tuple[Take, Spans]:
-    """Asks for a recording's reading. Gives the take, and the frames that have not come in yet: with any of them missing nothing is done.
+def finish_take(
+    session: Session,
+    player_id: int,
+    take_id: int,
+    report: RecorderReport,
+    wanted: Spans | None = None,
+) -> tuple[Take, Spans]:
+    """Asks for a recording's reading. Gives the take, and the frames that have not come in yet:
+    with any of them missing nothing is done.
 
-    wanted : the frames that were recorded; None takes what is there, as for a take whose tab was closed.
+    wanted : the frames that were recorded; None takes what is there, as for a take whose tab was
+    closed.
     A take that is finished already stays as it is. Raises BadAudio where no sound came in.
     """
     take = takes.get_take(session, player_id, take_id, lock=True)
@@ -82,7 +96,9 @@ def discard_take(session: Session, player_id: int, take_id: int) -> None:
 
 
 def submit_upload(session: Session, player_id: int, new: NewTake, file: BinaryIO) -> Take:
-    """Stores a file as it came and asks for its reading; whether it is sound, the worker finds out. Raises NoSpace."""
+    """Stores a file as it came and asks for its reading; whether it is sound, the worker finds out.
+    Raises NoSpace.
+    """
     check_room(session)
     take = takes.add_take(session, player_id, new, TakeState.QUEUED)
     takes.put_audio(session, player_id, take.id, parts_of(file))
@@ -91,7 +107,9 @@ def submit_upload(session: Session, player_id: int, new: NewTake, file: BinaryIO
 
 
 def read_again(session: Session, player_id: int, take_id: int) -> Take:
-    """Asks for a take's reading once more; one that waits already goes on waiting, and gets a job if it had lost its own."""
+    """Asks for a take's reading once more; one that waits already goes on waiting, and gets a job
+    if it had lost its own.
+    """
     take = takes.get_take(session, player_id, take_id, lock=True)
     takes.forget_tries(session, player_id, take_id)
     if take.state is not TakeState.READING:
@@ -108,9 +126,11 @@ def read_all_again(session: Session, player_id: int) -> int:
 
 
 def read_stored_take(take_id: int) -> None:
-    """The worker's task: hears a take from its stored sound and keeps the reading. A take deleted meanwhile is no error.
+    """The worker's task: hears a take from its stored sound and keeps the reading. A take deleted
+    meanwhile is no error.
 
-    No transaction is open while the ear computes. Where the database goes away meanwhile, what was heard waits for it.
+    No transaction is open while the ear computes. Where the database goes away meanwhile, what was
+    heard waits for it.
     """
     with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
         path = Path(folder) / "take"
@@ -163,7 +183,9 @@ def _take_up(take_id: int, path: Path) -> _Work:
         return _Work(
             take=take,
             riff=riffs.get_revision(session, player_id, take.revision_id).riff,
-            examples=[] if take.tone_id is None else rigs.example_sounds(session, player_id, take.tone_id),
+            examples=[]
+            if take.tone_id is None
+            else rigs.example_sounds(session, player_id, take.tone_id),
             before=takes.older_reading(session, player_id, take_id, ENGINE),
         )
 
@@ -210,18 +232,24 @@ def _keep(work: _Work, kept: _Kept) -> None:
         )
         if take.rounds is None:
             tempo = Decimal(str(kept.expanded.tempo_bpm))
-            takes.set_timing(session, take.player_id, take.id, tempo_bpm=tempo, rounds=kept.reading.rounds)
+            takes.set_timing(
+                session, take.player_id, take.id, tempo_bpm=tempo, rounds=kept.reading.rounds
+            )
         takes.set_state(session, take.player_id, take.id, TakeState.READ)
 
 
 def fail_take(take_id: int, problem: str) -> None:
     """Marks a take as not read, with the reason, whatever happened to it before."""
     with database.session() as session:
-        takes.set_state(session, takes.owner_of(session, take_id), take_id, TakeState.FAILED, problem=problem)
+        takes.set_state(
+            session, takes.owner_of(session, take_id), take_id, TakeState.FAILED, problem=problem
+        )
 
 
 def patiently(step: Callable[[], T]) -> T:
-    """Does a step in the database, again and again while the database is away, for as long as an outage may reasonably last."""
+    """Does a step in the database, again and again while the database is away, for as long as an
+    outage may reasonably last.
+    """
     until = time.monotonic() + OUTAGE_S
     wait_s = 0.2
     while True:

@@ -25,7 +25,9 @@ class ThrumbleError(Exception):
 
 @dataclass
 class RiffError(ThrumbleError):
-    """A riff that cannot be read. `line` and `column` count from 1 in text; `place` names section, bar, hit and field elsewhere."""
+    """A riff that cannot be read. `line` and `column` count from 1 in text; `place` names section,
+    bar, hit and field elsewhere.
+    """
 
     expected: str
     found: str = ""

@@ -1,4 +1,5 @@
-"""Small signal tools shared by the ear and the simulated player. Nothing here needs scipy.signal, whose import alone takes two seconds;
+"""Small signal tools shared by the ear and the simulated player. Nothing here needs scipy.signal,
+whose import alone takes two seconds;
 scipy.fft costs one and is three times as fast as numpy's."""
 
 from collections.abc import Callable
@@ -50,7 +51,8 @@ AT_ONCE = 4  # blocks: the transforms of so many use the processor's lanes side 
 def filtered(samples: Samples, rate_hz: int, *responses: Response) -> Samples:
     """The samples through analogue filters in a row: causal, as long as before.
 
-    Works in blocks, each begun a quarter of a second early, by when the tail of any filter used here has died away.
+    Works in blocks, each begun a quarter of a second early, by when the tail of any filter used
+    here has died away.
     """
     lap = rate_hz // 4
     size = max(BLOCK, 1 << (4 * lap).bit_length())
@@ -58,7 +60,8 @@ def filtered(samples: Samples, rate_hz: int, *responses: Response) -> Samples:
     table = np.ones(freq_hz.size, dtype=np.complex64)
     for response in responses:
         table *= response(freq_hz).astype(np.complex64)
-    # each piece is read on beyond what is kept of it, for a response cut at half the rate rings a little before its time too,
+    # each piece is read on beyond what is kept of it, for a response cut at half the rate rings a
+    # little before its time too,
     # and ends in zeros, for the transform is circular and what wraps round must be silence
     out = np.empty(samples.size, dtype=np.float32)
     step = size - 2 * lap
@@ -82,7 +85,9 @@ def rms_db(samples: Samples) -> float:
 
 
 def analytic(sound: Samples) -> NDArray[np.complex128]:
-    """The sound and its quarter-period shift as one complex signal; its real part is the sound, its size the envelope."""
+    """The sound and its quarter-period shift as one complex signal; its real part is the sound, its
+    size the envelope.
+    """
     spectrum = np.fft.fft(sound.astype(np.float64))
     spectrum[1 : (sound.size + 1) // 2] *= 2
     spectrum[sound.size // 2 + 1 :] = 0

@@ -19,7 +19,9 @@ class TakeState(StrEnum):
 CHANGES: dict[TakeState, frozenset[TakeState]] = {
     TakeState.RECORDING: frozenset({TakeState.QUEUED}),
     TakeState.QUEUED: frozenset({TakeState.READING, TakeState.FAILED, TakeState.QUEUED}),
-    TakeState.READING: frozenset({TakeState.READ, TakeState.FAILED, TakeState.QUEUED, TakeState.READING}),
+    TakeState.READING: frozenset(
+        {TakeState.READ, TakeState.FAILED, TakeState.QUEUED, TakeState.READING}
+    ),
     TakeState.READ: frozenset({TakeState.QUEUED, TakeState.READING}),
     TakeState.FAILED: frozenset({TakeState.QUEUED, TakeState.READING}),
 }
@@ -29,7 +31,9 @@ FINAL = frozenset({TakeState.READ, TakeState.FAILED})
 def change(before: TakeState, after: TakeState) -> TakeState:
     """The state after. Raises NotAllowed where the table has no such change."""
     if after not in CHANGES[before]:
-        raise NotAllowed(f"a take that is {before.value} cannot become {after.value}: load the page again to see where it stands")
+        raise NotAllowed(
+            f"a take that is {before.value} cannot become {after.value}: load the page again to see where it stands"
+        )
     return after
 
 
@@ -53,7 +57,9 @@ class RecorderReport:
         if self.gap_frames:
             words.append(f"{self.gap_frames} frames never arrived")
         if self.zero_runs:
-            words.append(f"{self.zero_runs} {'gap' if self.zero_runs == 1 else 'gaps'} of silence inside the sound")
+            words.append(
+                f"{self.zero_runs} {'gap' if self.zero_runs == 1 else 'gaps'} of silence inside the sound"
+            )
         if abs(self.clock_slip_ms) > 20:
             words.append(f"the audio clock slipped by {abs(self.clock_slip_ms):.0f} ms")
         if self.underruns:

@@ -1,4 +1,6 @@
-"""The sample scenario: a trio rehearses for the reopening of a boat lift on a canal. Eight riffs, newly written for it, as text."""
+"""The sample scenario: a trio rehearses for the reopening of a boat lift on a canal. Eight riffs,
+newly written for it, as text.
+"""
 
 from dataclasses import dataclass
 from importlib.resources import files
@@ -13,7 +15,9 @@ from thrumble.core.riff.model import Articulation
 
 @dataclass(frozen=True, slots=True)
 class DemoTake:
-    """One take of the demo's guitarist: which riff, what goes wrong, in which tone, how many days ago."""
+    """One take of the demo's guitarist: which riff, what goes wrong, in which tone, how many days
+    ago.
+    """
 
     riff: str
     flaws: Flaws
@@ -24,11 +28,17 @@ class DemoTake:
 
 def riff_texts() -> dict[str, str]:
     """Riff text by file name, in order."""
-    found = sorted((f for f in files(__package__).iterdir() if f.name.endswith(".riff.txt")), key=lambda f: f.name)
+    found = sorted(
+        (f for f in files(__package__).iterdir() if f.name.endswith(".riff.txt")),
+        key=lambda f: f.name,
+    )
     return {f.name.removesuffix(".riff.txt"): f.read_text(encoding="utf-8") for f in found}
 
 
-RIG, CHAIN = "Lock-keeper's six-string", "interface input 1, small amplifier beside the winding drum, one microphone"
+RIG, CHAIN = (
+    "Lock-keeper's six-string",
+    "interface input 1, small amplifier beside the winding drum, one microphone",
+)
 TONES = {Tone.CLEAN: "towpath clean", Tone.CRUNCH: "gatehouse crunch", Tone.HIGH_GAIN: "full flood"}
 EXAMPLES = {
     "open": (Articulation.OPEN, 0.0, 4),
@@ -50,7 +60,9 @@ def guitar(setup: Setup, _: np.random.Generator) -> Guitar:
 
 
 TAKES = (
-    DemoTake("1-sluice-gate", Flaws(timing=13, missed=0.02, ringing=0.08, extra=0.01), Tone.CRUNCH, 6, 11),
+    DemoTake(
+        "1-sluice-gate", Flaws(timing=13, missed=0.02, ringing=0.08, extra=0.01), Tone.CRUNCH, 6, 11
+    ),
     DemoTake("1-sluice-gate", Flaws(timing=7, ringing=0.1), Tone.CRUNCH, 1, 12),
     DemoTake("3-towpath-shuffle", Flaws(timing=9, swing=1.6), Tone.CLEAN, 5, 13),
     DemoTake("4-winding-gear", Flaws(timing=9, tiring=16, missed=0.03), Tone.HIGH_GAIN, 4, 14),

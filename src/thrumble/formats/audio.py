@@ -1,4 +1,6 @@
-"""Audio files to samples and back. What a file is, is judged by decoding it, never by its name; length and memory are bounded while decoding."""
+"""Audio files to samples and back. What a file is, is judged by decoding it, never by its name;
+length and memory are bounded while decoding.
+"""
 
 import io
 from collections.abc import Iterable, Iterator
@@ -16,14 +18,18 @@ MAX_S = 600.0
 RATES_HZ = (8000, 192000)
 MAX_CHANNELS = 8
 BLOCK = 1 << 16
-KEPT_BYTES = 1 << 26  # so much decoded sound is kept: more is decoded again whenever it is gone through
+KEPT_BYTES = (
+    1 << 26
+)  # so much decoded sound is kept: more is decoded again whenever it is gone through
 KINDS = "WAV, FLAC, OGG (Vorbis or Opus), MP3, M4A or WebM"
 HEADS = (b"RIFF", b"RF64", b"fLaC", b"OggS", b"ID3", b"\x1aE\xdf\xa3")
 Blocks = Iterator[NDArray[np.float32]]
 
 
 class Recording:
-    """A decoded file that can be gone through again and again. `blocks()`: float32, shape (n, channels), nominally within [-1, 1]."""
+    """A decoded file that can be gone through again and again. `blocks()`: float32, shape (n,
+    channels), nominally within [-1, 1].
+    """
 
     def __init__(self, source: bytes | Path) -> None:
         self._source = source
@@ -40,7 +46,9 @@ class Recording:
             raise BadAudio("the file holds no sound, not a single sample: export it again")
 
     def blocks(self) -> Blocks:
-        """The whole sound in order. Raises BadAudio where a long file turns out to be damaged on the way."""
+        """The whole sound in order. Raises BadAudio where a long file turns out to be damaged on
+        the way.
+        """
         return iter(self._kept) if self._kept is not None else self._checked()
 
     @property
@@ -53,20 +61,29 @@ class Recording:
         return sum(block.shape[0] for block in self.blocks()) / self.rate_hz
 
     def _checked(self) -> Blocks:
-        """The decoder's blocks as long as they are numbers and not too many: a header may promise little and hold hours."""
+        """The decoder's blocks as long as they are numbers and not too many: a header may promise
+        little and hold hours.
+        """
         frames = 0
         try:
             for block in self._decode(self._source):
                 frames += block.shape[0]
                 if frames > MAX_S * self.rate_hz:
-                    raise BadAudio(f"the take is longer than {MAX_S / 60:.0f} minutes: cut it to the riff")
+                    raise BadAudio(
+                        f"the take is longer than {MAX_S / 60:.0f} minutes: cut it to the riff"
+                    )
                 if not np.isfinite(block).all():
-                    raise BadAudio("the file holds samples that are not numbers (NaN or infinite): export it again")
+                    raise BadAudio(
+                        "the file holds samples that are not numbers (NaN or infinite): export it "
+                        "again"
+                    )
                 if block.shape[0]:
                     yield block
         except (BadAudio, MemoryError):
             raise
-        except Exception as error:  # whatever a decoder trips over in a file from outside, it is the file
+        except (
+            Exception
+        ) as error:  # whatever a decoder trips over in a file from outside, it is the file
             raise _unreadable() from error
 
 
@@ -76,12 +93,16 @@ def read_audio(source: bytes | Path) -> Recording:
     if not size:
         raise BadAudio("the file is empty: export or copy it again")
     if size > MAX_BYTES:
-        raise BadAudio(f"the file has {size / 1e6:.0f} MB, {MAX_BYTES // 1_000_000} are allowed: cut it to the riff")
+        raise BadAudio(
+            f"the file has {size / 1e6:.0f} MB, {MAX_BYTES // 1_000_000} are allowed: cut it to the riff"
+        )
     return Recording(source)
 
 
 def looks_like_audio(head: bytes) -> bool:
-    """Whether a file's first bytes are those of a kind that can be read; a quick look, decoding has the last word."""
+    """Whether a file's first bytes are those of a kind that can be read; a quick look, decoding has
+    the last word.
+    """
     mp3 = any(head[k] == 0xFF and head[k + 1] >= 0xE0 for k in range(min(len(head) - 1, 2048)))
     return head.startswith(HEADS) or head[4:8] == b"ftyp" or mp3
 
@@ -92,7 +113,9 @@ def _unreadable() -> BadAudio:
 
 def _check(rate_hz: int, channels: int) -> tuple[int, int]:
     if not RATES_HZ[0] <= rate_hz <= RATES_HZ[1]:
-        raise BadAudio(f"a sample rate of {rate_hz} Hz cannot be read: save the take with {RATES_HZ[0]} to {RATES_HZ[1]} Hz")
+        raise BadAudio(
+            f"a sample rate of {rate_hz} Hz cannot be read: save the take with {RATES_HZ[0]} to {RATES_HZ[1]} Hz"
+        )
     if not 1 <= channels <= MAX_CHANNELS:
         raise BadAudio(f"{channels} channels are too many: save the take in mono or stereo")
     return rate_hz, channels
@@ -152,9 +175,13 @@ def _by_av(source: bytes | Path) -> Blocks:
 
 
 def encode_flac(blocks: Iterable[NDArray[np.float32]], rate_hz: int, file: BinaryIO) -> int:
-    """Mono samples as 24-bit FLAC into an open file, block by block; says how many lay beyond full scale (they are clipped to it)."""
+    """Mono samples as 24-bit FLAC into an open file, block by block; says how many lay beyond full
+    scale (they are clipped to it).
+    """
     beyond = 0
-    with soundfile.SoundFile(file, "w", samplerate=rate_hz, channels=1, format="FLAC", subtype="PCM_24") as out:
+    with soundfile.SoundFile(
+        file, "w", samplerate=rate_hz, channels=1, format="FLAC", subtype="PCM_24"
+    ) as out:
         for block in blocks:
             beyond += int(np.count_nonzero(np.abs(block) > 1.0))
             out.write(np.clip(block, -1.0, 1.0))

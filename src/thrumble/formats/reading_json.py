@@ -6,38 +6,62 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from thrumble.core.coach.causes import Cause
+from thrumble.core.coach.cause import Cause
 from thrumble.core.ear.reading import HitReading, Reading
 
 READING: TypeAdapter[Reading] = TypeAdapter(Reading)
 
 
-def reading_document(reading: Reading, causes: list[tuple[Cause, str]] | None = None) -> dict[str, Any]:
-    """The JSON document of a reading, its format first. `causes`: what the coach found, each with its sentence; a bare reading has none."""
+def reading_document(
+    reading: Reading, causes: list[tuple[Cause, str]] | None = None
+) -> dict[str, Any]:
+    """The JSON document of a reading, its format first. `causes`: what the coach found, each with
+    its sentence; a bare reading has none.
+    """
     document: dict[str, Any] = READING.dump_python(reading, mode="json")
     whole = {"format": document.pop("format"), "engine": document.pop("engine"), **document}
-    return whole if causes is None else whole | {"causes": [_cause(cause, text) for cause, text in causes]}
+    return (
+        whole
+        if causes is None
+        else whole | {"causes": [_cause(cause, text) for cause, text in causes]}
+    )
 
 
 def _cause(cause: Cause, text: str) -> dict[str, Any]:
     figures = {name: round(value, 3) for name, value in cause.figures.items()}
     hits = [list(key) for key in cause.hits]
-    return {"kind": cause.kind.value, "cost": round(cause.cost, 3), "text": text, "hits": hits, "figures": figures | cause.words}
+    return {
+        "kind": cause.kind.value,
+        "cost": round(cause.cost, 3),
+        "text": text,
+        "hits": hits,
+        "figures": figures | cause.words,
+    }
 
 
 def reading_from_document(document: dict[str, Any]) -> Reading:
     """Reverse of `reading_document`; causes, where there are any, are found anew from the reading."""
-    return READING.validate_python({name: value for name, value in document.items() if name != "causes"})
+    return READING.validate_python(
+        {name: value for name, value in document.items() if name != "causes"}
+    )
 
 
 def reading_csv(reading: Reading) -> str:
     """One row a hit, with the same names as in the JSON; probabilities in three columns."""
-    names = [name for name in HitReading.__slots__ if name not in ("probabilities", "stray_strings")]
+    names = [
+        name for name in HitReading.__slots__ if name not in ("probabilities", "stray_strings")
+    ]
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow([*names, "p_open", "p_palm", "p_dead", "stray_strings"])
     for hit in reading.hits:
         chances = hit.probabilities or {}
         strays = "" if hit.stray_strings is None else " ".join(map(str, hit.stray_strings))
-        writer.writerow([*(getattr(hit, name) for name in names), *(chances.get(k) for k in ("open", "palm", "dead")), strays])
+        writer.writerow(
+            [
+                *(getattr(hit, name) for name in names),
+                *(chances.get(k) for k in ("open", "palm", "dead")),
+                strays,
+            ]
+        )
     return out.getvalue()

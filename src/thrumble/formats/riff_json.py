@@ -11,7 +11,18 @@ from thrumble.core.errors import RiffError
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter, read_meter
 from thrumble.core.riff.checking import check_riff
-from thrumble.core.riff.model import DEFAULT_DEPTH, Articulation, Bar, Hit, Legato, Note, Pickup, Riff, Section, Stroke
+from thrumble.core.riff.model import (
+    DEFAULT_DEPTH,
+    Articulation,
+    Bar,
+    Hit,
+    Legato,
+    Note,
+    Pickup,
+    Riff,
+    Section,
+    Stroke,
+)
 
 MAX_BYTES = 5_000_000
 
@@ -49,9 +60,24 @@ def _plain_number(value: Decimal) -> int | float:
     return int(value) if value == int(value) else float(value)
 
 
-Place = Annotated[Fraction, BeforeValidator(_fraction), PlainSerializer(str, return_type=str), Field(json_schema_extra={"type": "string"})]
-MeterText = Annotated[Meter, BeforeValidator(_meter), PlainSerializer(str, return_type=str), Field(json_schema_extra={"type": "string"})]
-Number = Annotated[Decimal, BeforeValidator(_number), PlainSerializer(_plain_number), Field(json_schema_extra={"type": "number"})]
+Place = Annotated[
+    Fraction,
+    BeforeValidator(_fraction),
+    PlainSerializer(str, return_type=str),
+    Field(json_schema_extra={"type": "string"}),
+]
+MeterText = Annotated[
+    Meter,
+    BeforeValidator(_meter),
+    PlainSerializer(str, return_type=str),
+    Field(json_schema_extra={"type": "string"}),
+]
+Number = Annotated[
+    Decimal,
+    BeforeValidator(_number),
+    PlainSerializer(_plain_number),
+    Field(json_schema_extra={"type": "number"}),
+]
 
 
 class _Model(BaseModel):
@@ -116,15 +142,25 @@ class RiffJson(_Model):
 
 
 def read_riff_json(data: bytes | str) -> Riff:
-    """The riff of a JSON document. Raises RiffError naming section, bar, hit and field, the value found and what is allowed."""
+    """The riff of a JSON document. Raises RiffError naming section, bar, hit and field, the value
+    found and what is allowed.
+    """
     if len(data) > MAX_BYTES:
-        raise RiffError(f"a riff file has at most {MAX_BYTES // 1_000_000} MB", found=f"{len(data)} bytes", place="file")
+        raise RiffError(
+            f"a riff file has at most {MAX_BYTES // 1_000_000} MB",
+            found=f"{len(data)} bytes",
+            place="file",
+        )
     try:
         document = json.loads(data, parse_float=str)
     except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
         line, column = getattr(error, "lineno", None), getattr(error, "colno", None)
         raise RiffError(
-            "this is not JSON; send a riff saved as thrumble.riff/1", found=str(error)[:80], line=line, column=column, place="file"
+            "this is not JSON; send a riff saved as thrumble.riff/1",
+            found=str(error)[:80],
+            line=line,
+            column=column,
+            place="file",
         ) from None
     return riff_from_document(document)
 
@@ -136,25 +172,38 @@ def riff_from_document(document: Any) -> Riff:
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
         found = first["input"] if isinstance(first["input"], str | int | float) else ""
-        raise RiffError(first["msg"].removeprefix("Value error, "), found=str(found)[:60], place=_place(first["loc"], document)) from None
+        raise RiffError(
+            first["msg"].removeprefix("Value error, "),
+            found=str(found)[:60],
+            place=_place(first["loc"], document),
+        ) from None
     return check_riff(_to_riff(model))
 
 
 def riff_document(riff: Riff) -> dict[str, Any]:
     """The JSON document of a riff; reverse of `riff_from_document`."""
     model = RiffJson(
-        format="thrumble.riff/1", title=riff.title, tempo_bpm=riff.tempo_bpm, tuning=list(riff.tuning), capo=riff.capo,
-        feel=_feel_json(riff.feel), play=list(riff.play),
+        format="thrumble.riff/1",
+        title=riff.title,
+        tempo_bpm=riff.tempo_bpm,
+        tuning=list(riff.tuning),
+        capo=riff.capo,
+        feel=_feel_json(riff.feel),
+        play=list(riff.play),
         sections=[
             SectionJson(
-                name=s.name, bars=[_bar_json(b) for b in s.bars], endings=[[_bar_json(b) for b in e] for e in s.endings],
+                name=s.name,
+                bars=[_bar_json(b) for b in s.bars],
+                endings=[[_bar_json(b) for b in e] for e in s.endings],
                 feel=_feel_json(s.feel) if s.feel else None,
             )
             for s in riff.sections
         ],
-        pickup=PickupJson(length=riff.pickup.length, hits=[_hit_json(h) for h in riff.pickup.hits]) if riff.pickup else None,
+        pickup=PickupJson(length=riff.pickup.length, hits=[_hit_json(h) for h in riff.pickup.hits])
+        if riff.pickup
+        else None,
         pedal=_note_json(riff.pedal) if riff.pedal else None,
-    )  # fmt: skip
+    )
     return model.model_dump(mode="json", exclude_defaults=True) | {
         "format": "thrumble.riff/1",
         "feel": _feel_json(riff.feel).model_dump(mode="json", exclude_none=True),
@@ -164,7 +213,13 @@ def riff_document(riff: Riff) -> dict[str, Any]:
 def _place(loc: tuple[int | str, ...], document: Any) -> str:
     """Section, bar, hit and field in a guitarist's words from a validation path."""
     words, here = [], document
-    singular = {"sections": "section", "bars": "bar", "hits": "hit", "notes": "note", "endings": "ending"}
+    singular = {
+        "sections": "section",
+        "bars": "bar",
+        "hits": "hit",
+        "notes": "note",
+        "endings": "ending",
+    }
     for step in loc:
         if isinstance(step, int):
             here = here[step] if isinstance(here, list) and step < len(here) else None
@@ -178,18 +233,26 @@ def _place(loc: tuple[int | str, ...], document: Any) -> str:
 
 def _to_riff(model: RiffJson) -> Riff:
     return Riff(
-        title=model.title, tempo_bpm=model.tempo_bpm, tuning=tuple(model.tuning), capo=model.capo, feel=_feel(model.feel),
+        title=model.title,
+        tempo_bpm=model.tempo_bpm,
+        tuning=tuple(model.tuning),
+        capo=model.capo,
+        feel=_feel(model.feel),
         sections=tuple(
             Section(
-                name=s.name, bars=tuple(_bar(b) for b in s.bars), endings=tuple(tuple(_bar(b) for b in e) for e in s.endings),
+                name=s.name,
+                bars=tuple(_bar(b) for b in s.bars),
+                endings=tuple(tuple(_bar(b) for b in e) for e in s.endings),
                 feel=_feel(s.feel) if s.feel else None,
             )
             for s in model.sections
         ),
         play=tuple(model.play),
-        pickup=Pickup(model.pickup.length, tuple(_hit(h) for h in model.pickup.hits)) if model.pickup else None,
+        pickup=Pickup(model.pickup.length, tuple(_hit(h) for h in model.pickup.hits))
+        if model.pickup
+        else None,
         pedal=_note(model.pedal) if model.pedal else None,
-    )  # fmt: skip
+    )
 
 
 def _feel(model: FeelJson) -> Feel:
@@ -203,7 +266,11 @@ def _feel(model: FeelJson) -> Feel:
 def _feel_json(feel: Feel) -> FeelJson:
     if feel.ratio is None:
         return FeelJson(kind="straight")
-    return FeelJson(kind="shuffle", unit=feel.unit, ratio=Decimal(feel.ratio.numerator) / Decimal(feel.ratio.denominator))
+    return FeelJson(
+        kind="shuffle",
+        unit=feel.unit,
+        ratio=Decimal(feel.ratio.numerator) / Decimal(feel.ratio.denominator),
+    )
 
 
 def _note(model: NoteJson) -> Note:
@@ -223,17 +290,40 @@ def _bar_json(bar: Bar) -> BarJson:
 
 
 def _hit(model: HitJson) -> Hit:
-    depth = DEFAULT_DEPTH if model.depth is None and model.articulation is Articulation.PALM else model.depth
+    depth = (
+        DEFAULT_DEPTH
+        if model.depth is None and model.articulation is Articulation.PALM
+        else model.depth
+    )
     stroke = Stroke.DOWN if model.stroke is None and model.legato is None else model.stroke
     return Hit(
-        at=model.at, length=model.length, notes=tuple(sorted((_note(n) for n in model.notes), key=lambda n: -n.string)),
-        articulation=model.articulation, depth=depth, stroke=stroke, accent=model.accent, staccato=model.staccato,
-        stop=model.stop, slide_from=model.slide_from, legato=model.legato, label=model.label,
-    )  # fmt: skip
+        at=model.at,
+        length=model.length,
+        notes=tuple(sorted((_note(n) for n in model.notes), key=lambda n: -n.string)),
+        articulation=model.articulation,
+        depth=depth,
+        stroke=stroke,
+        accent=model.accent,
+        staccato=model.staccato,
+        stop=model.stop,
+        slide_from=model.slide_from,
+        legato=model.legato,
+        label=model.label,
+    )
 
 
 def _hit_json(hit: Hit) -> HitJson:
     return HitJson(
-        at=hit.at, length=hit.length, notes=[_note_json(n) for n in hit.notes], articulation=hit.articulation, depth=hit.depth,
-        stroke=hit.stroke, accent=hit.accent, staccato=hit.staccato, stop=hit.stop, slide_from=hit.slide_from, legato=hit.legato, label=hit.label,
-    )  # fmt: skip
+        at=hit.at,
+        length=hit.length,
+        notes=[_note_json(n) for n in hit.notes],
+        articulation=hit.articulation,
+        depth=hit.depth,
+        stroke=hit.stroke,
+        accent=hit.accent,
+        staccato=hit.staccato,
+        stop=hit.stop,
+        slide_from=hit.slide_from,
+        legato=hit.legato,
+        label=hit.label,
+    )

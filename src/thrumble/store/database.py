@@ -12,14 +12,18 @@ from sqlmodel import Session
 from thrumble.core.errors import Away, BadInput, Busy, NoSpace, Trouble
 from thrumble.settings import database_url, settings
 
-STATEMENT_MS, LOCK_MS = 60_000, 15_000  # a statement or a wait for a lock that takes longer is a fault, not patience
+STATEMENT_MS, LOCK_MS = (
+    60_000,
+    15_000,
+)  # a statement or a wait for a lock that takes longer is a fault, not patience
 
 
 @lru_cache
 def engine() -> sa.Engine:
     """The process's engine; connections are checked before use, so a restarted server does no harm.
 
-    As many connections as requests are answered at once: a request holds one at most, so none ever waits for another's.
+    As many connections as requests are answered at once: a request holds one at most, so none ever
+    waits for another's.
     """
     return sa.create_engine(
         database_url(),
@@ -27,7 +31,10 @@ def engine() -> sa.Engine:
         pool_size=settings().threads,
         max_overflow=2,
         pool_timeout=10,
-        connect_args={"connect_timeout": 3, "options": f"-c statement_timeout={STATEMENT_MS} -c lock_timeout={LOCK_MS}"},
+        connect_args={
+            "connect_timeout": 3,
+            "options": f"-c statement_timeout={STATEMENT_MS} -c lock_timeout={LOCK_MS}",
+        },
     )
 
 
@@ -42,7 +49,9 @@ def reachable() -> bool:
 
 @contextmanager
 def session() -> Iterator[Session]:
-    """A session that commits at the end, or rolls everything back. Raises Away, Busy, NoSpace, BadInput for what the driver says."""
+    """A session that commits at the end, or rolls everything back. Raises Away, Busy, NoSpace,
+    BadInput for what the driver says.
+    """
     try:
         with Session(engine(), expire_on_commit=False) as opened, opened.begin():
             yield opened
@@ -57,11 +66,15 @@ def ours(error: Exception) -> Exception:
         return Busy("more is asked of the database at once than it answers: try again in a moment")
     state = getattr(cause, "sqlstate", None) or ""
     if state in ("53100", "53200"):
-        return NoSpace("the disk is full: nothing that was confirmed is lost. Free some space, then try again")
+        return NoSpace(
+            "the disk is full: nothing that was confirmed is lost. Free some space, then try again"
+        )
     if state in ("55P03", "57014", "40P01", "40001", "53300"):
         return Busy("this is being changed by another request: try again in a moment")
     if isinstance(cause, psycopg.DataError):
-        return BadInput("this holds a character or a number that cannot be stored: correct it and send it again")
+        return BadInput(
+            "this holds a character or a number that cannot be stored: correct it and send it again"
+        )
     if isinstance(cause, psycopg.OperationalError | psycopg.InterfaceError):
         return Away("the database is away, trying again")
     return error
@@ -70,7 +83,12 @@ def ours(error: Exception) -> Exception:
 def is_empty() -> bool:
     """Whether the database holds no table yet."""
     with engine().connect() as connection:
-        return connection.execute(sa.text("select count(*) from pg_tables where schemaname = 'public'")).scalar_one() == 0
+        return (
+            connection.execute(
+                sa.text("select count(*) from pg_tables where schemaname = 'public'")
+            ).scalar_one()
+            == 0
+        )
 
 
 def migrate(on: sa.Engine | None = None) -> None:

@@ -17,7 +17,9 @@ def local_player(session: Session) -> int:
     found = session.exec(select(PlayerRow.id).order_by(PlayerRow.id)).first()  # type: ignore[arg-type]
     if found is not None:
         return found
-    session.execute(sa.text("select pg_advisory_xact_lock(7413)"))  # two first requests at once are one player
+    session.execute(
+        sa.text("select pg_advisory_xact_lock(7413)")
+    )  # two first requests at once are one player
     found = session.exec(select(PlayerRow.id).order_by(PlayerRow.id)).first()  # type: ignore[arg-type]
     if found is not None:
         return found
@@ -30,7 +32,11 @@ def local_player(session: Session) -> int:
 
 def secret(session: Session) -> str:
     """What signs this installation's cookies and tokens; made at the first call."""
-    session.execute(insert(Signing).values(key="secret", value=secrets.token_urlsafe(32)).on_conflict_do_nothing())
+    session.execute(
+        insert(Signing)
+        .values(key="secret", value=secrets.token_urlsafe(32))
+        .on_conflict_do_nothing()
+    )
     return session.exec(select(Signing.value).where(Signing.key == "secret")).one()
 
 

@@ -1,4 +1,6 @@
-"""Takes and the queue's jobs held against each other. The queue's tables are procrastinate's; this is the one place that looks into them."""
+"""Takes and the queue's jobs held against each other. The queue's tables are procrastinate's; this
+is the one place that looks into them.
+"""
 
 from dataclasses import dataclass
 
@@ -41,7 +43,9 @@ class IdleTake:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class QueueState:
-    """How the queue stands. `heartbeat_s`: seconds since the last sign of any worker, None where none ever signed."""
+    """How the queue stands. `heartbeat_s`: seconds since the last sign of any worker, None where
+    none ever signed.
+    """
 
     waiting: int
     working: int
@@ -50,7 +54,11 @@ class QueueState:
 
 def only_one(session: Session) -> bool:
     """Whether this transaction alone may bring takes and jobs together now."""
-    return bool(session.execute(sa.text("select pg_try_advisory_xact_lock(:lock)"), {"lock": LOCK}).scalar_one())
+    return bool(
+        session.execute(
+            sa.text("select pg_try_advisory_xact_lock(:lock)"), {"lock": LOCK}
+        ).scalar_one()
+    )
 
 
 def dead_jobs(session: Session) -> set[int]:
@@ -60,26 +68,38 @@ def dead_jobs(session: Session) -> set[int]:
 
 def drop_jobs(session: Session, job_ids: set[int]) -> None:
     """Takes jobs off the queue; their takes then wait without one and get a new one."""
-    session.execute(sa.text("delete from procrastinate_jobs where id = any(:ids)"), {"ids": list(job_ids)})
+    session.execute(
+        sa.text("delete from procrastinate_jobs where id = any(:ids)"), {"ids": list(job_ids)}
+    )
 
 
 def idle_takes(session: Session) -> list[IdleTake]:
     """Takes that wait for a reading, or are marked as being read, without a job."""
-    return [IdleTake(take_id=t, player_id=p, tries=n) for t, p, n in session.execute(sa.text(_IDLE)).all()]
+    return [
+        IdleTake(take_id=t, player_id=p, tries=n)
+        for t, p, n in session.execute(sa.text(_IDLE)).all()
+    ]
 
 
 def queue_state(session: Session) -> QueueState:
     """Waiting and working jobs, and the last heartbeat."""
     waiting, working, heartbeat = session.execute(sa.text(_LENGTH)).one()
-    return QueueState(waiting=waiting, working=working, heartbeat_s=None if heartbeat is None else float(heartbeat))
+    return QueueState(
+        waiting=waiting,
+        working=working,
+        heartbeat_s=None if heartbeat is None else float(heartbeat),
+    )
 
 
 def prune(session: Session) -> None:
     """Removes what ended more than a week ago, and workers silent for a day."""
     session.execute(
         sa.text(
-            "delete from procrastinate_jobs where status not in ('todo', 'doing') and id in (select job_id from procrastinate_events "
+            "delete from procrastinate_jobs where status not in ('todo', 'doing') and id in "
+            "(select job_id from procrastinate_events "
             "group by job_id having max(at) < now() - interval '7 days')"
         )
     )
-    session.execute(sa.text("delete from procrastinate_workers where last_heartbeat < now() - interval '1 day'"))
+    session.execute(
+        sa.text("delete from procrastinate_workers where last_heartbeat < now() - interval '1 day'")
+    )

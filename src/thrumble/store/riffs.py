@@ -46,12 +46,20 @@ class RiffStanding:
 
 def _revision(row: RevisionRow) -> Revision:
     assert row.id is not None
-    return Revision(id=row.id, riff_id=row.riff_id, number=row.number, riff=_riff_of(json.dumps(row.document)), source=row.source)
+    return Revision(
+        id=row.id,
+        riff_id=row.riff_id,
+        number=row.number,
+        riff=_riff_of(json.dumps(row.document)),
+        source=row.source,
+    )
 
 
 @lru_cache(maxsize=512)
 def _riff_of(document: str) -> Riff:
-    """Revisions never change, so what a document means is worked out once; lists of riffs take half the time."""
+    """Revisions never change, so what a document means is worked out once; lists of riffs take half
+    the time.
+    """
     return riff_from_document(json.loads(document))
 
 
@@ -64,9 +72,18 @@ def add_riff(session: Session, player_id: int, riff: Riff, source: str) -> Revis
     return _add_revision(session, player_id, row.id, 1, riff, source, [])
 
 
-def add_revision(session: Session, player_id: int, riff_id: int, riff: Riff, source: str) -> Revision:
-    """A new revision of a riff, with the map of lasting identities; the same text again gives the newest one back."""
-    session.execute(sa.select(sa.literal(1)).select_from(RiffRow).where(col(RiffRow.id) == riff_id).with_for_update())
+def add_revision(
+    session: Session, player_id: int, riff_id: int, riff: Riff, source: str
+) -> Revision:
+    """A new revision of a riff, with the map of lasting identities; the same text again gives the
+    newest one back.
+    """
+    session.execute(
+        sa.select(sa.literal(1))
+        .select_from(RiffRow)
+        .where(col(RiffRow.id) == riff_id)
+        .with_for_update()
+    )
     last = newest_revision(session, player_id, riff_id)
     if last.riff == riff and last.source == source:
         return last
@@ -79,12 +96,25 @@ def _identity(one: HitIdentity) -> list[str | int]:
 
 
 def _add_revision(
-    session: Session, player_id: int, riff_id: int, number: int, riff: Riff, source: str, pairs: list[list[list[str | int]]]
+    session: Session,
+    player_id: int,
+    riff_id: int,
+    number: int,
+    riff: Riff,
+    source: str,
+    pairs: list[list[list[str | int]]],
 ) -> Revision:
     row = RevisionRow(
-        player_id=player_id, riff_id=riff_id, number=number, title=riff.title, tempo_bpm=riff.tempo_bpm, document=riff_document(riff),
-        source=source, identities=pairs, created_at=datetime.now(UTC),
-    )  # fmt: skip
+        player_id=player_id,
+        riff_id=riff_id,
+        number=number,
+        title=riff.title,
+        tempo_bpm=riff.tempo_bpm,
+        document=riff_document(riff),
+        source=source,
+        identities=pairs,
+        created_at=datetime.now(UTC),
+    )
     session.add(row)
     session.flush()
     return _revision(row)
@@ -114,13 +144,17 @@ def get_revision(session: Session, player_id: int, revision_id: int) -> Revision
 
 def delete_riff(session: Session, player_id: int, riff_id: int) -> None:
     """Removes a riff with its revisions, takes and readings. Raises NotFound."""
-    gone = session.execute(sa.delete(RiffRow).where(col(RiffRow.id) == riff_id, col(RiffRow.player_id) == player_id))
+    gone = session.execute(
+        sa.delete(RiffRow).where(col(RiffRow.id) == riff_id, col(RiffRow.player_id) == player_id)
+    )
     if gone.rowcount == 0:
         raise NotFound("there is no such riff: choose one from the list of riffs")
 
 
 def newest_of_each(player_id: int, title: str = "") -> Any:
-    """Id of the newest revision of each riff whose present title holds `title`, as a query over riff and revision id."""
+    """Id of the newest revision of each riff whose present title holds `title`, as a query over
+    riff and revision id.
+    """
     newest = (
         select(RevisionRow.riff_id, RevisionRow.id, RevisionRow.title)
         .where(RevisionRow.player_id == player_id)
@@ -134,14 +168,24 @@ def newest_of_each(player_id: int, title: str = "") -> Any:
 
 def count_riffs(session: Session, player_id: int, title: str = "") -> int:
     """How many riffs there are whose title holds `title`."""
-    return session.execute(sa.select(sa.func.count()).select_from(newest_of_each(player_id, title).subquery())).scalar_one()
+    return session.execute(
+        sa.select(sa.func.count()).select_from(newest_of_each(player_id, title).subquery())
+    ).scalar_one()
 
 
-def riff_standings(session: Session, player_id: int, *, title: str = "", page: int = 1, limit: int = PAGE) -> list[RiffStanding]:
-    """Riffs with their last reading, oldest riff first. `title`: part of their name; `page` counts from 1."""
+def riff_standings(
+    session: Session, player_id: int, *, title: str = "", page: int = 1, limit: int = PAGE
+) -> list[RiffStanding]:
+    """Riffs with their last reading, oldest riff first. `title`: part of their name; `page` counts
+    from 1.
+    """
     wanted = newest_of_each(player_id, title).subquery()
-    shown = sa.select(wanted.c.id).order_by(wanted.c.riff_id).offset((page - 1) * limit).limit(limit)
-    rows = session.exec(select(RevisionRow).where(col(RevisionRow.id).in_(shown)).order_by(col(RevisionRow.riff_id))).all()
+    shown = (
+        sa.select(wanted.c.id).order_by(wanted.c.riff_id).offset((page - 1) * limit).limit(limit)
+    )
+    rows = session.exec(
+        select(RevisionRow).where(col(RevisionRow.id).in_(shown)).order_by(col(RevisionRow.riff_id))
+    ).all()
     ids = [row.riff_id for row in rows]
     counts = dict(
         session.exec(
@@ -150,10 +194,15 @@ def riff_standings(session: Session, player_id: int, *, title: str = "", page: i
             .group_by(col(TakeRow.riff_id))
         ).all()
     )
-    last = {row[0]: row[1:] for row in session.exec(_last_read(player_id).where(col(TakeRow.riff_id).in_(ids))).all()}
+    last = {
+        row[0]: row[1:]
+        for row in session.exec(_last_read(player_id).where(col(TakeRow.riff_id).in_(ids))).all()
+    }
     standings = []
     for row in rows:
-        take_id, played, verdict, clean, judged = last.get(row.riff_id, (None, None, None, None, None))
+        take_id, played, verdict, clean, judged = last.get(
+            row.riff_id, (None, None, None, None, None)
+        )
         standings.append(
             RiffStanding(
                 revision=_revision(row),
@@ -171,7 +220,14 @@ def riff_standings(session: Session, player_id: int, *, title: str = "", page: i
 def _last_read(player_id: int) -> Any:
     """The newest take of each riff that was read, with its newest reading."""
     return (
-        select(TakeRow.riff_id, TakeRow.id, TakeRow.created_at, ReadingRow.verdict, ReadingRow.clean, ReadingRow.judged)
+        select(
+            TakeRow.riff_id,
+            TakeRow.id,
+            TakeRow.created_at,
+            ReadingRow.verdict,
+            ReadingRow.clean,
+            ReadingRow.judged,
+        )
         .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
         .where(TakeRow.player_id == player_id)
         .ext(distinct_on(col(TakeRow.riff_id)))
@@ -192,9 +248,13 @@ class RiffFacts:
 def riff_facts(session: Session, player_id: int) -> list[RiffFacts]:
     """All riffs, oldest first."""
     last = {row[0]: row for row in session.exec(_last_read(player_id)).all()}
-    ids = session.exec(select(RiffRow.id).where(RiffRow.player_id == player_id).order_by(col(RiffRow.id))).all()
+    ids = session.exec(
+        select(RiffRow.id).where(RiffRow.player_id == player_id).order_by(col(RiffRow.id))
+    ).all()
     facts = []
     for riff_id in ids:
         _, _, played, _, clean, judged = last.get(riff_id, (riff_id, None, None, None, None, None))
-        facts.append(RiffFacts(riff_id=riff_id or 0, last_played=played, clean=clean, judged=judged))
+        facts.append(
+            RiffFacts(riff_id=riff_id or 0, last_played=played, clean=clean, judged=judged)
+        )
     return facts

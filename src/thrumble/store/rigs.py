@@ -1,4 +1,6 @@
-"""Rigs, tones, calibrations, examples of a tone, and the player's corrections. Functions take the session and the player first, and never commit."""
+"""Rigs, tones, calibrations, examples of a tone, and the player's corrections. Functions take the
+session and the player first, and never commit.
+"""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -9,7 +11,14 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
 from thrumble.core.errors import NotAllowed, NotFound
-from thrumble.store.tables import CalibrationRow, CorrectionRow, ExampleRow, RigRow, TakeRow, ToneRow
+from thrumble.store.tables import (
+    CalibrationRow,
+    CorrectionRow,
+    ExampleRow,
+    RigRow,
+    TakeRow,
+    ToneRow,
+)
 
 T = TypeVar("T")
 
@@ -29,7 +38,9 @@ class Rig:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NewRig:
-    """What makes a rig. `tuning`: sounding pitches, lowest string first; `scale_mm`: the strings' sounding length."""
+    """What makes a rig. `tuning`: sounding pitches, lowest string first; `scale_mm`: the strings'
+    sounding length.
+    """
 
     name: str
     tuning: tuple[str, ...]
@@ -44,7 +55,9 @@ FIRST = NewRig(name="My guitar", tuning=("E2", "A2", "D3", "G3", "B3", "E4"))
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tone:
-    """A tone of a rig. `sound`: clean, crunch or high gain; `level`: the last level check, None before."""
+    """A tone of a rig. `sound`: clean, crunch or high gain; `level`: the last level check, None
+    before.
+    """
 
     id: int
     rig_id: int
@@ -55,7 +68,9 @@ class Tone:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Calibration:
-    """A measured delay of one browser, device and sample rate. `spread_ms`: over several openings of the stream, None below two."""
+    """A measured delay of one browser, device and sample rate. `spread_ms`: over several openings
+    of the stream, None below two.
+    """
 
     id: int
     browser: str
@@ -97,7 +112,9 @@ class Example:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Correction:
-    """What the player says a hit was. `example_id`: the example it became, None where it did not join the profile."""
+    """What the player says a hit was. `example_id`: the example it became, None where it did not
+    join the profile.
+    """
 
     index: int
     round: int
@@ -112,13 +129,20 @@ def _made(kind: type[T], row: Any) -> T:
 
 def ensure_rig(session: Session, player_id: int) -> None:
     """Gives a player who has no rig yet a first one, to be named and changed."""
-    if session.exec(select(RigRow.id).where(RigRow.player_id == player_id).limit(1)).first() is None:
+    if (
+        session.exec(select(RigRow.id).where(RigRow.player_id == player_id).limit(1)).first()
+        is None
+    ):
         add_rig(session, player_id, FIRST)
 
 
 def add_rig(session: Session, player_id: int, new: NewRig) -> Rig:
     """Stores a rig."""
-    row = RigRow(player_id=player_id, created_at=datetime.now(UTC), **_values(new) | {"tuning": list(new.tuning)})
+    row = RigRow(
+        player_id=player_id,
+        created_at=datetime.now(UTC),
+        **_values(new) | {"tuning": list(new.tuning)},
+    )
     session.add(row)
     session.flush()
     return _made(Rig, row)
@@ -146,15 +170,27 @@ def get_rig(session: Session, player_id: int, rig_id: int) -> Rig:
 
 def rigs_of(session: Session, player_id: int) -> list[Rig]:
     """All rigs of a player, the oldest first."""
-    return [_made(Rig, row) for row in session.exec(select(RigRow).where(RigRow.player_id == player_id).order_by(col(RigRow.id))).all()]
+    return [
+        _made(Rig, row)
+        for row in session.exec(
+            select(RigRow).where(RigRow.player_id == player_id).order_by(col(RigRow.id))
+        ).all()
+    ]
 
 
 def add_tone(session: Session, player_id: int, rig_id: int, name: str, sound: str) -> Tone:
     """Stores a tone of a rig. Raises NotFound for the rig, NotAllowed for a name it has already."""
     _rig(session, player_id, rig_id)
-    if session.exec(select(ToneRow.id).where(ToneRow.rig_id == rig_id, ToneRow.name == name)).first() is not None:
+    if (
+        session.exec(
+            select(ToneRow.id).where(ToneRow.rig_id == rig_id, ToneRow.name == name)
+        ).first()
+        is not None
+    ):
         raise NotAllowed(f"this rig has a tone named {name} already: choose another name")
-    row = ToneRow(player_id=player_id, rig_id=rig_id, name=name, sound=sound, created_at=datetime.now(UTC))
+    row = ToneRow(
+        player_id=player_id, rig_id=rig_id, name=name, sound=sound, created_at=datetime.now(UTC)
+    )
     session.add(row)
     session.flush()
     return _made(Tone, row)
@@ -201,9 +237,17 @@ def add_calibration(session: Session, player_id: int, new: NewCalibration) -> Ca
 
 
 def newest_calibration(
-    session: Session, player_id: int, *, browser: str, device: str, rate_hz: int, until: datetime | None = None
+    session: Session,
+    player_id: int,
+    *,
+    browser: str,
+    device: str,
+    rate_hz: int,
+    until: datetime | None = None,
 ) -> Calibration | None:
-    """The last one of exactly this browser, device and rate; None where there is none: another's is never used. `until`: as it stood then."""
+    """The last one of exactly this browser, device and rate; None where there is none: another's is
+    never used. `until`: as it stood then.
+    """
     query = select(CalibrationRow).where(
         CalibrationRow.player_id == player_id,
         CalibrationRow.browser == browser,
@@ -218,12 +262,25 @@ def newest_calibration(
 
 def calibrations_of(session: Session, player_id: int, limit: int = 20) -> list[Calibration]:
     """The newest first."""
-    query = select(CalibrationRow).where(CalibrationRow.player_id == player_id).order_by(col(CalibrationRow.id).desc()).limit(limit)
+    query = (
+        select(CalibrationRow)
+        .where(CalibrationRow.player_id == player_id)
+        .order_by(col(CalibrationRow.id).desc())
+        .limit(limit)
+    )
     return [_made(Calibration, row) for row in session.exec(query).all()]
 
 
 def add_example(
-    session: Session, player_id: int, tone_id: int, *, kind: str, data: bytes, rate_hz: int, depth: float, origin: str
+    session: Session,
+    player_id: int,
+    tone_id: int,
+    *,
+    kind: str,
+    data: bytes,
+    rate_hz: int,
+    depth: float,
+    origin: str,
 ) -> Example:
     """Keeps a hit as an example of a tone. Raises NotFound."""
     _tone(session, player_id, tone_id)
@@ -246,7 +303,9 @@ def examples_of(session: Session, player_id: int, tone_id: int) -> list[Example]
     """A tone's examples without their sound, the oldest first."""
     columns = [getattr(ExampleRow, name) for name in Example.__slots__]
     query = (
-        sa.select(*columns).where(col(ExampleRow.tone_id) == tone_id, col(ExampleRow.player_id) == player_id).order_by(col(ExampleRow.id))
+        sa.select(*columns)
+        .where(col(ExampleRow.tone_id) == tone_id, col(ExampleRow.player_id) == player_id)
+        .order_by(col(ExampleRow.id))
     )
     return [Example(**row._mapping) for row in session.execute(query).all()]
 
@@ -256,7 +315,10 @@ def example_sounds(session: Session, player_id: int, tone_id: int) -> list[tuple
     query = select(ExampleRow.kind, ExampleRow.origin, ExampleRow.data).where(
         ExampleRow.tone_id == tone_id, ExampleRow.player_id == player_id
     )
-    return [(kind, origin, data) for kind, origin, data in session.exec(query.order_by(col(ExampleRow.id))).all()]
+    return [
+        (kind, origin, data)
+        for kind, origin, data in session.exec(query.order_by(col(ExampleRow.id))).all()
+    ]
 
 
 def delete_example(session: Session, player_id: int, example_id: int) -> int:
@@ -270,18 +332,38 @@ def delete_example(session: Session, player_id: int, example_id: int) -> int:
 
 
 def put_correction(
-    session: Session, player_id: int, take_id: int, *, index: int, round_: int, articulation: str, heard: str, example_id: int | None = None
+    session: Session,
+    player_id: int,
+    take_id: int,
+    *,
+    index: int,
+    round_: int,
+    articulation: str,
+    heard: str,
+    example_id: int | None = None,
 ) -> None:
     """Keeps what the player says a hit was, in place of what they said before."""
     values = {
-        "player_id": player_id, "take_id": take_id, "index": index, "round": round_, "articulation": articulation, "heard": heard,
-        "example_id": example_id, "created_at": datetime.now(UTC),
-    }  # fmt: skip
+        "player_id": player_id,
+        "take_id": take_id,
+        "index": index,
+        "round": round_,
+        "articulation": articulation,
+        "heard": heard,
+        "example_id": example_id,
+        "created_at": datetime.now(UTC),
+    }
     changed = {name: values[name] for name in ("articulation", "heard", "example_id", "created_at")}
-    session.execute(insert(CorrectionRow).values(values).on_conflict_do_update(index_elements=["take_id", "index", "round"], set_=changed))
+    session.execute(
+        insert(CorrectionRow)
+        .values(values)
+        .on_conflict_do_update(index_elements=["take_id", "index", "round"], set_=changed)
+    )
 
 
-def delete_correction(session: Session, player_id: int, take_id: int, index: int, round_: int) -> None:
+def delete_correction(
+    session: Session, player_id: int, take_id: int, index: int, round_: int
+) -> None:
     """Takes a correction back, and its example with it."""
     row = session.exec(
         select(CorrectionRow).where(
@@ -299,15 +381,21 @@ def delete_correction(session: Session, player_id: int, take_id: int, index: int
     session.flush()
 
 
-def corrections_of(session: Session, player_id: int, take_id: int) -> dict[tuple[int, int], Correction]:
+def corrections_of(
+    session: Session, player_id: int, take_id: int
+) -> dict[tuple[int, int], Correction]:
     """A take's corrections by hit index and round."""
-    query = select(CorrectionRow).where(CorrectionRow.take_id == take_id, CorrectionRow.player_id == player_id)
+    query = select(CorrectionRow).where(
+        CorrectionRow.take_id == take_id, CorrectionRow.player_id == player_id
+    )
     return {(row.index, row.round): _made(Correction, row) for row in session.exec(query).all()}
 
 
 def corrected_kinds(session: Session, player_id: int) -> list[tuple[str, str]]:
     """What was heard and what the player said it was, over all takes."""
-    query = select(CorrectionRow.heard, CorrectionRow.articulation).where(CorrectionRow.player_id == player_id)
+    query = select(CorrectionRow.heard, CorrectionRow.articulation).where(
+        CorrectionRow.player_id == player_id
+    )
     return [(heard, said) for heard, said in session.exec(query).all()]
 
 

@@ -40,15 +40,25 @@ def space(session: Session, player_id: int | None = None) -> Space:
     """Sound kept by one player, or by all."""
     mine = [] if player_id is None else [TakeRow.player_id == player_id]
     count, audio = session.exec(
-        select(sa.func.count(), sa.func.coalesce(sa.func.sum(TakeRow.audio_bytes), 0)).select_from(TakeRow).where(*mine)
+        select(sa.func.count(), sa.func.coalesce(sa.func.sum(TakeRow.audio_bytes), 0))
+        .select_from(TakeRow)
+        .where(*mine)
     ).one()
     own = [] if player_id is None else [ChunkRow.player_id == player_id]
-    chunks = session.exec(select(sa.func.coalesce(sa.func.sum(sa.func.octet_length(ChunkRow.data)), 0)).where(*own)).one()
-    return Space(takes=count, used_bytes=int(audio) + int(chunks), limit_bytes=round(settings().most_take_gb * 1e9))
+    chunks = session.exec(
+        select(sa.func.coalesce(sa.func.sum(sa.func.octet_length(ChunkRow.data)), 0)).where(*own)
+    ).one()
+    return Space(
+        takes=count,
+        used_bytes=int(audio) + int(chunks),
+        limit_bytes=round(settings().most_take_gb * 1e9),
+    )
 
 
 def check_room(session: Session) -> None:
-    """Raises NoSpace where takes have reached the limit: nothing new is begun, what is on its way still arrives."""
+    """Raises NoSpace where takes have reached the limit: nothing new is begun, what is on its way
+    still arrives.
+    """
     now = space(session)
     if now.room is Room.NONE:
         raise NoSpace(

@@ -1,4 +1,6 @@
-"""The tables. Every one carries its player; take and riff states are closed sets, checked by the database too."""
+"""The tables. Every one carries its player; take and riff states are closed sets, checked by the
+database too.
+"""
 
 from datetime import datetime
 from decimal import Decimal
@@ -12,16 +14,29 @@ from thrumble.core.takes import TakeState
 
 
 def _player() -> Any:
-    return Field(sa_column=Column(sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), nullable=False, index=True))
+    return Field(
+        sa_column=Column(
+            sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), nullable=False, index=True
+        )
+    )
 
 
 def _parent(table: str, *, ondelete: str = "CASCADE") -> Any:
-    return Field(sa_column=Column(sa.Integer, sa.ForeignKey(f"{table}.id", ondelete=ondelete), nullable=False, index=True))
+    return Field(
+        sa_column=Column(
+            sa.Integer, sa.ForeignKey(f"{table}.id", ondelete=ondelete), nullable=False, index=True
+        )
+    )
 
 
 def _maybe(table: str) -> Any:
     """A reference that goes when what it names is deleted."""
-    return Field(default=None, sa_column=Column(sa.Integer, sa.ForeignKey(f"{table}.id", ondelete="SET NULL"), nullable=True, index=True))
+    return Field(
+        default=None,
+        sa_column=Column(
+            sa.Integer, sa.ForeignKey(f"{table}.id", ondelete="SET NULL"), nullable=True, index=True
+        ),
+    )
 
 
 def _moment() -> Any:
@@ -40,7 +55,9 @@ class Installation(SQLModel, table=True):
 
 
 class Signing(SQLModel, table=True):
-    """The secret that signs cookies and tokens. A table of its own, so that backups leave its content out."""
+    """The secret that signs cookies and tokens. A table of its own, so that backups leave its
+    content out.
+    """
 
     key: str = Field(primary_key=True)
     value: str
@@ -56,7 +73,9 @@ class PlayerRow(SQLModel, table=True):
 
 
 class RiffRow(SQLModel, table=True):
-    """A riff through all its revisions. `takes_numbered`: the number its newest take got; counted on in the database."""
+    """A riff through all its revisions. `takes_numbered`: the number its newest take got; counted
+    on in the database.
+    """
 
     __tablename__ = "riff"
     id: int | None = Field(default=None, primary_key=True)
@@ -66,7 +85,9 @@ class RiffRow(SQLModel, table=True):
 
 
 class RevisionRow(SQLModel, table=True):
-    """One immutable revision. `identities`: pairs of old and new hit identities from the revision before."""
+    """One immutable revision. `identities`: pairs of old and new hit identities from the revision
+    before.
+    """
 
     __tablename__ = "revision"
     __table_args__ = (sa.UniqueConstraint("riff_id", "number"),)
@@ -144,13 +165,18 @@ class ExampleRow(SQLModel, table=True):
 
 
 class TakeRow(SQLModel, table=True):
-    """A take: its sound exactly as it came (browser takes as 24-bit FLAC) and all it was played with.
+    """A take: its sound exactly as it came (browser takes as 24-bit FLAC) and all it was played
+    with.
 
-    `client_key`: what the browser that recorded it calls it; `tries`: readings begun since the last one that ended in order.
+    `client_key`: what the browser that recorded it calls it; `tries`: readings begun since the last
+    one that ended in order.
     """
 
     __tablename__ = "take"
-    __table_args__ = (sa.UniqueConstraint("riff_id", "number"), sa.UniqueConstraint("player_id", "client_key"))
+    __table_args__ = (
+        sa.UniqueConstraint("riff_id", "number"),
+        sa.UniqueConstraint("player_id", "client_key"),
+    )
     id: int | None = Field(default=None, primary_key=True)
     player_id: int = _player()
     riff_id: int = _parent("riff")
@@ -159,7 +185,11 @@ class TakeRow(SQLModel, table=True):
     state: TakeState = Field(
         sa_column=Column(
             sa.Enum(
-                TakeState, native_enum=False, create_constraint=True, name="take_state", values_callable=lambda e: [m.value for m in e]
+                TakeState,
+                native_enum=False,
+                create_constraint=True,
+                name="take_state",
+                values_callable=lambda e: [m.value for m in e],
             ),
             nullable=False,
         )
@@ -187,27 +217,37 @@ class TakeRow(SQLModel, table=True):
 
 
 class AudioRow(SQLModel, table=True):
-    """A take's file in parts, in order: lists never load them, and no process holds a whole file at once."""
+    """A take's file in parts, in order: lists never load them, and no process holds a whole file at
+    once.
+    """
 
     __tablename__ = "audio"
-    take_id: int = Field(sa_column=Column(sa.Integer, sa.ForeignKey("take.id", ondelete="CASCADE"), primary_key=True))
+    take_id: int = Field(
+        sa_column=Column(sa.Integer, sa.ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
+    )
     part: int = Field(default=0, primary_key=True)
     player_id: int = _player()
     data: bytes
 
 
 class ChunkRow(SQLModel, table=True):
-    """Sound that came in while a take is being recorded: float32 little-endian mono, placed by its first frame."""
+    """Sound that came in while a take is being recorded: float32 little-endian mono, placed by its
+    first frame.
+    """
 
     __tablename__ = "chunk"
-    take_id: int = Field(sa_column=Column(sa.Integer, sa.ForeignKey("take.id", ondelete="CASCADE"), primary_key=True))
+    take_id: int = Field(
+        sa_column=Column(sa.Integer, sa.ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
+    )
     first_frame: int = Field(sa_column=Column(sa.BigInteger, primary_key=True))
     player_id: int = _player()
     data: bytes
 
 
 class ReadingRow(SQLModel, table=True):
-    """What one engine heard in one take. `changed`: counts of what an older engine had heard otherwise."""
+    """What one engine heard in one take. `changed`: counts of what an older engine had heard
+    otherwise.
+    """
 
     __tablename__ = "reading"
     __table_args__ = (sa.UniqueConstraint("take_id", "engine"),)

@@ -1,4 +1,6 @@
-"""Takes, their sound and their readings. Functions take the session and the player first, and never commit."""
+"""Takes, their sound and their readings. Functions take the session and the player first, and never
+commit.
+"""
 
 import hashlib
 from collections.abc import Iterable, Iterator
@@ -17,7 +19,17 @@ from thrumble.core.errors import NotFound
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.takes import TakeState, change
 from thrumble.formats.reading_json import reading_document, reading_from_document
-from thrumble.store.tables import AudioRow, ChunkRow, CorrectionRow, ExampleRow, HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
+from thrumble.store.tables import (
+    AudioRow,
+    ChunkRow,
+    CorrectionRow,
+    ExampleRow,
+    HitRow,
+    ReadingRow,
+    RevisionRow,
+    RiffRow,
+    TakeRow,
+)
 
 PART_BYTES = 1 << 20
 PAGE = 50
@@ -57,7 +69,11 @@ class Take:
     @property
     def start_s(self) -> float | None:
         """File time of bar 1 beat 1 as recorded; the calibrated delay is not in it."""
-        return None if self.start_frame is None or self.rate_hz is None else self.start_frame / self.rate_hz
+        return (
+            None
+            if self.start_frame is None or self.rate_hz is None
+            else self.start_frame / self.rate_hz
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -105,7 +121,8 @@ def _row(session: Session, player_id: int, take_id: int, *, lock: bool = False) 
 
 
 def add_take(session: Session, player_id: int, new: NewTake, state: TakeState) -> Take:
-    """Stores a take without sound. Its number is counted on in the riff's own row, so two begun at once get two numbers.
+    """Stores a take without sound. Its number is counted on in the riff's own row, so two begun at
+    once get two numbers.
 
     A take that the browser begins again under the same key is the one that is there already.
     """
@@ -119,7 +136,9 @@ def add_take(session: Session, player_id: int, new: NewTake, state: TakeState) -
         raise NotFound("there is no such riff: choose one from the list of riffs")
     if new.client_key is not None and (known := _by_key(session, player_id, new.client_key)):
         return _take(known)
-    values = {name: getattr(new, name) for name in NewTake.__slots__} | {"created_at": new.created_at or datetime.now(UTC)}
+    values = {name: getattr(new, name) for name in NewTake.__slots__} | {
+        "created_at": new.created_at or datetime.now(UTC)
+    }
     row = TakeRow(player_id=player_id, number=counted, state=state, **values)
     session.add(row)
     session.flush()
@@ -127,7 +146,9 @@ def add_take(session: Session, player_id: int, new: NewTake, state: TakeState) -
 
 
 def _by_key(session: Session, player_id: int, key: str) -> TakeRow | None:
-    return session.exec(select(TakeRow).where(TakeRow.player_id == player_id, TakeRow.client_key == key)).first()
+    return session.exec(
+        select(TakeRow).where(TakeRow.player_id == player_id, TakeRow.client_key == key)
+    ).first()
 
 
 def take_by_key(session: Session, player_id: int, key: str) -> Take | None:
@@ -164,7 +185,9 @@ def put_audio(
     for number, part in enumerate(parts):
         digest.update(part)
         size += len(part)
-        session.execute(sa.insert(AudioRow).values(take_id=take_id, part=number, player_id=player_id, data=part))
+        session.execute(
+            sa.insert(AudioRow).values(take_id=take_id, part=number, player_id=player_id, data=part)
+        )
     row.audio_bytes, row.audio_sha256 = size, digest.hexdigest()
     row.beyond_full_scale, row.recorder = beyond_full_scale, recorder
     session.execute(sa.delete(ChunkRow).where(col(ChunkRow.take_id) == take_id))
@@ -181,33 +204,60 @@ def audio_parts(session: Session, player_id: int, take_id: int) -> Iterator[byte
         yield session.exec(select(AudioRow.data).where(*mine, AudioRow.part == number)).one()
 
 
-def add_chunk(session: Session, player_id: int, take_id: int, first_frame: int, data: bytes) -> None:
-    """Keeps sound that came in. The same frames sent again, at once or later, change nothing; a longer piece replaces a shorter one."""
-    statement = insert(ChunkRow).values(take_id=take_id, first_frame=first_frame, player_id=player_id, data=data)
+def add_chunk(
+    session: Session, player_id: int, take_id: int, first_frame: int, data: bytes
+) -> None:
+    """Keeps sound that came in. The same frames sent again, at once or later, change nothing; a
+    longer piece replaces a shorter one.
+    """
+    statement = insert(ChunkRow).values(
+        take_id=take_id, first_frame=first_frame, player_id=player_id, data=data
+    )
     longer = sa.func.octet_length(statement.excluded.data) > sa.func.octet_length(ChunkRow.data)
     session.execute(
-        statement.on_conflict_do_update(index_elements=["take_id", "first_frame"], set_={"data": statement.excluded.data}, where=longer)
+        statement.on_conflict_do_update(
+            index_elements=["take_id", "first_frame"],
+            set_={"data": statement.excluded.data},
+            where=longer,
+        )
     )
 
 
 def chunk_spans(session: Session, player_id: int, take_id: int) -> list[tuple[int, int]]:
     """First and behind-last frame of every piece of sound that came in, by first frame."""
     size = sa.func.octet_length(ChunkRow.data)
-    query = select(ChunkRow.first_frame, size).where(ChunkRow.take_id == take_id, ChunkRow.player_id == player_id)
-    return [(frame, frame + count // 4) for frame, count in session.exec(query.order_by(col(ChunkRow.first_frame))).all()]
+    query = select(ChunkRow.first_frame, size).where(
+        ChunkRow.take_id == take_id, ChunkRow.player_id == player_id
+    )
+    return [
+        (frame, frame + count // 4)
+        for frame, count in session.exec(query.order_by(col(ChunkRow.first_frame))).all()
+    ]
 
 
 def get_chunk(session: Session, player_id: int, take_id: int, first_frame: int) -> bytes:
     """One piece of sound."""
-    mine = (ChunkRow.take_id == take_id, ChunkRow.player_id == player_id, ChunkRow.first_frame == first_frame)
+    mine = (
+        ChunkRow.take_id == take_id,
+        ChunkRow.player_id == player_id,
+        ChunkRow.first_frame == first_frame,
+    )
     return session.exec(select(ChunkRow.data).where(*mine)).one()
 
 
-def set_state(session: Session, player_id: int, take_id: int, state: TakeState, *, problem: str = "") -> Take:
+def set_state(
+    session: Session, player_id: int, take_id: int, state: TakeState, *, problem: str = ""
+) -> Take:
     """Moves a take on. Raises NotAllowed where its state has no such change."""
     row = _row(session, player_id, take_id, lock=True)
     row.state, row.problem = change(row.state, state), problem
-    row.tries = row.tries + 1 if state is TakeState.READING else row.tries if state is TakeState.QUEUED else 0
+    row.tries = (
+        row.tries + 1
+        if state is TakeState.READING
+        else row.tries
+        if state is TakeState.QUEUED
+        else 0
+    )
     session.flush()
     return _take(row)
 
@@ -224,7 +274,9 @@ def forget_tries(session: Session, player_id: int, take_id: int) -> None:
     session.flush()
 
 
-def set_timing(session: Session, player_id: int, take_id: int, *, tempo_bpm: Decimal | None, rounds: int | None) -> None:
+def set_timing(
+    session: Session, player_id: int, take_id: int, *, tempo_bpm: Decimal | None, rounds: int | None
+) -> None:
     """Notes the tempo and rounds an upload turned out to have."""
     row = _row(session, player_id, take_id)
     row.tempo_bpm, row.rounds = tempo_bpm, rounds
@@ -232,7 +284,9 @@ def set_timing(session: Session, player_id: int, take_id: int, *, tempo_bpm: Dec
 
 
 def delete_take(session: Session, player_id: int, take_id: int) -> None:
-    """Removes a take with sound, chunks, readings, and the examples cut from it. Queued work finds nothing and ends. Raises NotFound."""
+    """Removes a take with sound, chunks, readings, and the examples cut from it. Queued work finds
+    nothing and ends. Raises NotFound.
+    """
     _forget_examples(session, [take_id])
     session.delete(_row(session, player_id, take_id, lock=True))
     session.flush()
@@ -247,7 +301,14 @@ def _forget_examples(session: Session, take_ids: list[int]) -> None:
 def delete_takes_of(session: Session, player_id: int, riff_id: int) -> None:
     """Removes all takes of a riff as `delete_take` does."""
     mine = (TakeRow.riff_id == riff_id, TakeRow.player_id == player_id)
-    _forget_examples(session, [take_id for take_id in session.exec(select(TakeRow.id).where(*mine)).all() if take_id is not None])
+    _forget_examples(
+        session,
+        [
+            take_id
+            for take_id in session.exec(select(TakeRow.id).where(*mine)).all()
+            if take_id is not None
+        ],
+    )
     session.execute(sa.delete(TakeRow).where(*mine))
 
 
@@ -260,7 +321,9 @@ def take_lines(
     page: int = 1,
     limit: int = PAGE,
 ) -> list[TakeLine]:
-    """Takes, the newest first, each with its newest reading's verdict. `title`: part of the riff's name; `page` counts from 1."""
+    """Takes, the newest first, each with its newest reading's verdict. `title`: part of the riff's
+    name; `page` counts from 1.
+    """
     shown = (
         _matching(select(TakeRow, RevisionRow.title), player_id, title, states)
         .order_by(col(TakeRow.created_at).desc(), col(TakeRow.id).desc())
@@ -278,17 +341,25 @@ def take_lines(
     lines = []
     for row, name in rows:
         verdict, clean, judged = said.get(row.id, (None, None, None))
-        lines.append(TakeLine(take=_take(row), title=name, verdict=verdict, clean=clean, judged=judged))
+        lines.append(
+            TakeLine(take=_take(row), title=name, verdict=verdict, clean=clean, judged=judged)
+        )
     return lines
 
 
-def count_takes(session: Session, player_id: int, *, title: str = "", states: tuple[TakeState, ...] = ()) -> int:
+def count_takes(
+    session: Session, player_id: int, *, title: str = "", states: tuple[TakeState, ...] = ()
+) -> int:
     """How many takes `take_lines` would show on all its pages."""
-    return session.exec(_matching(select(sa.func.count(col(TakeRow.id))), player_id, title, states)).one()
+    return session.exec(
+        _matching(select(sa.func.count(col(TakeRow.id))), player_id, title, states)
+    ).one()
 
 
 def _matching(query: Any, player_id: int, title: str, states: tuple[TakeState, ...]) -> Any:
-    query = query.join(RevisionRow, col(RevisionRow.id) == TakeRow.revision_id).where(TakeRow.player_id == player_id)
+    query = query.join(RevisionRow, col(RevisionRow.id) == TakeRow.revision_id).where(
+        TakeRow.player_id == player_id
+    )
     if title:
         query = query.where(col(RevisionRow.title).icontains(title, autoescape=True))
     return query.where(col(TakeRow.state).in_(states)) if states else query
@@ -306,11 +377,16 @@ def put_reading(
     judged: int,
     changed: Difference | None = None,
 ) -> None:
-    """Keeps what an engine heard, whole and one row a hit; the same engine's earlier reading of the take goes.
+    """Keeps what an engine heard, whole and one row a hit; the same engine's earlier reading of the
+    take goes.
 
     `changed`: how it differs from what an older engine heard.
     """
-    session.execute(sa.delete(ReadingRow).where(col(ReadingRow.take_id) == take_id, col(ReadingRow.engine) == reading.engine))
+    session.execute(
+        sa.delete(ReadingRow).where(
+            col(ReadingRow.take_id) == take_id, col(ReadingRow.engine) == reading.engine
+        )
+    )
     row = ReadingRow(
         player_id=player_id,
         take_id=take_id,
@@ -327,12 +403,25 @@ def put_reading(
     hits = []
     for hit in reading.hits:
         identity = expanded.hits[hit.index].identity
-        hits.append({
-            "player_id": player_id, "reading_id": row.id, "round": hit.round, "index": hit.index, "section": identity.section,
-            "bar_in_section": identity.bar, "at": hit.at, "appearance": identity.appearance, "state": hit.state.value,
-            "expected_articulation": hit.expected_articulation.value, "heard_articulation": hit.heard_articulation and hit.heard_articulation.value,
-            "deviation_ms": hit.deviation_ms, "relative_level_db": hit.relative_level_db, "ring_s": hit.ring_s, "stop_late_ms": hit.stop_late_ms,
-        })  # fmt: skip
+        hits.append(
+            {
+                "player_id": player_id,
+                "reading_id": row.id,
+                "round": hit.round,
+                "index": hit.index,
+                "section": identity.section,
+                "bar_in_section": identity.bar,
+                "at": hit.at,
+                "appearance": identity.appearance,
+                "state": hit.state.value,
+                "expected_articulation": hit.expected_articulation.value,
+                "heard_articulation": hit.heard_articulation and hit.heard_articulation.value,
+                "deviation_ms": hit.deviation_ms,
+                "relative_level_db": hit.relative_level_db,
+                "ring_s": hit.ring_s,
+                "stop_late_ms": hit.stop_late_ms,
+            }
+        )
     if hits:
         session.execute(sa.insert(HitRow), hits)
 
@@ -351,19 +440,29 @@ def get_reading(session: Session, player_id: int, take_id: int) -> Reading | Non
 
 def older_reading(session: Session, player_id: int, take_id: int, engine: str) -> Reading | None:
     """The newest reading of a take by another engine."""
-    mine = (ReadingRow.take_id == take_id, ReadingRow.player_id == player_id, ReadingRow.engine != engine)
-    document = session.exec(select(ReadingRow.document).where(*mine).order_by(col(ReadingRow.id).desc()).limit(1)).first()
+    mine = (
+        ReadingRow.take_id == take_id,
+        ReadingRow.player_id == player_id,
+        ReadingRow.engine != engine,
+    )
+    document = session.exec(
+        select(ReadingRow.document).where(*mine).order_by(col(ReadingRow.id).desc()).limit(1)
+    ).first()
     return None if document is None else reading_from_document(document)
 
 
 def _stale(player_id: int, engine: str) -> tuple[Any, ...]:
-    heard = sa.exists().where(col(ReadingRow.take_id) == col(TakeRow.id), col(ReadingRow.engine) == engine)
+    heard = sa.exists().where(
+        col(ReadingRow.take_id) == col(TakeRow.id), col(ReadingRow.engine) == engine
+    )
     return (TakeRow.player_id == player_id, TakeRow.state == TakeState.READ, ~heard)
 
 
 def count_stale(session: Session, player_id: int, engine: str) -> int:
     """How many read takes this engine has not heard."""
-    return session.exec(select(sa.func.count(col(TakeRow.id))).where(*_stale(player_id, engine))).one()
+    return session.exec(
+        select(sa.func.count(col(TakeRow.id))).where(*_stale(player_id, engine))
+    ).one()
 
 
 def stale_takes(session: Session, player_id: int, engine: str) -> list[int]:
@@ -375,7 +474,11 @@ def stale_takes(session: Session, player_id: int, engine: str) -> list[int]:
 def queue_stale(session: Session, player_id: int, engine: str) -> list[int]:
     """Moves every read take that this engine has not heard on to queued, and names them."""
     change(TakeState.READ, TakeState.QUEUED)
-    moved = sa.update(TakeRow).where(*_stale(player_id, engine)).values(state=TakeState.QUEUED, problem="", tries=0)
+    moved = (
+        sa.update(TakeRow)
+        .where(*_stale(player_id, engine))
+        .values(state=TakeState.QUEUED, problem="", tries=0)
+    )
     return sorted(session.execute(moved.returning(col(TakeRow.id))).scalars())
 
 
@@ -389,9 +492,16 @@ class Changed:
     difference: Difference
 
 
-def changed_takes(session: Session, player_id: int, engine: str, *, limit: int = PAGE) -> tuple[int, list[Changed]]:
+def changed_takes(
+    session: Session, player_id: int, engine: str, *, limit: int = PAGE
+) -> tuple[int, list[Changed]]:
     """How many takes this engine hears otherwise than an older one, and the last of them read."""
-    different = sa.or_(*(ReadingRow.changed[name].as_integer() > 0 for name in ("found", "lost", "renamed", "moved")))  # type: ignore[index]
+    different = sa.or_(
+        *(
+            ReadingRow.changed[name].as_integer() > 0
+            for name in ("found", "lost", "renamed", "moved")
+        )
+    )  # type: ignore[index]
     mine = (ReadingRow.player_id == player_id, ReadingRow.engine == engine, different)
     count = session.exec(select(sa.func.count(col(ReadingRow.id))).where(*mine)).one()
     query = (
@@ -403,7 +513,9 @@ def changed_takes(session: Session, player_id: int, engine: str, *, limit: int =
         .limit(limit)
     )
     return count, [
-        Changed(take_id=take_id or 0, number=number, title=title, difference=Difference(**changed or {}))
+        Changed(
+            take_id=take_id or 0, number=number, title=title, difference=Difference(**changed or {})
+        )
         for take_id, number, title, changed in session.exec(query).all()
     ]
 
@@ -411,4 +523,8 @@ def changed_takes(session: Session, player_id: int, engine: str, *, limit: int =
 def waiting_takes(session: Session, player_id: int) -> int:
     """How many takes wait for the ear or are being read."""
     states = (TakeState.QUEUED, TakeState.READING)
-    return session.exec(select(sa.func.count()).where(TakeRow.player_id == player_id, col(TakeRow.state).in_(states))).one()
+    return session.exec(
+        select(sa.func.count()).where(
+            TakeRow.player_id == player_id, col(TakeRow.state).in_(states)
+        )
+    ).one()

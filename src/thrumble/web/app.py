@@ -27,7 +27,8 @@ def create_app() -> FastAPI:
     with database.session() as session:
         secret = players.secret(session)
         rigs.ensure_rig(session, players.local_player(session))
-    # the last one added is the outermost: a request is judged by its headers before its body is taken in
+    # the last one added is the outermost: a request is judged by its headers before its body is
+    # taken in
     app.add_middleware(Intake, at_once=settings().threads)
     app.add_middleware(Guard, secret=secret, hosts=settings().hosts)
     add_error_pages(app)

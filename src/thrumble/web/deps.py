@@ -1,4 +1,6 @@
-"""What endpoints ask for: the session of the request's transaction, the player, and leave to do something costly."""
+"""What endpoints ask for: the session of the request's transaction, the player, and leave to do
+something costly.
+"""
 
 from collections.abc import Callable, Iterator
 from typing import Annotated, Any
@@ -16,7 +18,8 @@ def _session() -> Iterator[Session]:
         yield session
 
 
-# scope "function": committed before the answer leaves, so that the next request sees what this one did
+# scope "function": committed before the answer leaves, so that the next request sees what this one
+# did
 DbSession = Annotated[Session, Depends(_session, scope="function")]
 
 

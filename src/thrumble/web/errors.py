@@ -41,7 +41,10 @@ STATUS: dict[type[ThrumbleError], int] = {
     Trouble: 503,
 }
 AGAIN_S = 2
-WORDS = {404: "There's no such page here. Pick one from the list at the side.", 405: "That can't be done here. Go back and try again."}
+WORDS = {
+    404: "There's no such page here. Pick one from the list at the side.",
+    405: "That can't be done here. Go back and try again.",
+}
 KINDS = {
     "int_parsing": "a whole number is needed here",
     "float_parsing": "a number is needed here",
@@ -57,7 +60,12 @@ def add_error_pages(app: FastAPI) -> None:
     @app.exception_handler(ThrumbleError)
     def ours(request: Request, error: ThrumbleError) -> Response:
         status = STATUS.get(type(error), 400)
-        return answer(request, status, _sentence(str(error)), again_s=AGAIN_S if status in (429, 503) else None)
+        return answer(
+            request,
+            status,
+            _sentence(str(error)),
+            again_s=AGAIN_S if status in (429, 503) else None,
+        )
 
     @app.exception_handler(RequestValidationError)
     def invalid(request: Request, error: RequestValidationError) -> Response:
@@ -75,14 +83,28 @@ def add_error_pages(app: FastAPI) -> None:
     @app.exception_handler(OSError)
     def disk(request: Request, error: OSError) -> Response:
         if error.errno in (28, 122):  # no space left, quota exceeded
-            return answer(request, 507, "The disk is full: nothing that was confirmed is lost. Free some space, then try again.")
+            return answer(
+                request,
+                507,
+                "The disk is full: nothing that was confirmed is lost. Free some space, then try "
+                "again.",
+            )
         raise error
 
 
 def unexpected(request: Request, error: Exception) -> Response:
-    """A fault of our own: told without its innards, and logged under the request's id, which the page shows."""
-    log.error("fault", id=getattr(request.state, "id", ""), path=request.url.path[:120], exc_info=error)
-    return answer(request, 500, "Something went wrong inside Thrumble. What was confirmed is safe: reload the page and try again.")
+    """A fault of our own: told without its innards, and logged under the request's id, which the
+    page shows.
+    """
+    log.error(
+        "fault", id=getattr(request.state, "id", ""), path=request.url.path[:120], exc_info=error
+    )
+    return answer(
+        request,
+        500,
+        "Something went wrong inside Thrumble. What was confirmed is safe: reload the page and "
+        "try again.",
+    )
 
 
 def _sentence(text: str) -> str:
@@ -90,21 +112,30 @@ def _sentence(text: str) -> str:
 
 
 def answer(request: Request, status: int, message: str, *, again_s: int | None = None) -> Response:
-    """A message for htmx, JSON for scripts, a page for people. The status tells htmx that something went wrong.
+    """A message for htmx, JSON for scripts, a page for people. The status tells htmx that something
+    went wrong.
 
-    again_s : seconds after which the same may well work; a page that was only asked for then asks again by itself.
+    again_s : seconds after which the same may well work; a page that was only asked for then asks
+    again by itself.
     """
     message = message.encode("utf-8", "replace").decode()
     if request.headers.get("hx-request"):
-        response: Response = render(request, "shared/_problem.html", status_code=status, message=message)
+        response: Response = render(
+            request, "shared/_problem.html", status_code=status, message=message
+        )
     elif request.headers.get("accept", "").startswith("application/json"):
         response = JSONResponse({"problem": message}, status)
     else:
         again = again_s if request.method == "GET" else None
         response = render(
-            request, "shared/problem.html", status_code=status, message=message, status=status, again_s=again,
+            request,
+            "shared/problem.html",
+            status_code=status,
+            message=message,
+            status=status,
+            again_s=again,
             request_id=getattr(request.state, "id", ""),
-        )  # fmt: skip
+        )
     if again_s is not None:
         response.headers["Retry-After"] = str(again_s)
     return response

@@ -1,4 +1,6 @@
-"""What comes from outside, cleaned or refused in one place: ids, lines and texts, numbers. Every form, path and JSON field is one of these."""
+"""What comes from outside, cleaned or refused in one place: ids, lines and texts, numbers. Every
+form, path and JSON field is one of these.
+"""
 
 import unicodedata
 from typing import Annotated
@@ -20,7 +22,9 @@ PageNumber = Annotated[int, Query(ge=1, le=1_000_000)]
 
 
 def clean_text(text: str) -> str:
-    """Text with line breaks. Raises ValueError for what can be neither stored nor shown: NUL and halves of characters."""
+    """Text with line breaks. Raises ValueError for what can be neither stored nor shown: NUL and
+    halves of characters.
+    """
     if any(c == "\0" or 0xD800 <= ord(c) <= 0xDFFF for c in text):
         raise ValueError("this holds a character that can't be stored: type it again")
     return text
@@ -48,7 +52,9 @@ def file_name(name: str | None) -> str:
 
 
 class _IdConvertor(Convertor[int]):
-    """Ids in addresses that have other words in the same place: digits, and not so many that they are no number."""
+    """Ids in addresses that have other words in the same place: digits, and not so many that they
+    are no number.
+    """
 
     regex = "[0-9]{1,10}"
 

@@ -1,7 +1,10 @@
-"""The way in: a request's body is taken in whole, within bounds, before anything is done for it; then it waits its turn.
+"""The way in: a request's body is taken in whole, within bounds, before anything is done for it;
+then it waits its turn.
 
-Slow or greedy clients hold a socket and a little file, never a thread or a connection of the database. Only so many requests are answered at
-once as there are threads and connections for; more of them wait a while, and far too many are told to come back.
+Slow or greedy clients hold a socket and a little file, never a thread or a connection of the
+database. Only so many requests are answered at
+once as there are threads and connections for; more of them wait a while, and far too many are told
+to come back.
 """
 
 import asyncio
@@ -30,7 +33,9 @@ FREE = ("/vendor/", "/files/", "/healthz")  # answered without the database
 
 
 class Intake:
-    """Bodies in, a request id out, one line in the log for each request, and a bound on how many are answered at once."""
+    """Bodies in, a request id out, one line in the log for each request, and a bound on how many
+    are answered at once.
+    """
 
     def __init__(self, app: ASGIApp, *, at_once: int) -> None:
         self._app = app
@@ -49,7 +54,10 @@ class Intake:
             nonlocal status
             if message["type"] == "http.response.start":
                 status = message["status"]
-                message["headers"] = [*message["headers"], (b"x-request-id", request.state.id.encode())]
+                message["headers"] = [
+                    *message["headers"],
+                    (b"x-request-id", request.state.id.encode()),
+                ]
             await send(message)
 
         try:
@@ -59,8 +67,14 @@ class Intake:
                 await self._in_turn(request, receive, watched)
         finally:
             if status >= 400 or not scope["path"].startswith(FREE):
-                log.info("request", id=request.state.id, method=scope["method"], path=scope["path"][:120], status=status,
-                         ms=round((time.perf_counter() - began) * 1000))  # fmt: skip
+                log.info(
+                    "request",
+                    id=request.state.id,
+                    method=scope["method"],
+                    path=scope["path"][:120],
+                    status=status,
+                    ms=round((time.perf_counter() - began) * 1000),
+                )
 
     async def _in_turn(self, request: Request, receive: Receive, send: Send) -> None:
         scope = request.scope
@@ -93,14 +107,18 @@ class Intake:
 
 
 def _head_start_s(request: Request) -> float:
-    """Pages go first, somebody looks at the screen; sound that a browser keeps anyway can wait a little, whole files a little longer."""
+    """Pages go first, somebody looks at the screen; sound that a browser keeps anyway can wait a
+    little, whole files a little longer.
+    """
     if request.method in ("GET", "HEAD"):
         return 0.0
     return UPLOAD_WAITS_S if request.url.path.endswith("/upload") else SOUND_WAITS_S
 
 
 class _Turns:
-    """So many at once; who waits is let in by the moment it came, put back by its head start. Nobody waits for ever: all move up in time."""
+    """So many at once; who waits is let in by the moment it came, put back by its head start.
+    Nobody waits for ever: all move up in time.
+    """
 
     def __init__(self, at_once: int) -> None:
         self._free = at_once
@@ -159,15 +177,22 @@ Refused = tuple[int, str] | tuple[()]
 
 
 async def _take_in(request: Request, receive: Receive, body: IO[bytes]) -> Refused | None:
-    """The whole body into a file. A status and words where it is refused, empty where the client has gone, None where all is well."""
+    """The whole body into a file. A status and words where it is refused, empty where the client
+    has gone, None where all is well.
+    """
     promised = request.headers.get("content-length", "")
-    too_large = (413, f"This is larger than {MOST_BYTES // 1_000_000} MB. Cut the take to the riff and send it again.")
+    too_large = (
+        413,
+        f"This is larger than {MOST_BYTES // 1_000_000} MB. Cut the take to the riff and send it again.",
+    )
     if promised.isascii() and promised.isdigit() and int(promised[:20]) > MOST_BYTES:
         return too_large
     size, until = 0, time.monotonic() + WHOLE_S
     while True:
         try:
-            message = await asyncio.wait_for(receive(), min(PIECE_S, max(0.1, until - time.monotonic())))
+            message = await asyncio.wait_for(
+                receive(), min(PIECE_S, max(0.1, until - time.monotonic()))
+            )
         except TimeoutError:
             return (408, "The request stopped half way. Send it again.")
         if message["type"] == "http.disconnect":

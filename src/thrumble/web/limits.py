@@ -20,7 +20,9 @@ class Limits:
         now, per_s = self._clock(), self._most / 60
         with self._lock:
             if len(self._spent) > MOST_BROWSERS:
-                self._spent = {b: (n, at) for b, (n, at) in self._spent.items() if n > (now - at) * per_s}
+                self._spent = {
+                    b: (n, at) for b, (n, at) in self._spent.items() if n > (now - at) * per_s
+                }
             spent, at = self._spent.get(browser, (0.0, now))
             spent = max(0.0, spent - (now - at) * per_s)
             if spent + 1 > self._most:

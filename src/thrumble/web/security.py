@@ -1,4 +1,5 @@
-"""Keeps other pages of the net out of a loopback application: foreign hosts and origins are refused, changes need a token, and a strict
+"""Keeps other pages of the net out of a loopback application: foreign hosts and origins are
+refused, changes need a token, and a strict
 Content-Security-Policy allows nothing but our own files."""
 
 import secrets
@@ -17,7 +18,8 @@ SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 LOCAL_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]"})
 COOKIE_AGE_S = 400 * 86400
 POLICY = (
-    "default-src 'self'; img-src 'self' data:; media-src 'self' blob:; style-src 'self'; script-src 'self'; object-src 'none'; "
+    "default-src 'self'; img-src 'self' data:; media-src 'self' blob:; style-src 'self'; "
+    "script-src 'self'; object-src 'none'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
 HEADERS = {
@@ -34,7 +36,9 @@ VENDOR_CACHE = "private, max-age=86400"  # pinned files that only a new version 
 
 
 class Guard:
-    """Checks every request before its body is read, and gives every browser a signed cookie and pages their token."""
+    """Checks every request before its body is read, and gives every browser a signed cookie and
+    pages their token.
+    """
 
     def __init__(self, app: ASGIApp, *, secret: str, hosts: str) -> None:
         self._app = app
@@ -56,7 +60,10 @@ class Guard:
                 headers = MutableHeaders(scope=message)
                 for name, value in HEADERS.items():
                     headers[name] = value
-                headers.setdefault("Cache-Control", VENDOR_CACHE if scope["path"].startswith("/vendor/") else "no-store")
+                headers.setdefault(
+                    "Cache-Control",
+                    VENDOR_CACHE if scope["path"].startswith("/vendor/") else "no-store",
+                )
                 if secure and _name(request.headers.get("host", "")) not in LOCAL_HOSTS:
                     headers["Strict-Transport-Security"] = f"max-age={YEAR_S}"
                 if fresh:
@@ -93,7 +100,9 @@ class Guard:
 
     def _allowed(self, request: Request) -> bool:
         try:
-            return bool(self._token.loads(request.headers.get(TOKEN_HEADER, "")) == request.state.browser)
+            return bool(
+                self._token.loads(request.headers.get(TOKEN_HEADER, "")) == request.state.browser
+            )
         except BadSignature:
             return False
 

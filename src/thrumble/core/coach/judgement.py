@@ -1,7 +1,9 @@
-"""What every hit of a reading is worth, judged once, against one stated set of limits. Whoever shows or explains a reading reads this and
+"""What every hit of a reading is worth, judged once, against one stated set of limits. Whoever
+shows or explains a reading reads this and
 nothing else: verdict, strip, pile, table, clock.
 
-Early and late count from the click where the delay is known, else from the take's own median: a player's constant lag cannot be told then.
+Early and late count from the click where the delay is known, else from the take's own median: a
+player's constant lag cannot be told then.
 """
 
 from collections.abc import Iterable
@@ -20,7 +22,8 @@ LATE_STOP_MS = 60.0
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """What a clean hit keeps to. `tolerance_ms` is never more than a quarter of the hit's slot; a stop may ring on for less than
+    """What a clean hit keeps to. `tolerance_ms` is never more than a quarter of the hit's slot; a
+    stop may ring on for less than
     `late_stop_ms`."""
 
     tolerance_ms: float
@@ -38,7 +41,8 @@ class JudgedHit:
 
     late_ms     + is late; None where it was not played
     limit_ms    how early or late it may be
-    as_written  heard as the articulation written; None where the ear is unsure, or nothing was heard
+    as_written  heard as the articulation written; None where the ear is unsure, or nothing was
+    heard
     stop_kept   None where no stop was asked or it could not be measured
     """
 
@@ -68,7 +72,9 @@ class JudgedHit:
 
     @property
     def counts(self) -> bool:
-        """Whether it counts for or against a clean take: missed hits do, unsure ones and those the take never reached do not."""
+        """Whether it counts for or against a clean take: missed hits do, unsure ones and those the
+        take never reached do not.
+        """
         return self.missed or (self.played and self.as_written is not None)
 
     @property
@@ -78,12 +84,17 @@ class JudgedHit:
     @property
     def off(self) -> bool:
         """Whether something about it is not as it should be."""
-        return self.missed or (self.played and (not self.in_time or self.as_written is False or self.stop_kept is False))
+        return self.missed or (
+            self.played
+            and (not self.in_time or self.as_written is False or self.stop_kept is False)
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Judgement:
-    """A reading judged. `around_ms`: what early and late count from, in the reading's own deviations."""
+    """A reading judged. `around_ms`: what early and late count from, in the reading's own
+    deviations.
+    """
 
     reading: Reading
     expanded: ExpandedRiff
@@ -133,10 +144,16 @@ def robust_spread(values: np.ndarray) -> float:
     return float(1.4826 * np.median(np.abs(values - np.median(values)))) if values.size else 0.0
 
 
-def judge_hits(reading: Reading, expanded: ExpandedRiff, *, tolerance: str = DEFAULT_TOLERANCE) -> Judgement:
+def judge_hits(
+    reading: Reading, expanded: ExpandedRiff, *, tolerance: str = DEFAULT_TOLERANCE
+) -> Judgement:
     """Judges every hit of a reading against a tolerance: tight, firm or loose."""
     limits = Limits(TOLERANCES_MS[tolerance])
-    deviations = [h.deviation_ms for h in reading.hits if h.state is HitState.PLAYED and h.deviation_ms is not None]
+    deviations = [
+        h.deviation_ms
+        for h in reading.hits
+        if h.state is HitState.PLAYED and h.deviation_ms is not None
+    ]
     around = 0.0 if reading.bias_judged or not deviations else float(np.median(deviations))
     hits = tuple(_judged(hit, expanded.hits[hit.index], limits, around) for hit in reading.hits)
     return Judgement(reading=reading, expanded=expanded, limits=limits, around_ms=around, hits=hits)
@@ -150,6 +167,8 @@ def _judged(hit: HitReading, due: DueHit, limits: Limits, around_ms: float) -> J
         due=due,
         late_ms=hit.deviation_ms - around_ms if played and hit.deviation_ms is not None else None,
         limit_ms=limits.for_slot_ms(due.slot_s),
-        as_written=None if heard in (None, Verdict.UNSURE) else heard.value == hit.expected_articulation.value,
+        as_written=None
+        if heard in (None, Verdict.UNSURE)
+        else heard.value == hit.expected_articulation.value,
         stop_kept=None if hit.stop_late_ms is None else hit.stop_late_ms < limits.late_stop_ms,
     )

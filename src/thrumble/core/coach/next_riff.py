@@ -6,7 +6,9 @@ from datetime import datetime
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Standing:
-    """A riff and how it stands: when it was last played (None: never) and the share of clean hits then (None: not read)."""
+    """A riff and how it stands: when it was last played (None: never) and the share of clean hits
+    then (None: not read).
+    """
 
     riff_id: int
     last_played: datetime | None
@@ -16,14 +18,18 @@ class Standing:
 def next_riff(standings: list[Standing], *, now: datetime) -> tuple[int, str] | None:
     """The riff to arm and why, in words; None where there is no riff.
 
-    A riff read and not yet clean comes before one never played; among those, the one that gains most: unclean, and not played for longest
+    A riff read and not yet clean comes before one never played; among those, the one that gains
+    most: unclean, and not played for longest
     (every day away counts like three hits in a hundred).
     """
     begun = [s for s in standings if s.last_played is not None and s.clean_share is not None]
     unclean = [s for s in begun if (s.clean_share or 0) < 0.95]
     if unclean:
         best = max(unclean, key=lambda s: (1 - (s.clean_share or 0)) + 0.03 * _days(s, now))
-        return best.riff_id, f"{round(100 * (best.clean_share or 0))} of 100 hits clean last time, {_ago(_days(best, now))}"
+        return (
+            best.riff_id,
+            f"{round(100 * (best.clean_share or 0))} of 100 hits clean last time, {_ago(_days(best, now))}",
+        )
     fresh = [s for s in standings if s.last_played is None]
     if fresh:
         return fresh[0].riff_id, "not played yet"

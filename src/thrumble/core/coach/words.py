@@ -1,8 +1,10 @@
-"""Causes as sentences, for page and shell alike: what is wrong with its figure first, what to do about it second."""
+"""Causes as sentences, for page and shell alike: what is wrong with its figure first, what to do
+about it second.
+"""
 
 from collections import Counter
 
-from thrumble.core.coach.causes import Cause, CauseKind
+from thrumble.core.coach.cause import Cause, CauseKind
 from thrumble.core.coach.judgement import Judgement
 from thrumble.core.music.meter import spoken_count
 
@@ -23,18 +25,28 @@ def many(count: float, one: str, more: str) -> str:
 
 
 def where(cause: Cause, judgement: Judgement) -> str:
-    """The bars that hold most of a cause's hits: `in bars 2 and 5`, `most often in bar 5`, `all over the riff`."""
+    """The bars that hold most of a cause's hits: `in bars 2 and 5`, `most often in bar 5`, `all
+    over the riff`.
+    """
     by_key = judgement.by_key()
     bars = Counter(by_key[key].hit.bar for key in cause.hits if key in by_key)
     if not bars:
         return ""
     worst = sorted(bars, key=lambda bar: (-bars[bar], bar))
     if len(bars) > 4:
-        return f"most often in bar {worst[0]}" if bars[worst[0]] > 1.5 * bars[worst[-1]] else "all over the riff"
+        return (
+            f"most often in bar {worst[0]}"
+            if bars[worst[0]] > 1.5 * bars[worst[-1]]
+            else "all over the riff"
+        )
     shown = [str(bar) if bar else "the pick-up" for bar in sorted(bars)]
     if shown == ["the pick-up"]:
         return "in the pick-up"
-    return f"in bar {shown[0]}" if len(shown) == 1 else f"in bars {', '.join(shown[:-1])} and {shown[-1]}"
+    return (
+        f"in bar {shown[0]}"
+        if len(shown) == 1
+        else f"in bars {', '.join(shown[:-1])} and {shown[-1]}"
+    )
 
 
 def _nothing(cause: Cause, judgement: Judgement) -> str:
@@ -99,20 +111,34 @@ def _count_of(at: str, judgement: Judgement) -> str:
             bar = next(b for b in judgement.expanded.bars if b.number == due.bar)
             beat = due.hit.at // bar.meter.beat + 1
             said = spoken_count(due.hit.at, bar.meter)
-            return f"beat {beat}" if said == str(beat) else f"the “{said}” of {beat}" if said else f"the place after beat {beat}"
+            return (
+                f"beat {beat}"
+                if said == str(beat)
+                else f"the “{said}” of {beat}"
+                if said
+                else f"the place after beat {beat}"
+            )
     return at
 
 
 def _spread(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
-    lean = "early" if f["early_share"] > 0.75 else "late" if f["early_share"] < 0.25 else "early or late"
+    lean = (
+        "early"
+        if f["early_share"] > 0.75
+        else "late"
+        if f["early_share"] < 0.25
+        else "early or late"
+    )
     hits = f"{f['off']:.0f} of {f['played']:.0f} hits are more than {judgement.limits.tolerance_ms:.0f} ms {lean}"
     return f"Your timing is loose: {hits} (spread {f['spread_ms']:.0f} ms), {where(cause, judgement)}. Take the tempo down a step."
 
 
 def _tiring(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
-    at = f"bar {f['bar']:.0f}" + (f" of round {f['round']:.0f}" if judgement.reading.rounds > 1 else "")
+    at = f"bar {f['bar']:.0f}" + (
+        f" of round {f['round']:.0f}" if judgement.reading.rounds > 1 else ""
+    )
     return (
         f"Your timing gets loose from about {at} on: the spread grows from {f['before_ms']:.0f} to {f['after_ms']:.0f} ms. "
         "Play shorter rounds and shake out your hand between them."
@@ -176,7 +202,9 @@ def _bias(cause: Cause, judgement: Judgement) -> str:
 
 
 def _level(cause: Cause, judgement: Judgement) -> str:
-    kind = {"open": "open hits", "palm": "palm mutes", "dead": "dead hits"}[cause.words["articulation"]]
+    kind = {"open": "open hits", "palm": "palm mutes", "dead": "dead hits"}[
+        cause.words["articulation"]
+    ]
     return f"Your level is uneven: {kind} vary by {cause.figures['spread_db']:.1f} dB. Hit them all with the same weight."
 
 

@@ -1,4 +1,6 @@
-"""What a reader of a reading has to know before believing it: each caution a code for machines and a sentence with its remedy."""
+"""What a reader of a reading has to know before believing it: each caution a code for machines and
+a sentence with its remedy.
+"""
 
 from dataclasses import dataclass
 
@@ -10,7 +12,8 @@ FEW_HITS = 8
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Basis:
-    """What a reading rests on. `source` of the start; `certain`: a fitted start that no other place of the riff
+    """What a reading rests on. `source` of the start; `certain`: a fitted start that no other place
+    of the riff
     comes near; `clicks` heard in the recording."""
 
     nothing_heard: bool
@@ -26,24 +29,46 @@ def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
     """All that applies, the gravest first."""
     out = []
     if basis.nothing_heard:
-        out.append(Caution(code="nothing_heard", text="We heard nothing. Check your cable, input and level, then play it again."))
+        out.append(
+            Caution(
+                code="nothing_heard",
+                text="We heard nothing. Check your cable, input and level, then play it again.",
+            )
+        )
     if basis.dropouts:
         words = "; ".join(basis.dropouts)
         remedy = "Don't trust the timing after such a gap: close other programs and play it again."
         out.append(Caution(code="dropouts", text=f"The recording is damaged: {words}. {remedy}"))
     if basis.clipped_share >= CLIP_CAUTION:
         text = f"{basis.clipped_share:.1%} of the recording clips: turn your input down."
-        out.append(Caution(code="clipping", text=text + (" We leave levels out." if basis.clipped_share >= CLIP_NO_LEVELS else "")))
-    return out if basis.nothing_heard else out + _about_timing(basis) + _about_reach(hits) + _about_measures(hits)
+        out.append(
+            Caution(
+                code="clipping",
+                text=text
+                + (" We leave levels out." if basis.clipped_share >= CLIP_NO_LEVELS else ""),
+            )
+        )
+    return (
+        out
+        if basis.nothing_heard
+        else out + _about_timing(basis) + _about_reach(hits) + _about_measures(hits)
+    )
 
 
 def _about_timing(basis: Basis) -> list[Caution]:
     """What early and late count from."""
-    heard = [Caution(code="click_heard", text=f"We hear the click {basis.clicks} times in the recording and never count it as a hit.")]
+    heard = [
+        Caution(
+            code="click_heard",
+            text=f"We hear the click {basis.clicks} times in the recording and never count it as a hit.",
+        )
+    ]
     heard = heard if basis.clicks else []
     if basis.source is StartSource.GIVEN:
         text = "Your latency isn't measured, so early and late count from your own average. Measure it on the Rig screen."
-        return heard if basis.calibrated else [Caution(code="delay_not_calibrated", text=text), *heard]
+        return (
+            heard if basis.calibrated else [Caution(code="delay_not_calibrated", text=text), *heard]
+        )
     if basis.source is StartSource.CLICK:
         text = f"We took start and tempo from the click in the recording ({basis.clicks} clicks) and never count it as a hit."
         return [Caution(code="start_by_click", text=text)]
@@ -72,12 +97,15 @@ def _about_measures(hits: list[HitReading]) -> list[Caution]:
     out = []
     played = sum(hit.state is HitState.PLAYED for hit in hits)
     if played < FEW_HITS:
-        out.append(Caution(code="few_hits", text=f"We heard only {played} hits: too few for averages to say much."))
+        out.append(
+            Caution(
+                code="few_hits",
+                text=f"We heard only {played} hits: too few for averages to say much.",
+            )
+        )
     chords = [hit for hit in hits if hit.heard_articulation is Verdict.OPEN]
     if chords and all(hit.chord_ok is None for hit in chords):
-        text = (
-            "No open hit rings long and clear enough to check its notes and stray strings: we can't tell them under gain or in short slots."
-        )
+        text = "No open hit rings long and clear enough to check its notes and stray strings: we can't tell them under gain or in short slots."
         out.append(Caution(code="chords_not_checked", text=text))
     if chords and all(hit.strum_ms is None for hit in chords):
         text = "Spread of the strings not measured: we can't tell them apart in this sound."

@@ -1,4 +1,6 @@
-"""What was heard, as values, and nothing else: the contract between the ear and everyone who shows, stores or judges a reading."""
+"""What was heard, as values, and nothing else: the contract between the ear and everyone who shows,
+stores or judges a reading.
+"""
 
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -44,7 +46,9 @@ class RingEnd(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HitReading:
-    """One due hit of one round. Seconds from the file's start; None where a thing could not be measured."""
+    """One due hit of one round. Seconds from the file's start; None where a thing could not be
+    measured.
+    """
 
     index: int
     round: int
@@ -99,7 +103,9 @@ class ChangeKind(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Change:
-    """Something that held for a while and then moved: where it began, and by how much it had moved at the take's end."""
+    """Something that held for a while and then moved: where it began, and by how much it had moved
+    at the take's end.
+    """
 
     kind: ChangeKind
     bar: int
@@ -109,7 +115,9 @@ class Change:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Summary:
-    """The take in figures. Bias is None where the start was fitted; swing where nothing swings or too little was heard."""
+    """The take in figures. Bias is None where the start was fitted; swing where nothing swings or
+    too little was heard.
+    """
 
     matched: int
     missed: int
@@ -151,8 +159,12 @@ class Reading:
     summary: Summary
     cautions: list[Caution]
     delay_ms: float | None = None
-    delay_spread_ms: float | None = None  # from one opening of the stream to the next: a smaller bias says nothing
+    delay_spread_ms: float | None = (
+        None  # from one opening of the stream to the next: a smaller bias says nothing
+    )
     bias_judged: bool = False
-    profile_hits: int = 0  # examples of the player's own that the verdicts rest on, beside the take itself
+    profile_hits: int = (
+        0  # examples of the player's own that the verdicts rest on, beside the take itself
+    )
     engine: str = ENGINE
     format: str = "thrumble.reading/1"

@@ -1,4 +1,6 @@
-"""The ear's one entry: samples, rate and the due hits in, a Reading out. Same input, same output, to the bit."""
+"""The ear's one entry: samples, rate and the due hits in, a Reading out. Same input, same output,
+to the bit.
+"""
 
 from dataclasses import dataclass
 from typing import Any
@@ -6,7 +8,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.align.clicks import Clicks, click_channel, find_clicks, start_by_clicks, without
+from thrumble.core.ear.align.clicks import (
+    Clicks,
+    click_channel,
+    find_clicks,
+    start_by_clicks,
+    without,
+)
 from thrumble.core.ear.align.matching import extra_hits, gaps_between, match_hits
 from thrumble.core.ear.align.onsets import Candidates, find_candidates, likely
 from thrumble.core.ear.align.start import fit_given, fit_unknown
@@ -24,15 +32,20 @@ from thrumble.core.pulse.click import click_times
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
 COUNT_IN_BARS = 2  # before bar 1 clicks may be heard from here on
-GIVE_UP_HITS = 4  # so many in a row, none heard, at either end: the take begins late or ends early there
+GIVE_UP_HITS = (
+    4  # so many in a row, none heard, at either end: the take begins late or ends early there
+)
 _ONSETS = unpack(ONSETS)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TakeInfo:
-    """What is known of a take beside its sound. `start_s`: file time of a hit exactly on the heard click of bar 1 beat 1, None if unknown;
-    `delay_ms`: the calibrated delay already in `start_s`, None if never calibrated; `delay_spread_ms`: how far that moves from one opening of
-    the stream to the next; `rounds`: None to find out; `dropouts`: what the recorder noticed, in words; `profile`: the player's own examples
+    """What is known of a take beside its sound. `start_s`: file time of a hit exactly on the heard
+    click of bar 1 beat 1, None if unknown;
+    `delay_ms`: the calibrated delay already in `start_s`, None if never calibrated;
+    `delay_spread_ms`: how far that moves from one opening of
+    the stream to the next; `rounds`: None to find out; `dropouts`: what the recorder noticed, in
+    words; `profile`: the player's own examples
     in this tone."""
 
     start_s: float | None = None
@@ -63,23 +76,42 @@ class _Placed:
     certain: bool
 
 
-def read_take(samples: NDArray[np.floating[Any]], rate_hz: int, expanded: ExpandedRiff, info: TakeInfo | None = None) -> Reading:
-    """`read_recording` for samples at hand: floats, shape (n,) or (n, channels), nominally within [-1, 1]."""
+def read_take(
+    samples: NDArray[np.floating[Any]],
+    rate_hz: int,
+    expanded: ExpandedRiff,
+    info: TakeInfo | None = None,
+) -> Reading:
+    """`read_recording` for samples at hand: floats, shape (n,) or (n, channels), nominally within
+    [-1, 1].
+    """
     return read_recording(in_memory(samples, rate_hz), expanded, info)
 
 
-def read_recording(recording: Recording, expanded: ExpandedRiff, info: TakeInfo | None = None) -> Reading:
+def read_recording(
+    recording: Recording, expanded: ExpandedRiff, info: TakeInfo | None = None
+) -> Reading:
     """Hears a take of a known riff.
 
-    Silence gives a Reading with the caution `nothing_heard`. Raises BadAudio if the sound itself cannot be used.
+    Silence gives a Reading with the caution `nothing_heard`. Raises BadAudio if the sound itself
+    cannot be used.
     """
     info = info or TakeInfo()
     aside = click_channel(recording)
     reference = None if aside is None else condition_recording(recording, (aside,))
     others = None if aside is None else tuple(c for c in range(recording.channels) if c != aside)
     heard = condition_recording(recording, others)
-    sound = Sound(heard, bands_of(heard.samples), Envelope(heard.samples), levels=heard.clipped_share < CLIP_NO_LEVELS)
-    candidates = find_candidates(sound.envelope, sound.bands, _ONSETS) if not heard.silent else Candidates(np.zeros(0), np.zeros(0))
+    sound = Sound(
+        heard,
+        bands_of(heard.samples),
+        Envelope(heard.samples),
+        levels=heard.clipped_share < CLIP_NO_LEVELS,
+    )
+    candidates = (
+        find_candidates(sound.envelope, sound.bands, _ONSETS)
+        if not heard.silent
+        else Candidates(np.zeros(0), np.zeros(0))
+    )
     clicks = find_clicks(heard.samples, sound.bands, candidates)
     candidates = likely(without(candidates, clicks))
     if reference is not None:
@@ -94,17 +126,23 @@ def read_recording(recording: Recording, expanded: ExpandedRiff, info: TakeInfo 
         hits, extras = read_hits(sound, candidates, matched, expanded.riff, info.profile)
     else:
         placed, hits = None, bare_hits(due.hits, due.due_s)
-    return _reading(heard, recording.rate_hz, expanded, info, due, placed, hits, extras, clicks.times_s.size)
+    return _reading(
+        heard, recording.rate_hz, expanded, info, due, placed, hits, extras, clicks.times_s.size
+    )
 
 
 def _clicks_of(reference: Heard) -> Clicks:
     """The clicks of a channel that holds nothing else."""
     bands = bands_of(reference.samples)
-    return find_clicks(reference.samples, bands, find_candidates(Envelope(reference.samples), bands, _ONSETS))
+    return find_clicks(
+        reference.samples, bands, find_candidates(Envelope(reference.samples), bands, _ONSETS)
+    )
 
 
 def _due_hits(expanded: ExpandedRiff, rounds: int) -> _Due:
-    hits = [(due, n + 1) for n in range(rounds) for due in expanded.hits if not (due.bar == 0 and n > 0)]
+    hits = [
+        (due, n + 1) for n in range(rounds) for due in expanded.hits if not (due.bar == 0 and n > 0)
+    ]
     return _Due(hits, np.array([due.due_s + (n - 1) * expanded.round_s for due, n in hits]))
 
 
@@ -116,8 +154,12 @@ def _guess_rounds(candidates: Candidates, expanded: ExpandedRiff) -> int:
     return max(1, round(float(strong[-1] - strong[0]) / expanded.round_s))
 
 
-def _place(candidates: Candidates, due: _Due, info: TakeInfo, clicks: Clicks, expanded: ExpandedRiff) -> _Placed | None:
-    """Where the due hits lie in the file and which candidate is which; None where next to nothing was heard."""
+def _place(
+    candidates: Candidates, due: _Due, info: TakeInfo, clicks: Clicks, expanded: ExpandedRiff
+) -> _Placed | None:
+    """Where the due hits lie in the file and which candidate is which; None where next to nothing
+    was heard.
+    """
     if info.start_s is not None:
         lag = fit_given(candidates, due.due_s + info.start_s)
         expected = due.due_s + info.start_s
@@ -127,14 +169,18 @@ def _place(candidates: Candidates, due: _Due, info: TakeInfo, clicks: Clicks, ex
     if fit is None:
         return None
     rounds = max(number for _, number in due.hits)
-    beats = np.array([t for t, _ in click_times(expanded, rounds=rounds, count_in_bars=COUNT_IN_BARS)])
+    beats = np.array(
+        [t for t, _ in click_times(expanded, rounds=rounds, count_in_bars=COUNT_IN_BARS)]
+    )
     by_clicks = start_by_clicks(clicks, beats, fit.start_s, fit.stretch)
     start_s, stretch = by_clicks or (fit.start_s, fit.stretch)
     expected = start_s + stretch * due.due_s
     lag = fit_given(candidates, expected) if by_clicks else 0.0
     match = match_hits(candidates, expected + lag, gaps_s=gaps_between(expected))
     source = StartSource.CLICK if by_clicks else StartSource.FITTED
-    return _Placed(start_s, stretch, source, expected, match.chosen, certain=fit.score - fit.runner_up > 6)
+    return _Placed(
+        start_s, stretch, source, expected, match.chosen, certain=fit.score - fit.runner_up > 6
+    )
 
 
 def _states(placed: _Placed, duration_s: float) -> list[HitState]:
@@ -145,16 +191,26 @@ def _states(placed: _Placed, duration_s: float) -> list[HitState]:
     first, last = (int(heard[0]), int(heard[-1])) if heard.size else (len(states), -1)
     for k in range(len(states)):
         outside = placed.expected_s[k] < 0 or placed.expected_s[k] > duration_s - 0.03
-        leading, trailing = k < first and first >= GIVE_UP_HITS, k > last and len(states) - 1 - last >= GIVE_UP_HITS
+        leading, trailing = (
+            k < first and first >= GIVE_UP_HITS,
+            k > last and len(states) - 1 - last >= GIVE_UP_HITS,
+        )
         if not found[k] and (outside or leading or trailing):
             states[k] = HitState.NOT_REACHED
     return states
 
 
 def _reading(
-    heard: Heard, rate_hz: int, expanded: ExpandedRiff, info: TakeInfo, due: _Due, placed: _Placed | None, hits: list[HitReading],
-    extras: list[ExtraOnset], clicks: int,
-) -> Reading:  # fmt: skip
+    heard: Heard,
+    rate_hz: int,
+    expanded: ExpandedRiff,
+    info: TakeInfo,
+    due: _Due,
+    placed: _Placed | None,
+    hits: list[HitReading],
+    extras: list[ExtraOnset],
+    clicks: int,
+) -> Reading:
     given = info.start_s is not None
     source = StartSource.GIVEN if given else placed.source if placed else StartSource.FITTED
     known = source is not StartSource.FITTED
@@ -162,11 +218,19 @@ def _reading(
     return Reading(
         tempo_bpm=round(expanded.tempo_bpm / (placed.stretch if placed else 1.0), 3),
         start_s=info.start_s if given else round(placed.start_s, 5) if placed else None,
-        start_source=source, sample_rate=rate_hz, duration_s=round(heard.duration_s, 4), rounds=max(n for _, n in due.hits),
-        hits=hits, extra_onsets=extras, summary=summary.summarise(hits, extras, due.hits, expanded, bias_known=known),
-        cautions=find_cautions(_basis(heard, info, placed, clicks), hits), delay_ms=info.delay_ms, delay_spread_ms=info.delay_spread_ms,
-        bias_judged=judged, profile_hits=len(info.profile.kinds),
-    )  # fmt: skip
+        start_source=source,
+        sample_rate=rate_hz,
+        duration_s=round(heard.duration_s, 4),
+        rounds=max(n for _, n in due.hits),
+        hits=hits,
+        extra_onsets=extras,
+        summary=summary.summarise(hits, extras, due.hits, expanded, bias_known=known),
+        cautions=find_cautions(_basis(heard, info, placed, clicks), hits),
+        delay_ms=info.delay_ms,
+        delay_spread_ms=info.delay_spread_ms,
+        bias_judged=judged,
+        profile_hits=len(info.profile.kinds),
+    )
 
 
 def _basis(heard: Heard, info: TakeInfo, placed: _Placed | None, clicks: int) -> Basis:

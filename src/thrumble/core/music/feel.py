@@ -1,4 +1,6 @@
-"""Feel: straight or shuffle. A shuffle stretches the first and shrinks the second unit of every pair in a bar, exactly, in Fractions."""
+"""Feel: straight or shuffle. A shuffle stretches the first and shrinks the second unit of every
+pair in a bar, exactly, in Fractions.
+"""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -8,20 +10,28 @@ from fractions import Fraction
 
 @dataclass(frozen=True, slots=True)
 class Feel:
-    """`ratio` is long to short: 1 is even, 2 is triplet, 3 is dotted; None means straight. `unit` is what is paired, in whole notes."""
+    """`ratio` is long to short: 1 is even, 2 is triplet, 3 is dotted; None means straight. `unit`
+    is what is paired, in whole notes.
+    """
 
     ratio: Fraction | None = None
     unit: Fraction = Fraction(1, 8)
 
     def __str__(self) -> str:
-        return "straight" if self.ratio is None else f"shuffle {decimal_text(self.ratio)} on {self.unit}"
+        return (
+            "straight"
+            if self.ratio is None
+            else f"shuffle {decimal_text(self.ratio)} on {self.unit}"
+        )
 
 
 STRAIGHT = Feel()
 
 
 def decimal_text(value: Fraction) -> str:
-    """A fraction that came from a decimal, printed as that decimal, always with a point (`2.0`). Raises ValueError for 1/3 and the like."""
+    """A fraction that came from a decimal, printed as that decimal, always with a point (`2.0`).
+    Raises ValueError for 1/3 and the like.
+    """
     decimal = Decimal(value.numerator) / Decimal(value.denominator)
     if Fraction(decimal) != value:
         raise ValueError(f"{value} is no decimal number")
@@ -30,7 +40,9 @@ def decimal_text(value: Fraction) -> str:
 
 
 def swings(offset: Fraction, unit: Fraction) -> bool:
-    """Whether a place inside a pair is at the unit or one of its halvings (the pair's own start is)."""
+    """Whether a place inside a pair is at the unit or one of its halvings (the pair's own start
+    is).
+    """
     parts = (offset / unit).denominator
     return parts & (parts - 1) == 0
 
@@ -44,7 +56,9 @@ class BarFeel:
     straight_pairs: frozenset[int]
 
     def played(self, at: Fraction) -> Fraction:
-        """The played place of a written one, both in whole notes from the bar's start; 0 and the bar's end stay."""
+        """The played place of a written one, both in whole notes from the bar's start; 0 and the
+        bar's end stay.
+        """
         if self.feel.ratio is None or at >= self.length:
             return at
         pair = 2 * self.feel.unit

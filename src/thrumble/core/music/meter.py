@@ -26,17 +26,23 @@ class Meter:
 
 
 def read_meter(text: str) -> Meter:
-    """A meter written as `7/8`. Raises ValueError outside 1 to 64 beats or with a unit that is no power of two."""
+    """A meter written as `7/8`. Raises ValueError outside 1 to 64 beats or with a unit that is no
+    power of two.
+    """
     head, slash, tail = text.strip().partition("/")
     if slash and head.isascii() and head.isdigit() and tail.isascii() and tail.isdigit():
         beats, unit = int(head), int(tail)
         if 1 <= beats <= 64 and unit in (1, 2, 4, 8, 16, 32, 64):
             return Meter(beats, unit)
-    raise ValueError(f"{text!r} is no meter; write beats/unit such as 4/4 or 7/8, the unit a power of two")
+    raise ValueError(
+        f"{text!r} is no meter; write beats/unit such as 4/4 or 7/8, the unit a power of two"
+    )
 
 
 def spoken_count(at: Fraction, meter: Meter) -> str:
-    """What a player says under a hit: 1 2 3 on beats, & between, e and a for sixteenths, `trip` and `let` for triplets; `·` finer."""
+    """What a player says under a hit: 1 2 3 on beats, & between, e and a for sixteenths, `trip` and
+    `let` for triplets; `·` finer.
+    """
     beat, inside = divmod(at, meter.beat)
     share = inside / meter.beat
     if share == 0:

@@ -1,4 +1,6 @@
-"""Pitch names and tunings. Pitches are MIDI numbers (A4 = 69 = 440 Hz), names are scientific (C4 = 60)."""
+"""Pitch names and tunings. Pitches are MIDI numbers (A4 = 69 = 440 Hz), names are scientific (C4 =
+60).
+"""
 
 import re
 
@@ -9,7 +11,9 @@ _NAME = re.compile(r"([A-G])(#|b)?(-?\d)?")
 
 
 def pitch_class(name: str) -> int:
-    """Semitones above C of a bare name such as `F#` or `Bb`, 0 to 11. Raises ValueError for anything else."""
+    """Semitones above C of a bare name such as `F#` or `Bb`, 0 to 11. Raises ValueError for
+    anything else.
+    """
     match = _NAME.fullmatch(name)
     if not match or match[3]:
         raise ValueError(f"{name!r} is no note name; write a letter A to G, with # or b if needed")
@@ -35,16 +39,20 @@ def frequency_hz(midi: float) -> float:
 
 
 def read_tuning(words: list[str]) -> tuple[str, ...]:
-    """A tuning from its words, lowest string first; a bare letter takes the octave within six semitones of standard.
+    """A tuning from its words, lowest string first; a bare letter takes the octave within six
+    semitones of standard.
 
-    Raises ValueError where a word is no pitch, or a bare one has no standard string to lean on (other than six strings).
+    Raises ValueError where a word is no pitch, or a bare one has no standard string to lean on
+    (other than six strings).
     """
     names = []
     for place, word in enumerate(words):
         match = _NAME.fullmatch(word)
         if match and not match[3]:
             if len(words) != len(STANDARD_TUNING):
-                raise ValueError(f"{word!r} needs its octave, such as {word}2, on an instrument without six strings")
+                raise ValueError(
+                    f"{word!r} needs its octave, such as {word}2, on an instrument without six strings"
+                )
             near = midi_of(STANDARD_TUNING[place])
             above = (pitch_class(word) - near) % 12
             word = f"{word}{_octave(word, near + (above if above <= 6 else above - 12))}"

@@ -1,4 +1,6 @@
-"""The neck in millimetres. Frets narrow upward: the distance from the nut to fret n is scale * (1 - 2^(-n/12))."""
+"""The neck in millimetres. Frets narrow upward: the distance from the nut to fret n is scale * (1 -
+2^(-n/12)).
+"""
 
 from thrumble.core.riff.expand import DueHit
 
@@ -10,8 +12,11 @@ def fret_mm(fret: float, scale_mm: float = STANDARD_SCALE_MM) -> float:
     return scale_mm * (1 - 2 ** (-fret / 12))
 
 
-def shift_mm(before: DueHit, after: DueHit, *, capo: int, scale_mm: float = STANDARD_SCALE_MM) -> float:
-    """How far the fretting hand moves between two hits: along the neck, lowest pressed fret to lowest pressed fret.
+def shift_mm(
+    before: DueHit, after: DueHit, *, capo: int, scale_mm: float = STANDARD_SCALE_MM
+) -> float:
+    """How far the fretting hand moves between two hits: along the neck, lowest pressed fret to
+    lowest pressed fret.
 
     Hits on open strings alone ask for no move: 0.
     """
@@ -21,9 +26,13 @@ def shift_mm(before: DueHit, after: DueHit, *, capo: int, scale_mm: float = STAN
     return abs(fret_mm(min(places[1]) + capo, scale_mm) - fret_mm(min(places[0]) + capo, scale_mm))
 
 
-def move_speeds_mm_s(hits: tuple[DueHit, ...], *, capo: int, scale_mm: float = STANDARD_SCALE_MM) -> list[float]:
-    """For every hit of a round how fast the hand has to move to reach it, mm/s: the move that leads to it over half the slot of the last hit that
-    pressed a fret and all that follows until this one, for open strings leave the hand free; 0 where nothing moves."""
+def move_speeds_mm_s(
+    hits: tuple[DueHit, ...], *, capo: int, scale_mm: float = STANDARD_SCALE_MM
+) -> list[float]:
+    """For every hit of a round how fast the hand has to move to reach it, mm/s: the move that leads
+    to it over half the slot of the last hit that
+    pressed a fret and all that follows until this one, for open strings leave the hand free; 0
+    where nothing moves."""
     out: list[float] = []
     last: DueHit | None = None
     for due in hits:
@@ -35,8 +44,12 @@ def move_speeds_mm_s(hits: tuple[DueHit, ...], *, capo: int, scale_mm: float = S
     return out
 
 
-def shifts_mm(hits: tuple[DueHit, ...], *, capo: int, scale_mm: float = STANDARD_SCALE_MM) -> list[float]:
-    """For every hit of a round the move that leads to it, from the last hit that pressed a fret; 0 for the first."""
+def shifts_mm(
+    hits: tuple[DueHit, ...], *, capo: int, scale_mm: float = STANDARD_SCALE_MM
+) -> list[float]:
+    """For every hit of a round the move that leads to it, from the last hit that pressed a fret; 0
+    for the first.
+    """
     out: list[float] = []
     last: DueHit | None = None
     for due in hits:

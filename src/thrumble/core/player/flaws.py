@@ -1,4 +1,6 @@
-"""The simulated player's flaws: one table of names, defaults, ranges and words; everything else derives from it."""
+"""The simulated player's flaws: one table of names, defaults, ranges and words; everything else
+derives from it.
+"""
 
 from dataclasses import dataclass, fields
 
@@ -67,13 +69,17 @@ def read_flaws(settings: list[str]) -> Flaws:
         name, equals, text = setting.partition("=")
         flaw = TABLE.get(name)
         if flaw is None or not equals:
-            raise BadFlaw(f"{setting!r} is no flaw; write NAME=VALUE with NAME one of {', '.join(TABLE)}")
+            raise BadFlaw(
+                f"{setting!r} is no flaw; write NAME=VALUE with NAME one of {', '.join(TABLE)}"
+            )
         try:
             value = float(text)
         except ValueError:
             value = float("nan")
         if not flaw.low <= value <= flaw.high:
-            raise BadFlaw(f"{name} is {flaw.words}: a number from {flaw.low:g} to {flaw.high:g}, found {text!r}")
+            raise BadFlaw(
+                f"{name} is {flaw.words}: a number from {flaw.low:g} to {flaw.high:g}, found {text!r}"
+            )
         values[name] = value
     return Flaws(**values)
 

@@ -1,4 +1,6 @@
-"""The simulated guitarist: riff, flaws and a seed in; samples and the truth about every hit out. Same seed, same sound, to the bit."""
+"""The simulated guitarist: riff, flaws and a seed in; samples and the truth about every hit out.
+Same seed, same sound, to the bit.
+"""
 
 import itertools
 from collections.abc import Callable
@@ -35,11 +37,21 @@ class Performance:
 
 
 def perform(
-    riff: Riff, *, tempo_bpm: float | None = None, seed: int = 0, tone: Tone = Tone.CRUNCH, flaws: Flaws | None = None,
-    rounds: int = 1, rate_hz: int = 48000, lead_s: float = 1.0, click_db: float | None = None, setup: Setup | None = None,
+    riff: Riff,
+    *,
+    tempo_bpm: float | None = None,
+    seed: int = 0,
+    tone: Tone = Tone.CRUNCH,
+    flaws: Flaws | None = None,
+    rounds: int = 1,
+    rate_hz: int = 48000,
+    lead_s: float = 1.0,
+    click_db: float | None = None,
+    setup: Setup | None = None,
     guitar: Callable[[Setup, np.random.Generator], Guitar] = ModelGuitar,
-) -> Performance:  # fmt: skip
-    """Plays `rounds` of a riff. `lead_s`: silence before the pick-up or bar 1; `click_db`: bleed of the click below the peak, None without;
+) -> Performance:
+    """Plays `rounds` of a riff. `lead_s`: silence before the pick-up or bar 1; `click_db`: bleed of
+    the click below the peak, None without;
     `guitar` draws what is played on."""
     flaws = flaws or Flaws()
     rng = np.random.default_rng(seed)
@@ -56,11 +68,18 @@ def perform(
     if click_db is not None:
         track = click_track(clicks, start_s=start_s, rate_hz=rate_hz, frames=samples.size)
         samples = samples + track * np.float32(10 ** (click_db / 20))
-    samples = np.asarray(samples * (0.7 / max(1e-6, float(np.max(np.abs(samples))))), dtype=np.float32)
+    samples = np.asarray(
+        samples * (0.7 / max(1e-6, float(np.max(np.abs(samples))))), dtype=np.float32
+    )
     return Performance(
-        samples=samples, rate_hz=rate_hz, start_s=start_s, tempo_bpm=expanded.tempo_bpm, tone=setup.tone,
-        hits=hits, click_s=times if click_db is not None else (),
-    )  # fmt: skip
+        samples=samples,
+        rate_hz=rate_hz,
+        start_s=start_s,
+        tempo_bpm=expanded.tempo_bpm,
+        tone=setup.tone,
+        hits=hits,
+        click_s=times if click_db is not None else (),
+    )
 
 
 def _with_swing(riff: Riff, ratio: float) -> Riff:
@@ -70,14 +89,24 @@ def _with_swing(riff: Riff, ratio: float) -> Riff:
     def changed(feel: Feel) -> Feel:
         return feel if feel.ratio is None else replace(feel, ratio=new)
 
-    sections: tuple[Section, ...] = tuple(replace(s, feel=changed(s.feel) if s.feel else None) for s in riff.sections)
+    sections: tuple[Section, ...] = tuple(
+        replace(s, feel=changed(s.feel) if s.feel else None) for s in riff.sections
+    )
     return replace(riff, feel=changed(riff.feel), sections=sections)
 
 
-# --- what the player means to do -------------------------------------------------------------------------------------
+# --- what the player means to do
+# -------------------------------------------------------------------------------------
 
 
-def _plan(expanded: ExpandedRiff, swung: ExpandedRiff, flaws: Flaws, rounds: int, start_s: float, rng: np.random.Generator) -> list[Plan]:
+def _plan(
+    expanded: ExpandedRiff,
+    swung: ExpandedRiff,
+    flaws: Flaws,
+    rounds: int,
+    start_s: float,
+    rng: np.random.Generator,
+) -> list[Plan]:
     plans: list[Plan] = []
     count = rounds * len(expanded.hits)
     total_s = rounds * expanded.round_s
@@ -110,7 +139,15 @@ def _shift_frets(before: DueHit, due: DueHit) -> int:
     return abs(min(places[1]) - min(places[0])) if all(places) else 0
 
 
-def _plan_hit(due: DueHit, real: DueHit, number: int, base_s: float, late_ms: float, flaws: Flaws, rng: np.random.Generator) -> Plan:
+def _plan_hit(
+    due: DueHit,
+    real: DueHit,
+    number: int,
+    base_s: float,
+    late_ms: float,
+    flaws: Flaws,
+    rng: np.random.Generator,
+) -> Plan:
     hit = due.hit
     articulation = hit.articulation
     if rng.random() < flaws.wrong:
@@ -128,18 +165,39 @@ def _plan_hit(due: DueHit, real: DueHit, number: int, base_s: float, late_ms: fl
         - (5.0 if hit.legato else 0.0)
     )
     asked = hit.stop or hit.staccato
-    late_stop_ms = float(np.clip(rng.normal(flaws.stop, flaws.stop_spread), -40, 1000)) if asked else 0.0
+    late_stop_ms = (
+        float(np.clip(rng.normal(flaws.stop, flaws.stop_spread), -40, 1000)) if asked else 0.0
+    )
     end_s = base_s + real.end_s + late_stop_ms / 1000
     time_s = base_s + real.due_s + late_ms / 1000
-    strays = tuple(sorted({int(rng.integers(1, 4))} - {n.string for n in hit.notes})) if rng.random() < flaws.stray else ()
+    strays = (
+        tuple(sorted({int(rng.integers(1, 4))} - {n.string for n in hit.notes}))
+        if rng.random() < flaws.stray
+        else ()
+    )
     off = (
-        int(rng.choice([-2, -1, 1, 2])) if flaws.fret and rng.random() < flaws.fret and any(n.fret and n.fret > 2 for n in hit.notes) else 0
+        int(rng.choice([-2, -1, 1, 2]))
+        if flaws.fret
+        and rng.random() < flaws.fret
+        and any(n.fret and n.fret > 2 for n in hit.notes)
+        else 0
     )
     return Plan(
-        due=due, round=number, expected_s=base_s + due.due_s, slot_s=due.slot_s, time_s=time_s, articulation=articulation, depth=depth,
-        gain_db=gain, end_s=max(end_s, time_s + 0.03), ring_end="stop" if asked else "release", strays=strays, fret_error=off,
-        stop_late_ms=late_stop_ms if hit.stop else None, played=rng.random() >= flaws.missed,
-    )  # fmt: skip
+        due=due,
+        round=number,
+        expected_s=base_s + due.due_s,
+        slot_s=due.slot_s,
+        time_s=time_s,
+        articulation=articulation,
+        depth=depth,
+        gain_db=gain,
+        end_s=max(end_s, time_s + 0.03),
+        ring_end="stop" if asked else "release",
+        strays=strays,
+        fret_error=off,
+        stop_late_ms=late_stop_ms if hit.stop else None,
+        played=rng.random() >= flaws.missed,
+    )
 
 
 def _other(articulation: Articulation, rng: np.random.Generator | None) -> Articulation:

@@ -1,4 +1,6 @@
-"""From what the player does to sound: every hit's strings one after the other, and the truth about what can be heard of it."""
+"""From what the player does to sound: every hit's strings one after the other, and the truth about
+what can be heard of it.
+"""
 
 from dataclasses import dataclass, replace
 
@@ -14,7 +16,9 @@ STRAY_GAIN = 0.3  # a string that rings along was brushed, not struck
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlayedHit:
-    """The truth about one hit; `index` None where it is not in the riff. Times in seconds from the file's start."""
+    """The truth about one hit; `index` None where it is not in the riff. Times in seconds from the
+    file's start.
+    """
 
     index: int | None
     expected_s: float
@@ -57,16 +61,28 @@ class Plan:
 
 
 def render(
-    riff: Riff, plans: list[Plan], guitar: Guitar, length_s: float, rate_hz: int, rng: np.random.Generator
+    riff: Riff,
+    plans: list[Plan],
+    guitar: Guitar,
+    length_s: float,
+    rate_hz: int,
+    rng: np.random.Generator,
 ) -> tuple[Samples, tuple[PlayedHit, ...]]:
-    """All strings together before the amplifier, and the truth of every planned hit, in the plans' order."""
+    """All strings together before the amplifier, and the truth of every planned hit, in the plans'
+    order.
+    """
     total = np.zeros(int(length_s * rate_hz), dtype=np.float32)
     truths: list[PlayedHit] = []
     for plan in plans:
         expected = PlayedHit(
-            index=plan.due.index if plan.due else None, expected_s=plan.expected_s, slot_ms=plan.slot_s * 1000,
-            planned=plan.due.hit.articulation if plan.due else None, played=plan.played, not_reached=plan.not_reached, round=plan.round,
-        )  # fmt: skip
+            index=plan.due.index if plan.due else None,
+            expected_s=plan.expected_s,
+            slot_ms=plan.slot_s * 1000,
+            planned=plan.due.hit.articulation if plan.due else None,
+            played=plan.played,
+            not_reached=plan.not_reached,
+            round=plan.round,
+        )
         if not plan.played:
             truths.append(expected)
             continue
@@ -79,35 +95,65 @@ def render(
         ring_s, ring_end = _ring(sound[begin:], plan.end_s - onset_s, plan.ring_end, rate_hz)
         truths.append(
             replace(
-                expected, onset_s=onset_s, articulation=plan.articulation, ring_s=ring_s, ring_end=ring_end,
-                level_db=rms_db(sound[begin : begin + int(0.06 * rate_hz)]), stray_strings=plan.strays, fret_error=plan.fret_error,
-                depth=plan.depth if plan.articulation is Articulation.PALM else None, strum_ms=strum_ms,
-                stop_late_ms=plan.stop_late_ms if ring_end == "stop" else None,  # a hand on a string that has died is not heard
+                expected,
+                onset_s=onset_s,
+                articulation=plan.articulation,
+                ring_s=ring_s,
+                ring_end=ring_end,
+                level_db=rms_db(sound[begin : begin + int(0.06 * rate_hz)]),
+                stray_strings=plan.strays,
+                fret_error=plan.fret_error,
+                depth=plan.depth if plan.articulation is Articulation.PALM else None,
+                strum_ms=strum_ms,
+                stop_late_ms=plan.stop_late_ms
+                if ring_end == "stop"
+                else None,  # a hand on a string that has died is not heard
             )
-        )  # fmt: skip
+        )
     levels = [hit.level_db for hit in truths if hit.level_db is not None]
     middle = float(np.median(levels)) if levels else 0.0
-    return total, tuple(hit if hit.level_db is None else replace(hit, level_db=round(hit.level_db - middle, 1)) for hit in truths)
+    return total, tuple(
+        hit if hit.level_db is None else replace(hit, level_db=round(hit.level_db - middle, 1))
+        for hit in truths
+    )
 
 
-def _strike(riff: Riff, plan: Plan, guitar: Guitar, until_s: float, rate_hz: int, rng: np.random.Generator) -> tuple[Samples, float, float]:
-    """The sound of one hit, its onset from the first sample, and the time between its first and last string in ms."""
+def _strike(
+    riff: Riff, plan: Plan, guitar: Guitar, until_s: float, rate_hz: int, rng: np.random.Generator
+) -> tuple[Samples, float, float]:
+    """The sound of one hit, its onset from the first sample, and the time between its first and
+    last string in ms.
+    """
     hit = plan.due.hit if plan.due else None
     pitches = _pitches(riff, plan, rng)
     if hit is not None and hit.stroke is Stroke.UP:
         pitches = pitches[::-1]
     strum_s = 0.0 if len(pitches) == 1 else float(rng.uniform(0.001, 0.012))
-    length_s = min(max(plan.end_s - plan.time_s, 0.05) + 0.25, 12.0, max(0.05, until_s - plan.time_s))
+    length_s = min(
+        max(plan.end_s - plan.time_s, 0.05) + 0.25, 12.0, max(0.05, until_s - plan.time_s)
+    )
     frames = int((length_s + strum_s) * rate_hz) + 1
     sound = np.zeros(frames, dtype=np.float32)
     onset = 0.0
-    struck = [(midi, strum_s * k / max(1, len(pitches) - 1), plan.articulation, 1.0) for k, midi in enumerate(pitches)]
-    struck += [(float(open_midi(riff, number)), strum_s, Articulation.OPEN, STRAY_GAIN) for number in plan.strays]
+    struck = [
+        (midi, strum_s * k / max(1, len(pitches) - 1), plan.articulation, 1.0)
+        for k, midi in enumerate(pitches)
+    ]
+    struck += [
+        (float(open_midi(riff, number)), strum_s, Articulation.OPEN, STRAY_GAIN)
+        for number in plan.strays
+    ]
     for k, (midi, delay_s, articulation, share) in enumerate(struck):
         asked = StringHit(
-            midi=midi, articulation=articulation, depth=plan.depth, gain_db=plan.gain_db, release_s=max(0.005, plan.end_s - plan.time_s - delay_s),
-            length_s=length_s, leading=k == 0, legato=hit is not None and hit.legato is not None,
-        )  # fmt: skip
+            midi=midi,
+            articulation=articulation,
+            depth=plan.depth,
+            gain_db=plan.gain_db,
+            release_s=max(0.005, plan.end_s - plan.time_s - delay_s),
+            length_s=length_s,
+            leading=k == 0,
+            legato=hit is not None and hit.legato is not None,
+        )
         string = guitar.string(asked, rate_hz, rng)
         if k == 0:
             onset = _onset(string, rate_hz)
@@ -118,7 +164,9 @@ def _strike(riff: Riff, plan: Plan, guitar: Guitar, until_s: float, rate_hz: int
 
 
 def _pitches(riff: Riff, plan: Plan, rng: np.random.Generator) -> list[float]:
-    """What sounds, low string first, as MIDI numbers; a dead string is touched anywhere and gives no pitch of its own."""
+    """What sounds, low string first, as MIDI numbers; a dead string is touched anywhere and gives
+    no pitch of its own.
+    """
     notes = plan.due.hit.notes if plan.due else ()
     if plan.articulation is Articulation.DEAD:
         strings = [n.string for n in notes] or [len(riff.tuning)]
@@ -138,7 +186,11 @@ def _ring(sound: Samples, damped_s: float, ring_end: str, rate_hz: int) -> tuple
     """How long a hit rang: until damped or 30 dB under its peak, whichever came first."""
     n = max(1, int(0.01 * rate_hz))
     count = sound.size // n
-    levels = np.sqrt(np.mean(np.square(sound[: count * n].reshape(count, n), dtype=np.float64), axis=1)) if count else np.zeros(1)
+    levels = (
+        np.sqrt(np.mean(np.square(sound[: count * n].reshape(count, n), dtype=np.float64), axis=1))
+        if count
+        else np.zeros(1)
+    )
     loud = np.nonzero(levels > levels.max() * 10 ** (-30 / 20))[0]
     decay_s = float((loud[-1] + 1) * n / rate_hz) if loud.size else 0.0
     if decay_s < damped_s:

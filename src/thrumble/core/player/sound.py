@@ -1,4 +1,6 @@
-"""From strings to a recording: pickup, amplifier, cabinet, room, noise, hum. Three tones, each with a spread of its own from take to take."""
+"""From strings to a recording: pickup, amplifier, cabinet, room, noise, hum. Three tones, each with
+a spread of its own from take to take.
+"""
 
 from dataclasses import dataclass
 from enum import StrEnum
@@ -78,7 +80,12 @@ def draw_setup(tone: Tone, rng: np.random.Generator) -> Setup:
 
 def amplify(strings: Samples, setup: Setup, *, rate_hz: int, rng: np.random.Generator) -> Samples:
     """The recorded sound of the summed strings (peak about 1 for a hard chord). Same length."""
-    sound = filtered(strings, rate_hz, low_pass(setup.pickup_peak_hz, q=setup.pickup_q), high_pass(setup.pre_high_pass_hz))
+    sound = filtered(
+        strings,
+        rate_hz,
+        low_pass(setup.pickup_peak_hz, q=setup.pickup_q),
+        high_pass(setup.pre_high_pass_hz),
+    )
     sound = sound / np.float32(max(1e-6, float(np.percentile(np.abs(sound), 99.9))))
     if setup.compress:
         sound = _compress(sound, setup.compress, rate_hz)
@@ -86,10 +93,16 @@ def amplify(strings: Samples, setup: Setup, *, rate_hz: int, rng: np.random.Gene
     if setup.tone is not Tone.CLEAN or setup.drive_db > -6:
         sound = _distort(sound, setup, rate_hz)
     sound = filtered(
-        sound, rate_hz, high_pass(setup.speaker_low_hz), low_pass(setup.speaker_high_hz, q=0.9), low_pass(setup.speaker_high_hz * 1.2),
-        peak(2200, gain_db=setup.presence_db, q=0.8), peak(700, gain_db=setup.scoop_db / 2, q=0.6),
-        peak(6000, gain_db=setup.tilt_db / 2, q=0.4), peak(150, gain_db=-setup.tilt_db / 2, q=0.5),
-    )  # fmt: skip
+        sound,
+        rate_hz,
+        high_pass(setup.speaker_low_hz),
+        low_pass(setup.speaker_high_hz, q=0.9),
+        low_pass(setup.speaker_high_hz * 1.2),
+        peak(2200, gain_db=setup.presence_db, q=0.8),
+        peak(700, gain_db=setup.scoop_db / 2, q=0.6),
+        peak(6000, gain_db=setup.tilt_db / 2, q=0.4),
+        peak(150, gain_db=-setup.tilt_db / 2, q=0.5),
+    )
     if setup.gate_db is not None:
         sound = _gate(sound, setup.gate_db, setup.gate_s, rate_hz)
     if setup.room_level:
@@ -106,9 +119,13 @@ def _distort(sound: Samples, setup: Setup, rate_hz: int) -> Samples:
     up = soxr.resample(sound, rate_hz, 4 * rate_hz)
     drive = 10 ** (setup.drive_db / 20)
     if setup.tone is Tone.HIGH_GAIN:
-        up = np.tanh(up * np.float32(np.sqrt(drive)) + np.float32(setup.asymmetry)) - np.float32(np.tanh(setup.asymmetry))
+        up = np.tanh(up * np.float32(np.sqrt(drive)) + np.float32(setup.asymmetry)) - np.float32(
+            np.tanh(setup.asymmetry)
+        )
         drive = np.sqrt(drive)
-    up = np.tanh(up * np.float32(drive) + np.float32(setup.asymmetry)) - np.float32(np.tanh(setup.asymmetry))
+    up = np.tanh(up * np.float32(drive) + np.float32(setup.asymmetry)) - np.float32(
+        np.tanh(setup.asymmetry)
+    )
     down = soxr.resample(up, 4 * rate_hz, rate_hz)
     out = np.zeros(sound.size, dtype=np.float32)
     out[: min(down.size, sound.size)] = down[: sound.size]

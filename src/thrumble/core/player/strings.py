@@ -1,7 +1,9 @@
 """A plucked string as a delay line (Karplus and Strong 1983, Jaffe and Smith 1983).
 
-The wave goes round a line one period long; each round it loses a little of everything and more of its high partials (a Gaussian loop
-filter, whose shift also gives the fractional part of the period). A hand on the string is a greater loss. Losses may change while it
+The wave goes round a line one period long; each round it loses a little of everything and more of
+its high partials (a Gaussian loop
+filter, whose shift also gives the fractional part of the period). A hand on the string is a greater
+loss. Losses may change while it
 sounds, so that a stop or a palm coming down is a change of the hand, not a fade of the sound.
 """
 
@@ -32,8 +34,17 @@ class Pluck:
     scrape: float  # noise in the attack, linear beside strength
 
 
-def pluck(how: Pluck, hands: list[tuple[float, Damping]], *, length_s: float, rate_hz: int, rng: np.random.Generator) -> Samples:
-    """One string from its attack on. `hands`: (seconds from the attack, damping from then on), the first at 0. Float32."""
+def pluck(
+    how: Pluck,
+    hands: list[tuple[float, Damping]],
+    *,
+    length_s: float,
+    rate_hz: int,
+    rng: np.random.Generator,
+) -> Samples:
+    """One string from its attack on. `hands`: (seconds from the attack, damping from then on), the
+    first at 0. Float32.
+    """
     frames = max(1, int(length_s * rate_hz))
     period = rate_hz / how.frequency_hz
     wave = np.zeros(frames)
@@ -43,7 +54,8 @@ def pluck(how: Pluck, hands: list[tuple[float, Damping]], *, length_s: float, ra
     at = 0
     for (_, damping), until in zip(hands, bounds, strict=True):
         kernel, reach = _loop(damping, period, rate_hz)
-        # a block no longer than the shortest delay needs nothing of itself, so numpy takes it in one step
+        # a block no longer than the shortest delay needs nothing of itself, so numpy takes it in
+        # one step
         block = max(1, reach)
         until = min(until, frames)
         while at < until:
@@ -51,7 +63,9 @@ def pluck(how: Pluck, hands: list[tuple[float, Damping]], *, length_s: float, ra
             first = at - reach - kernel.size + 1
             source = wave[max(0, first) : max(0, at + n - reach)]
             if first < 0:
-                source = np.concatenate([np.zeros(min(-first, n + kernel.size - 1 - source.size)), source])
+                source = np.concatenate(
+                    [np.zeros(min(-first, n + kernel.size - 1 - source.size)), source]
+                )
             if source.size >= kernel.size:
                 wave[at : at + n] += np.convolve(source, kernel, "valid")[:n]
             at += n
@@ -74,11 +88,19 @@ def _loop(damping: Damping, period: float, rate_hz: int) -> tuple[NDArray[np.flo
 
 
 def _attack(how: Pluck, rate_hz: int, rng: np.random.Generator) -> NDArray[np.float64]:
-    """The pick's push: a smooth pulse and its image from the bridge (the comb of the picking place), with scrape noise."""
+    """The pick's push: a smooth pulse and its image from the bridge (the comb of the picking
+    place), with scrape noise.
+    """
     width = max(3, int(how.pick_width_s * rate_hz))
     pulse = np.hanning(width + 2)[1:-1]
     pulse *= how.strength * 6 / width
-    noise = rng.standard_normal(width * 3) * np.exp(-np.arange(width * 3) / width) * how.scrape * how.strength * 0.25
+    noise = (
+        rng.standard_normal(width * 3)
+        * np.exp(-np.arange(width * 3) / width)
+        * how.scrape
+        * how.strength
+        * 0.25
+    )
     body = np.zeros(width * 3)
     body[:width] = pulse
     body += noise

@@ -1,4 +1,6 @@
-"""The click: a short falling sine with a hard edge, higher on accents. The browser, the simulated player and the ear use this one sound."""
+"""The click: a short falling sine with a hard edge, higher on accents. The browser, the simulated
+player and the ear use this one sound.
+"""
 
 from collections.abc import Sequence
 from typing import Protocol
@@ -35,14 +37,17 @@ class Timed(Protocol):
 
 
 def click_sound(rate_hz: int, *, accent: bool) -> Samples:
-    """One click, float32, peak near 0.9; the first sample is already sound, so its frame is its time."""
+    """One click, float32, peak near 0.9; the first sample is already sound, so its frame is its
+    time.
+    """
     t = np.arange(int(CLICK_S * rate_hz)) / rate_hz
     wave = np.cos(2 * np.pi * (ACCENT_HZ if accent else PLAIN_HZ) * t) * np.exp(-t / 0.006)
     return np.asarray(0.9 * wave, dtype=np.float32)
 
 
 def click_times(timed: Timed, *, rounds: int, count_in_bars: int) -> list[tuple[float, bool]]:
-    """Every click of a take, seconds from bar 1 beat 1, and whether it is accented: count-in bars in the first meter, then all bars.
+    """Every click of a take, seconds from bar 1 beat 1, and whether it is accented: count-in bars
+    in the first meter, then all bars.
 
     The pick-up is played inside the count-in.
     """
@@ -62,8 +67,12 @@ def _bar_clicks(bar: TimedBar, start_s: float) -> list[tuple[float, bool]]:
     return [(start_s + k * beat_s, k == 0) for k in range(bar.meter.beats)]
 
 
-def click_track(clicks: list[tuple[float, bool]], *, start_s: float, rate_hz: int, frames: int) -> Samples:
-    """The clicks as sound; `start_s` is where bar 1 beat 1 lies. Clicks outside the span are left out."""
+def click_track(
+    clicks: list[tuple[float, bool]], *, start_s: float, rate_hz: int, frames: int
+) -> Samples:
+    """The clicks as sound; `start_s` is where bar 1 beat 1 lies. Clicks outside the span are left
+    out.
+    """
     track = np.zeros(frames, dtype=np.float32)
     sounds = {accent: click_sound(rate_hz, accent=accent) for accent in (True, False)}
     for time_s, accent in clicks:

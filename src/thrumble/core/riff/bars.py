@@ -1,4 +1,6 @@
-"""One line of bars in Thrumble's notation to hits: slots shared evenly, chords that hold, marks before and after the letter."""
+"""One line of bars in Thrumble's notation to hits: slots shared evenly, chords that hold, marks
+before and after the letter.
+"""
 
 import re
 from dataclasses import dataclass, field, replace
@@ -10,11 +12,25 @@ from thrumble.core.errors import RiffError
 from thrumble.core.music.feel import Feel
 from thrumble.core.music.meter import Meter, read_meter
 from thrumble.core.riff.chords import place_chord, read_chord_name
-from thrumble.core.riff.model import DEFAULT_DEPTH, TIGHT_DEPTH, Articulation, Bar, Hit, Legato, Note, Riff, Stroke
+from thrumble.core.riff.model import (
+    DEFAULT_DEPTH,
+    TIGHT_DEPTH,
+    Articulation,
+    Bar,
+    Hit,
+    Legato,
+    Note,
+    Riff,
+    Stroke,
+)
 
 STROKES = {"d": Stroke.DOWN, "u": Stroke.UP, "f": Stroke.FINGERS}
-SLOT_HELP = "a slot is o M K x m k (with > / \\ _ before and ' d u f h p ^ after), ~ - . or a group in ( )"
-_HIT = re.compile(r"(?P<accent>>)?(?P<slide>[/\\]\d{0,2})?(?P<pedal>_)?(?P<letter>[oMKxmk])(?P<depth>=\d*\.?\d+)?(?P<after>['dufhp^]*)")
+SLOT_HELP = (
+    "a slot is o M K x m k (with > / \\ _ before and ' d u f h p ^ after), ~ - . or a group in ( )"
+)
+_HIT = re.compile(
+    r"(?P<accent>>)?(?P<slide>[/\\]\d{0,2})?(?P<pedal>_)?(?P<letter>[oMKxmk])(?P<depth>=\d*\.?\d+)?(?P<after>['dufhp^]*)"
+)
 RAW = re.compile(r"(?:(?P<name>[^=\s]+)=)?(?P<notes>\d+:[\dx]+\^?(?:,\d+:[\dx]+\^?)*)")
 _CHORD_AT = re.compile(r"(?P<name>[A-G][^@\s=:]*)(?:@(?:(?P<string>\d+)/)?(?P<fret>\d+))?")
 _METER = re.compile(r"\d+/\d+:")
@@ -74,7 +90,9 @@ def read_line(run: Run, text: str, number: int, head: Head, *, skip: int) -> Non
             bar.append(token)
             continue
         if not bar:
-            raise opened.error("an empty bar; write . for a bar that is not judged or - for silence")
+            raise opened.error(
+                "an empty bar; write . for a bar that is not judged or - for silence"
+            )
         _read_bar(run, bar, head)
         opened, bar = token, []
 
@@ -90,7 +108,9 @@ def _read_bar(run: Run, tokens: list[Token], head: Head) -> None:
     _share(slots, Fraction(0), run.meter.length, placed)
     lengths = [length for _, length, token in placed if not _is_chord(token)]
     if not lengths:
-        raise (tokens or [run.token])[0].error("a bar with no slot in it; write o, m, - and the like")
+        raise (tokens or [run.token])[0].error(
+            "a bar with no slot in it; write o, m, - and the like"
+        )
     run.meters.append(run.meter)
     first, unmarked = len(run.hits), []
     for at, length, token in placed:
@@ -108,11 +128,18 @@ def _read_bar(run: Run, tokens: list[Token], head: Head) -> None:
             run.gap = None
     for number in unmarked:
         bar, hit = run.hits[number]
-        run.hits[number] = (bar, replace(hit, stroke=_default_stroke(head.strokes, hit.at, min(lengths), number - first)))
+        run.hits[number] = (
+            bar,
+            replace(
+                hit, stroke=_default_stroke(head.strokes, hit.at, min(lengths), number - first)
+            ),
+        )
 
 
 def _default_stroke(school: str, at: Fraction, finest: Fraction, count: int) -> Stroke:
-    """Alternate picking goes by place, even multiples of the finest slot down; places off that grid and triplets go by count."""
+    """Alternate picking goes by place, even multiples of the finest slot down; places off that grid
+    and triplets go by count.
+    """
     if school != "alternate":
         return Stroke.FINGERS if school == "fingers" else Stroke.DOWN
     steps = at / finest
@@ -121,7 +148,9 @@ def _default_stroke(school: str, at: Fraction, finest: Fraction, count: int) -> 
 
 
 def _group(tokens: list[Token], place: int) -> tuple[Slots, int]:
-    """Slots from `place` on to the closing bracket or the end, and the place of the first token not used."""
+    """Slots from `place` on to the closing bracket or the end, and the place of the first token not
+    used.
+    """
     slots: Slots = []
     while place < len(tokens) and tokens[place].text != ")":
         if tokens[place].text == "(":
@@ -142,7 +171,9 @@ def _is_chord(token: Token) -> bool:
     return bool(RAW.fullmatch(token.text)) or bool(_CHORD_AT.fullmatch(token.text))
 
 
-def _share(slots: Slots, start: Fraction, length: Fraction, placed: list[tuple[Fraction, Fraction, Token]]) -> None:
+def _share(
+    slots: Slots, start: Fraction, length: Fraction, placed: list[tuple[Fraction, Fraction, Token]]
+) -> None:
     """Shares a span evenly among its slots, in order; chord tokens take no time."""
     timed = [slot for slot in slots if not (isinstance(slot, Token) and _is_chord(slot))]
     each = length / max(1, len(timed))
@@ -158,7 +189,9 @@ def _share(slots: Slots, start: Fraction, length: Fraction, placed: list[tuple[F
 
 def _lengthen(run: Run, length: Fraction, token: Token) -> None:
     if not run.hits or run.gap:
-        raise token.error("there is no ringing hit to lengthen; ~ follows a hit, not a rest or a section's start")
+        raise token.error(
+            "there is no ringing hit to lengthen; ~ follows a hit, not a rest or a section's start"
+        )
     bar, hit = run.hits[-1]
     run.hits[-1] = (bar, replace(hit, length=hit.length + length))
 
@@ -179,7 +212,13 @@ def _hit(run: Run, at: Fraction, length: Fraction, token: Token, head: Head) -> 
         raise token.error(SLOT_HELP)
     letter, after = match["letter"], match["after"]
     notes, label = _notes(run, match, token, head.riff)
-    articulation = Articulation.OPEN if letter == "o" else Articulation.DEAD if letter == "x" else Articulation.PALM
+    articulation = (
+        Articulation.OPEN
+        if letter == "o"
+        else Articulation.DEAD
+        if letter == "x"
+        else Articulation.PALM
+    )
     depth = None
     if articulation is Articulation.PALM:
         depth = TIGHT_DEPTH if letter in "kK" else DEFAULT_DEPTH
@@ -194,26 +233,44 @@ def _hit(run: Run, at: Fraction, length: Fraction, token: Token, head: Head) -> 
     if "^" in after:
         drones = {n.string for n in notes[1:] if n.fret == 0}
         if not drones:
-            raise token.error("^ lets open strings above the chord's lowest note ring, and this chord has none")
+            raise token.error(
+                "^ lets open strings above the chord's lowest note ring, and this chord has none"
+            )
         notes = tuple(replace(n, let_ring=n.string in drones) for n in notes)
     hit = Hit(
-        at=at, length=length, notes=notes, articulation=articulation, depth=depth, stroke=stroke, accent=bool(match["accent"]),
-        staccato="'" in after, slide_from=_slide(match["slide"]), legato=legato, label=label,
-    )  # fmt: skip
+        at=at,
+        length=length,
+        notes=notes,
+        articulation=articulation,
+        depth=depth,
+        stroke=stroke,
+        accent=bool(match["accent"]),
+        staccato="'" in after,
+        slide_from=_slide(match["slide"]),
+        legato=legato,
+        label=label,
+    )
     return hit, bool(set(after) & set("dufhp"))
 
 
-def _notes(run: Run, match: re.Match[str], token: Token, riff: Riff) -> tuple[tuple[Note, ...], str | None]:
+def _notes(
+    run: Run, match: re.Match[str], token: Token, riff: Riff
+) -> tuple[tuple[Note, ...], str | None]:
     on_pedal = bool(match["pedal"]) or (match["letter"] in "mk" and riff.pedal is not None)
     if on_pedal:
         if riff.pedal is None:
             raise token.error("_ needs a pedal note; write a header such as 'pedal: 6:0'")
         return (riff.pedal,), None
     if run.chord is None:
-        raise token.error("no chord named yet in this section; write one before its first hit, such as F#5 or 6:2,5:4")
+        raise token.error(
+            "no chord named yet in this section; write one before its first hit, such as F#5 or "
+            "6:2,5:4"
+        )
     notes, label = run.chord
     if match["letter"] != "x" and any(n.fret is None for n in notes):
-        raise token.error("an unpressed string (x for a fret) can only be struck dead; write x here")
+        raise token.error(
+            "an unpressed string (x for a fret) can only be struck dead; write x here"
+        )
     return notes, label
 
 
@@ -231,7 +288,8 @@ def _chord(token: Token, head: Head) -> tuple[tuple[Note, ...], str | None]:
     chord = read_chord_name(match["name"]) if match else None
     if not match or not chord:
         raise token.error(
-            "a chord is a root with 5 6 b7 sus2 sus4 dim5 aug5 maj min or nothing, then +8 or w, /5, and @fret or @string/fret; or frets such as 6:2,5:4"
+            "a chord is a root with 5 6 b7 sus2 sus4 dim5 aug5 maj min or nothing, then +8 or w, "
+            "/5, and @fret or @string/fret; or frets such as 6:2,5:4"
         )
     place = {key: None if match[key] is None else int(match[key]) for key in ("string", "fret")}
     try:
@@ -244,8 +302,12 @@ def read_frets(riff: Riff, token: Token, text: str) -> tuple[Note, ...]:
     notes = []
     for word in text.split(","):
         string, fret = word.rstrip("^").split(":")
-        if not 1 <= int(string) <= len(riff.tuning) or (fret != "x" and (not fret.isdecimal() or int(fret) > 36)):
-            raise token.error(f"write string:fret with strings 1 to {len(riff.tuning)} and frets 0 to 36 or x")
+        if not 1 <= int(string) <= len(riff.tuning) or (
+            fret != "x" and (not fret.isdecimal() or int(fret) > 36)
+        ):
+            raise token.error(
+                f"write string:fret with strings 1 to {len(riff.tuning)} and frets 0 to 36 or x"
+            )
         notes.append(Note(int(string), None if fret == "x" else int(fret), word.endswith("^")))
     if len({n.string for n in notes}) < len(notes):
         raise token.error("each string once")
@@ -254,7 +316,10 @@ def read_frets(riff: Riff, token: Token, text: str) -> tuple[Note, ...]:
 
 def finish_run(run: Run) -> tuple[Bar, ...]:
     """The bars read, each with its hits."""
-    return tuple(Bar(meter, tuple(hit for number, hit in run.hits if number == bar)) for bar, meter in enumerate(run.meters))
+    return tuple(
+        Bar(meter, tuple(hit for number, hit in run.hits if number == bar))
+        for bar, meter in enumerate(run.meters)
+    )
 
 
 def meter_of(token: Token, text: str) -> Meter:

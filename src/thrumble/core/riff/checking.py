@@ -1,4 +1,6 @@
-"""What makes a riff valid. One entry, `check_riff`; every message names section, bar, hit and field, the value and what is allowed."""
+"""What makes a riff valid. One entry, `check_riff`; every message names section, bar, hit and
+field, the value and what is allowed.
+"""
 
 import re
 from collections.abc import Iterator
@@ -19,7 +21,9 @@ def check_tempo(tempo_bpm: float) -> None:
     """Raises BadTempo outside 20 to 400 bpm."""
     low, high = (float(bound) for bound in TEMPO_RANGE_BPM)
     if not low <= tempo_bpm <= high:  # also refuses NaN
-        raise BadTempo(f"a tempo of {tempo_bpm:g} bpm cannot be played: give {low:g} to {high:g} quarter notes per minute")
+        raise BadTempo(
+            f"a tempo of {tempo_bpm:g} bpm cannot be played: give {low:g} to {high:g} quarter notes per minute"
+        )
 
 
 def check_riff(riff: Riff) -> Riff:
@@ -29,7 +33,11 @@ def check_riff(riff: Riff) -> Riff:
     for section in riff.sections:
         where = f"section {section.name!r}"
         if not SECTION_NAME.fullmatch(section.name) or section.name == "pickup":
-            raise _wrong(where, section.name, "a section name is letters, digits, blank, _ or -, and not 'pickup'")
+            raise _wrong(
+                where,
+                section.name,
+                "a section name is letters, digits, blank, _ or -, and not 'pickup'",
+            )
         if names.count(section.name) > 1:
             raise _wrong(where, section.name, "two sections share this name; rename one")
         if not section.bars:
@@ -40,7 +48,9 @@ def check_riff(riff: Riff) -> Riff:
             raise _wrong("play", name, f"is not a section; there are {', '.join(names)}")
     if riff.pickup:
         _check_pickup(riff)
-    longest = {s.name: len(s.bars) + max((len(e) for e in s.endings), default=0) for s in riff.sections}
+    longest = {
+        s.name: len(s.bars) + max((len(e) for e in s.endings), default=0) for s in riff.sections
+    }
     if sum(longest[name] for name in riff.order) > MAX_BARS:
         raise _wrong("play", "", f"the play order runs over {MAX_BARS} bars; shorten it")
     if not any(_all_hits(riff)):
@@ -53,7 +63,12 @@ def _wrong(place: str, found: object, expected: str) -> RiffError:
 
 
 def _check_head(riff: Riff) -> None:
-    if not riff.title.strip() or riff.title != riff.title.strip() or len(riff.title) > 120 or not riff.title.isprintable():
+    if (
+        not riff.title.strip()
+        or riff.title != riff.title.strip()
+        or len(riff.title) > 120
+        or not riff.title.isprintable()
+    ):
         raise _wrong("title", riff.title[:40], "a title is one line of 1 to 120 characters")
     try:
         check_tempo(float(riff.tempo_bpm))
@@ -103,8 +118,16 @@ def _check_pickup(riff: Riff) -> None:
     pickup = riff.pickup
     assert pickup is not None
     if not 0 < pickup.length <= 4 or 64 % pickup.length.denominator:
-        raise _wrong("pickup, length", pickup.length, "a pick-up lasts a whole number of sixty-fourths, at most 4 whole notes")
-    _check_hits(riff, [(hit.at, hit, f"pickup, hit {n}") for n, hit in enumerate(pickup.hits, 1)], pickup.length)
+        raise _wrong(
+            "pickup, length",
+            pickup.length,
+            "a pick-up lasts a whole number of sixty-fourths, at most 4 whole notes",
+        )
+    _check_hits(
+        riff,
+        [(hit.at, hit, f"pickup, hit {n}") for n, hit in enumerate(pickup.hits, 1)],
+        pickup.length,
+    )
     try:
         bar_feel(riff.feel, pickup.length, [hit.at for hit in pickup.hits])
     except ValueError as error:
@@ -118,7 +141,11 @@ def _check_run(riff: Riff, bars: tuple[Bar, ...], feel: Feel, where: str) -> Non
         for count, hit in enumerate(bar.hits, 1):
             place = f"{where}, bar {number}, hit {count}"
             if not 0 <= hit.at < bar.meter.length:
-                raise _wrong(f"{place}, at", hit.at, f"a hit stands at 0 or later, before the bar's end at {bar.meter.length}")
+                raise _wrong(
+                    f"{place}, at",
+                    hit.at,
+                    f"a hit stands at 0 or later, before the bar's end at {bar.meter.length}",
+                )
             placed.append((start + hit.at, hit, place))
         try:
             bar_feel(feel, bar.meter.length, [hit.at for hit in bar.hits])
@@ -132,7 +159,11 @@ def _check_hits(riff: Riff, placed: list[tuple[Fraction, Hit, str]], end: Fracti
     limits = [at for at, *_ in placed[1:]] + [end]
     for (at, hit, place), limit in zip(placed, limits, strict=False):
         if limit <= at:
-            raise _wrong(f"{place}, at", hit.at, "hits are sorted, one to a place, before the end; move or join them")
+            raise _wrong(
+                f"{place}, at",
+                hit.at,
+                "hits are sorted, one to a place, before the end; move or join them",
+            )
         if hit.length <= 0 or at + hit.length > limit:
             raise _wrong(
                 f"{place}, length",
@@ -140,7 +171,11 @@ def _check_hits(riff: Riff, placed: list[tuple[Fraction, Hit, str]], end: Fracti
                 f"a length is more than 0 and at most {limit - at}, where the next hit or the section's end comes",
             )
         if hit.stop and at + hit.length == limit:
-            raise _wrong(f"{place}, stop", "true", "a stop needs silence after it; shorten the hit or drop the stop")
+            raise _wrong(
+                f"{place}, stop",
+                "true",
+                "a stop needs silence after it; shorten the hit or drop the stop",
+            )
         _check_hit(riff, hit, place)
 
 
@@ -149,28 +184,48 @@ def _check_hit(riff: Riff, hit: Hit, place: str) -> None:
         raise _wrong(f"{place}, notes", "", "a hit strikes at least one string")
     strings = [note.string for note in hit.notes]
     if strings != sorted(set(strings), reverse=True):
-        raise _wrong(f"{place}, notes", strings, "each string once, from the lowest (highest number) up")
+        raise _wrong(
+            f"{place}, notes", strings, "each string once, from the lowest (highest number) up"
+        )
     for note in hit.notes:
-        _check_note(riff, note, f"{place}, string {note.string}", dead=hit.articulation is Articulation.DEAD)
-        if hit.slide_from is not None and note.fret is not None and not 0 <= note.fret + hit.slide_from <= MAX_FRET:
-            raise _wrong(f"{place}, slide_from", hit.slide_from, "the slide would start off the neck; start nearer")
+        _check_note(
+            riff, note, f"{place}, string {note.string}", dead=hit.articulation is Articulation.DEAD
+        )
+        if (
+            hit.slide_from is not None
+            and note.fret is not None
+            and not 0 <= note.fret + hit.slide_from <= MAX_FRET
+        ):
+            raise _wrong(
+                f"{place}, slide_from",
+                hit.slide_from,
+                "the slide would start off the neck; start nearer",
+            )
     if (hit.depth is not None) != (hit.articulation is Articulation.PALM):
-        raise _wrong(f"{place}, depth", hit.depth, "a depth belongs to a palm-muted hit and to no other")
+        raise _wrong(
+            f"{place}, depth", hit.depth, "a depth belongs to a palm-muted hit and to no other"
+        )
     if hit.depth is not None and not 0 <= hit.depth <= 1:
         raise _wrong(f"{place}, depth", hit.depth, "a depth lies between 0 (light) and 1 (tight)")
     if (hit.stroke is None) != (hit.legato is not None):
-        raise _wrong(f"{place}, stroke", hit.stroke, "a legato hit has no stroke; every other hit has one")
-    if hit.slide_from is not None and (not 1 <= abs(hit.slide_from) <= MAX_FRET or all(n.fret is None for n in hit.notes)):
+        raise _wrong(
+            f"{place}, stroke", hit.stroke, "a legato hit has no stroke; every other hit has one"
+        )
+    if hit.slide_from is not None and (
+        not 1 <= abs(hit.slide_from) <= MAX_FRET or all(n.fret is None for n in hit.notes)
+    ):
         raise _wrong(
             f"{place}, slide_from",
             hit.slide_from,
-            "a slide starts at least one fret away and ends on a pressed fret; leave it out for none",
+            "a slide starts at least one fret away and ends on a pressed fret; leave it out for "
+            "none",
         )
     if hit.label is not None and not LABEL.fullmatch(hit.label):
         raise _wrong(
             f"{place}, label",
             hit.label,
-            "a chord name is up to 24 characters, starting with a letter, without blanks or any of | ( ) = , : @",
+            "a chord name is up to 24 characters, starting with a letter, without blanks or any "
+            "of | ( ) = , : @",
         )
 
 
@@ -178,7 +233,9 @@ def _check_note(riff: Riff, note: Note, place: str, *, dead: bool) -> None:
     if not 1 <= note.string <= len(riff.tuning):
         raise _wrong(place, note.string, f"strings are numbered 1 (highest) to {len(riff.tuning)}")
     if note.fret is None and not dead:
-        raise _wrong(f"{place}, fret", "null", "only a dead hit may leave a string unpressed; give a fret")
+        raise _wrong(
+            f"{place}, fret", "null", "only a dead hit may leave a string unpressed; give a fret"
+        )
     if note.fret is not None and not 0 <= note.fret <= MAX_FRET:
         raise _wrong(f"{place}, fret", note.fret, f"frets are 0 (open) to {MAX_FRET}")
 

@@ -1,4 +1,6 @@
-"""Chord names to frets. A shape is its intervals above the root, each laid on the next higher string that the hand reaches."""
+"""Chord names to frets. A shape is its intervals above the root, each laid on the next higher
+string that the hand reaches.
+"""
 
 import re
 from dataclasses import dataclass
@@ -21,7 +23,9 @@ QUALITIES: dict[str, tuple[int, ...]] = {
     "min": (0, 3, 7),
 }
 REACH_FRETS = 5  # the farthest a shape's string may lie above or below the root's fret
-NAME = re.compile(r"(?P<root>[A-G][b#]?)(?P<quality>sus2|sus4|dim5|aug5|maj|min|b7|5|6)?(?P<form>\+8|w)?(?P<bass>/5)?")
+NAME = re.compile(
+    r"(?P<root>[A-G][b#]?)(?P<quality>sus2|sus4|dim5|aug5|maj|min|b7|5|6)?(?P<form>\+8|w)?(?P<bass>/5)?"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,16 +51,22 @@ def read_chord_name(text: str) -> ChordName | None:
     return ChordName(pitch_class(match["root"]), tuple(sorted(intervals)))
 
 
-def place_chord(riff: Riff, chord: ChordName, *, string: int | None, fret: int | None, as_standard: bool) -> tuple[Note, ...]:
-    """The notes of a chord: at the place given, else at the lowest root fret the shape can take (the lower string where two tie).
+def place_chord(
+    riff: Riff, chord: ChordName, *, string: int | None, fret: int | None, as_standard: bool
+) -> tuple[Note, ...]:
+    """The notes of a chord: at the place given, else at the lowest root fret the shape can take
+    (the lower string where two tie).
 
-    `as_standard` reads the name as if the instrument were in standard tuning. Raises ValueError saying what would do.
+    `as_standard` reads the name as if the instrument were in standard tuning. Raises ValueError
+    saying what would do.
     """
     root = chord.root
     if as_standard:
         if len(riff.tuning) != len(STANDARD_TUNING):
             raise ValueError("names: shape needs six strings; write sounding names")
-        lowest_bend = midi_of(riff.tuning[1]) - midi_of(STANDARD_TUNING[1]) + riff.capo  # drop tunings move string 6 only
+        lowest_bend = (
+            midi_of(riff.tuning[1]) - midi_of(STANDARD_TUNING[1]) + riff.capo
+        )  # drop tunings move string 6 only
         root = (root + lowest_bend) % 12
     strings = range(len(riff.tuning), 0, -1)
     if string is not None and string not in strings:
@@ -72,7 +82,10 @@ def place_chord(riff: Riff, chord: ChordName, *, string: int | None, fret: int |
     if wanted:
         return min(wanted)[2]
     if spots:
-        raise ValueError("the root is not there; it lies at " + ", ".join(f"{-s}/{f}" for f, s, _ in sorted(spots)[:6]))
+        raise ValueError(
+            "the root is not there; it lies at "
+            + ", ".join(f"{-s}/{f}" for f, s, _ in sorted(spots)[:6])
+        )
     raise ValueError("this shape cannot be laid there; write the frets, such as 6:2,5:4")
 
 
@@ -82,14 +95,22 @@ def _lay(riff: Riff, chord: ChordName, root_string: int, root_fret: int) -> tupl
     notes, string = [], root_string
     for interval in chord.intervals:
         if interval < 0:
-            fret = root_midi + interval - open_midi(riff, root_string + 1) if root_string < len(riff.tuning) else -1
+            fret = (
+                root_midi + interval - open_midi(riff, root_string + 1)
+                if root_string < len(riff.tuning)
+                else -1
+            )
             if not 0 <= fret <= MAX_FRET or abs(fret - root_fret) > REACH_FRETS:
                 return None
             notes.append(Note(root_string + 1, fret))
             continue
         while string > 0:
             fret = root_midi + interval - open_midi(riff, string)
-            if 0 <= fret <= MAX_FRET and abs(fret - root_fret) <= REACH_FRETS and all(n.string != string for n in notes):
+            if (
+                0 <= fret <= MAX_FRET
+                and abs(fret - root_fret) <= REACH_FRETS
+                and all(n.string != string for n in notes)
+            ):
                 notes.append(Note(string, fret))
                 break
             string -= 1

@@ -1,4 +1,6 @@
-"""From the written riff to the flat list of due hits: endings resolved, pick-up first, swing applied, places turned into seconds."""
+"""From the written riff to the flat list of due hits: endings resolved, pick-up first, swing
+applied, places turned into seconds.
+"""
 
 from dataclasses import dataclass
 from decimal import Decimal
@@ -13,7 +15,9 @@ from thrumble.core.riff.model import Bar, Hit, Riff
 
 @dataclass(frozen=True, slots=True, order=True)
 class HitIdentity:
-    """What lasts of a hit: its section, bar in it (from 1, endings counted on; 0 the pick-up), place and appearance in the play order."""
+    """What lasts of a hit: its section, bar in it (from 1, endings counted on; 0 the pick-up),
+    place and appearance in the play order.
+    """
 
     section: str
     bar: int
@@ -23,7 +27,9 @@ class HitIdentity:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlayedBar:
-    """One bar of the expanded riff. `number` counts from 1 along the play order, 0 is the pick-up; seconds from bar 1 beat 1."""
+    """One bar of the expanded riff. `number` counts from 1 along the play order, 0 is the pick-up;
+    seconds from bar 1 beat 1.
+    """
 
     number: int
     section: str
@@ -65,7 +71,9 @@ class ExpandedRiff:
 
 
 def expand(riff: Riff, tempo_bpm: float | Decimal | None = None) -> ExpandedRiff:
-    """The due hits of one round at a tempo (the riff's own where None). Raises BadTempo or, without any hit on the way, RiffError."""
+    """The due hits of one round at a tempo (the riff's own where None). Raises BadTempo or, without
+    any hit on the way, RiffError.
+    """
     tempo = float(riff.tempo_bpm if tempo_bpm is None else tempo_bpm)
     check_tempo(tempo)
     second = 240.0 / tempo  # seconds of one whole note
@@ -77,24 +85,42 @@ def expand(riff: Riff, tempo_bpm: float | Decimal | None = None) -> ExpandedRiff
     for k, (bar, section, in_section, appearance) in enumerate(walk):
         start, length = starts[k], bar.meter.length
         played = PlayedBar(
-            number=k if riff.pickup else k + 1, section=section, bar_in_section=in_section, appearance=appearance, meter=bar.meter,
-            start=start, start_s=float(start) * second, end_s=float(start + length) * second,
-        )  # fmt: skip
+            number=k if riff.pickup else k + 1,
+            section=section,
+            bar_in_section=in_section,
+            appearance=appearance,
+            meter=bar.meter,
+            start=start,
+            start_s=float(start) * second,
+            end_s=float(start + length) * second,
+        )
         bars.append(played)
         for hit in bar.hits:
             at_s = float(start + feels[k].played(hit.at)) * second
-            due.append((at_s, float(_played(start + hit.at + hit.sounding, k, starts, feels)) * second, played, hit))
+            due.append(
+                (
+                    at_s,
+                    float(_played(start + hit.at + hit.sounding, k, starts, feels)) * second,
+                    played,
+                    hit,
+                )
+            )
     if not due:
         raise RiffError("there is no hit on the way through it; write at least one", place="play")
     end_s = bars[-1].end_s
     nexts = [at_s for at_s, *_ in due[1:]] + [end_s]
     hits = tuple(
         DueHit(
-            index=n, identity=HitIdentity(bar.section, bar.bar_in_section, hit.at, bar.appearance), bar=bar.number,
-            hit=hit, due_s=at_s, end_s=stop_s, slot_s=nexts[n] - at_s,
+            index=n,
+            identity=HitIdentity(bar.section, bar.bar_in_section, hit.at, bar.appearance),
+            bar=bar.number,
+            hit=hit,
+            due_s=at_s,
+            end_s=stop_s,
+            slot_s=nexts[n] - at_s,
         )
         for n, (at_s, stop_s, bar, hit) in enumerate(due)
-    )  # fmt: skip
+    )
     return ExpandedRiff(riff=riff, tempo_bpm=tempo, bars=tuple(bars), hits=hits, round_s=end_s)
 
 
@@ -106,7 +132,9 @@ def _walk(riff: Riff) -> list[Step]:
     steps: list[Step] = []
     if riff.pickup:
         length = riff.pickup.length
-        steps.append((Bar(Meter(length.numerator, length.denominator), riff.pickup.hits), "pickup", 0, 1))
+        steps.append(
+            (Bar(Meter(length.numerator, length.denominator), riff.pickup.hits), "pickup", 0, 1)
+        )
     by_name = {section.name: section for section in riff.sections}
     appearances: dict[str, int] = {}
     before, in_run = None, 0

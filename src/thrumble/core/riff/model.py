@@ -1,4 +1,6 @@
-"""The riff as values. Places and lengths are Fractions of a whole note; strings and frets as guitarists count them."""
+"""The riff as values. Places and lengths are Fractions of a whole note; strings and frets as
+guitarists count them.
+"""
 
 from dataclasses import dataclass
 from decimal import Decimal
@@ -39,7 +41,9 @@ class Legato(StrEnum):
 
 @dataclass(frozen=True, slots=True, order=True)
 class Note:
-    """One string of a hit. `string` 1 is the highest; `fret` counts from the capo, None where nothing is pressed (dead hits only)."""
+    """One string of a hit. `string` 1 is the highest; `fret` counts from the capo, None where
+    nothing is pressed (dead hits only).
+    """
 
     string: int
     fret: int | None
@@ -48,7 +52,9 @@ class Note:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hit:
-    """One stroke. `at` counts from the bar's start; `notes` run from the lowest string to the highest."""
+    """One stroke. `at` counts from the bar's start; `notes` run from the lowest string to the
+    highest.
+    """
 
     at: Fraction
     length: Fraction
@@ -79,7 +85,9 @@ class Bar:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Section:
-    """A named run of bars. `endings`: the n-th appearance in an unbroken run of the section takes ending n, the last one beyond."""
+    """A named run of bars. `endings`: the n-th appearance in an unbroken run of the section takes
+    ending n, the last one beyond.
+    """
 
     name: str
     bars: tuple[Bar, ...]
@@ -97,7 +105,9 @@ class Pickup:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Riff:
-    """A riff as written. `tempo_bpm` counts quarter notes in every meter; `tuning` is the sounding pitch, lowest string first."""
+    """A riff as written. `tempo_bpm` counts quarter notes in every meter; `tuning` is the sounding
+    pitch, lowest string first.
+    """
 
     title: str
     tempo_bpm: Decimal

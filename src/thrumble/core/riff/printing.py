@@ -1,11 +1,23 @@
-"""The riff printed in Thrumble's own notation. Stable, and `parse_riff(print_riff(riff)) == riff` for every valid riff."""
+"""The riff printed in Thrumble's own notation. Stable, and `parse_riff(print_riff(riff)) == riff`
+for every valid riff.
+"""
 
 from fractions import Fraction
 from math import lcm
 
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.chords import place_chord, read_chord_name
-from thrumble.core.riff.model import DEFAULT_DEPTH, TIGHT_DEPTH, Articulation, Bar, Hit, Legato, Note, Riff, Stroke
+from thrumble.core.riff.model import (
+    DEFAULT_DEPTH,
+    TIGHT_DEPTH,
+    Articulation,
+    Bar,
+    Hit,
+    Legato,
+    Note,
+    Riff,
+    Stroke,
+)
 
 FLAT_SLOTS = 16  # a bar with more slots than this is grouped by beats where that is possible
 AFTER = {Stroke.DOWN: "", Stroke.UP: "u", Stroke.FINGERS: "f", None: ""}
@@ -13,7 +25,11 @@ AFTER = {Stroke.DOWN: "", Stroke.UP: "u", Stroke.FINGERS: "f", None: ""}
 
 def print_riff(riff: Riff) -> str:
     """The riff as text: headers, pick-up, sections in order, one bar a line."""
-    lines = [f"title: {riff.title}", f"tempo: {riff.tempo_bpm:f}", f"tuning: {' '.join(riff.tuning)}"]
+    lines = [
+        f"title: {riff.title}",
+        f"tempo: {riff.tempo_bpm:f}",
+        f"tuning: {' '.join(riff.tuning)}",
+    ]
     if riff.capo:
         lines.append(f"capo: {riff.capo}")
     meter = _first_meter(riff)
@@ -21,7 +37,9 @@ def print_riff(riff: Riff) -> str:
     if riff.pedal:
         lines.append(f"pedal: {_raw((riff.pedal,))}")
     if riff.play:
-        lines.append("play: " + " ".join(f'"{name}"' if " " in name else name for name in riff.play))
+        lines.append(
+            "play: " + " ".join(f'"{name}"' if " " in name else name for name in riff.play)
+        )
     if riff.pickup:
         bar = Bar(_meter_of(riff.pickup.length), riff.pickup.hits)
         lines += ["", "[pickup]", *_print_run(riff, (bar,), meter)[0]]
@@ -49,7 +67,9 @@ def _meter_of(length: Fraction) -> Meter:
 Chord = tuple[tuple[Note, ...], str | None] | None
 
 
-def _print_run(riff: Riff, bars: tuple[Bar, ...], meter: Meter, chord: Chord = None) -> tuple[list[str], tuple[Meter, Chord]]:
+def _print_run(
+    riff: Riff, bars: tuple[Bar, ...], meter: Meter, chord: Chord = None
+) -> tuple[list[str], tuple[Meter, Chord]]:
     """The lines of bars that follow each other, and the meter and chord that hold after them."""
     spans, start = [], Fraction(0)
     for bar in bars:
@@ -71,7 +91,9 @@ Event = tuple[Fraction, "Hit | str"]
 
 
 def _events(spans: list[tuple[Fraction, Hit]], start: Fraction, length: Fraction) -> list[Event]:
-    """What begins in a bar: hits, `~` held from the bar before, gaps; places from the bar's start, first one at 0."""
+    """What begins in a bar: hits, `~` held from the bar before, gaps; places from the bar's start,
+    first one at 0.
+    """
     events: list[Event] = []
     before = [(at, hit) for at, hit in spans if at < start]
     sign = "."
@@ -95,8 +117,12 @@ def _events(spans: list[tuple[Fraction, Hit]], start: Fraction, length: Fraction
     return events
 
 
-def _print_bar(riff: Riff, meter: Meter, events: list[Event], chord: Chord, words: list[str]) -> Chord:
-    """Appends the bar's tokens to `words`: an even grid, or beats with their own grids where that is shorter."""
+def _print_bar(
+    riff: Riff, meter: Meter, events: list[Event], chord: Chord, words: list[str]
+) -> Chord:
+    """Appends the bar's tokens to `words`: an even grid, or beats with their own grids where that
+    is shorter.
+    """
     slots = _slots(events, Fraction(0), meter.length)
     beats = [k * meter.beat for k in range(meter.beats)]
     if slots > FLAT_SLOTS:
@@ -112,10 +138,21 @@ def _print_bar(riff: Riff, meter: Meter, events: list[Event], chord: Chord, word
 
 def _slots(events: list[Event], start: Fraction, length: Fraction) -> int:
     """The fewest even slots of a span on which every event inside begins."""
-    return lcm(1, *(((at - start) / length).denominator for at, _ in events if start <= at < start + length))
+    return lcm(
+        1,
+        *(((at - start) / length).denominator for at, _ in events if start <= at < start + length),
+    )
 
 
-def _print_grid(riff: Riff, events: list[Event], start: Fraction, length: Fraction, slots: int, chord: Chord, words: list[str]) -> Chord:
+def _print_grid(
+    riff: Riff,
+    events: list[Event],
+    start: Fraction,
+    length: Fraction,
+    slots: int,
+    chord: Chord,
+    words: list[str],
+) -> Chord:
     by_place = dict(events)
     running: Hit | str = next((what for at, what in reversed(events) if at <= start), ".")
     for k in range(slots):
@@ -162,7 +199,10 @@ def _chord_token(riff: Riff, notes: tuple[Note, ...], label: str | None) -> str:
     if named and not any(n.let_ring for n in notes):
         for root in notes[:2]:
             try:
-                if place_chord(riff, named, string=root.string, fret=root.fret, as_standard=False) == notes:
+                if (
+                    place_chord(riff, named, string=root.string, fret=root.fret, as_standard=False)
+                    == notes
+                ):
                     return f"{label}@{root.string}/{root.fret}"
             except ValueError:
                 continue
@@ -170,4 +210,6 @@ def _chord_token(riff: Riff, notes: tuple[Note, ...], label: str | None) -> str:
 
 
 def _raw(notes: tuple[Note, ...]) -> str:
-    return ",".join(f"{n.string}:{'x' if n.fret is None else n.fret}{'^' if n.let_ring else ''}" for n in notes)
+    return ",".join(
+        f"{n.string}:{'x' if n.fret is None else n.fret}{'^' if n.let_ring else ''}" for n in notes
+    )

@@ -1,4 +1,6 @@
-"""How a hit lives on when its riff is edited: a map from the old revision's identities to the new one's."""
+"""How a hit lives on when its riff is edited: a map from the old revision's identities to the new
+one's.
+"""
 
 from difflib import SequenceMatcher
 
@@ -7,9 +9,11 @@ from thrumble.core.riff.model import Bar, Riff, Section
 
 
 def map_identities(old: Riff, new: Riff) -> dict[HitIdentity, HitIdentity]:
-    """Old identity to new, for hits that live on: same section name, bars aligned by content, same place in the bar.
+    """Old identity to new, for hits that live on: same section name, bars aligned by content, same
+    place in the bar.
 
-    A bar that was changed keeps its place among its neighbours; a hit that moved within its bar, or went, is not in the map.
+    A bar that was changed keeps its place among its neighbours; a hit that moved within its bar, or
+    went, is not in the map.
     """
     bars: dict[tuple[str, int], int] = {("pickup", 0): 0}
     new_sections = {section.name: section for section in new.sections}

@@ -1,4 +1,6 @@
-"""The riff as text: `parse_riff` reads Thrumble's own notation, errors carry line and column. `printing.print_riff` is its reverse."""
+"""The riff as text: `parse_riff` reads Thrumble's own notation, errors carry line and column.
+`printing.print_riff` is its reverse.
+"""
 
 import re
 from dataclasses import replace
@@ -8,7 +10,16 @@ from fractions import Fraction
 from thrumble.core.errors import RiffError
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.pitch import read_tuning
-from thrumble.core.riff.bars import RAW, Head, Run, Token, finish_run, meter_of, read_frets, read_line
+from thrumble.core.riff.bars import (
+    RAW,
+    Head,
+    Run,
+    Token,
+    finish_run,
+    meter_of,
+    read_frets,
+    read_line,
+)
 from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import Pickup, Riff, Section
 
@@ -17,14 +28,26 @@ MAX_TEXT = 200_000
 
 
 def parse_riff(text: str) -> Riff:
-    """The riff a text holds. Raises RiffError with line, column, the token and what was expected there."""
+    """The riff a text holds. Raises RiffError with line, column, the token and what was expected
+    there.
+    """
     if len(text) > MAX_TEXT:
-        raise RiffError(f"a riff's text has at most {MAX_TEXT} characters", found=f"{len(text)} characters", line=1, column=1)
+        raise RiffError(
+            f"a riff's text has at most {MAX_TEXT} characters",
+            found=f"{len(text)} characters",
+            line=1,
+            column=1,
+        )
     lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
     first = next((n for n, line in enumerate(lines) if line.lstrip().startswith("[")), len(lines))
     head, play = _read_head(lines[:first])
     sections, pickup = _read_sections(lines[first:], first + 1, head)
-    riff = replace(head.riff, sections=tuple(sections), pickup=pickup, play=_read_play(play, [s.name for s in sections]))
+    riff = replace(
+        head.riff,
+        sections=tuple(sections),
+        pickup=pickup,
+        play=_read_play(play, [s.name for s in sections]),
+    )
     try:
         return check_riff(riff)
     except RiffError as error:
@@ -33,7 +56,8 @@ def parse_riff(text: str) -> Riff:
         raise
 
 
-# --- headers ---------------------------------------------------------------------------------------------------------
+# --- headers
+# ---------------------------------------------------------------------------------------------------------
 
 
 def _read_head(lines: list[str]) -> tuple[Head, Token | None]:
@@ -44,14 +68,20 @@ def _read_head(lines: list[str]) -> tuple[Head, Token | None]:
         key, colon, value = line.partition(":")
         token = Token(line.strip(), number, len(line) - len(line.lstrip()) + 1)
         if not colon or key.strip() not in HEADERS:
-            raise token.error(f"a header is one of {', '.join(HEADERS)} followed by a colon; sections start with [name]")
+            raise token.error(
+                f"a header is one of {', '.join(HEADERS)} followed by a colon; sections start with [name]"
+            )
         if key.strip() in values:
             raise token.error(f"{key.strip()} is given twice; keep one")
         shift = len(key) + 1 + len(value) - len(value.lstrip())
         values[key.strip()] = Token(value.strip(), number, shift + 1)
     for needed in ("title", "tempo"):
         if needed not in values or not values[needed].text:
-            raise RiffError(f"a riff needs a line such as '{needed}: {'Sluice Gate' if needed == 'title' else 118}'", line=1, column=1)
+            raise RiffError(
+                f"a riff needs a line such as '{needed}: {'Sluice Gate' if needed == 'title' else 118}'",
+                line=1,
+                column=1,
+            )
     head = Head(Riff(title=values["title"].text, tempo_bpm=_decimal(values["tempo"]), sections=()))
     _read_instrument(head, values)
     if "meter" in values:
@@ -74,7 +104,11 @@ def _read_instrument(head: Head, values: dict[str, Token]) -> None:
             raise token.error("a capo sits at fret 0 (none) to 24")
         head.riff = replace(head.riff, capo=int(token.text))
     if token := values.get("pedal"):
-        notes = read_frets(head.riff, token, token.text) if RAW.fullmatch(token.text) and "=" not in token.text else ()
+        notes = (
+            read_frets(head.riff, token, token.text)
+            if RAW.fullmatch(token.text) and "=" not in token.text
+            else ()
+        )
         if len(notes) != 1 or notes[0].fret is None:
             raise token.error("a pedal is one string and fret, such as 6:0")
         head.riff = replace(head.riff, pedal=notes[0])
@@ -103,7 +137,9 @@ def _feel(token: Token) -> Feel:
         return STRAIGHT
     match = re.fullmatch(r"shuffle (\d{1,3}(?:\.\d{1,12})?)(?: on 1/(\d{1,2}))?", token.text)
     if not match or (match[2] and int(match[2]) == 0):
-        raise token.error("a feel is 'straight' or 'shuffle RATIO on 1/8', such as 'shuffle 2.0 on 1/8'")
+        raise token.error(
+            "a feel is 'straight' or 'shuffle RATIO on 1/8', such as 'shuffle 2.0 on 1/8'"
+        )
     return Feel(Fraction(match[1]), Fraction(1, int(match[2] or 8)))
 
 
@@ -118,10 +154,13 @@ def _read_play(token: Token | None, names: list[str]) -> tuple[str, ...]:
     return order
 
 
-# --- sections --------------------------------------------------------------------------------------------------------
+# --- sections
+# --------------------------------------------------------------------------------------------------------
 
 
-def _read_sections(lines: list[str], first_line: int, head: Head) -> tuple[list[Section], Pickup | None]:
+def _read_sections(
+    lines: list[str], first_line: int, head: Head
+) -> tuple[list[Section], Pickup | None]:
     runs: list[tuple[Run, dict[int, Run]]] = []
     for number, line in enumerate(lines, first_line):
         text = "" if line.lstrip().startswith("#") else re.split(r"\s#", line)[0].rstrip()
@@ -140,12 +179,18 @@ def _read_sections(lines: list[str], first_line: int, head: Head) -> tuple[list[
             mark = re.match(r"(\d+)\|", stripped)
             run = body
             if mark:
-                run = endings.setdefault(int(mark[1]), Run(body.name, token, body.meter, chord=body.chord))
+                run = endings.setdefault(
+                    int(mark[1]), Run(body.name, token, body.meter, chord=body.chord)
+                )
                 if sorted(endings) != list(range(1, len(endings) + 1)):
                     raise token.error("endings are numbered 1, 2, 3 and so on")
             elif endings:
-                raise token.error("the section's bars come before its endings; start this line with 1| or 2|")
-            read_line(run, text, number, head, skip=token.column - 1 + (len(mark[1]) if mark else 0))
+                raise token.error(
+                    "the section's bars come before its endings; start this line with 1| or 2|"
+                )
+            read_line(
+                run, text, number, head, skip=token.column - 1 + (len(mark[1]) if mark else 0)
+            )
     return _sections(runs)
 
 
@@ -164,5 +209,7 @@ def _sections(runs: list[tuple[Run, dict[int, Run]]]) -> tuple[list[Section], Pi
             pickup = Pickup(bars[0].meter.length, bars[0].hits)
         else:
             ends = tuple(finish_run(endings[n]) for n in sorted(endings))
-            sections.append(Section(name=body.name, bars=finish_run(body), endings=ends, feel=body.feel))
+            sections.append(
+                Section(name=body.name, bars=finish_run(body), endings=ends, feel=body.feel)
+            )
     return sections, pickup

@@ -1,7 +1,10 @@
-"""How late the recorder hears what the application plays: the delay of the sound card, from clicks that went out and came back.
+"""How late the recorder hears what the application plays: the delay of the sound card, from clicks
+that went out and came back.
 
-Each click is looked for with the very sound that was sent (a matched filter on the analytic signal, so that a loudspeaker's phase does no
-harm), its peak placed between samples by a parabola. The delay is the median over the clicks; how well it repeats is their robust spread.
+Each click is looked for with the very sound that was sent (a matched filter on the analytic signal,
+so that a loudspeaker's phase does no
+harm), its peak placed between samples by a parabola. The delay is the median over the clicks; how
+well it repeats is their robust spread.
 """
 
 from dataclasses import dataclass
@@ -31,7 +34,8 @@ _ONSETS = unpack(ONSETS)
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Returned:
-    """What one opening of the stream gave. `delays_ms` of the clicks that were heard; `delay_ms` their median, `repeat_ms` their robust
+    """What one opening of the stream gave. `delays_ms` of the clicks that were heard; `delay_ms`
+    their median, `repeat_ms` their robust
     spread (1.4826 times the median absolute deviation)."""
 
     delays_ms: tuple[float, ...]
@@ -41,7 +45,9 @@ class Returned:
 
 
 def measure_return(samples: Samples, rate_hz: int, click_frames: list[int]) -> Returned:
-    """The delay of clicks that were played at `click_frames` of the recording. Raises BadAudio saying what was wrong and what to do."""
+    """The delay of clicks that were played at `click_frames` of the recording. Raises BadAudio
+    saying what was wrong and what to do.
+    """
     template = analytic(click_sound(rate_hz, accent=False))
     reach = int(MOST_DELAY_S * rate_hz)
     sharp = filtered(np.asarray(samples, dtype=np.float32), rate_hz, high_pass(300.0))
@@ -78,22 +84,32 @@ def hear_strikes(samples: Samples, rate_hz: int) -> Array:
 
 
 def measure_drum(onsets_s: Array, click_s: Array) -> Returned:
-    """The lateness of strikes made with the click; includes the player. Raises BadAudio where too few lie near a click."""
+    """The lateness of strikes made with the click; includes the player. Raises BadAudio where too
+    few lie near a click.
+    """
     if not onsets_s.size:
-        raise BadAudio("no strike was heard: knock on the body close to the pickup, once with every click")
+        raise BadAudio(
+            "no strike was heard: knock on the body close to the pickup, once with every click"
+        )
     nearest = onsets_s[np.argmin(np.abs(onsets_s[np.newaxis, :] - click_s[:, np.newaxis]), axis=1)]
     late_ms = (nearest - click_s) * 1000
     kept = late_ms[(late_ms > -150) & (late_ms < MOST_DELAY_S * 1000)]
     if kept.size < LEAST_SHARE * click_s.size:
-        raise BadAudio(f"only {kept.size} of {click_s.size} strikes came with their click: strike once with every click, and measure again")
+        raise BadAudio(
+            f"only {kept.size} of {click_s.size} strikes came with their click: strike once with every click, and measure again"
+        )
     found = _returned([float(x) for x in kept], [])
     if found.repeat_ms > DRUM_SPREAD_MS:
-        raise BadAudio(f"the strikes scatter by {found.repeat_ms:.0f} ms: wait until you have the beat, then strike with every click")
+        raise BadAudio(
+            f"the strikes scatter by {found.repeat_ms:.0f} ms: wait until you have the beat, then strike with every click"
+        )
     return found
 
 
 def openings_spread_ms(delays_ms: list[float]) -> float | None:
-    """How far the delay moves from one opening of the stream to the next: the whole range; None below two openings."""
+    """How far the delay moves from one opening of the stream to the next: the whole range; None
+    below two openings.
+    """
     return round(max(delays_ms) - min(delays_ms), 3) if len(delays_ms) > 1 else None
 
 
@@ -101,9 +117,11 @@ def _returned(delays: list[float], clear: list[float]) -> Returned:
     values = np.array(delays)
     middle = float(np.median(values))
     return Returned(
-        delays_ms=tuple(round(d, 4) for d in delays), delay_ms=round(middle, 4),
-        repeat_ms=round(float(1.4826 * np.median(np.abs(values - middle))), 4), clear_db=round(float(np.median(clear)), 1) if clear else 0.0,
-    )  # fmt: skip
+        delays_ms=tuple(round(d, 4) for d in delays),
+        delay_ms=round(middle, 4),
+        repeat_ms=round(float(1.4826 * np.median(np.abs(values - middle))), 4),
+        clear_db=round(float(np.median(clear)), 1) if clear else 0.0,
+    )
 
 
 def _matched(piece: Samples, template: NDArray[np.complex128]) -> Array:
@@ -114,7 +132,8 @@ def _matched(piece: Samples, template: NDArray[np.complex128]) -> Array:
 
 
 def _peak(strength: Array, rate_hz: int) -> tuple[float, float]:
-    """The place of the first strong peak, in frames and their fractions, and how far it stands over the rest in dB.
+    """The place of the first strong peak, in frames and their fractions, and how far it stands over
+    the rest in dB.
 
     An echo may be as strong as the click itself but never comes before it.
     """
@@ -125,7 +144,9 @@ def _peak(strength: Array, rate_hz: int) -> tuple[float, float]:
         best = first + int(np.argmax(strength[first : first + int(_RIVAL_S * rate_hz)]))
     place = float(best)
     if 0 < best < strength.size - 1:
-        left, middle, right = (float(np.log(strength[k] + 1e-20)) for k in (best - 1, best, best + 1))
+        left, middle, right = (
+            float(np.log(strength[k] + 1e-20)) for k in (best - 1, best, best + 1)
+        )
         bend = left - 2 * middle + right
         place += 0.5 * (left - right) / bend if bend < 0 else 0.0
     floor = float(np.median(strength)) + 1e-12

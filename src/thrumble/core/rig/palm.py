@@ -1,6 +1,8 @@
-"""The palm finder: one struck note or chord in a second of sound, placed between ringing free and choked.
+"""The palm finder: one struck note or chord in a second of sound, placed between ringing free and
+choked.
 
-Too far back, the palm hardly touches the strings and they ring. In the pocket the note is short and still has its pitch. Too far forward the
+Too far back, the palm hardly touches the strings and they ring. In the pocket the note is short and
+still has its pitch. Too far forward the
 palm lies over the sounding length: the hit is choked and the pitch is gone.
 """
 
@@ -37,7 +39,12 @@ LIGHTEST, TIGHTEST = 0.2, 0.88  # depths between which a palm lies in the pocket
 CHOKED_CLARITY = 0.35
 MOST_S = 3.0
 LEVEL_S = 0.060
-_ONSETS, _PLACES, _ARTICULATION, _DEPTH = unpack(ONSETS), unpack(PLACES), unpack(ARTICULATION), unpack(DEPTH)
+_ONSETS, _PLACES, _ARTICULATION, _DEPTH = (
+    unpack(ONSETS),
+    unpack(PLACES),
+    unpack(ARTICULATION),
+    unpack(DEPTH),
+)
 
 
 class Place(StrEnum):
@@ -50,8 +57,10 @@ class Place(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SingleHit:
-    """One hit by itself. `scale`: 0 ringing free, 1 choked. `decay_s`: until 20 dB under its peak, None where it outlasts the sound.
-    `clarity`: 0 noise to 1 a clear pitch. `level_db`: RMS of the first 60 ms, dBFS. `chances`: of open, palm and dead, by the generic ear
+    """One hit by itself. `scale`: 0 ringing free, 1 choked. `decay_s`: until 20 dB under its peak,
+    None where it outlasts the sound.
+    `clarity`: 0 noise to 1 a clear pitch. `level_db`: RMS of the first 60 ms, dBFS. `chances`: of
+    open, palm and dead, by the generic ear
     and the profile. `measures`: what the ear sees of it, shape (MEASURES,)."""
 
     onset_s: float
@@ -68,7 +77,9 @@ class SingleHit:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Repeatability:
-    """How alike the last hits were: their number, the middle of their depth and its robust spread, and how many lay in the pocket."""
+    """How alike the last hits were: their number, the middle of their depth and its robust spread,
+    and how many lay in the pocket.
+    """
 
     hits: int
     middle: float
@@ -76,8 +87,12 @@ class Repeatability:
     in_pocket: int
 
 
-def measure_single(samples: NDArray[np.floating], rate_hz: int, profile: Profile = NO_PROFILE) -> SingleHit:
-    """Hears the first loud hit in up to three seconds of sound. Raises BadAudio where there is none."""
+def measure_single(
+    samples: NDArray[np.floating], rate_hz: int, profile: Profile = NO_PROFILE
+) -> SingleHit:
+    """Hears the first loud hit in up to three seconds of sound. Raises BadAudio where there is
+    none.
+    """
     if samples.shape[0] > MOST_S * rate_hz:
         raise BadAudio(f"one hit at a time: send {MOST_S:.0f} seconds of sound at most")
     heard = condition(samples, rate_hz)
@@ -90,14 +105,34 @@ def measure_single(samples: NDArray[np.floating], rate_hz: int, profile: Profile
     begin = int(onset_s * WORK_RATE_HZ)
     piece = heard.samples[begin : begin + int(LEVEL_S * WORK_RATE_HZ)]
     decay_s = _decay_s(heard.samples[begin:])
-    open_, dead = float(chances[KINDS.index(Articulation.OPEN)]), float(chances[KINDS.index(Articulation.DEAD)])
+    open_, dead = (
+        float(chances[KINDS.index(Articulation.OPEN)]),
+        float(chances[KINDS.index(Articulation.DEAD)]),
+    )
     scale = float(np.clip(depth * (1 - open_) * (1 - dead) + dead * max(0.94, depth), 0, 1))
-    place = Place.BACK if scale < LIGHTEST else Place.FORWARD if scale > TIGHTEST or clarity < CHOKED_CLARITY else Place.POCKET
+    place = (
+        Place.BACK
+        if scale < LIGHTEST
+        else Place.FORWARD
+        if scale > TIGHTEST or clarity < CHOKED_CLARITY
+        else Place.POCKET
+    )
     return SingleHit(
-        onset_s=round(onset_s, 5), scale=round(scale, 3), depth=round(depth, 3), decay_s=decay_s, clarity=round(clarity, 3),
-        level_db=round(10 * float(np.log10(np.mean(np.square(piece, dtype=np.float64)) + 1e-20)) + heard.gain_db, 1),
-        peak_db=round(heard.gain_db, 1), chances=(open_, float(chances[KINDS.index(Articulation.PALM)]), dead), place=place, measures=measures[0],
-    )  # fmt: skip
+        onset_s=round(onset_s, 5),
+        scale=round(scale, 3),
+        depth=round(depth, 3),
+        decay_s=decay_s,
+        clarity=round(clarity, 3),
+        level_db=round(
+            10 * float(np.log10(np.mean(np.square(piece, dtype=np.float64)) + 1e-20))
+            + heard.gain_db,
+            1,
+        ),
+        peak_db=round(heard.gain_db, 1),
+        chances=(open_, float(chances[KINDS.index(Articulation.PALM)]), dead),
+        place=place,
+        measures=measures[0],
+    )
 
 
 def _first_loud_onset(samples: Samples, silent: bool) -> float:
@@ -119,7 +154,9 @@ def _decay_s(piece: Samples) -> float | None:
     count = piece.size // n
     if count < 4:
         return None
-    level = 10 * np.log10(np.mean(np.square(piece[: count * n].reshape(count, n), dtype=np.float64), axis=1) + 1e-12)
+    level = 10 * np.log10(
+        np.mean(np.square(piece[: count * n].reshape(count, n), dtype=np.float64), axis=1) + 1e-12
+    )
     top = int(np.argmax(level[:20]))
     over = np.flatnonzero(level > level[top] - 20)
     return None if over[-1] >= count - 2 else round(float((over[-1] + 1 - top) * 0.01), 3)
@@ -132,12 +169,19 @@ def repeatability(depths: list[float], places: list[Place]) -> Repeatability | N
         return None
     middle = float(np.median(last))
     spread = float(1.4826 * np.median(np.abs(last - middle)))
-    return Repeatability(hits=last.size, middle=round(middle, 3), spread=round(spread, 3), in_pocket=sum(p is Place.POCKET for p in where))
+    return Repeatability(
+        hits=last.size,
+        middle=round(middle, 3),
+        spread=round(spread, 3),
+        in_pocket=sum(p is Place.POCKET for p in where),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Kept:
-    """One hit the player kept: its sound, what it was played as, and for a palm how deep it was meant, None where that is not known."""
+    """One hit the player kept: its sound, what it was played as, and for a palm how deep it was
+    meant, None where that is not known.
+    """
 
     samples: Samples
     rate_hz: int
@@ -146,7 +190,9 @@ class Kept:
 
 
 def profile_of(examples: list[Kept]) -> Profile:
-    """The ear's profile from single hits. Sounds that hold no hit are left out; all are brought to one level, as the hits of a take are."""
+    """The ear's profile from single hits. Sounds that hold no hit are left out; all are brought to
+    one level, as the hits of a take are.
+    """
     hits, kept = [], []
     for example in examples:
         try:
@@ -159,4 +205,8 @@ def profile_of(examples: list[Kept]) -> Profile:
     rows, peaks = np.array([hit.measures for hit in hits]), np.array([hit.peak_db for hit in hits])
     rows[:, LEVEL_COLUMN] += (peaks - peaks.max()) / 10
     kinds = np.array([KINDS.index(example.kind) for example in kept], dtype=np.intp)
-    return Profile(rows, kinds, np.array([np.nan if example.depth is None else example.depth for example in kept]))
+    return Profile(
+        rows,
+        kinds,
+        np.array([np.nan if example.depth is None else example.depth for example in kept]),
+    )

@@ -1,4 +1,6 @@
-"""The state of the bench, for people and for programs that watch over it; and a fresh token for pages that were open for long."""
+"""The state of the bench, for people and for programs that watch over it; and a fresh token for
+pages that were open for long.
+"""
 
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
@@ -24,7 +26,9 @@ async def alive() -> JSONResponse:
 
 @router.get("/readyz", name="ready")
 def ready() -> Response:
-    """Database, worker, queue and disk: 200 where takes can be played and read, 503 with the same figures where not."""
+    """Database, worker, queue and disk: 200 where takes can be played and read, 503 with the same
+    figures where not.
+    """
     state: QueueState | None = None
     try:
         with database.session() as session:
@@ -44,5 +48,7 @@ def fresh_token(request: Request) -> JSONResponse:
 @router.get("/bench", name="bench_page")
 def bench_page(request: Request, session: DbSession) -> HTMLResponse:
     """Processes, queue, space, last backup, engine."""
-    view = bench_view(queue.queue_state(session), space(session), stored_bytes(session), last_copy(), ENGINE)
+    view = bench_view(
+        queue.queue_state(session), space(session), stored_bytes(session), last_copy(), ENGINE
+    )
     return render(request, "bench/page.html", view=view)

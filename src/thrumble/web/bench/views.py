@@ -41,7 +41,9 @@ def readiness(queue: QueueState | None) -> dict[str, Any]:
     free = _free_bytes()
     return {
         "database": queue is not None,
-        "worker": queue is not None and queue.heartbeat_s is not None and queue.heartbeat_s < ALIVE_S,
+        "worker": queue is not None
+        and queue.heartbeat_s is not None
+        and queue.heartbeat_s < ALIVE_S,
         "queue": None if queue is None else {"waiting": queue.waiting, "working": queue.working},
         "disk_free_mb": round(free / 1e6),
     }
@@ -49,10 +51,16 @@ def readiness(queue: QueueState | None) -> dict[str, Any]:
 
 def is_ready(found: dict[str, Any]) -> bool:
     """Whether takes can be played and read now."""
-    return bool(found["database"] and found["worker"] and found["disk_free_mb"] * 1e6 > LEAST_FREE_BYTES / 10)
+    return bool(
+        found["database"]
+        and found["worker"]
+        and found["disk_free_mb"] * 1e6 > LEAST_FREE_BYTES / 10
+    )
 
 
-def bench_view(queue: QueueState, space: Space, stored: int, copy: Copy | None, engine: str) -> BenchView:
+def bench_view(
+    queue: QueueState, space: Space, stored: int, copy: Copy | None, engine: str
+) -> BenchView:
     """What runs, what waits, what it needs."""
     facts = [_server(), _worker(queue), _queue(queue), _takes(space), _disk(stored), _backup(copy)]
     facts.append(Fact("Ear", f"engine {engine}, Thrumble {__version__}"))
@@ -80,25 +88,42 @@ def _queue(queue: QueueState) -> Fact:
 def _takes(space: Space) -> Fact:
     words = f"{space.takes} {'take' if space.takes == 1 else 'takes'}, {_size(space.used_bytes)} of {_size(space.limit_bytes)}"
     short = space.room is not Room.PLENTY
-    return Fact("Takes", words, bad=short, remedy="Takes have nearly used up their space: delete some, or raise THRUMBLE_MOST_TAKE_GB.")
+    return Fact(
+        "Takes",
+        words,
+        bad=short,
+        remedy="Takes have nearly used up their space: delete some, or raise THRUMBLE_MOST_TAKE_GB.",
+    )
 
 
 def _disk(stored: int) -> Fact:
     free = _free_bytes()
     remedy = f"Only {_size(free)} is left on the disk: free some before the next take."
-    return Fact("Disk", f"database {_size(stored)}, {_size(free)} free", bad=free < LEAST_FREE_BYTES, remedy=remedy)
+    return Fact(
+        "Disk",
+        f"database {_size(stored)}, {_size(free)} free",
+        bad=free < LEAST_FREE_BYTES,
+        remedy=remedy,
+    )
 
 
 def _backup(copy: Copy | None) -> Fact:
     folder = copies_folder()
     if folder is None:
-        return Fact("Backup", "nightly copies are off (THRUMBLE_BACKUPS=off): run thrumble backup yourself")
+        return Fact(
+            "Backup", "nightly copies are off (THRUMBLE_BACKUPS=off): run thrumble backup yourself"
+        )
     if copy is None:
         return Fact("Backup", f"none yet; the first nightly copy goes to {folder}")
     age_s = (datetime.now(UTC) - copy.made_at).total_seconds()
     late = age_s > 3 * 86400
     remedy = "The last backup is older than three days: run thrumble backup, and look at the server's log."
-    return Fact("Backup", f"{copy.path.name}, {_size(copy.size)}, {_span(age_s)} ago, in {folder}", bad=late, remedy=remedy)
+    return Fact(
+        "Backup",
+        f"{copy.path.name}, {_size(copy.size)}, {_span(age_s)} ago, in {folder}",
+        bad=late,
+        remedy=remedy,
+    )
 
 
 def _free_bytes() -> int:

@@ -14,5 +14,12 @@ router = APIRouter()
 @router.get("/certainty", name="certainty_page")
 def certainty_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """The benchmark's last table, and the player's own examples and corrections."""
-    tones = [(tone, rigs.examples_of(session, player_id, tone.id)) for tone in rigs.tones_of(session, player_id)]
-    return render(request, "certainty/page.html", view=certainty_view(tones, rigs.corrected_kinds(session, player_id)))
+    tones = [
+        (tone, rigs.examples_of(session, player_id, tone.id))
+        for tone in rigs.tones_of(session, player_id)
+    ]
+    return render(
+        request,
+        "certainty/page.html",
+        view=certainty_view(tones, rigs.corrected_kinds(session, player_id)),
+    )

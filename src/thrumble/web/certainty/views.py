@@ -1,4 +1,6 @@
-"""How sure the ear is: the benchmark's own last table as a page, and what this player's own examples and corrections say."""
+"""How sure the ear is: the benchmark's own last table as a page, and what this player's own
+examples and corrections say.
+"""
 
 import json
 import math
@@ -62,7 +64,9 @@ def figures() -> dict[str, Any]:
     return found
 
 
-def certainty_view(tones: list[tuple[Tone, list[Example]]], corrected: list[tuple[str, str]]) -> CertaintyView:
+def certainty_view(
+    tones: list[tuple[Tone, list[Example]]], corrected: list[tuple[str, str]]
+) -> CertaintyView:
     """The table by tone and slot length, and the player's own."""
     table = figures()
     cells: list[dict[str, Any]] = table["cells"]
@@ -71,18 +75,34 @@ def certainty_view(tones: list[tuple[Tone, list[Example]]], corrected: list[tupl
     slots = sorted({(c["from_ms"], c["to_ms"] or 1e9) for c in cells}, reverse=True)
     unlike_n = sum(c["unlike_n"] for c in cells)
     unlike = sum(c["unlike"] * c["unlike_n"] for c in cells) / max(1, unlike_n)
-    stale = "" if table["engine"] == ENGINE else f"These figures were measured with engine {table['engine']}; you run {ENGINE}."
+    stale = (
+        ""
+        if table["engine"] == ENGINE
+        else f"These figures were measured with engine {table['engine']}; you run {ENGINE}."
+    )
     return CertaintyView(
-        figure=f"{muted * 100:.1f}", sentence="of 100 hits correctly recognised as open or muted", note=f"Measured over {total:,} hits: {table['note']}.",
-        stale=stale, tones=TONES, rows=[_row(low, high, cells) for low, high in slots],
+        figure=f"{muted * 100:.1f}",
+        sentence="of 100 hits correctly recognised as open or muted",
+        note=f"Measured over {total:,} hits: {table['note']}.",
+        stale=stale,
+        tones=TONES,
+        rows=[_row(low, high, cells) for low, high in slots],
         timing=[(tone, *_timing(table.get("timing", {}).get(tone))) for tone in TONES],
         unlike=f"{unlike:.0%} of the {unlike_n} hits that weren't played as written came out as they were played.",
-        profile=_profile(table["profile"]), own=_own(tones), corrections=_corrections(corrected),
-    )  # fmt: skip
+        profile=_profile(table["profile"]),
+        own=_own(tones),
+        corrections=_corrections(corrected),
+    )
 
 
 def _row(low: float, high: float, cells: list[dict[str, Any]]) -> RowView:
-    slot = f"{low:.0f} ms and more" if high > 1e8 else f"under {high:.0f} ms" if not low else f"{low:.0f} to {high:.0f} ms"
+    slot = (
+        f"{low:.0f} ms and more"
+        if high > 1e8
+        else f"under {high:.0f} ms"
+        if not low
+        else f"{low:.0f} to {high:.0f} ms"
+    )
     bpm_low, bpm_high = (30_000 / high if high < 1e8 else 0), (30_000 / low if low else 0)
     if not bpm_high:
         tempo = f"eighths over {bpm_low:.0f}, sixteenths over {bpm_low / 2:.0f} bpm"
@@ -99,7 +119,14 @@ def _row(low: float, high: float, cells: list[dict[str, Any]]) -> RowView:
         rank = "good" if mine["muted"] >= LIKELY else "fair" if mine["muted"] >= SHAKY else "weak"
         few = f", only {mine['n']} hits" if mine["n"] < FEW else ""
         under = f"open, palm or dead {mine['kinds']:.0%}{few}"
-        out.append(CellView(f"{mine['muted']:.1%}", under, rank, round(max(0.0, (mine["muted"] - 0.8) / 0.2) * 100)))
+        out.append(
+            CellView(
+                f"{mine['muted']:.1%}",
+                under,
+                rank,
+                round(max(0.0, (mine["muted"] - 0.8) / 0.2) * 100),
+            )
+        )
     return RowView(slot, tempo, out)
 
 
@@ -134,8 +161,15 @@ def _own(tones: list[tuple[Tone, list[Example]]]) -> list[tuple[str, str]]:
 def _corrections(corrected: list[tuple[str, str]]) -> str:
     if not corrected:
         return "You haven't corrected a hit yet. When a reading gets one wrong, say what it was; we keep count here."
-    most = Counter((heard, said) for heard, said in corrected if heard != said).most_common(MOST_CORRECTIONS_TO_NAME)
+    most = Counter((heard, said) for heard, said in corrected if heard != said).most_common(
+        MOST_CORRECTIONS_TO_NAME
+    )
     agreed = sum(heard == said for heard, said in corrected)
-    words = "; ".join(f"{n} called {heard} that you say {'were' if n > 1 else 'was'} {said}" for (heard, said), n in most)
+    words = "; ".join(
+        f"{n} called {heard} that you say {'were' if n > 1 else 'was'} {said}"
+        for (heard, said), n in most
+    )
     hits = "hit" if len(corrected) == 1 else "hits"
-    return f"You checked {len(corrected)} {hits} yourself and agreed on {agreed}" + (f": {words}." if words else ".")
+    return f"You checked {len(corrected)} {hits} yourself and agreed on {agreed}" + (
+        f": {words}." if words else "."
+    )

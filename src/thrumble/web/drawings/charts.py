@@ -41,7 +41,9 @@ class Pile:
 
 
 def deviation_pile(judgement: Judgement) -> Pile:
-    """Every played hit as a dot at its lateness; beyond 60 ms at the edge. A dot is in or out by its own hit's limit; the band shows the widest."""
+    """Every played hit as a dot at its lateness; beyond 60 ms at the edge. A dot is in or out by
+    its own hit's limit; the band shows the widest.
+    """
     bins: dict[int, int] = {}
     places = []
     for hit in judgement.played:
@@ -51,10 +53,19 @@ def deviation_pile(judgement: Judgement) -> Pile:
     highest = max(bins.values(), default=1)
     step = min(7.0, (PILE_H - 30) / highest)
     dots = [
-        Dot(round(_pile_x(n * BIN_MS), 1), round(PILE_H - 24 - step * (k + 0.5), 1), "in" if inside else "out") for n, k, inside in places
+        Dot(
+            round(_pile_x(n * BIN_MS), 1),
+            round(PILE_H - 24 - step * (k + 0.5), 1),
+            "in" if inside else "out",
+        )
+        for n, k, inside in places
     ]
-    ticks = [Tick(_pile_x(ms), PILE_H - 6, f"{ms:+.0f}" if ms else "0") for ms in (-60, -30, 0, 30, 60)]
-    widest_ms = max((hit.limit_ms for hit in judgement.played), default=judgement.limits.tolerance_ms)
+    ticks = [
+        Tick(_pile_x(ms), PILE_H - 6, f"{ms:+.0f}" if ms else "0") for ms in (-60, -30, 0, 30, 60)
+    ]
+    widest_ms = max(
+        (hit.limit_ms for hit in judgement.played), default=judgement.limits.tolerance_ms
+    )
     left, right = _pile_x(-widest_ms), _pile_x(widest_ms)
     label = f"{judgement.in_time} of {len(judgement.played)} in time"
     return Pile(dots, ticks, left, right - left, round(min(3.2, step / 2), 2), label)
@@ -91,12 +102,22 @@ def bar_clock(judgement: Judgement) -> Clock:
         if bar is None or hit.late_ms is None:
             continue
         phase = (hit.due.due_s + hit.late_ms / 1000 - bar.start_s) / (bar.end_s - bar.start_s)
-        away = RADIUS + ((hit.hit.index * 7 + hit.hit.round * 3) % 9 - 4) * 1.3  # spread across the ring so that clusters show
+        away = (
+            RADIUS + ((hit.hit.index * 7 + hit.hit.round * 3) % 9 - 4) * 1.3
+        )  # spread across the ring so that clusters show
         x, y = _point(phase, away)
-        dots.append(Dot(round(x, 1), round(y, 1), "rings" if hit.due.hit.articulation == "open" else "damped"))
+        dots.append(
+            Dot(
+                round(x, 1),
+                round(y, 1),
+                "rings" if hit.due.hit.articulation == "open" else "damped",
+            )
+        )
     middle = f"{swing:.2f}" if swing is not None else f"{common.beats}/{common.unit}"
     under = "swing heard" if swing is not None else "one bar"
-    return Clock(marks, dots, middle, under, f"Bar clock with {len(dots)} hits at their place in the bar")
+    return Clock(
+        marks, dots, middle, under, f"Bar clock with {len(dots)} hits at their place in the bar"
+    )
 
 
 def _point(phase: float, radius: float) -> tuple[float, float]:

@@ -1,4 +1,6 @@
-"""The palm finder's scale: choked to ringing along the palm's way, with the mirror strip's own shapes. The three zones have fixed widths."""
+"""The palm finder's scale: choked to ringing along the palm's way, with the mirror strip's own
+shapes. The three zones have fixed widths.
+"""
 
 from dataclasses import dataclass
 
@@ -19,7 +21,9 @@ class Zone:
 
 @dataclass(frozen=True, slots=True)
 class PalmScale:
-    """Places of the three zones in the drawing's own units. `flip`: mirrored for left-handed players."""
+    """Places of the three zones in the drawing's own units. `flip`: mirrored for left-handed
+    players.
+    """
 
     wide: float
     pocket_from: float
@@ -32,13 +36,21 @@ class PalmScale:
 def palm_scale(*, left_handed: bool) -> PalmScale:
     """The empty scale."""
     middles = (
-        ("too far forward", "choked", POCKET_FROM / 2), ("in the pocket", "short, with its pitch", (POCKET_FROM + POCKET_TO) / 2),
+        ("too far forward", "choked", POCKET_FROM / 2),
+        ("in the pocket", "short, with its pitch", (POCKET_FROM + POCKET_TO) / 2),
         ("too far back", "ringing", (POCKET_TO + WIDE) / 2),
-    )  # fmt: skip
+    )
     zones = [Zone(name, what, WIDE - at if left_handed else at) for name, what, at in middles]
     return PalmScale(WIDE, POCKET_FROM, POCKET_TO - POCKET_FROM, POCKET_TO, left_handed, zones)
 
 
 def place_on_scale(value: float, lightest: float, tightest: float) -> float:
-    """Where a hit lies in the drawing: `value` 0 ringing to 1 choked, in the pocket between `lightest` and `tightest`."""
-    return round(float(np.interp(value, [0.0, lightest, tightest, 1.0], [WIDE, POCKET_TO, POCKET_FROM, 0.0])), 1)
+    """Where a hit lies in the drawing: `value` 0 ringing to 1 choked, in the pocket between
+    `lightest` and `tightest`.
+    """
+    return round(
+        float(
+            np.interp(value, [0.0, lightest, tightest, 1.0], [WIDE, POCKET_TO, POCKET_FROM, 0.0])
+        ),
+        1,
+    )

@@ -1,7 +1,10 @@
-"""The mirror strip: plan above the line, take below it, one drawing a bar, so that bars wrap down the page like text.
+"""The mirror strip: plan above the line, take below it, one drawing a bar, so that bars wrap down
+the page like text.
 
-Shape says how a hit sounds, so that colour is never needed alone: open tapers as it rings, palm has a flat heel, dead is thin and hatched,
-a stop is a wall. The wedge on the line leans left for early and right for late; inside tolerance it is a dot.
+Shape says how a hit sounds, so that colour is never needed alone: open tapers as it rings, palm has
+a flat heel, dead is thin and hatched,
+a stop is a wall. The wedge on the line leans left for early and right for late; inside tolerance it
+is a dot.
 """
 
 from dataclasses import dataclass, field
@@ -24,7 +27,9 @@ NOTE_CHAR_PX, NOTE_GAP_PX = 6.2, 3.0
 
 @dataclass(frozen=True, slots=True)
 class Block:
-    """One hit as a shape. `css`: open, palm, dead, missed, extra; `path` is SVG path data; `stop_x` where a wall stands."""
+    """One hit as a shape. `css`: open, palm, dead, missed, extra; `path` is SVG path data; `stop_x`
+    where a wall stands.
+    """
 
     css: str
     path: str
@@ -91,7 +96,9 @@ class BarDrawing:
     @property
     def label(self) -> str:
         """The bar in words, for screen readers."""
-        return f"Bar {self.number}, section {self.section}: " + "; ".join(b.title for b in [*self.plan, *self.take])
+        return f"Bar {self.number}, section {self.section}: " + "; ".join(
+            b.title for b in [*self.plan, *self.take]
+        )
 
 
 def plan_strip(expanded: ExpandedRiff, *, bars: int | None = None) -> list[BarDrawing]:
@@ -122,7 +129,9 @@ def reading_strip(judgement: Judgement, named: dict[tuple[int, int], str]) -> li
                 if bar.start_s <= at_s < bar.end_s:
                     x = _x(bar, at_s, drawing.width)
                     y = drawing.line_y + BAND_PX
-                    drawing.take.append(Block("extra", f"M{x:.1f} {y:.1f}l4 8l-4 8l-4 -8z", "an extra hit", ""))
+                    drawing.take.append(
+                        Block("extra", f"M{x:.1f} {y:.1f}l4 8l-4 8l-4 -8z", "an extra hit", "")
+                    )
                     drawing.notes.append(Word(x, "extra"))
             drawing.notes = spaced(drawing.notes, drawing.width)
             drawings.append(drawing)
@@ -130,7 +139,9 @@ def reading_strip(judgement: Judgement, named: dict[tuple[int, int], str]) -> li
 
 
 def spaced(notes: list[Word], width: float) -> list[Word]:
-    """Labels under the take that neither overlap nor run over the bar's end; the same word again nearby is counted with the one that stands."""
+    """Labels under the take that neither overlap nor run over the bar's end; the same word again
+    nearby is counted with the one that stands.
+    """
     kept: list[Word] = []
     counts: list[int] = []
     for note in sorted(notes, key=lambda word: word.x):
@@ -170,21 +181,32 @@ def _plan_bar(expanded: ExpandedRiff, bar: PlayedBar, number: int) -> BarDrawing
     width = round(float(bar.meter.length) * WHOLE_PX, 1)
     hits = [due for due in expanded.hits if due.bar == bar.number]
     drawing = BarDrawing(
-        number=bar.number, round=number, section=bar.section, width=width, start_s=bar.start_s + (number - 1) * expanded.round_s,
-        slots=_slots(bar, hits, width), chords=_chords(bar, hits, width), plan=[],
-    )  # fmt: skip
+        number=bar.number,
+        round=number,
+        section=bar.section,
+        width=width,
+        start_s=bar.start_s + (number - 1) * expanded.round_s,
+        slots=_slots(bar, hits, width),
+        chords=_chords(bar, hits, width),
+        plan=[],
+    )
     base = drawing.line_y
     for due in expanded.hits:
         if due.bar > bar.number or due.end_s <= bar.start_s + 1e-6 or due.due_s >= bar.end_s:
             continue
-        x, end = _x(bar, max(due.due_s, bar.start_s), width), _x(bar, min(due.end_s, bar.end_s), width)
+        x, end = (
+            _x(bar, max(due.due_s, bar.start_s), width),
+            _x(bar, min(due.end_s, bar.end_s), width),
+        )
         held = due.bar < bar.number
         title = _plan_words(due.hit) + (" held on" if held else "")
         depth = float(due.hit.depth) if due.hit.depth is not None else 0.6
         height = HALF_PX * (0.92 if due.hit.accent else 0.74)
         path = _shape(due.hit.articulation.value, x, end, base, -height, depth, held=held)
         stop = _wall(end, base, -height) if due.hit.stop and due.end_s <= bar.end_s + 1e-6 else ""
-        drawing.plan.append(Block(due.hit.articulation.value, path, title, f"{number}-{due.index}", stop))
+        drawing.plan.append(
+            Block(due.hit.articulation.value, path, title, f"{number}-{due.index}", stop)
+        )
     return drawing
 
 
@@ -192,11 +214,19 @@ def _slots(bar: PlayedBar, hits: list[DueHit], width: float) -> list[Slot]:
     """The count under the bar: every beat, and between beats every hit."""
     places = {k * bar.meter.beat: float(k) for k in range(bar.meter.beats)}
     length_s = bar.end_s - bar.start_s
-    starts = {at: at / bar.meter.length * length_s for at in places} | {due.hit.at: due.due_s - bar.start_s for due in hits}
+    starts = {at: at / bar.meter.length * length_s for at in places} | {
+        due.hit.at: due.due_s - bar.start_s for due in hits
+    }
     ordered = sorted(starts.items(), key=lambda item: item[1])
     ends = [float(s) for _, s in ordered[1:]] + [length_s]
     return [
-        Slot(float(s) / length_s * width, (e - float(s)) / length_s * width, spoken_count(at, bar.meter), round(float(s), 4), round(e, 4))
+        Slot(
+            float(s) / length_s * width,
+            (e - float(s)) / length_s * width,
+            spoken_count(at, bar.meter),
+            round(float(s), 4),
+            round(e, 4),
+        )
         for (at, s), e in zip(ordered, ends, strict=True)
     ]
 
@@ -220,11 +250,15 @@ def _chords(bar: PlayedBar, hits: list[DueHit], width: float) -> list[Word]:
 
 
 def _plan_words(hit: Hit) -> str:
-    words = {Articulation.OPEN: "open", Articulation.PALM: "palm-muted", Articulation.DEAD: "dead"}[hit.articulation]
+    words = {Articulation.OPEN: "open", Articulation.PALM: "palm-muted", Articulation.DEAD: "dead"}[
+        hit.articulation
+    ]
     return f"{hit.at}: {words}{', accent' if hit.accent else ''}{', stop' if hit.stop else ''}"
 
 
-def _shape(kind: str, x: float, end: float, base: float, height: float, depth: float, *, held: bool = False) -> str:
+def _shape(
+    kind: str, x: float, end: float, base: float, height: float, depth: float, *, held: bool = False
+) -> str:
     """The block of a hit; negative heights stand up from the base, positive ones hang below it."""
     width = max(LEAST_PX, end - x - 1.5)
     if kind == "open":
@@ -253,7 +287,14 @@ def _add_heard(drawing: BarDrawing, bar: PlayedBar, judged: JudgedHit, name: str
     due_x = _x(bar, due.due_s, drawing.width)
     if judged.late_ms is None:
         if judged.missed:
-            drawing.take.append(Block("missed", f"M{due_x:.1f} {base:.1f}v{HALF_PX * 0.6:.1f}h10V{base:.1f}z", "missed", mark))
+            drawing.take.append(
+                Block(
+                    "missed",
+                    f"M{due_x:.1f} {base:.1f}v{HALF_PX * 0.6:.1f}h10V{base:.1f}z",
+                    "missed",
+                    mark,
+                )
+            )
             drawing.notes.append(Word(due_x, "missed"))
         return
     late_ms = judged.late_ms
@@ -266,7 +307,11 @@ def _add_heard(drawing: BarDrawing, bar: PlayedBar, judged: JudgedHit, name: str
     end = min(_x(bar, rings_until_s, drawing.width), drawing.width)
     level = hit.relative_level_db if hit.relative_level_db is not None else 0.0
     height = HALF_PX * min(0.95, max(0.4, 0.74 + level / 40))
-    stop = _wall(end, base, height) if hit.ring_end == "stop" and shown == "open" and due.hit.stop else ""
+    stop = (
+        _wall(end, base, height)
+        if hit.ring_end == "stop" and shown == "open" and due.hit.stop
+        else ""
+    )
     depth = 0.6 if hit.mute_depth is None else hit.mute_depth
     drawing.take.append(
         Block(
@@ -295,4 +340,8 @@ def _wedge(x: float, line_y: float, judged: JudgedHit) -> Wedge:
         return Wedge("dot", f"M{x - 2:.1f} {middle + 6:.1f}a2 2 0 1 0 4 0a2 2 0 1 0 -4 0z", title)
     size = min(26.0, 5.0 + abs(late_ms) * 0.42)
     lean = size if late_ms > 0 else -size
-    return Wedge("late" if late_ms > 0 else "early", f"M{x:.1f} {line_y + 1:.1f}V{line_y + BAND_PX - 1:.1f}H{x + lean:.1f}z", title)
+    return Wedge(
+        "late" if late_ms > 0 else "early",
+        f"M{x:.1f} {line_y + 1:.1f}V{line_y + BAND_PX - 1:.1f}H{x + lean:.1f}z",
+        title,
+    )

@@ -1,4 +1,6 @@
-"""Play: the screen, and the take's way in: begun, sent in chunks, finished or discarded; or uploaded whole."""
+"""Play: the screen, and the take's way in: begun, sent in chunks, finished or discarded; or
+uploaded whole.
+"""
 
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
@@ -18,7 +20,17 @@ from thrumble.store import riffs, rigs, takes
 from thrumble.store.space import space
 from thrumble.store.takes import NewTake
 from thrumble.web.deps import DbSession, PlayerId, costly
-from thrumble.web.inputs import BIGGEST_ID, Asked, Chunk, Id, Line, Reference, Sent, file_name, whole_number
+from thrumble.web.inputs import (
+    BIGGEST_ID,
+    Asked,
+    Chunk,
+    Id,
+    Line,
+    Reference,
+    Sent,
+    file_name,
+    whole_number,
+)
 from thrumble.web.play.views import play_view, rig_tones
 from thrumble.web.shared.armed import armed_view
 from thrumble.web.shared.reading import reading_view
@@ -32,7 +44,8 @@ Frame = Annotated[int, Field(ge=0, le=MOST_FRAMES)]
 
 
 class Begin(Sent):
-    """What the browser knows when a take begins. `key`: its own name for the take; `start_frame`: bar 1 beat 1 in the take's own frames;
+    """What the browser knows when a take begins. `key`: its own name for the take; `start_frame`:
+    bar 1 beat 1 in the take's own frames;
     `age_s`: how long ago that was."""
 
     key: Annotated[str, Field(pattern=r"^[0-9a-zA-Z-]{8,64}$")]
@@ -48,12 +61,16 @@ class Begin(Sent):
 
 
 class Report(Sent):
-    """What the browser's recorder noticed, sent at the end of a take. `spans`: first and behind-last frame of all that was recorded."""
+    """What the browser's recorder noticed, sent at the end of a take. `spans`: first and
+    behind-last frame of all that was recorded.
+    """
 
     gap_frames: Frame = 0
     clock_slip_ms: Annotated[float, Field(ge=-1e7, le=1e7)] = 0.0
     underruns: Annotated[int, Field(ge=0, le=BIGGEST_ID)] = 0
-    settings: Annotated[dict[Line, Line | int | float | bool | None], Field(default_factory=dict, max_length=40)]
+    settings: Annotated[
+        dict[Line, Line | int | float | bool | None], Field(default_factory=dict, max_length=40)
+    ]
     spans: Annotated[list[tuple[Frame, Frame]], Field(default_factory=list, max_length=5000)]
 
 
@@ -61,16 +78,24 @@ class Report(Sent):
 def play_next(request: Request, session: DbSession, player_id: PlayerId) -> Response:
     """To the riff that is armed, or to the riffs where there is none."""
     armed = armed_view(session, player_id)
-    address = request.app.url_path_for("play_page", riff_id=armed.riff_id) if armed else request.app.url_path_for("riffs_page")
+    address = (
+        request.app.url_path_for("play_page", riff_id=armed.riff_id)
+        if armed
+        else request.app.url_path_for("riffs_page")
+    )
     return RedirectResponse(str(address), 303)
 
 
 @router.get("/play/{riff_id}", name="play_page")
-def play_page(request: Request, riff_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def play_page(
+    request: Request, riff_id: Id, session: DbSession, player_id: PlayerId
+) -> HTMLResponse:
     """The riff, ready to be played and recorded."""
     tones = rig_tones(rigs.rigs_of(session, player_id), rigs.tones_of(session, player_id))
     view = play_view(riffs.newest_revision(session, player_id, riff_id))
-    return render(request, "play/page.html", view=view, tones=tones, room=room_words(space(session)))
+    return render(
+        request, "play/page.html", view=view, tones=tones, room=room_words(space(session))
+    )
 
 
 @router.get("/click/{rate}/{kind}", name="click_sound")
@@ -78,12 +103,17 @@ def click_samples(rate: int, kind: str) -> Response:
     """The one click sound as float32 samples at the browser's own rate."""
     if not 8000 <= rate <= 192_000 or kind not in ("accent", "plain"):
         raise NotFound("there is no such click")
-    return Response(click_sound(rate, accent=kind == "accent").tobytes(), media_type="application/octet-stream")
+    return Response(
+        click_sound(rate, accent=kind == "accent").tobytes(), media_type="application/octet-stream"
+    )
 
 
 @router.post("/takes", name="begin_take")
-def begin_take(request: Request, begin: Begin, session: DbSession, player_id: PlayerId) -> JSONResponse:
-    """A take begins, or began a while ago and is told now; its sound follows in chunks. The same key again is the same take.
+def begin_take(
+    request: Request, begin: Begin, session: DbSession, player_id: PlayerId
+) -> JSONResponse:
+    """A take begins, or began a while ago and is told now; its sound follows in chunks. The same
+    key again is the same take.
 
     The delay is that of exactly this browser, device and rate as it was known then, or none.
     """
@@ -91,7 +121,12 @@ def begin_take(request: Request, begin: Begin, session: DbSession, player_id: Pl
     tone = None if begin.tone is None else rigs.find_tone(session, player_id, begin.tone)
     began = datetime.now(UTC) - timedelta(seconds=begin.age_s)
     delay = rigs.newest_calibration(
-        session, player_id, browser=request.state.browser, device=begin.device, rate_hz=begin.rate, until=began + timedelta(seconds=5)
+        session,
+        player_id,
+        browser=request.state.browser,
+        device=begin.device,
+        rate_hz=begin.rate,
+        until=began + timedelta(seconds=5),
     )
     new = NewTake(
         riff_id=revision.riff_id,
@@ -116,7 +151,11 @@ def begin_take(request: Request, begin: Begin, session: DbSession, player_id: Pl
 
 @router.post("/takes/{take_id}/chunk", name="take_chunk")
 def take_chunk(
-    take_id: Id, data: Chunk, session: DbSession, player_id: PlayerId, frame: Annotated[int, Query(ge=0, le=MOST_FRAMES)]
+    take_id: Id,
+    data: Chunk,
+    session: DbSession,
+    player_id: PlayerId,
+    frame: Annotated[int, Query(ge=0, le=MOST_FRAMES)],
 ) -> Response:
     """Float32 samples from a frame of the take on."""
     verbs.keep_chunk(session, player_id, take_id, frame, data)
@@ -124,8 +163,12 @@ def take_chunk(
 
 
 @router.post("/takes/{take_id}/finish", name="finish_take")
-def finish_take(report: Report, take_id: Id, session: DbSession, player_id: PlayerId) -> JSONResponse:
-    """Everything was sent: have it read. Where something has not come in, says what (409), and nothing is done yet."""
+def finish_take(
+    report: Report, take_id: Id, session: DbSession, player_id: PlayerId
+) -> JSONResponse:
+    """Everything was sent: have it read. Where something has not come in, says what (409), and
+    nothing is done yet.
+    """
     noticed = RecorderReport(**report.model_dump(exclude={"spans"}))
     take, missing = verbs.finish_take(session, player_id, take_id, noticed, report.spans)
     if missing:
@@ -135,7 +178,9 @@ def finish_take(report: Report, take_id: Id, session: DbSession, player_id: Play
 
 
 @router.post("/takes/{take_id}/finish-cut", name="finish_cut_take")
-def finish_cut_take(request: Request, take_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def finish_cut_take(
+    request: Request, take_id: Id, session: DbSession, player_id: PlayerId
+) -> HTMLResponse:
     """Reads a take whose tab was closed, as far as it goes."""
     take, _ = verbs.finish_take(session, player_id, take_id, RecorderReport())
     return render(request, "readings/_status.html", status=status_view(take), asked=1)
@@ -149,12 +194,18 @@ def discard_take(take_id: Id, session: DbSession, player_id: PlayerId) -> Respon
 
 
 @router.get("/takes/{take_id}/outcome", name="take_outcome")
-def take_outcome(request: Request, take_id: Id, session: DbSession, player_id: PlayerId, asked: Asked = 0) -> HTMLResponse:
+def take_outcome(
+    request: Request, take_id: Id, session: DbSession, player_id: PlayerId, asked: Asked = 0
+) -> HTMLResponse:
     """What the play screen shows after a take: where it stands, then the verdict and the strip."""
     take = takes.get_take(session, player_id, take_id)
     status = status_view(take, asked)
     reading = takes.get_reading(session, player_id, take_id) if status.read else None
-    view = reading_view(take, riffs.get_revision(session, player_id, take.revision_id), reading) if reading else None
+    view = (
+        reading_view(take, riffs.get_revision(session, player_id, take.revision_id), reading)
+        if reading
+        else None
+    )
     return render(request, "play/_outcome.html", status=status, view=view, asked=asked + 1)
 
 
@@ -169,7 +220,9 @@ def upload_take(
     start: Annotated[Line, Form(max_length=40)] = "",
     tone: Annotated[Line, Form(max_length=40)] = "",
 ) -> Response:
-    """A take recorded elsewhere, with whatever is known of it. It is decoded by the worker; here only its first bytes are looked at."""
+    """A take recorded elsewhere, with whatever is known of it. It is decoded by the worker; here
+    only its first bytes are looked at.
+    """
     revision = riffs.newest_revision(session, player_id, riff_id)
     tempo_bpm = _decimal(tempo, "the tempo")
     if tempo_bpm is not None:
@@ -191,7 +244,10 @@ def upload_take(
         rig_id=played and played.rig_id,
     )
     stored = verbs.submit_upload(session, player_id, new, take.file)
-    return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("take_page", take_id=stored.id))})
+    return Response(
+        status_code=204,
+        headers={"HX-Redirect": str(request.app.url_path_for("take_page", take_id=stored.id))},
+    )
 
 
 def _check_file(take: UploadFile) -> None:
@@ -199,7 +255,9 @@ def _check_file(take: UploadFile) -> None:
     if not take.size:
         raise BadAudio("the file is empty: export or copy it again")
     if take.size > MAX_BYTES:
-        raise BadAudio(f"the file has {take.size / 1e6:.0f} MB, {MAX_BYTES // 1_000_000} are allowed: cut it to the riff")
+        raise BadAudio(
+            f"the file has {take.size / 1e6:.0f} MB, {MAX_BYTES // 1_000_000} are allowed: cut it to the riff"
+        )
     if not looks_like_audio(take.file.read(4096)):
         raise BadAudio(f"this is no audio file that can be read: send {KINDS}")
 

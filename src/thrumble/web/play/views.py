@@ -27,30 +27,61 @@ class PlayView:
 
 
 def play_view(revision: Revision) -> PlayView:
-    """The riff at its own tempo; the script scales times when the player changes it, for all times go as 1/tempo."""
+    """The riff at its own tempo; the script scales times when the player changes it, for all times
+    go as 1/tempo.
+    """
     expanded = expand(revision.riff)
     bars = plan_strip(expanded)
     hits = len(expanded.hits)
     counted = sum(1 for bar in expanded.bars if bar.number > 0)
     facts = f"{counted} bars, {hits} hits, {revision.riff.feel}"
-    return PlayView(revision.riff_id, revision.riff.title, f"{float(revision.riff.tempo_bpm):g}", bars, facts, _plan(revision, expanded))
+    return PlayView(
+        revision.riff_id,
+        revision.riff.title,
+        f"{float(revision.riff.tempo_bpm):g}",
+        bars,
+        facts,
+        _plan(revision, expanded),
+    )
 
 
 def _plan(revision: Revision, expanded: ExpandedRiff) -> dict[str, object]:
-    """Seconds at the riff's tempo from bar 1 beat 1; `clicks` of one round, `count` of one count-in bar."""
+    """Seconds at the riff's tempo from bar 1 beat 1; `clicks` of one round, `count` of one count-in
+    bar.
+    """
     first = next(bar for bar in expanded.bars if bar.number >= 1)
     cues = _eye_cues(expanded, revision.riff)
     return {
-        "revision": revision.id, "title": revision.riff.title, "tempo": expanded.tempo_bpm, "round": expanded.round_s, "begin": expanded.begin_s,
-        "bars": [{"number": b.number, "start": b.start_s, "end": b.end_s, "beats": b.meter.beats, "cue": cues.get(b.number, "")} for b in expanded.bars],
+        "revision": revision.id,
+        "title": revision.riff.title,
+        "tempo": expanded.tempo_bpm,
+        "round": expanded.round_s,
+        "begin": expanded.begin_s,
+        "bars": [
+            {
+                "number": b.number,
+                "start": b.start_s,
+                "end": b.end_s,
+                "beats": b.meter.beats,
+                "cue": cues.get(b.number, ""),
+            }
+            for b in expanded.bars
+        ],
         "clicks": click_times(expanded, rounds=1, count_in_bars=0),
-        "count": [[t + first.end_s, accent] for t, accent in click_times(expanded, rounds=0, count_in_bars=1)], "countBar": first.end_s,
-        "ringOut": 60 / expanded.tempo_bpm, "ringOutLeast": RING_OUT_LEAST_S,
-    }  # fmt: skip
+        "count": [
+            [t + first.end_s, accent]
+            for t, accent in click_times(expanded, rounds=0, count_in_bars=1)
+        ],
+        "countBar": first.end_s,
+        "ringOut": 60 / expanded.tempo_bpm,
+        "ringOutLeast": RING_OUT_LEAST_S,
+    }
 
 
 def _eye_cues(expanded: ExpandedRiff, riff: Riff) -> dict[int, str]:
-    """For every bar the fret to look at: of its last long move, or of the one that opens the next bar."""
+    """For every bar the fret to look at: of its last long move, or of the one that opens the next
+    bar.
+    """
     cues: dict[int, str] = {}
     for due, moved in zip(expanded.hits, shifts_mm(expanded.hits, capo=riff.capo), strict=True):
         pressed = [note.fret for note in due.hit.notes if note.fret]
@@ -70,4 +101,7 @@ class ToneChoice:
 def rig_tones(rigs: list[Rig], tones: list[Tone]) -> list[ToneChoice]:
     """All tones; the rig is named where there are several."""
     names = {rig.id: rig.name for rig in rigs}
-    return [ToneChoice(tone.id, f"{names[tone.rig_id]}: {tone.name}" if len(rigs) > 1 else tone.name) for tone in tones]
+    return [
+        ToneChoice(tone.id, f"{names[tone.rig_id]}: {tone.name}" if len(rigs) > 1 else tone.name)
+        for tone in tones
+    ]

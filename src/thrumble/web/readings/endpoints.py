@@ -54,7 +54,9 @@ def readings_page(
     paging = pages(count=count, page=page, size=takes.PAGE, query={"q": q, "state": state})
     lines = takes.take_lines(session, player_id, title=q, states=states, page=paging.page)
     view = list_view(lines, space(session, player_id), paging, q=q, state=state)
-    again = again_view(takes.count_stale(session, player_id, ENGINE), takes.waiting_takes(session, player_id))
+    again = again_view(
+        takes.count_stale(session, player_id, ENGINE), takes.waiting_takes(session, player_id)
+    )
     return render(request, "readings/list.html", view=view, again=again)
 
 
@@ -67,7 +69,10 @@ def read_all_again(request: Request, session: DbSession, player_id: PlayerId) ->
 
 @router.get("/readings/again", name="again_progress")
 def again_progress(
-    request: Request, session: DbSession, player_id: PlayerId, total: Annotated[int, Query(ge=0, le=100_000)]
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    total: Annotated[int, Query(ge=0, le=100_000)],
 ) -> HTMLResponse:
     """How far that has come, and at its end what changed."""
     waiting = takes.waiting_takes(session, player_id)
@@ -76,24 +81,43 @@ def again_progress(
 
 
 @router.get("/takes/{take_id}", name="take_page")
-def take_page(request: Request, take_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def take_page(
+    request: Request, take_id: Id, session: DbSession, player_id: PlayerId
+) -> HTMLResponse:
     """A take's reading, or where it stands on the way to one."""
     take = takes.get_take(session, player_id, take_id)
     revision = riffs.get_revision(session, player_id, take.revision_id)
     reading = takes.get_reading(session, player_id, take_id)
     corrections = rigs.corrections_of(session, player_id, take_id)
     tone = rigs.get_tone(session, player_id, take.tone_id).name if take.tone_id is not None else ""
-    view = reading_view(take, revision, reading, corrections, tone) if reading and take.state == "read" else None
-    return render(request, "readings/page.html", status=status_view(take), asked=1, view=view, title=revision.riff.title)
+    view = (
+        reading_view(take, revision, reading, corrections, tone)
+        if reading and take.state == "read"
+        else None
+    )
+    return render(
+        request,
+        "readings/page.html",
+        status=status_view(take),
+        asked=1,
+        view=view,
+        title=revision.riff.title,
+    )
 
 
 @router.get("/takes/{take_id}/status", name="take_status")
-def take_status(request: Request, take_id: Id, session: DbSession, player_id: PlayerId, asked: Asked = 0) -> HTMLResponse:
-    """The part of the take's page that changes while the ear works; polled until the state is final."""
+def take_status(
+    request: Request, take_id: Id, session: DbSession, player_id: PlayerId, asked: Asked = 0
+) -> HTMLResponse:
+    """The part of the take's page that changes while the ear works; polled until the state is
+    final.
+    """
     status = status_view(takes.get_take(session, player_id, take_id), asked)
     response = render(request, "readings/_status.html", status=status, asked=asked + 1)
     if status.read:
-        response.headers["HX-Redirect"] = str(request.app.url_path_for("take_page", take_id=take_id))
+        response.headers["HX-Redirect"] = str(
+            request.app.url_path_for("take_page", take_id=take_id)
+        )
     return response
 
 
@@ -102,11 +126,18 @@ def reading_json(take_id: Id, session: DbSession, player_id: PlayerId) -> Respon
     """The reading as JSON, with what the coach found in it."""
     reading = takes.get_reading(session, player_id, take_id)
     if reading is None:
-        raise NotFound("this take has no reading yet: wait until it has been read, or read it again")
+        raise NotFound(
+            "this take has no reading yet: wait until it has been read, or read it again"
+        )
     take = takes.get_take(session, player_id, take_id)
-    judgement = judge_hits(reading, expand(riffs.get_revision(session, player_id, take.revision_id).riff, take.tempo_bpm))
+    judgement = judge_hits(
+        reading,
+        expand(riffs.get_revision(session, player_id, take.revision_id).riff, take.tempo_bpm),
+    )
     causes = [(cause, say(cause, judgement)) for cause in find_causes(judgement)]
-    return JSONResponse(reading_document(reading, causes), headers=_attachment(f"take-{take_id}.reading.json"))
+    return JSONResponse(
+        reading_document(reading, causes), headers=_attachment(f"take-{take_id}.reading.json")
+    )
 
 
 @router.get("/takes/{take_id}/reading.csv", name="reading_csv_file")
@@ -114,8 +145,14 @@ def reading_csv_file(take_id: Id, session: DbSession, player_id: PlayerId) -> Re
     """The reading's hits as CSV."""
     reading = takes.get_reading(session, player_id, take_id)
     if reading is None:
-        raise NotFound("this take has no reading yet: wait until it has been read, or read it again")
-    return Response(reading_csv(reading), media_type="text/csv; charset=utf-8", headers=_attachment(f"take-{take_id}.csv"))
+        raise NotFound(
+            "this take has no reading yet: wait until it has been read, or read it again"
+        )
+    return Response(
+        reading_csv(reading),
+        media_type="text/csv; charset=utf-8",
+        headers=_attachment(f"take-{take_id}.csv"),
+    )
 
 
 @router.get("/takes/{take_id}/audio", name="take_audio")
@@ -129,21 +166,31 @@ def take_audio(take_id: Id, session: DbSession, player_id: PlayerId) -> Response
     return sent(file, kind, _attachment(name))
 
 
-@router.get("/takes/{take_id}/listen.wav", name="take_listen", dependencies=[costly(LISTENS_A_MINUTE)])
-def take_listen(take_id: Id, session: DbSession, player_id: PlayerId, click: Annotated[bool, Query()] = False) -> Response:
+@router.get(
+    "/takes/{take_id}/listen.wav", name="take_listen", dependencies=[costly(LISTENS_A_MINUTE)]
+)
+def take_listen(
+    take_id: Id, session: DbSession, player_id: PlayerId, click: Annotated[bool, Query()] = False
+) -> Response:
     """The take for playing back, if wanted with the click where it was due."""
     source, target = temporary(), temporary()
     try:
         fetch(session, player_id, take_id, source)
-        riff = riffs.get_revision(session, player_id, takes.get_take(session, player_id, take_id).revision_id).riff
-        listening_copy(source, target, riff, takes.get_reading(session, player_id, take_id), click=click)
+        riff = riffs.get_revision(
+            session, player_id, takes.get_take(session, player_id, take_id).revision_id
+        ).riff
+        listening_copy(
+            source, target, riff, takes.get_reading(session, player_id, take_id), click=click
+        )
     finally:
         source.unlink()
     return sent(target, "audio/wav", {"Cache-Control": "private, max-age=3600"})
 
 
 @router.post("/takes/{take_id}/read", name="read_take_again")
-def read_take_again(request: Request, take_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def read_take_again(
+    request: Request, take_id: Id, session: DbSession, player_id: PlayerId
+) -> HTMLResponse:
     """Puts the take into the queue again, whatever state it is stuck in."""
     take = verbs.read_again(session, player_id, take_id)
     return render(request, "readings/_status.html", status=status_view(take), asked=1)
@@ -153,29 +200,51 @@ def read_take_again(request: Request, take_id: Id, session: DbSession, player_id
 def delete_take(request: Request, take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """Removes the take, its sound, its readings and queued work."""
     takes.delete_take(session, player_id, take_id)
-    return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("readings_page"))})
+    return Response(
+        status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("readings_page"))}
+    )
 
 
 @router.post("/takes/{take_id}/hits/{round_}-{index}/correct", name="correct_hit")
 def correct_hit(
-    request: Request, take_id: Id, round_: Place, index: Place, session: DbSession, player_id: PlayerId,
-    articulation: Annotated[str, Form(pattern="^(open|palm|dead|none)$")], join: Annotated[bool, Form()] = False,
-) -> HTMLResponse:  # fmt: skip
+    request: Request,
+    take_id: Id,
+    round_: Place,
+    index: Place,
+    session: DbSession,
+    player_id: PlayerId,
+    articulation: Annotated[str, Form(pattern="^(open|palm|dead|none)$")],
+    join: Annotated[bool, Form()] = False,
+) -> HTMLResponse:
     """What the player says a hit was, `none` to take it back. What was heard stays as it is."""
     if articulation == "none":
         rigs.delete_correction(session, player_id, take_id, index, round_)
     else:
-        rig_verbs.correct_hit(session, player_id, take_id, index=index, round_=round_, articulation=articulation, join=join)
+        rig_verbs.correct_hit(
+            session,
+            player_id,
+            take_id,
+            index=index,
+            round_=round_,
+            articulation=articulation,
+            join=join,
+        )
     take = takes.get_take(session, player_id, take_id)
     reading = takes.get_reading(session, player_id, take_id)
     if reading is None:
-        raise NotFound("this take has no reading yet: wait until it has been read, or read it again")
+        raise NotFound(
+            "this take has no reading yet: wait until it has been read, or read it again"
+        )
     corrections = rigs.corrections_of(session, player_id, take_id)
     revision = riffs.get_revision(session, player_id, take.revision_id)
-    line = corrected_line(take, revision, reading, (index, round_), corrections.get((index, round_)))
+    line = corrected_line(
+        take, revision, reading, (index, round_), corrections.get((index, round_))
+    )
     if line is None:
         raise NotFound("this reading has no such hit")
-    return render(request, "readings/_corrected.html", corrected=corrected_words(len(corrections)), hit=line)
+    return render(
+        request, "readings/_corrected.html", corrected=corrected_words(len(corrections)), hit=line
+    )
 
 
 def _attachment(name: str) -> dict[str, str]:

@@ -13,7 +13,9 @@ from thrumble.web.shared.takes import TakeLineView, megabytes, room_words, take_
 
 @dataclass(frozen=True, slots=True)
 class AgainView:
-    """Reading old takes with a newer ear: how many are left to ask for, how far it has come, what changed."""
+    """Reading old takes with a newer ear: how many are left to ask for, how far it has come, what
+    changed.
+    """
 
     stale: int
     waiting: int
@@ -23,8 +25,12 @@ class AgainView:
     changes: list[tuple[str, int, str]]
 
 
-def again_view(stale: int, waiting: int, total: int = 0, changed: tuple[int, list[Changed]] = (0, [])) -> AgainView:
-    """The offer, the progress, or what changed. `changed`: how many takes are heard otherwise now, and the last of them."""
+def again_view(
+    stale: int, waiting: int, total: int = 0, changed: tuple[int, list[Changed]] = (0, [])
+) -> AgainView:
+    """The offer, the progress, or what changed. `changed`: how many takes are heard otherwise now,
+    and the last of them.
+    """
     moved, shown = changed
     if waiting and total:
         words = f"{total - min(waiting, total)} of {total} takes read again …"
@@ -36,22 +42,34 @@ def again_view(stale: int, waiting: int, total: int = 0, changed: tuple[int, lis
         words = f"{stale} {'take was' if stale == 1 else 'takes were'} read by an older version of the ear."
     else:
         words = ""
-    changes = [(f"{one.title}, take {one.number}", one.take_id, _difference(one.difference)) for one in shown]
-    return AgainView(stale, waiting if total else 0, total, total - min(waiting, total), words, changes)
+    changes = [
+        (f"{one.title}, take {one.number}", one.take_id, _difference(one.difference))
+        for one in shown
+    ]
+    return AgainView(
+        stale, waiting if total else 0, total, total - min(waiting, total), words, changes
+    )
 
 
 def _difference(found: Difference) -> str:
     parts = [
-        f"{count} {what}" for count, what in (
-            (found.renamed, "called something else"), (found.found, "more found"), (found.lost, "not found any more"), (found.moved, "moved by more than 3 ms"),
-        ) if count
-    ]  # fmt: skip
+        f"{count} {what}"
+        for count, what in (
+            (found.renamed, "called something else"),
+            (found.found, "more found"),
+            (found.lost, "not found any more"),
+            (found.moved, "moved by more than 3 ms"),
+        )
+        if count
+    ]
     return f"of {found.hits} hits " + ", ".join(parts)
 
 
 @dataclass(frozen=True, slots=True)
 class ListView:
-    """A page of takes. `states`: value and words of every choice; `searched`: whether anything narrows the list."""
+    """A page of takes. `states`: value and words of every choice; `searched`: whether anything
+    narrows the list.
+    """
 
     lines: list[TakeLineView]
     space: str
@@ -73,7 +91,9 @@ LISTED = {
 }
 
 
-def list_view(lines: list[TakeLine], space: Space, paging: Paging, *, q: str, state: str) -> ListView:
+def list_view(
+    lines: list[TakeLine], space: Space, paging: Paging, *, q: str, state: str
+) -> ListView:
     """The takes of a page, what they were searched by, and the space that all of them use."""
     now = datetime.now(UTC)
     words = f"{space.takes} {'take' if space.takes == 1 else 'takes'}, {megabytes(space.used_bytes)} of sound in the database"

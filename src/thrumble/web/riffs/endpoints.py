@@ -13,7 +13,14 @@ from thrumble.formats.riff_json import MAX_BYTES, riff_document
 from thrumble.store import riffs, takes
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id, Line, PageNumber, Text
-from thrumble.web.riffs.views import FIRST_TEXT, PreviewView, preview_error, preview_of, riff_line, text_view
+from thrumble.web.riffs.views import (
+    FIRST_TEXT,
+    PreviewView,
+    preview_error,
+    preview_of,
+    riff_line,
+    text_view,
+)
 from thrumble.web.shared.paging import pages
 from thrumble.web.templating import render
 
@@ -31,8 +38,12 @@ def riffs_page(
     page: PageNumber = 1,
 ) -> HTMLResponse:
     """Riffs, page by page, all or those whose title holds what is searched for."""
-    paging = pages(count=riffs.count_riffs(session, player_id, q), page=page, size=riffs.PAGE, query={"q": q})
-    lines = [riff_line(s) for s in riffs.riff_standings(session, player_id, title=q, page=paging.page)]
+    paging = pages(
+        count=riffs.count_riffs(session, player_id, q), page=page, size=riffs.PAGE, query={"q": q}
+    )
+    lines = [
+        riff_line(s) for s in riffs.riff_standings(session, player_id, title=q, page=paging.page)
+    ]
     return render(request, "riffs/list.html", lines=lines, q=q, paging=paging)
 
 
@@ -49,7 +60,9 @@ def preview_riff(request: Request, source: Source = "") -> HTMLResponse:
 
 
 @router.post("/riffs", name="add_riff")
-def add_riff(request: Request, session: DbSession, player_id: PlayerId, source: Source = "") -> Response:
+def add_riff(
+    request: Request, session: DbSession, player_id: PlayerId, source: Source = ""
+) -> Response:
     """Saves a new riff; a text with an error is shown, and nothing is saved."""
     preview = _preview(source)
     if preview.error:
@@ -59,7 +72,9 @@ def add_riff(request: Request, session: DbSession, player_id: PlayerId, source: 
 
 
 @router.post("/riffs/import", name="import_riff", dependencies=[costly(IMPORTS_A_MINUTE)])
-def import_riff(request: Request, session: DbSession, player_id: PlayerId, file: UploadFile) -> Response:
+def import_riff(
+    request: Request, session: DbSession, player_id: PlayerId, file: UploadFile
+) -> Response:
     """A riff from a file, JSON or text."""
     data = file.file.read(MAX_BYTES + 1)
     riff = read_riff(data)
@@ -69,14 +84,18 @@ def import_riff(request: Request, session: DbSession, player_id: PlayerId, file:
 
 
 @router.get("/riffs/{riff_id}", name="riff_page")
-def riff_page(request: Request, riff_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def riff_page(
+    request: Request, riff_id: Id, session: DbSession, player_id: PlayerId
+) -> HTMLResponse:
     """A riff's text and strip."""
     revision = riffs.newest_revision(session, player_id, riff_id)
     return render(request, "riffs/page.html", view=text_view(revision, preview_of(revision.riff)))
 
 
 @router.post("/riffs/{riff_id}", name="save_riff")
-def save_riff(request: Request, riff_id: Id, session: DbSession, player_id: PlayerId, source: Source = "") -> Response:
+def save_riff(
+    request: Request, riff_id: Id, session: DbSession, player_id: PlayerId, source: Source = ""
+) -> Response:
     """Saves a new revision; earlier ones stay as they are, with the takes played against them."""
     preview = _preview(source)
     if preview.error:
@@ -90,14 +109,19 @@ def delete_riff(request: Request, riff_id: Id, session: DbSession, player_id: Pl
     """Removes a riff with all its takes."""
     takes.delete_takes_of(session, player_id, riff_id)
     riffs.delete_riff(session, player_id, riff_id)
-    return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("riffs_page"))})
+    return Response(
+        status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("riffs_page"))}
+    )
 
 
 @router.get("/riffs/{riff_id}/riff.json", name="riff_json")
 def riff_json(riff_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The riff as JSON."""
     riff = riffs.newest_revision(session, player_id, riff_id).riff
-    return JSONResponse(riff_document(riff), headers={"Content-Disposition": f'attachment; filename="riff-{riff_id}.riff.json"'})
+    return JSONResponse(
+        riff_document(riff),
+        headers={"Content-Disposition": f'attachment; filename="riff-{riff_id}.riff.json"'},
+    )
 
 
 @router.get("/riffs/{riff_id}/riff.txt", name="riff_text")
@@ -105,7 +129,9 @@ def riff_text(riff_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The riff's text as it was typed."""
     source = riffs.newest_revision(session, player_id, riff_id).source
     return Response(
-        source, media_type="text/plain; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="riff-{riff_id}.riff.txt"'}
+        source,
+        media_type="text/plain; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="riff-{riff_id}.riff.txt"'},
     )
 
 
@@ -117,4 +143,7 @@ def _preview(source: str) -> PreviewView:
 
 
 def _to_page(request: Request, riff_id: int) -> Response:
-    return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("riff_page", riff_id=riff_id))})
+    return Response(
+        status_code=204,
+        headers={"HX-Redirect": str(request.app.url_path_for("riff_page", riff_id=riff_id))},
+    )

@@ -108,14 +108,22 @@ def preview_error(text: str, error: RiffError) -> PreviewView:
     lines = text.replace("\r\n", "\n").split("\n")
     excerpt = lines[line - 1] if line <= len(lines) else ""
     found = f"{error.found[:60]!r}: " if error.found else ""
-    view = ErrorView(f"{found}{error.expected}", line, column, excerpt[:200], " " * min(column - 1, 200) + "^")
+    view = ErrorView(
+        f"{found}{error.expected}", line, column, excerpt[:200], " " * min(column - 1, 200) + "^"
+    )
     return PreviewView("", "", [], view)
 
 
 def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
     """The page of a riff, or of a new one."""
     if revision is None:
-        return TextView(None, "New riff", "Write it as text; the strip shows what it means as you type.", FIRST_TEXT, preview)
+        return TextView(
+            None,
+            "New riff",
+            "Write it as text; the strip shows what it means as you type.",
+            FIRST_TEXT,
+            preview,
+        )
     riff = revision.riff
     meta = f"revision {revision.number} · {float(riff.tempo_bpm):g} bpm · {riff.feel} · {' '.join(riff.tuning)}"
     return TextView(revision.riff_id, riff.title, meta, revision.source, preview)

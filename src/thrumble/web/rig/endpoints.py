@@ -1,4 +1,6 @@
-"""Rig: instruments and tones, delay and level, palm finder and fret hand. Sounds come as float32 samples and are heard at once."""
+"""Rig: instruments and tones, delay and level, palm finder and fret hand. Sounds come as float32
+samples and are heard at once.
+"""
 
 from typing import Annotated
 
@@ -12,7 +14,12 @@ from thrumble.core.errors import BadAudio, BadRig, NotFound
 from thrumble.core.music.pitch import read_tuning
 from thrumble.core.riff.model import note_midi
 from thrumble.core.riff.text import parse_riff
-from thrumble.core.rig.calibration import hear_strikes, measure_drum, measure_return, openings_spread_ms
+from thrumble.core.rig.calibration import (
+    hear_strikes,
+    measure_drum,
+    measure_return,
+    openings_spread_ms,
+)
 from thrumble.core.rig.fret_hand import check_strings, exercise_text, measure_releases
 from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import Place, measure_single, repeatability
@@ -66,13 +73,18 @@ Sound = Annotated[np.ndarray, Depends(_sound)]
 Rate = Annotated[int, Query(ge=8000, le=192_000)]
 
 
-# --- instruments and tones -------------------------------------------------------------------------------------------
+# --- instruments and tones
+# -------------------------------------------------------------------------------------------
 
 
 def _rig_form(
-    name: Annotated[Line, Form(max_length=60)], tuning: Annotated[Line, Form(max_length=120)], capo: Annotated[int, Form()] = 0,
-    scale_mm: Annotated[float, Form()] = 648.0, chain: Annotated[Line, Form(max_length=300)] = "", left_handed: Annotated[bool, Form()] = False,
-) -> NewRig:  # fmt: skip
+    name: Annotated[Line, Form(max_length=60)],
+    tuning: Annotated[Line, Form(max_length=120)],
+    capo: Annotated[int, Form()] = 0,
+    scale_mm: Annotated[float, Form()] = 648.0,
+    chain: Annotated[Line, Form(max_length=300)] = "",
+    left_handed: Annotated[bool, Form()] = False,
+) -> NewRig:
     if not name.strip():
         raise BadRig("a rig needs a name: your guitar's, for instance")
     if not 0 <= capo <= 12:
@@ -82,10 +94,19 @@ def _rig_form(
     try:
         strings = read_tuning(tuning.replace(",", " ").split())
     except ValueError as error:
-        raise BadRig(f"the tuning names every string, the lowest first, such as E2 A2 D3 G3 B3 E4: {error}") from None
+        raise BadRig(
+            f"the tuning names every string, the lowest first, such as E2 A2 D3 G3 B3 E4: {error}"
+        ) from None
     if not 4 <= len(strings) <= 9:
         raise BadRig(f"a guitar here has four to nine strings; found {len(strings)}")
-    return NewRig(name=name.strip(), tuning=strings, capo=capo, scale_mm=scale_mm, left_handed=left_handed, chain=chain.strip())
+    return NewRig(
+        name=name.strip(),
+        tuning=strings,
+        capo=capo,
+        scale_mm=scale_mm,
+        left_handed=left_handed,
+        chain=chain.strip(),
+    )
 
 
 RigForm = Annotated[NewRig, Depends(_rig_form)]
@@ -101,20 +122,35 @@ def rig_page(request: Request, session: DbSession, player_id: PlayerId) -> Respo
 
 
 @router.get("/rig/{rig_id:id}", name="one_rig_page")
-def one_rig_page(request: Request, rig_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def one_rig_page(
+    request: Request, rig_id: Id, session: DbSession, player_id: PlayerId
+) -> HTMLResponse:
     """One of several rigs."""
     return _rig_page(request, session, player_id, rigs.get_rig(session, player_id, rig_id))
 
 
 def _rig_page(request: Request, session: DbSession, player_id: int, rig: Rig) -> HTMLResponse:
-    tones = [(tone, rigs.examples_of(session, player_id, tone.id)) for tone in rigs.tones_of(session, player_id, rig.id)]
-    delays = [c for c in rigs.calibrations_of(session, player_id) if c.browser == request.state.browser]
-    view = rig_view(rig, rigs.rigs_of(session, player_id), tones, delays, rigs.takes_on(session, player_id, rig.id))
+    tones = [
+        (tone, rigs.examples_of(session, player_id, tone.id))
+        for tone in rigs.tones_of(session, player_id, rig.id)
+    ]
+    delays = [
+        c for c in rigs.calibrations_of(session, player_id) if c.browser == request.state.browser
+    ]
+    view = rig_view(
+        rig,
+        rigs.rigs_of(session, player_id),
+        tones,
+        delays,
+        rigs.takes_on(session, player_id, rig.id),
+    )
     return render(request, "rig/page.html", view=view)
 
 
 def _to(request: Request, name: str, **parameters: int) -> Response:
-    return Response(status_code=204, headers={"HX-Redirect": str(request.app.url_path_for(name, **parameters))})
+    return Response(
+        status_code=204, headers={"HX-Redirect": str(request.app.url_path_for(name, **parameters))}
+    )
 
 
 @router.post("/rig", name="add_rig")
@@ -124,7 +160,9 @@ def add_rig(request: Request, new: RigForm, session: DbSession, player_id: Playe
 
 
 @router.post("/rig/{rig_id:id}", name="change_rig")
-def change_rig(request: Request, rig_id: Id, new: RigForm, session: DbSession, player_id: PlayerId) -> Response:
+def change_rig(
+    request: Request, rig_id: Id, new: RigForm, session: DbSession, player_id: PlayerId
+) -> Response:
     """Changes a rig; takes keep theirs."""
     rigs.change_rig(session, player_id, rig_id, new)
     return _to(request, "one_rig_page", rig_id=rig_id)
@@ -152,11 +190,17 @@ def add_tone(
         raise BadRig("a tone needs a name that you will know again")
     if sound not in SOUNDS:
         raise BadRig(f"a tone is one of {', '.join(SOUNDS)}")
-    return _to(request, "tone_page", tone_id=rigs.add_tone(session, player_id, rig_id, name.strip(), sound).id)
+    return _to(
+        request,
+        "tone_page",
+        tone_id=rigs.add_tone(session, player_id, rig_id, name.strip(), sound).id,
+    )
 
 
 @router.get("/rig/tones/{tone_id}", name="tone_page")
-def tone_page(request: Request, tone_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def tone_page(
+    request: Request, tone_id: Id, session: DbSession, player_id: PlayerId
+) -> HTMLResponse:
     """The bench of one tone: level check and palm finder."""
     tone = rigs.get_tone(session, player_id, tone_id)
     return render(request, "rig/tone.html", view=_tone_view(session, player_id, tone))
@@ -170,13 +214,16 @@ def delete_tone(request: Request, tone_id: Id, session: DbSession, player_id: Pl
     return _to(request, "one_rig_page", rig_id=tone.rig_id)
 
 
-# --- delay -----------------------------------------------------------------------------------------------------------
+# --- delay
+# -----------------------------------------------------------------------------------------------------------
 
 
 @router.get("/rig/calibrate", name="calibrate_page")
 def calibrate_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """Measuring how late the recorder hears what is played."""
-    delays = [c for c in rigs.calibrations_of(session, player_id) if c.browser == request.state.browser]
+    delays = [
+        c for c in rigs.calibrations_of(session, player_id) if c.browser == request.state.browser
+    ]
     return render(request, "rig/calibrate.html", view=calibration_view(delays))
 
 
@@ -193,66 +240,113 @@ def hear_clicks(
     except ValueError:
         raise BadAudio("clicks are frame numbers with commas between them") from None
     found = (
-        measure_return(samples, rate, frames) if kind == "return" else measure_drum(hear_strikes(samples, rate), np.array(frames) / rate)
+        measure_return(samples, rate, frames)
+        if kind == "return"
+        else measure_drum(hear_strikes(samples, rate), np.array(frames) / rate)
     )
     return JSONResponse(
-        {"delay_ms": found.delay_ms, "repeat_ms": found.repeat_ms, "clicks": len(found.delays_ms), "delays_ms": list(found.delays_ms)}
+        {
+            "delay_ms": found.delay_ms,
+            "repeat_ms": found.repeat_ms,
+            "clicks": len(found.delays_ms),
+            "delays_ms": list(found.delays_ms),
+        }
     )
 
 
 @router.post("/rig/calibrate", name="keep_calibration")
-def keep_calibration(request: Request, measured: Measured, session: DbSession, player_id: PlayerId) -> JSONResponse:
+def keep_calibration(
+    request: Request, measured: Measured, session: DbSession, player_id: PlayerId
+) -> JSONResponse:
     """Keeps a measurement for this browser, device and rate; none is ever changed."""
     delays = [opening.delay_ms for opening in measured.openings]
     kept = rigs.add_calibration(
-        session, player_id,
+        session,
+        player_id,
         NewCalibration(
-            browser=request.state.browser, device=measured.device, rate_hz=measured.rate, kind=measured.kind, delay_ms=round(float(np.median(delays)), 3),
-            repeat_ms=measured.openings[0].repeat_ms, spread_ms=openings_spread_ms(delays), openings_ms=delays,
+            browser=request.state.browser,
+            device=measured.device,
+            rate_hz=measured.rate,
+            kind=measured.kind,
+            delay_ms=round(float(np.median(delays)), 3),
+            repeat_ms=measured.openings[0].repeat_ms,
+            spread_ms=openings_spread_ms(delays),
+            openings_ms=delays,
         ),
-    )  # fmt: skip
-    return JSONResponse({"delay_ms": kept.delay_ms, "spread_ms": kept.spread_ms, "words": delay_words(kept)}, 201)
+    )
+    return JSONResponse(
+        {"delay_ms": kept.delay_ms, "spread_ms": kept.spread_ms, "words": delay_words(kept)}, 201
+    )
 
 
 @router.get("/rig/delay", name="known_delay")
 def known_delay(
-    request: Request, session: DbSession, player_id: PlayerId, rate: Rate, device: Annotated[Line, Query(max_length=200)] = ""
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    rate: Rate,
+    device: Annotated[Line, Query(max_length=200)] = "",
 ) -> JSONResponse:
     """The delay of exactly this browser, device and rate, if it was measured."""
-    found = rigs.newest_calibration(session, player_id, browser=request.state.browser, device=device, rate_hz=rate)
+    found = rigs.newest_calibration(
+        session, player_id, browser=request.state.browser, device=device, rate_hz=rate
+    )
     if found is None:
-        others = any(c.browser == request.state.browser for c in rigs.calibrations_of(session, player_id))
+        others = any(
+            c.browser == request.state.browser for c in rigs.calibrations_of(session, player_id)
+        )
         words = "latency not measured for this input" if others else "latency not measured"
         return JSONResponse({"delay_ms": None, "words": words})
     return JSONResponse({"delay_ms": found.delay_ms, "words": f"latency {found.delay_ms:.1f} ms"})
 
 
-# --- level -----------------------------------------------------------------------------------------------------------
+# --- level
+# -----------------------------------------------------------------------------------------------------------
 
 
-@router.post("/rig/tones/{tone_id}/level", name="check_level", dependencies=[costly(HEARD_A_MINUTE)])
+@router.post(
+    "/rig/tones/{tone_id}/level", name="check_level", dependencies=[costly(HEARD_A_MINUTE)]
+)
 def check_level(
-    request: Request, tone_id: Id, session: DbSession, player_id: PlayerId, samples: Sound, rate: Rate,
+    request: Request,
+    tone_id: Id,
+    session: DbSession,
+    player_id: PlayerId,
+    samples: Sound,
+    rate: Rate,
     part: Annotated[str, Query(pattern="^(silence|playing)$")],
-) -> HTMLResponse:  # fmt: skip
+) -> HTMLResponse:
     """Silence first, then playing: what was found, kept with the tone."""
     tone = rigs.get_tone(session, player_id, tone_id)
     if part == "silence":
         level = level_document(measure_silence(samples, rate), None, tone.level)
     else:
-        level = level_document(None, measure_loudness(samples, rate, (tone.level or {}).get("floor_db")), tone.level)
-    return render(request, "rig/_level.html", view=_tone_view(session, player_id, rigs.set_level(session, player_id, tone_id, level)))
+        level = level_document(
+            None, measure_loudness(samples, rate, (tone.level or {}).get("floor_db")), tone.level
+        )
+    return render(
+        request,
+        "rig/_level.html",
+        view=_tone_view(session, player_id, rigs.set_level(session, player_id, tone_id, level)),
+    )
 
 
 def _tone_view(session: DbSession, player_id: int, tone: Tone) -> ToneView:
-    return tone_view(tone, rigs.get_rig(session, player_id, tone.rig_id), rigs.examples_of(session, player_id, tone.id))
+    return tone_view(
+        tone,
+        rigs.get_rig(session, player_id, tone.rig_id),
+        rigs.examples_of(session, player_id, tone.id),
+    )
 
 
-# --- palm finder -----------------------------------------------------------------------------------------------------
+# --- palm finder
+# -----------------------------------------------------------------------------------------------------
 
 
 @router.post("/rig/hit", name="hear_hit", dependencies=[costly(HEARD_A_MINUTE)])
-def hear_hit(samples: Sound, rate: Rate, before: Annotated[str, Query(max_length=200)] = "") -> JSONResponse:
+def hear_hit(
+    samples: Sound, rate: Rate, before: Annotated[str, Query(max_length=200)] = ""
+) -> JSONResponse:
     """One hit, heard at once. `before`: depth and place of the hits before it, such as 0.62p,0.58p."""
     hit = measure_single(samples, rate)
     letters = {place.value[0]: place for place in Place}
@@ -264,7 +358,9 @@ def hear_hit(samples: Sound, rate: Rate, before: Annotated[str, Query(max_length
     return JSONResponse(hit_document(hit, repeatability(depths, places)))
 
 
-@router.post("/rig/tones/{tone_id}/examples", name="keep_example", dependencies=[costly(HEARD_A_MINUTE)])
+@router.post(
+    "/rig/tones/{tone_id}/examples", name="keep_example", dependencies=[costly(HEARD_A_MINUTE)]
+)
 def keep_example(
     request: Request,
     tone_id: Id,
@@ -276,17 +372,24 @@ def keep_example(
 ) -> HTMLResponse:
     """Keeps a hit as an example of the tone."""
     verbs.keep_example(session, player_id, tone_id, kind=kind, samples=samples, rate_hz=rate)
-    return render(request, "rig/_examples.html", view=_tone_view(session, player_id, rigs.get_tone(session, player_id, tone_id)))
+    return render(
+        request,
+        "rig/_examples.html",
+        view=_tone_view(session, player_id, rigs.get_tone(session, player_id, tone_id)),
+    )
 
 
 @router.post("/rig/examples/{example_id}/delete", name="delete_example")
-def delete_example(request: Request, example_id: Id, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+def delete_example(
+    request: Request, example_id: Id, session: DbSession, player_id: PlayerId
+) -> HTMLResponse:
     """Takes an example back."""
     tone = rigs.get_tone(session, player_id, rigs.delete_example(session, player_id, example_id))
     return render(request, "rig/_examples.html", view=_tone_view(session, player_id, tone))
 
 
-# --- fret hand -------------------------------------------------------------------------------------------------------
+# --- fret hand
+# -------------------------------------------------------------------------------------------------------
 
 
 @router.get("/rig/fret-hand", name="fret_hand_page")
@@ -297,15 +400,26 @@ def fret_hand_page(request: Request) -> HTMLResponse:
 
 @router.post("/rig/fret-hand/releases", name="hear_releases", dependencies=[costly(HEARD_A_MINUTE)])
 def hear_releases(
-    samples: Sound, rate: Rate, start: Annotated[float, Query(ge=0, le=60)], tempo: Annotated[float, Query(ge=40, le=160)]
+    samples: Sound,
+    rate: Rate,
+    start: Annotated[float, Query(ge=0, le=60)],
+    tempo: Annotated[float, Query(ge=40, le=160)],
 ) -> JSONResponse:
-    """The exercise, heard at once. `start`: seconds from the sound's beginning to the first grab's click."""
-    return JSONResponse(releases_document(measure_releases(samples, rate, tempo_bpm=tempo, start_s=start)))
+    """The exercise, heard at once. `start`: seconds from the sound's beginning to the first grab's
+    click.
+    """
+    return JSONResponse(
+        releases_document(measure_releases(samples, rate, tempo_bpm=tempo, start_s=start))
+    )
 
 
 @router.post("/rig/fret-hand/chord", name="hear_chord", dependencies=[costly(HEARD_A_MINUTE)])
 def hear_chord(samples: Sound, rate: Rate) -> JSONResponse:
     """One held chord of the exercise, string by string."""
     riff = parse_riff(exercise_text(80))
-    notes = {note.string: float(midi) for note in riff.sections[0].bars[0].hits[0].notes if (midi := note_midi(riff, note)) is not None}
+    notes = {
+        note.string: float(midi)
+        for note in riff.sections[0].bars[0].hits[0].notes
+        if (midi := note_midi(riff, note)) is not None
+    }
     return JSONResponse(strings_document(check_strings(samples, rate, notes)))

@@ -20,7 +20,11 @@ TUNINGS = {
 }
 EXAMPLE_KINDS = ("open", "light", "full", "tight", "dead")
 WANTED_EACH = 4
-PLACE_WORDS = {Place.BACK: "too far back", Place.POCKET: "in the pocket", Place.FORWARD: "too far forward"}
+PLACE_WORDS = {
+    Place.BACK: "too far back",
+    Place.POCKET: "in the pocket",
+    Place.FORWARD: "too far forward",
+}
 PLACE_ADVICE = {
     Place.BACK: "It rings: move your palm a touch towards the neck, or press a touch more.",
     Place.POCKET: "Tight, and you can still hear the pitch.",
@@ -116,17 +120,44 @@ class CalibrationView:
     ms_per_m_words: str
 
 
-def rig_view(rig: Rig, rigs: list[Rig], tones: list[tuple[Tone, list[Example]]], delays: list[Calibration], takes: int) -> RigView:
+def rig_view(
+    rig: Rig,
+    rigs: list[Rig],
+    tones: list[tuple[Tone, list[Example]]],
+    delays: list[Calibration],
+    takes: int,
+) -> RigView:
     """The page of one rig among all."""
     tuning = " ".join(rig.tuning)
     hand = "left-handed" if rig.left_handed else "right-handed"
     capo = f"capo {rig.capo}" if rig.capo else "no capo"
-    meta = " · ".join(part for part in (f"{len(rig.tuning)} strings, {tuning}", capo, f"{rig.scale_mm:g} mm", hand, rig.chain) if part)
+    meta = " · ".join(
+        part
+        for part in (
+            f"{len(rig.tuning)} strings, {tuning}",
+            capo,
+            f"{rig.scale_mm:g} mm",
+            hand,
+            rig.chain,
+        )
+        if part
+    )
     return RigView(
-        rig_id=rig.id, name=rig.name, tuning=tuning, capo=rig.capo, scale_mm=f"{rig.scale_mm:g}", left_handed=rig.left_handed, chain=rig.chain,
-        meta=meta, tabs=[RigTab(r.id, r.name, r.id == rig.id) for r in rigs], tones=[_tone_card(tone, kept) for tone, kept in tones],
-        delays=delay_cards(delays), takes=f"{takes} {'take' if takes == 1 else 'takes'} played on it", tunings=TUNINGS, sounds=SOUNDS,
-    )  # fmt: skip
+        rig_id=rig.id,
+        name=rig.name,
+        tuning=tuning,
+        capo=rig.capo,
+        scale_mm=f"{rig.scale_mm:g}",
+        left_handed=rig.left_handed,
+        chain=rig.chain,
+        meta=meta,
+        tabs=[RigTab(r.id, r.name, r.id == rig.id) for r in rigs],
+        tones=[_tone_card(tone, kept) for tone, kept in tones],
+        delays=delay_cards(delays),
+        takes=f"{takes} {'take' if takes == 1 else 'takes'} played on it",
+        tunings=TUNINGS,
+        sounds=SOUNDS,
+    )
 
 
 def _tone_card(tone: Tone, kept: list[Example]) -> ToneCard:
@@ -147,14 +178,28 @@ def delay_cards(delays: list[Calibration]) -> list[DelayCard]:
         if (one.device, one.rate_hz) in seen:
             continue
         seen.add((one.device, one.rate_hz))
-        out.append(DelayCard(f"{one.delay_ms:.1f} ms", f"{one.device or 'input'} at {one.rate_hz / 1000:g} kHz", delay_words(one)))
+        out.append(
+            DelayCard(
+                f"{one.delay_ms:.1f} ms",
+                f"{one.device or 'input'} at {one.rate_hz / 1000:g} kHz",
+                delay_words(one),
+            )
+        )
     return out
 
 
 def delay_words(one: Calibration) -> str:
     """How good a measurement is, and how old."""
-    spread = "not checked over several openings" if one.spread_ms is None else f"moves by {one.spread_ms:.2f} ms between openings"
-    how = "knocked by hand, so your own lateness is in it" if one.kind == "drum" else "measured with the click"
+    spread = (
+        "not checked over several openings"
+        if one.spread_ms is None
+        else f"moves by {one.spread_ms:.2f} ms between openings"
+    )
+    how = (
+        "knocked by hand, so your own lateness is in it"
+        if one.kind == "drum"
+        else "measured with the click"
+    )
     days = (datetime.now(UTC) - one.created_at).days
     age = "today" if days == 0 else "yesterday" if days == 1 else f"{days} days ago"
     return f"{how}; repeats within {one.repeat_ms:.2f} ms; {spread}; measured {age}"
@@ -171,14 +216,29 @@ def tone_view(tone: Tone, rig: Rig, kept: list[Example]) -> ToneView:
     for kind in EXAMPLE_KINDS:
         own = [example for example in kept if example.kind == kind]
         pips, more = [n < len(own) for n in range(WANTED_EACH)], len(own) - WANTED_EACH
-        groups.append(ExampleGroup(kind, len(own), own[-1].id if own else None, pips, f"+{more}" if more > 0 else ""))
+        groups.append(
+            ExampleGroup(
+                kind, len(own), own[-1].id if own else None, pips, f"+{more}" if more > 0 else ""
+            )
+        )
     return ToneView(
-        tone_id=tone.id, rig_id=rig.id, name=tone.name, sound=tone.sound, rig=rig.name, left_handed=rig.left_handed, level=rows, warnings=warnings,
-        groups=groups, total=len(kept), scale=palm_scale(left_handed=rig.left_handed),
-    )  # fmt: skip
+        tone_id=tone.id,
+        rig_id=rig.id,
+        name=tone.name,
+        sound=tone.sound,
+        rig=rig.name,
+        left_handed=rig.left_handed,
+        level=rows,
+        warnings=warnings,
+        groups=groups,
+        total=len(kept),
+        scale=palm_scale(left_handed=rig.left_handed),
+    )
 
 
-def level_document(silence: Silence | None, loudness: Loudness | None, before: dict[str, Any] | None) -> dict[str, Any]:
+def level_document(
+    silence: Silence | None, loudness: Loudness | None, before: dict[str, Any] | None
+) -> dict[str, Any]:
     """A level check as it is stored: what was measured now over what was known before."""
     document = dict(before or {})
     for found in (silence, loudness):
@@ -196,17 +256,31 @@ def level_words(level: dict[str, Any] | None) -> tuple[list[tuple[str, str]], li
         rows.append(("noise floor", f"{level['floor_db']:.0f} dB"))
         if level.get("hum_hz"):
             rows.append(("hum", f"{level['hum_hz']:.0f} Hz at {level['hum_db']:.0f} dB"))
-            warnings.append(f"Mains hum of {level['hum_hz']:.0f} Hz: turn away from power supplies and screens, or try another socket.")
+            warnings.append(
+                f"Mains hum of {level['hum_hz']:.0f} Hz: turn away from power supplies and screens, or try another socket."
+            )
         else:
             rows.append(("hum", "none found"))
     if level.get("peak_db") is not None:
-        rows += [("hardest chord", f"{level['peak_db']:.1f} dB"), ("headroom", f"{level['headroom_db']:.1f} dB")]
+        rows += [
+            ("hardest chord", f"{level['peak_db']:.1f} dB"),
+            ("headroom", f"{level['headroom_db']:.1f} dB"),
+        ]
         if level.get("above_floor_db") is not None:
             rows.append(("above the noise", f"{level['above_floor_db']:.0f} dB"))
         change = level.get("gain_change_db")
-        rows.append(("turn the input", "leave it" if change is None else f"{'up' if change > 0 else 'down'} by {abs(change):.0f} dB"))
+        rows.append(
+            (
+                "turn the input",
+                "leave it"
+                if change is None
+                else f"{'up' if change > 0 else 'down'} by {abs(change):.0f} dB",
+            )
+        )
         if level.get("clipped"):
-            warnings.append("The hardest chords are clipped: turn the input down, then check again.")
+            warnings.append(
+                "The hardest chords are clipped: turn the input down, then check again."
+            )
         if level.get("gated"):
             warnings.append(
                 f"A noise gate cuts the tails at {level['gate_at_db']:.0f} dB: rings and stops end there, not with your hand. Lower its threshold."
@@ -217,19 +291,31 @@ def level_words(level: dict[str, Any] | None) -> tuple[list[tuple[str, str]], li
 def hit_document(hit: SingleHit, steady: Repeatability | None) -> dict[str, Any]:
     """One hit for the palm finder's script: where to draw it and what to say."""
     decay = "rings on" if hit.decay_s is None else f"{hit.decay_s * 1000:.0f} ms"
-    chances = " · ".join(f"{name} {p:.0%}" for name, p in zip(("open", "palm", "dead"), hit.chances, strict=True))
+    chances = " · ".join(
+        f"{name} {p:.0%}" for name, p in zip(("open", "palm", "dead"), hit.chances, strict=True)
+    )
     return {
-        "at": place_on_scale(hit.scale, LIGHTEST, TIGHTEST), "depth": hit.depth, "place": hit.place.value, "words": PLACE_WORDS[hit.place],
-        "advice": PLACE_ADVICE[hit.place], "decay": decay, "clarity": f"{hit.clarity:.0%}", "level": f"{hit.level_db:.0f} dB",
-        "depth_words": f"{hit.depth:.2f}", "chances": chances, "steady": steady_words(steady),
-    }  # fmt: skip
+        "at": place_on_scale(hit.scale, LIGHTEST, TIGHTEST),
+        "depth": hit.depth,
+        "place": hit.place.value,
+        "words": PLACE_WORDS[hit.place],
+        "advice": PLACE_ADVICE[hit.place],
+        "decay": decay,
+        "clarity": f"{hit.clarity:.0%}",
+        "level": f"{hit.level_db:.0f} dB",
+        "depth_words": f"{hit.depth:.2f}",
+        "chances": chances,
+        "steady": steady_words(steady),
+    }
 
 
 def steady_words(found: Repeatability | None) -> str:
     """How repeatable the hand is."""
     if found is None:
         return "three more hits show how steady your hand is"
-    how = "steady" if found.spread <= STEADY else "loose" if found.spread > LOOSE else "fairly steady"
+    how = (
+        "steady" if found.spread <= STEADY else "loose" if found.spread > LOOSE else "fairly steady"
+    )
     return f"{how}: depth spreads by {found.spread:.2f} over the last {found.hits} hits, {found.in_pocket} in the pocket"
 
 
@@ -240,30 +326,49 @@ def releases_document(found: Releases) -> dict[str, Any]:
         return "not measured" if value is None else f"{value:{form}}"
 
     return {
-        "words": found.words, "fall": number(found.fall_ms, ".0f"), "left": number(found.left_db, ".0f"), "late": number(found.late_ms, "+.0f"),
+        "words": found.words,
+        "fall": number(found.fall_ms, ".0f"),
+        "left": number(found.left_db, ".0f"),
+        "late": number(found.late_ms, "+.0f"),
         "each": [
-            {"late": number(r.late_ms, "+.0f"), "fall": number(r.fall_ms, ".0f"), "left": number(r.left_db, ".0f"), "fall_ms": r.fall_ms,
-             "left_db": r.left_db}
+            {
+                "late": number(r.late_ms, "+.0f"),
+                "fall": number(r.fall_ms, ".0f"),
+                "left": number(r.left_db, ".0f"),
+                "fall_ms": r.fall_ms,
+                "left_db": r.left_db,
+            }
             for r in found.each
         ],
-    }  # fmt: skip
+    }
 
 
 def strings_document(found: list[ChordString]) -> dict[str, Any]:
     """A held chord, string by string."""
-    bad = [s for s in found if s.state in (StringState.DAMPED, StringState.BUZZES, StringState.WEAK)]
-    words = "Every string rings clear." if not bad else "; ".join(f"string {s.string} {_verb(s.state)}" for s in bad) + "."
+    bad = [
+        s for s in found if s.state in (StringState.DAMPED, StringState.BUZZES, StringState.WEAK)
+    ]
+    words = (
+        "Every string rings clear."
+        if not bad
+        else "; ".join(f"string {s.string} {_verb(s.state)}" for s in bad) + "."
+    )
     return {
         "words": words[:1].upper() + words[1:],
         "each": [
-            {"string": s.string, "state": s.state.value, "level": "" if s.level_db is None else f"{s.level_db:+.0f} dB",
-             "fall": "" if s.fall_db_per_s is None else f"{s.fall_db_per_s:.0f} dB/s"}
+            {
+                "string": s.string,
+                "state": s.state.value,
+                "level": "" if s.level_db is None else f"{s.level_db:+.0f} dB",
+                "fall": "" if s.fall_db_per_s is None else f"{s.fall_db_per_s:.0f} dB/s",
+            }
             for s in sorted(found, key=lambda s: -s.string)
         ],
-    }  # fmt: skip
+    }
 
 
 def _verb(state: StringState) -> str:
-    return {StringState.DAMPED: "is half muted: press closer behind the fret", StringState.BUZZES: "buzzes: press harder, or closer behind the fret"}.get(
-        state, "barely sounds: check the finger on it"
-    )  # fmt: skip
+    return {
+        StringState.DAMPED: "is half muted: press closer behind the fret",
+        StringState.BUZZES: "buzzes: press harder, or closer behind the fret",
+    }.get(state, "barely sounds: check the finger on it")

@@ -25,11 +25,21 @@ class ArmedView:
 def armed_view(session: Session, player_id: int) -> ArmedView | None:
     """The riff proposed next, None where there is no riff."""
     standings = [
-        Standing(riff_id=f.riff_id, last_played=f.last_played, clean_share=f.clean / f.judged if f.clean is not None and f.judged else None)
+        Standing(
+            riff_id=f.riff_id,
+            last_played=f.last_played,
+            clean_share=f.clean / f.judged if f.clean is not None and f.judged else None,
+        )
         for f in riffs.riff_facts(session, player_id)
     ]
     chosen = next_riff(standings, now=datetime.now(UTC))
     if not chosen:
         return None
     riff = riffs.newest_revision(session, player_id, chosen[0]).riff
-    return ArmedView(chosen[0], riff.title, f"{float(riff.tempo_bpm):g}", chosen[1], plan_strip(expand(riff), bars=4))
+    return ArmedView(
+        chosen[0],
+        riff.title,
+        f"{float(riff.tempo_bpm):g}",
+        chosen[1],
+        plan_strip(expand(riff), bars=4),
+    )

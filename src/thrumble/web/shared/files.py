@@ -1,4 +1,6 @@
-"""Files on their way to a browser: written to disk first, so that no session is open and nothing large in memory while they are sent."""
+"""Files on their way to a browser: written to disk first, so that no session is open and nothing
+large in memory while they are sent.
+"""
 
 import tempfile
 from collections.abc import Iterator
@@ -29,4 +31,9 @@ def sent(file: Path, media_type: str, headers: dict[str, str]) -> Response:
 
     length = {"Content-Length": str(opened.seek(0, 2))}
     opened.seek(0)
-    return StreamingResponse(pieces(), media_type=media_type, headers={**headers, **length}, background=BackgroundTask(opened.close))
+    return StreamingResponse(
+        pieces(),
+        media_type=media_type,
+        headers={**headers, **length},
+        background=BackgroundTask(opened.close),
+    )

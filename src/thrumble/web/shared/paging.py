@@ -6,7 +6,9 @@ from urllib.parse import urlencode
 
 @dataclass(frozen=True, slots=True)
 class Paging:
-    """Where in a list a page stands. `before`, `after`: the query of the neighbouring page, None where there is none."""
+    """Where in a list a page stands. `before`, `after`: the query of the neighbouring page, None
+    where there is none.
+    """
 
     page: int
     count: int
@@ -16,7 +18,9 @@ class Paging:
 
 
 def pages(*, count: int, page: int, size: int, query: dict[str, str]) -> Paging:
-    """The page asked for, or the last one there is. `query`: what was searched for, which the neighbouring pages keep."""
+    """The page asked for, or the last one there is. `query`: what was searched for, which the
+    neighbouring pages keep.
+    """
     last = max(1, -(-count // size))
     page = min(page, last)
     first, end = (page - 1) * size + 1, min(count, page * size)
@@ -26,4 +30,10 @@ def pages(*, count: int, page: int, size: int, query: dict[str, str]) -> Paging:
     def to(number: int) -> str:
         return "?" + urlencode({**kept, "page": str(number)})
 
-    return Paging(page, count, words, to(page - 1) if page > 1 else None, to(page + 1) if page < last else None)
+    return Paging(
+        page,
+        count,
+        words,
+        to(page - 1) if page > 1 else None,
+        to(page + 1) if page < last else None,
+    )

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from thrumble.core.coach.causes import Cause, CauseKind, find_causes
+from thrumble.core.coach.cause import Cause, CauseKind
+from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import JudgedHit, Judgement, judge_hits
 from thrumble.core.coach.words import early_or_late, say
 from thrumble.core.ear.reading import Change, ChangeKind, HitReading, HitState, Reading, Verdict
@@ -15,12 +16,14 @@ from thrumble.store.takes import Take
 from thrumble.web.drawings.charts import Clock, Pile, bar_clock, deviation_pile
 from thrumble.web.drawings.strip import BarDrawing, reading_strip
 
-SOURCE_WORDS = {"recorded": "recorded here", "uploaded": "uploaded", "simulated": "played by the simulated guitarist"}
+SOURCE_WORDS = {
+    "recorded": "recorded here",
+    "uploaded": "uploaded",
+    "simulated": "played by the simulated guitarist",
+}
 
 
 GRAVE = frozenset({"nothing_heard", "dropouts", "clipping", "start_uncertain"})
-
-
 NOTE_WORDS = {
     CauseKind.RANG: "rang",
     CauseKind.CHOKED: "choked",
@@ -88,9 +91,15 @@ class ReadingView:
 
 
 def reading_view(
-    take: Take, revision: Revision, reading: Reading, corrections: dict[tuple[int, int], Correction] | None = None, tone: str = ""
+    take: Take,
+    revision: Revision,
+    reading: Reading,
+    corrections: dict[tuple[int, int], Correction] | None = None,
+    tone: str = "",
 ) -> ReadingView:
-    """Numbers become words and places here; the player's corrections by hit index and round stand beside what was heard. `tone`: its name."""
+    """Numbers become words and places here; the player's corrections by hit index and round stand
+    beside what was heard. `tone`: its name.
+    """
     said = corrections or {}
     expanded = expand(revision.riff, take.tempo_bpm)
     judgement = judge_hits(reading, expanded)
@@ -119,9 +128,15 @@ def reading_view(
     )
 
 
-def corrected_line(take: Take, revision: Revision, reading: Reading, key: tuple[int, int], said: Correction | None) -> HitLine | None:
-    """The table's row of one hit (index, round) alone, after the player has said what it was; None where there is no such hit."""
-    judged = judge_hits(reading, expand(revision.riff, take.tempo_bpm)).by_key().get((key[1], key[0]))
+def corrected_line(
+    take: Take, revision: Revision, reading: Reading, key: tuple[int, int], said: Correction | None
+) -> HitLine | None:
+    """The table's row of one hit (index, round) alone, after the player has said what it was; None
+    where there is no such hit.
+    """
+    judged = (
+        judge_hits(reading, expand(revision.riff, take.tempo_bpm)).by_key().get((key[1], key[0]))
+    )
     return None if judged is None else _hit_line(judged, said)
 
 
@@ -133,7 +148,12 @@ def corrected_words(count: int) -> str:
 
 
 def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
-    parts = [f"take {take.number}", SOURCE_WORDS[take.source], f"{reading.tempo_bpm:g} bpm", str(revision.riff.feel)]
+    parts = [
+        f"take {take.number}",
+        SOURCE_WORDS[take.source],
+        f"{reading.tempo_bpm:g} bpm",
+        str(revision.riff.feel),
+    ]
     if reading.rounds > 1:
         parts.append(f"{reading.rounds} rounds")
     if tone:
@@ -157,7 +177,9 @@ def _named(causes: list[Cause], judgement: Judgement) -> dict[tuple[int, int], s
             elif cause.kind is CauseKind.UNLIKE and judged.hit.heard_articulation is not None:
                 word = judged.hit.heard_articulation.value
             else:
-                word = NOTE_WORDS.get(cause.kind) or early_or_late(judged.late_ms).replace(" ms", "")
+                word = NOTE_WORDS.get(cause.kind) or early_or_late(judged.late_ms).replace(
+                    " ms", ""
+                )
             named.setdefault(key, word)
     return named
 
@@ -171,7 +193,10 @@ def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
         ("extra hits", str(s.extra)),
         ("bias", _number(s.bias_ms, "+.0f", "ms") if reading.bias_judged else "not known"),
         ("spread", _number(s.spread_ms, ".1f", "ms")),
-        ("heard as written", "not measured" if s.articulation_correct is None else f"{s.articulation_correct:.0%}"),
+        (
+            "heard as written",
+            "not measured" if s.articulation_correct is None else f"{s.articulation_correct:.0%}",
+        ),
         ("unsure", str(s.unsure)),
         ("tempo drift", _number(s.drift_bpm_per_min, "+.1f", "bpm/min")),
         ("level spread", _number(s.level_spread_db, ".1f", "dB")),
@@ -185,14 +210,24 @@ def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
     rows += [_change(change) for change in s.changes]
     if s.swing_ratio is not None and s.swing_interval is not None:
         wanted = f", asked {float(asked):g}" if asked is not None else ""
-        rows.append(("swing", f"{s.swing_ratio:.2f} ({s.swing_interval[0]:.2f} to {s.swing_interval[1]:.2f}){wanted}"))
+        rows.append(
+            (
+                "swing",
+                f"{s.swing_ratio:.2f} ({s.swing_interval[0]:.2f} to {s.swing_interval[1]:.2f}){wanted}",
+            )
+        )
     if len(s.swing_bars) > 1:
-        low, high = min(s.swing_bars, key=lambda b: b.ratio), max(s.swing_bars, key=lambda b: b.ratio)
+        low, high = (
+            min(s.swing_bars, key=lambda b: b.ratio),
+            max(s.swing_bars, key=lambda b: b.ratio),
+        )
         apart = low.interval[1] < high.interval[0]
         rows.append(
             (
                 "swing by bar",
-                f"{low.ratio:.2f} in bar {low.bar} to {high.ratio:.2f} in bar {high.bar}" if apart else "steady",
+                f"{low.ratio:.2f} in bar {low.bar} to {high.ratio:.2f} in bar {high.bar}"
+                if apart
+                else "steady",
             )
         )
     return rows
@@ -200,7 +235,9 @@ def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
 
 def _change(change: Change) -> tuple[str, str]:
     """Something that moved along the take, and from where."""
-    name = {ChangeKind.TEMPO: "tempo", ChangeKind.SPREAD: "spread", ChangeKind.LEVEL: "level"}[change.kind]
+    name = {ChangeKind.TEMPO: "tempo", ChangeKind.SPREAD: "spread", ChangeKind.LEVEL: "level"}[
+        change.kind
+    ]
     unit = {ChangeKind.TEMPO: "bpm", ChangeKind.SPREAD: "ms", ChangeKind.LEVEL: "dB"}[change.kind]
     where = f"bar {change.bar}" + (f", round {change.round}" if change.round > 1 else "")
     return f"{name} from {where} on", f"{change.amount:+.1f} {unit}"
@@ -217,9 +254,12 @@ def _hit_line(judged: JudgedHit, said: Correction | None) -> HitLine:
     )
     chances = hit.probabilities or {}
     ring = "" if hit.ring_s is None else f"{hit.ring_s * 1000:.0f}"
-    ends = {"next": "cut by the next hit", "stop": "stopped", "decay": "died away", "end": "end of the take"}.get(
-        hit.ring_end.value if hit.ring_end else "", ""
-    )
+    ends = {
+        "next": "cut by the next hit",
+        "stop": "stopped",
+        "decay": "died away",
+        "end": "end of the take",
+    }.get(hit.ring_end.value if hit.ring_end else "", "")
     if hit.stop_late_ms is not None:
         ends += f", {hit.stop_late_ms:+.0f} ms"
     return HitLine(
@@ -233,7 +273,9 @@ def _hit_line(judged: JudgedHit, said: Correction | None) -> HitLine:
         level="" if hit.relative_level_db is None else f"{hit.relative_level_db:+.1f}",
         ring=ring,
         ends=ends,
-        chances=" ".join(f"{kind} {chances[kind]:.0%}" for kind in ("open", "palm", "dead") if kind in chances),
+        chances=" ".join(
+            f"{kind} {chances[kind]:.0%}" for kind in ("open", "palm", "dead") if kind in chances
+        ),
         onset_s=hit.onset_s or hit.expected_s,
         odd=judged.off,
         played=hit.onset_s is not None,
@@ -255,5 +297,9 @@ def _more(hit: HitReading) -> str:
     if hit.chord_ok is False:
         parts.append("wrong fret")
     if hit.stray_strings:
-        parts.append("string " + " and ".join(map(str, hit.stray_strings)) + (" rings" if len(hit.stray_strings) == 1 else " ring"))
+        parts.append(
+            "string "
+            + " and ".join(map(str, hit.stray_strings))
+            + (" rings" if len(hit.stray_strings) == 1 else " ring")
+        )
     return ", ".join(parts)

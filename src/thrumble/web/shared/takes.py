@@ -17,8 +17,6 @@ STATE_WORDS = {
 
 
 FIRST_WAIT_MS, MOST_WAIT_MS = 200, 5000
-
-
 SLOW_AFTER = 16  # askings, some twenty seconds: then the page offers to put the take in line again
 
 
@@ -55,10 +53,22 @@ class StatusView:
 def take_line(line: TakeLine, now: datetime) -> TakeLineView:
     """A take's line: its verdict once it is read, its state before."""
     take = line.take
-    words = line.verdict if line.verdict and take.state is TakeState.READ else take.problem or STATE_WORDS[take.state]
+    words = (
+        line.verdict
+        if line.verdict and take.state is TakeState.READ
+        else take.problem or STATE_WORDS[take.state]
+    )
     clean = f"{line.clean} of {line.judged} clean" if line.clean is not None else ""
     return TakeLineView(
-        take.id, take.riff_id, line.title, take.number, take.state, words, _ago(take.created_at, now), clean, megabytes(take.audio_bytes)
+        take.id,
+        take.riff_id,
+        line.title,
+        take.number,
+        take.state,
+        words,
+        _ago(take.created_at, now),
+        clean,
+        megabytes(take.audio_bytes),
     )
 
 
@@ -80,7 +90,9 @@ def megabytes(count: int) -> str:
 
 
 def status_view(take: Take, asked: int = 0) -> StatusView:
-    """Asks again until the state is final, `asked` times so far: at once at first, then ever more rarely."""
+    """Asks again until the state is final, `asked` times so far: at once at first, then ever more
+    rarely.
+    """
     waiting = take.state not in FINAL and take.state is not TakeState.RECORDING
     return StatusView(
         take_id=take.id,

@@ -16,7 +16,10 @@ router = APIRouter()
 @router.get("/", name="today_page")
 def today_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """What is armed next, what waits to be finished, what was read last."""
-    cut, others = (TakeState.RECORDING,), tuple(state for state in TakeState if state is not TakeState.RECORDING)
+    cut, others = (
+        (TakeState.RECORDING,),
+        tuple(state for state in TakeState if state is not TakeState.RECORDING),
+    )
     view = today_view(
         armed_view(session, player_id),
         takes.take_lines(session, player_id, states=cut, limit=UNFINISHED),

@@ -21,7 +21,12 @@ class TodayView:
     latest: list[TakeLineView]
 
 
-def today_view(armed: ArmedView | None, unfinished: list[TakeLine], unfinished_count: int, latest: list[TakeLine]) -> TodayView:
+def today_view(
+    armed: ArmedView | None,
+    unfinished: list[TakeLine],
+    unfinished_count: int,
+    latest: list[TakeLine],
+) -> TodayView:
     """Lays out what is armed, what waits, what was read."""
     now = datetime.now(UTC)
     return TodayView(

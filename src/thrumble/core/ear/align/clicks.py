@@ -1,4 +1,5 @@
-"""The application's own click in a take: bleed from headphones, or a channel of its own. It is told from hits by its known sound, taken out of
+"""The application's own click in a take: bleed from headphones, or a channel of its own. It is told
+from hits by its known sound, taken out of
 the candidates, and serves as the time reference where nobody wrote down when the take began."""
 
 from collections.abc import Iterator
@@ -18,7 +19,8 @@ from thrumble.core.signal import Samples, analytic
 LIKE = 0.6  # share of the sound at a candidate that is the click's own
 REACH = 88  # samples to either side of a candidate, 4 ms
 SIZE = 512  # holds the click's first 15 ms, where nearly all of it is, at every place within reach
-LEAST_SHARE = 0.3  # of the sound after a candidate, in the bands of the click's pitches: below it cannot be a click
+# of the sound after a candidate, in the bands of the click's pitches: below it cannot be a click
+LEAST_SHARE = 0.3
 LEAST_CLICKS = 4
 FADES_S = 0.06  # so soon after a click, what is like it is the same one fading
 ON_GRID_S = 0.006
@@ -31,14 +33,18 @@ ROWS = 512
 
 @dataclass(frozen=True, slots=True)
 class Clicks:
-    """Clicks that were heard: seconds from the file's start, increasing, and the candidates that they are."""
+    """Clicks that were heard: seconds from the file's start, increasing, and the candidates that
+    they are.
+    """
 
     times_s: Array
     candidates: NDArray[np.bool_]
 
 
 def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Clicks:
-    """The candidates whose sound is the click's: normalised correlation with both of its pitches, whatever their phase."""
+    """The candidates whose sound is the click's: normalised correlation with both of its pitches,
+    whatever their phase.
+    """
     count = candidates.times_s.size
     likely = np.flatnonzero(_click_share(bands, candidates.times_s) > LEAST_SHARE)
     best, places = np.zeros(count), np.array(candidates.times_s)
@@ -49,12 +55,30 @@ def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Click
         for rows in np.array_split(likely, -(-likely.size // ROWS)):
             centres = np.round(candidates.times_s[rows] * WORK_RATE_HZ).astype(int)
             index = centres[:, np.newaxis] - REACH + np.arange(sound.size + 2 * REACH)
-            window = np.where((index >= 0) & (index < samples.size), samples[np.clip(index, 0, samples.size - 1)], np.float32(0))
-            strength = np.abs(ifft(fft(window, SIZE, axis=1) * spectrum, axis=1))[:, : 2 * REACH + 1]
-            energy = np.concatenate([np.zeros((len(window), 1)), np.cumsum(np.square(window, dtype=np.float64), axis=1)], axis=1)
-            power = np.sqrt(energy[:, sound.size : sound.size + 2 * REACH + 1] - energy[:, : 2 * REACH + 1] + 1e-9)
+            window = np.where(
+                (index >= 0) & (index < samples.size),
+                samples[np.clip(index, 0, samples.size - 1)],
+                np.float32(0),
+            )
+            strength = np.abs(ifft(fft(window, SIZE, axis=1) * spectrum, axis=1))[
+                :, : 2 * REACH + 1
+            ]
+            energy = np.concatenate(
+                [
+                    np.zeros((len(window), 1)),
+                    np.cumsum(np.square(window, dtype=np.float64), axis=1),
+                ],
+                axis=1,
+            )
+            power = np.sqrt(
+                energy[:, sound.size : sound.size + 2 * REACH + 1]
+                - energy[:, : 2 * REACH + 1]
+                + 1e-9
+            )
             like = strength / (norm * power)
-            top = strength.argmax(axis=1)  # a fading tone is like itself at any later place, but never as strong
+            top = strength.argmax(
+                axis=1
+            )  # a fading tone is like itself at any later place, but never as strong
             value = like[np.arange(top.size), top]
             better = value > best[rows]
             best[rows] = np.where(better, value, best[rows])
@@ -67,21 +91,32 @@ def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Click
 
 
 def _click_share(bands: Bands, times_s: Array) -> Array:
-    """Share of the sound just after each time that lies in the bands around the click's two pitches."""
-    frames = np.clip(np.round((times_s + 0.006) / HOP_S).astype(int), 0, bands.level_db.shape[0] - 1)
+    """Share of the sound just after each time that lies in the bands around the click's two
+    pitches.
+    """
+    frames = np.clip(
+        np.round((times_s + 0.006) / HOP_S).astype(int), 0, bands.level_db.shape[0] - 1
+    )
     power = np.power(10.0, bands.level_db[frames] / 10)
     centres = np.sqrt(BAND_EDGES_HZ[:-1] * BAND_EDGES_HZ[1:])
-    shares = [power[:, np.abs(np.log2(centres / hz)) < 0.35].sum(axis=1) for hz in (ACCENT_HZ, PLAIN_HZ)]
+    shares = [
+        power[:, np.abs(np.log2(centres / hz)) < 0.35].sum(axis=1) for hz in (ACCENT_HZ, PLAIN_HZ)
+    ]
     return np.asarray(np.maximum(*shares) / power.sum(axis=1))
 
 
 def without(candidates: Candidates, clicks: Clicks) -> Candidates:
     """The candidates that are not clicks."""
-    return Candidates(candidates.times_s[~clicks.candidates], candidates.log_odds[~clicks.candidates])
+    return Candidates(
+        candidates.times_s[~clicks.candidates], candidates.log_odds[~clicks.candidates]
+    )
 
 
-def start_by_clicks(clicks: Clicks, beats_s: Array, start_s: float, stretch: float) -> tuple[float, float] | None:
-    """Start and stretch by the clicks, near those found from the hits; None where the clicks lie on no such grid.
+def start_by_clicks(
+    clicks: Clicks, beats_s: Array, start_s: float, stretch: float
+) -> tuple[float, float] | None:
+    """Start and stretch by the clicks, near those found from the hits; None where the clicks lie on
+    no such grid.
 
     beats_s : where clicks are due, seconds from bar 1 beat 1 as written, count-in included.
     """
@@ -91,18 +126,26 @@ def start_by_clicks(clicks: Clicks, beats_s: Array, start_s: float, stretch: flo
         due = start_s + stretch * beats_s
         nearest = np.abs(clicks.times_s[:, np.newaxis] - due).argmin(axis=1)
         off = clicks.times_s - due[nearest]
-        middle = float(np.median(off[np.abs(off) < NEAR_S])) if (np.abs(off) < NEAR_S).any() else np.inf
+        middle = (
+            float(np.median(off[np.abs(off) < NEAR_S])) if (np.abs(off) < NEAR_S).any() else np.inf
+        )
         kept = np.abs(off - middle) < 3 * ON_GRID_S
         if abs(middle) > NEAR_S or kept.sum() < LEAST_CLICKS or np.ptp(beats_s[nearest[kept]]) <= 0:
             return None
-        stretch, start_s = (float(x) for x in np.polyfit(beats_s[nearest[kept]], clicks.times_s[kept], 1))
+        stretch, start_s = (
+            float(x) for x in np.polyfit(beats_s[nearest[kept]], clicks.times_s[kept], 1)
+        )
     due = start_s + stretch * beats_s
     on_grid = np.abs(clicks.times_s[:, np.newaxis] - due).min(axis=1) < ON_GRID_S
-    return (start_s, stretch) if on_grid.mean() >= GRID_SHARE and abs(stretch - 1) <= STRETCH else None
+    return (
+        (start_s, stretch) if on_grid.mean() >= GRID_SHARE and abs(stretch - 1) <= STRETCH else None
+    )
 
 
 def click_channel(recording: Recording) -> int | None:
-    """The channel that carries nothing but the click; None where there is no such one, or no other beside it."""
+    """The channel that carries nothing but the click; None where there is no such one, or no other
+    beside it.
+    """
     if recording.channels < 2:
         return None
     n = max(1, recording.rate_hz // 100)
@@ -127,12 +170,17 @@ def _pieces(recording: Recording, n: int) -> Iterator[NDArray[np.floating]]:
 
 def _powers(recording: Recording, n: int) -> Array:
     """Power of every step of n frames, shape (steps, channels)."""
-    steps = [np.square(p, dtype=np.float64).reshape(-1, n, recording.channels).sum(axis=1) for p in _pieces(recording, n)]
+    steps = [
+        np.square(p, dtype=np.float64).reshape(-1, n, recording.channels).sum(axis=1)
+        for p in _pieces(recording, n)
+    ]
     return np.concatenate(steps) if steps else np.zeros((0, recording.channels))
 
 
 def _bursts(power: Array) -> NDArray[np.intp] | None:
-    """The steps at which short bursts begin, where such bursts hold nearly all of a channel's power; else None."""
+    """The steps at which short bursts begin, where such bursts hold nearly all of a channel's
+    power; else None.
+    """
     count, total = power.size, float(power.sum())
     if total < 1e-6 or count < 50:
         return None
@@ -147,8 +195,12 @@ def _bursts(power: Array) -> NDArray[np.intp] | None:
 
 
 def _only_clicks(recording: Recording, channel: int, begins: NDArray[np.intp], n: int) -> bool:
-    """Whether the bursts have the click's two pitches: some two dozen of them, spread over the take, are held against its sound."""
-    wanted = [(max(0, (int(b) - 1) * n), (int(b) + 4) * n) for b in begins[:: max(1, begins.size // 24)]]
+    """Whether the bursts have the click's two pitches: some two dozen of them, spread over the
+    take, are held against its sound.
+    """
+    wanted = [
+        (max(0, (int(b) - 1) * n), (int(b) + 4) * n) for b in begins[:: max(1, begins.size // 24)]
+    ]
     found: dict[int, list[NDArray[np.floating]]] = {first: [] for first, _ in wanted}
     at = 0
     for block in recording.blocks():
@@ -167,5 +219,7 @@ def _only_clicks(recording: Recording, channel: int, begins: NDArray[np.intp], n
 def _like(piece: Samples, rate_hz: int, accent: bool) -> float:
     sound = click_sound(rate_hz, accent=accent)
     size = 1 << (piece.size + sound.size).bit_length()
-    strength = np.abs(np.fft.ifft(np.fft.fft(piece, size) * np.conj(np.fft.fft(analytic(sound), size))))
+    strength = np.abs(
+        np.fft.ifft(np.fft.fft(piece, size) * np.conj(np.fft.fft(analytic(sound), size)))
+    )
     return float(strength.max() / (np.linalg.norm(sound) * np.linalg.norm(piece) + 1e-9))

@@ -1,4 +1,5 @@
-"""Which candidate is which due hit. Dynamic programming in order; missing and extra hits cost; the deviation's prior is wide enough for
+"""Which candidate is which due hit. Dynamic programming in order; missing and extra hits cost; the
+deviation's prior is wide enough for
 a beginner at first and then follows what this player does in this take."""
 
 from dataclasses import dataclass
@@ -17,23 +18,31 @@ REACH_S = 0.16  # farther than this from its place no hit is looked for
 REACH_SLOT = 0.62  # nor farther than this share of the gap to its neighbour
 TREND_HITS = 12
 APART_S = 0.035  # an extra hit keeps this far from every due one
-CROWDING = -3.0  # log odds from which on a candidate that no hit took tells of something else that sounds, as another guitar
+# log odds from which on a candidate that no hit took tells of something else that sounds, as
+# another guitar
+CROWDING = -3.0
 LEAST_CROWD_PER_S = 0.1  # believed of a take in which nothing else does
 CROWD_TO_EXTRA_S = 10.0  # odds asked of an extra hit, for every such candidate a second
 
 
 @dataclass(frozen=True, slots=True)
 class Match:
-    """`chosen`: candidate of each due hit, -1 where none, shape (n,). `score`: log likelihood against "nothing was played"."""
+    """`chosen`: candidate of each due hit, -1 where none, shape (n,). `score`: log likelihood
+    against "nothing was played".
+    """
 
     chosen: NDArray[np.intp]
     score: float
 
 
-def match_hits(candidates: Candidates, due_s: Array, *, gaps_s: Array, follow: bool = True) -> Match:
-    """Matches due hits to candidates in two passes: around the places given, then around the player's own trend.
+def match_hits(
+    candidates: Candidates, due_s: Array, *, gaps_s: Array, follow: bool = True
+) -> Match:
+    """Matches due hits to candidates in two passes: around the places given, then around the
+    player's own trend.
 
-    due_s : expected file times, increasing. gaps_s : the smaller gap to a neighbour, same shape. Without `follow` the first pass is all.
+    due_s : expected file times, increasing. gaps_s : the smaller gap to a neighbour, same shape.
+    Without `follow` the first pass is all.
     """
     centre = np.zeros(due_s.size)
     spread = np.full(due_s.size, WIDE_MS / 1000)
@@ -46,14 +55,18 @@ def match_hits(candidates: Candidates, due_s: Array, *, gaps_s: Array, follow: b
         trend = _running_median(deviation, TREND_HITS)
         own = 1.4826 * float(np.median(np.abs(deviation - trend)))
         centre = np.interp(np.arange(due_s.size), np.flatnonzero(found), trend)
-        spread = np.full(due_s.size, float(np.clip(1.3 * own, NARROW_MS[0] / 1000, NARROW_MS[1] / 1000)))
+        spread = np.full(
+            due_s.size, float(np.clip(1.3 * own, NARROW_MS[0] / 1000, NARROW_MS[1] / 1000))
+        )
         match = _align(candidates, due_s, gaps_s, centre, spread)
     return match
 
 
 def extra_hits(candidates: Candidates, chosen: NDArray[np.intp]) -> NDArray[np.intp]:
-    """Candidates surely struck that no due hit took, from half a second before the first one taken to as long after the last. The more of the
-    others there are for which something speaks, the more is asked of each: a player strikes few, a guitar next door many."""
+    """Candidates surely struck that no due hit took, from half a second before the first one taken
+    to as long after the last. The more of the
+    others there are for which something speaks, the more is asked of each: a player strikes few, a
+    guitar next door many."""
     taken = np.zeros(candidates.times_s.size, dtype=bool)
     taken[chosen[chosen >= 0]] = True
     own = np.sort(candidates.times_s[taken])
@@ -62,10 +75,16 @@ def extra_hits(candidates: Candidates, chosen: NDArray[np.intp]) -> NDArray[np.i
     first_s, last_s = own[0] - 0.5, own[-1] + 0.5
     inside = (candidates.times_s > first_s) & (candidates.times_s < last_s)
     after = np.minimum(np.searchsorted(own, candidates.times_s), own.size - 1)
-    nearest_s = np.minimum(*(np.abs(candidates.times_s - own[k]) for k in (after, np.maximum(after - 1, 0))))
+    nearest_s = np.minimum(
+        *(np.abs(candidates.times_s - own[k]) for k in (after, np.maximum(after - 1, 0)))
+    )
     free = inside & ~taken & (nearest_s > APART_S)
-    others = max(0, np.count_nonzero(free & (candidates.log_odds > CROWDING)) - 1) / (last_s - first_s)
-    return np.flatnonzero(free & (candidates.log_odds > np.log(CROWD_TO_EXTRA_S * (others + LEAST_CROWD_PER_S))))
+    others = max(0, np.count_nonzero(free & (candidates.log_odds > CROWDING)) - 1) / (
+        last_s - first_s
+    )
+    return np.flatnonzero(
+        free & (candidates.log_odds > np.log(CROWD_TO_EXTRA_S * (others + LEAST_CROWD_PER_S)))
+    )
 
 
 def gaps_between(due_s: Array) -> Array:
@@ -82,14 +101,18 @@ def _running_median(values: Array, reach: int) -> Array:
 
 
 def _log_prior(away_s: Array, spread_s: Array) -> Array:
-    """Log density of a deviation against the density of false candidates: a normal core and a wide skirt."""
+    """Log density of a deviation against the density of false candidates: a normal core and a wide
+    skirt.
+    """
     core = 0.88 * np.exp(-0.5 * (away_s / spread_s) ** 2) / (spread_s * 2.5066)
     wide = np.maximum(0.045, 2 * spread_s)
     skirt = 0.12 * np.exp(-0.5 * (away_s / wide) ** 2) / (wide * 2.5066)
     return np.asarray(np.log((core + skirt) / CROWD_PER_S))
 
 
-def _align(candidates: Candidates, due_s: Array, gaps_s: Array, centre_s: Array, spread_s: Array) -> Match:
+def _align(
+    candidates: Candidates, due_s: Array, gaps_s: Array, centre_s: Array, spread_s: Array
+) -> Match:
     times, odds = candidates.times_s, candidates.log_odds
     count = times.size
     if not count:
@@ -101,7 +124,10 @@ def _align(candidates: Candidates, due_s: Array, gaps_s: Array, centre_s: Array,
     highs = np.maximum.accumulate(np.searchsorted(times, due_s + centre_s + reach))
     sizes = highs - lows
     firsts = np.cumsum(sizes) - sizes
-    which, hit = np.arange(sizes.sum()) + np.repeat(lows - firsts, sizes), np.repeat(np.arange(due_s.size), sizes)  # of every pair in reach
+    which, hit = (
+        np.arange(sizes.sum()) + np.repeat(lows - firsts, sizes),
+        np.repeat(np.arange(due_s.size), sizes),
+    )  # of every pair in reach
     rewards = gain[which] + _log_prior(times[which] - (due_s + centre_s)[hit], spread_s[hit])
     best = np.zeros(1)  # best score with the last used candidate at most low-1+k
     base = 0  # `best[0]` stands for all candidates before `base`
@@ -121,7 +147,9 @@ def _align(candidates: Candidates, due_s: Array, gaps_s: Array, centre_s: Array,
         running = np.maximum.accumulate(options)
         chosen_here = np.zeros(n + 1, dtype=bool)
         better = np.concatenate([[False], options[1:] > running[:-1]])
-        source = np.maximum.accumulate(np.where(better, np.arange(n + 1), 0))  # which option the running best comes from
+        source = np.maximum.accumulate(
+            np.where(better, np.arange(n + 1), 0)
+        )  # which option the running best comes from
         chosen_here[1:] = taken >= missed[1:] if n else False
         steps.append((low, chosen_here, source))
         best, base = running, low

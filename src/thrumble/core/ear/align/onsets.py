@@ -1,8 +1,12 @@
-"""Where strings may have been struck: candidates, each placed to a fraction of a millisecond and given its odds of being a hit.
+"""Where strings may have been struck: candidates, each placed to a fraction of a millisecond and
+given its odds of being a hit.
 
-Spectral flux on log bands against the loudest of the last few frames (Boeck and Widmer 2013: a ringing string that wavers gives none)
-finds nearly every hit among many false ones. The raw high-passed envelope, whose sharpest relative rise is the attack, places each. A small
-trained network (weights.py, from simulated takes) then weighs eleven measures of the moment and the spectra from 36 ms before it to 44 ms
+Spectral flux on log bands against the loudest of the last few frames (Boeck and Widmer 2013: a
+ringing string that wavers gives none)
+finds nearly every hit among many false ones. The raw high-passed envelope, whose sharpest relative
+rise is the attack, places each. A small
+trained network (weights.py, from simulated takes) then weighs eleven measures of the moment and the
+spectra from 36 ms before it to 44 ms
 after. What the riff expects plays no part here.
 """
 
@@ -23,31 +27,40 @@ NEAR = 8  # frames, 16 ms: two peaks closer than this are one
 LEAST_DB = 0.35  # mean rise of the bands below which nothing was struck
 REFINE_S = 0.009
 ROWS = 512  # candidates refined at a time: bounds memory
-PLACE_S = 0.0015  # where the attack lies from the peak of the flux, on average, and how far from there it may be
+# where the attack lies from the peak of the flux, on average, and how far from there it may be
+PLACE_S = 0.0015
 PLACE_SPREAD_S = 0.0025
 LEVEL_COLUMN = 4  # of the measures: the attack's level against the take's loud ones
 TOO_QUIET_DB = -36.0  # the softest dead hit lies some 25 dB under the loudest chords
 HOPELESS = -8.0  # log odds that no place in the riff makes up for
-MOMENTS = np.array([-18, -14, -10, -8, -6, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 6, 8, 10, 14, 18, 22])  # frames from the candidate
+MOMENTS = np.array(
+    [-18, -14, -10, -8, -6, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 6, 8, 10, 14, 18, 22]
+)  # frames from the candidate
 WEIGHED = 1024  # candidates at a time: bounds memory
 
 
 @dataclass(frozen=True, slots=True)
 class Candidates:
-    """Possible onsets: seconds from the take's start, increasing; `log_odds` of being a hit, natural, from the sound alone."""
+    """Possible onsets: seconds from the take's start, increasing; `log_odds` of being a hit,
+    natural, from the sound alone.
+    """
 
     times_s: Array
     log_odds: Array
 
 
 def find_candidates(envelope: Envelope, bands: Bands, network: Network) -> Candidates:
-    """Every rise that could be a hit at all; choosing among them is the matcher's work. Empty for a flat take."""
+    """Every rise that could be a hit at all; choosing among them is the matcher's work. Empty for a
+    flat take.
+    """
     times_s, measures = _rises(envelope, bands)
     if not times_s.size:
         return Candidates(times_s, times_s)
     odds = np.concatenate(
         [
-            network.outputs(_with_surroundings(measures[k : k + WEIGHED], times_s[k : k + WEIGHED], bands))[:, 0]
+            network.outputs(
+                _with_surroundings(measures[k : k + WEIGHED], times_s[k : k + WEIGHED], bands)
+            )[:, 0]
             for k in range(0, times_s.size, WEIGHED)
         ]
     )
@@ -62,17 +75,24 @@ def likely(candidates: Candidates) -> Candidates:
 
 
 def measure_candidates(envelope: Envelope, bands: Bands) -> tuple[Array, Matrix]:
-    """Times of the candidates, shape (n,), and all that the network sees of them, shape (n, 11 + moments * bands)."""
+    """Times of the candidates, shape (n,), and all that the network sees of them, shape (n, 11 +
+    moments * bands).
+    """
     times_s, measures = _rises(envelope, bands)
     return times_s, _with_surroundings(measures, times_s, bands)
 
 
 def _with_surroundings(measures: Array, times_s: Array, bands: Bands) -> Matrix:
-    """The measures, and the bands' levels at MOMENTS around each time against their mean there, tens of dB."""
+    """The measures, and the bands' levels at MOMENTS around each time against their mean there,
+    tens of dB.
+    """
     frames = np.round(times_s / HOP_S).astype(np.intp)[:, np.newaxis] + MOMENTS
     levels = bands.level_db[np.clip(frames, 0, bands.level_db.shape[0] - 1)] / np.float32(10)
     levels -= levels.mean(axis=(1, 2), keepdims=True)
-    return np.concatenate([measures.astype(np.float32), levels.reshape(times_s.size, MOMENTS.size * levels.shape[2])], axis=1)
+    return np.concatenate(
+        [measures.astype(np.float32), levels.reshape(times_s.size, MOMENTS.size * levels.shape[2])],
+        axis=1,
+    )
 
 
 def _rises(envelope: Envelope, bands: Bands) -> tuple[Array, Array]:
@@ -90,7 +110,9 @@ def _rises(envelope: Envelope, bands: Bands) -> tuple[Array, Array]:
 
 
 def _onset_strength(bands: Bands) -> NDArray[np.float32]:
-    """Mean rise of the log bands in dB against the loudest of SPAN frames around LAG before; one value a frame, nothing below zero."""
+    """Mean rise of the log bands in dB against the loudest of SPAN frames around LAG before; one
+    value a frame, nothing below zero.
+    """
     level, near = bands.level_db, SPAN // 2
     out = np.zeros(level.shape[0], dtype=np.float32)
     for start in range(LAG, level.shape[0], BLOCK):
@@ -111,12 +133,16 @@ def _peaks(curve: NDArray[np.float32], near: int) -> NDArray[np.intp]:
 
 
 def attack_near(envelope: Envelope, about_s: Array, *, reach_s: float) -> Array:
-    """The sharpest relative rise within reach of each time, and there the foot of the attack; seconds."""
+    """The sharpest relative rise within reach of each time, and there the foot of the attack;
+    seconds.
+    """
     return _refine(envelope, about_s, reach_s)[0]
 
 
 def _refine(envelope: Envelope, about_s: Array, reach_s: float = REFINE_S) -> tuple[Array, Array]:
-    """Moves rough times to the sharpest relative rise within reach; also gives that rise (natural log of the energy ratio)."""
+    """Moves rough times to the sharpest relative rise within reach; also gives that rise (natural
+    log of the energy ratio).
+    """
     after, before, reach = (int(t * WORK_RATE_HZ) for t in (0.0018, 0.006, reach_s))
     times, rises = np.array(about_s), np.zeros(about_s.size)
     prior = -0.5 * (np.arange(-reach, reach) / (PLACE_SPREAD_S * WORK_RATE_HZ)) ** 2
@@ -124,42 +150,61 @@ def _refine(envelope: Envelope, about_s: Array, reach_s: float = REFINE_S) -> tu
     around = np.arange(-reach - before, reach + after)
     for start in range(0, about_s.size, ROWS):
         centres = np.round(about_s[start : start + ROWS] * WORK_RATE_HZ).astype(int)
-        centres = np.clip(centres, reach + before, max(reach + before, envelope.size - reach - after))
+        centres = np.clip(
+            centres, reach + before, max(reach + before, envelope.size - reach - after)
+        )
         window = envelope.sharp[np.minimum(centres[:, np.newaxis] + around, envelope.size - 1)]
         energy = np.cumsum(np.square(window, dtype=np.float64), axis=1)
         energy = np.concatenate([np.zeros((energy.shape[0], 1)), energy], axis=1)
         here = energy[:, before : before + 2 * reach]
-        loud = np.log((energy[:, before + after : before + after + 2 * reach] - here) / after + floor)
+        loud = np.log(
+            (energy[:, before + after : before + after + 2 * reach] - here) / after + floor
+        )
         rise = loud - np.log((here - energy[:, : 2 * reach]) / before + floor)
         best = np.argmax(rise + 0.35 * loud + prior, axis=1)
-        times[start : start + ROWS] = _feet(envelope.sharp, centres - reach + best, after) / WORK_RATE_HZ
+        times[start : start + ROWS] = (
+            _feet(envelope.sharp, centres - reach + best, after) / WORK_RATE_HZ
+        )
         rises[start : start + ROWS] = rise[np.arange(best.size), best]
     return times, rises
 
 
 def _feet(sharp: Samples, best: NDArray[np.intp], after: int) -> Array:
-    """The first sample of each attack: where the envelope passes a tenth of its next peak, coming from the quiet before."""
+    """The first sample of each attack: where the envelope passes a tenth of its next peak, coming
+    from the quiet before.
+    """
 
     def window(low: int, high: int) -> Samples:
-        return np.asarray(sharp[np.clip(best[:, np.newaxis] + np.arange(low, high), 0, sharp.size - 1)])
+        return np.asarray(
+            sharp[np.clip(best[:, np.newaxis] + np.arange(low, high), 0, sharp.size - 1)]
+        )
 
     peak = window(0, 3 * after).max(axis=1)
     quiet = np.sqrt(np.mean(np.square(window(-4 * after, -(after // 2))), axis=1))
-    level = np.maximum(quiet + 0.1 * np.maximum(0.0, peak - quiet), np.where(peak > 5 * quiet, 2.5 * quiet, 0.0))
+    level = np.maximum(
+        quiet + 0.1 * np.maximum(0.0, peak - quiet), np.where(peak > 5 * quiet, 2.5 * quiet, 0.0)
+    )
     over = window(-after, 3 * after) > level[:, np.newaxis]
     first = np.argmax(over, axis=1)
     return np.where(over.any(axis=1), best - after + first, best).astype(np.float64)
 
 
 def _measures(
-    times: Array, frames: NDArray[np.intp], rises: Array, strength: NDArray[np.float32], bands: Bands, envelope: Envelope
+    times: Array,
+    frames: NDArray[np.intp],
+    rises: Array,
+    strength: NDArray[np.float32],
+    bands: Bands,
+    envelope: Envelope,
 ) -> Array:
     """Eleven measures a candidate; levels in tens of dB so that all are of order one."""
     level = bands.level_db
     now = np.minimum(frames + 2, level.shape[0] - 1)
     change = level[now] - level[np.maximum(frames - LAG - 1, 0)]
     high, low = BAND_EDGES_HZ[:-1] > 2500, BAND_EDGES_HZ[:-1] < 450
-    long_change = level[np.minimum(frames + 7, level.shape[0] - 1)] - level[np.maximum(frames - 10, 0)]
+    long_change = (
+        level[np.minimum(frames + 7, level.shape[0] - 1)] - level[np.maximum(frames - 10, 0)]
+    )
     grid = np.arange(0, envelope.size / WORK_RATE_HZ, 0.02)
     loud_db = np.percentile(envelope.level_db(envelope.energy, grid, grid + 0.02), 95)
     after = envelope.level_db(envelope.energy, times, times + 0.012)
@@ -174,8 +219,16 @@ def _measures(
         rival[k:] = np.maximum(rival[k:], np.where(near, own[:-k], 0.0))
         rival[:-k] = np.maximum(rival[:-k], np.where(near, own[k:], 0.0))
     columns = [
-        np.log(own), rises / 3, sharp / 10, (after - before) / 10, (after - loud_db) / 10, (before - loud_db) / 10,
-        change[:, high].mean(axis=1) / 10, long_change[:, low].mean(axis=1) / 10, (change > 3).mean(axis=1),
-        np.minimum(change, 0).mean(axis=1) / 10, np.log((own + 0.2) / (rival + 0.2)),
-    ]  # fmt: skip
+        np.log(own),
+        rises / 3,
+        sharp / 10,
+        (after - before) / 10,
+        (after - loud_db) / 10,
+        (before - loud_db) / 10,
+        change[:, high].mean(axis=1) / 10,
+        long_change[:, low].mean(axis=1) / 10,
+        (change > 3).mean(axis=1),
+        np.minimum(change, 0).mean(axis=1) / 10,
+        np.log((own + 0.2) / (rival + 0.2)),
+    ]
     return np.stack([np.asarray(c, dtype=np.float64) for c in columns], axis=1)

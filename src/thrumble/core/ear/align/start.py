@@ -1,4 +1,5 @@
-"""Where bar 1 beat 1 lies in the file, and how fast the take really went, when nobody wrote it down; or, where it is known, by how much
+"""Where bar 1 beat 1 lies in the file, and how fast the take really went, when nobody wrote it
+down; or, where it is known, by how much
 the whole take is late (the delay of the sound card and the player together)."""
 
 from dataclasses import dataclass
@@ -13,10 +14,16 @@ from thrumble.core.ear.model.network import Array
 BIN_S = 0.005
 KERNEL_S = 0.016
 TEMPO_REACH = 0.03
-TRIES, FINALISTS = 6, 3  # the most promising places are matched over the part searched, the best of these in full
+TRIES, FINALISTS = (
+    6,
+    3,
+)  # the most promising places are matched over the part searched, the best of these in full
 GIVEN_REACH_S = 0.25
 SEARCH_S, GROWTH = 40.0, 3.0
-THEIL, SURE_ERRORS = 1.5, 3.0  # standard error of the robust slope against least squares; errors beyond which another tempo is believed
+THEIL, SURE_ERRORS = (
+    1.5,
+    3.0,
+)  # standard error of the robust slope against least squares; errors beyond which another tempo is believed
 PLACES = 3  # kept for each tempo
 COVER_STEP = 50  # bins; the share covered changes slowly
 COVER_WEIGHT = 3.0  # of a vote: how much it counts that what was surely struck lies within the riff
@@ -24,7 +31,8 @@ COVER_WEIGHT = 3.0  # of a vote: how much it counts that what was surely struck 
 
 @dataclass(frozen=True, slots=True)
 class Fit:
-    """`start_s`: file time of bar 1 beat 1; `stretch`: seconds heard per second written (over 1 is slower); `score` of the match;
+    """`start_s`: file time of bar 1 beat 1; `stretch`: seconds heard per second written (over 1 is
+    slower); `score` of the match;
     `runner_up`: the score of the best place at least 40 ms away."""
 
     start_s: float
@@ -34,22 +42,31 @@ class Fit:
 
 
 def fit_given(candidates: Candidates, due_s: Array) -> float:
-    """By how much the whole take lags, seconds, when the start is known; 0 where too little was heard to tell."""
+    """By how much the whole take lags, seconds, when the start is known; 0 where too little was
+    heard to tell.
+    """
     if candidates.times_s.size < 3:
         return 0.0
     pulses = _pulses(candidates.times_s, _weights(candidates))
     lags = np.arange(-GIVEN_REACH_S, GIVEN_REACH_S, BIN_S)
     bins = np.round((due_s[:, np.newaxis] + lags) / BIN_S).astype(int)
-    votes = np.where((bins >= 0) & (bins < pulses.size), pulses[np.clip(bins, 0, pulses.size - 1)], 0.0).sum(axis=0)
-    votes -= due_s.size * 0.25 * (lags / GIVEN_REACH_S) ** 2  # a small lag is likelier than a large one
+    votes = np.where(
+        (bins >= 0) & (bins < pulses.size), pulses[np.clip(bins, 0, pulses.size - 1)], 0.0
+    ).sum(axis=0)
+    votes -= (
+        due_s.size * 0.25 * (lags / GIVEN_REACH_S) ** 2
+    )  # a small lag is likelier than a large one
     return float(lags[int(np.argmax(votes))])
 
 
 def fit_unknown(candidates: Candidates, due_s: Array, *, fit_tempo: bool = True) -> Fit | None:
-    """Start and tempo from the pattern of the hits; None where too little was heard. due_s counts from bar 1 beat 1.
+    """Start and tempo from the pattern of the hits; None where too little was heard. due_s counts
+    from bar 1 beat 1.
 
-    The first SEARCH_S of the riff are laid over the whole take at every tempo; the most promising places are then matched in full, tempo
-    and start refined over a growing stretch, so that the time taken grows with the take's length and not with its square.
+    The first SEARCH_S of the riff are laid over the whole take at every tempo; the most promising
+    places are then matched in full, tempo
+    and start refined over a growing stretch, so that the time taken grows with the take's length
+    and not with its square.
     """
     if candidates.times_s.size < 3:
         return None
@@ -64,13 +81,24 @@ def fit_unknown(candidates: Candidates, due_s: Array, *, fit_tempo: bool = True)
     for stretch in 1 + step * np.arange(-count, count + 1):
         votes, starts_s = correlate(searched * stretch)
         coarse_s = starts_s[::COVER_STEP]
-        covered = _covered(strong, coarse_s + due_s[0] * stretch, float(due_s[-1] - due_s[0]) * float(stretch))
+        covered = _covered(
+            strong, coarse_s + due_s[0] * stretch, float(due_s[-1] - due_s[0]) * float(stretch)
+        )
         ratings = votes + COVER_WEIGHT * np.interp(starts_s, coarse_s, covered)
-        found += [(float(ratings[place]), float(starts_s[place]), float(stretch)) for place in _tops(ratings, PLACES)]
+        found += [
+            (float(ratings[place]), float(starts_s[place]), float(stretch))
+            for place in _tops(ratings, PLACES)
+        ]
     found.sort(reverse=True)
-    fits = [_settle(candidates, due_s, start_s, stretch, fit_tempo, whole=False) for _, start_s, stretch in _spread_out(found)]
+    fits = [
+        _settle(candidates, due_s, start_s, stretch, fit_tempo, whole=False)
+        for _, start_s, stretch in _spread_out(found)
+    ]
     fits.sort(key=lambda fit: -fit.score)
-    fits = [_settle(candidates, due_s, fit.start_s, fit.stretch, fit_tempo, whole=True) for fit in fits[:FINALISTS]]
+    fits = [
+        _settle(candidates, due_s, fit.start_s, fit.stretch, fit_tempo, whole=True)
+        for fit in fits[:FINALISTS]
+    ]
     fits.sort(key=lambda fit: -fit.score)
     best = fits[0]
     others = [fit.score for fit in fits if abs(fit.start_s - best.start_s) > 0.04]
@@ -81,7 +109,9 @@ def _covered(strong_s: Array, firsts_s: Array, span_s: float) -> Array:
     """For every place of the riff the share of sure hits that lie within it, with a second's room."""
     if not strong_s.size:
         return np.zeros(firsts_s.size)
-    inside = np.searchsorted(strong_s, firsts_s + span_s + 1.0) - np.searchsorted(strong_s, firsts_s - 1.0)
+    inside = np.searchsorted(strong_s, firsts_s + span_s + 1.0) - np.searchsorted(
+        strong_s, firsts_s - 1.0
+    )
     return np.asarray(inside / strong_s.size)
 
 
@@ -99,7 +129,9 @@ def _pulses(times_s: Array, weights: Array) -> Array:
 
 
 class _Correlator:
-    """Lays due hits over the candidates' curve at every start, by one transform of the curve and one for each set of due hits."""
+    """Lays due hits over the candidates' curve at every start, by one transform of the curve and
+    one for each set of due hits.
+    """
 
     def __init__(self, pulses: Array, longest_s: float) -> None:
         """`longest_s`: from the first due hit to the last, at most."""
@@ -112,7 +144,9 @@ class _Correlator:
         due = np.round((due_s - due_s[0]) / BIN_S).astype(int)
         train = np.bincount(due).astype(np.float32)
         votes = irfft(self._spectrum * np.conj(rfft(train, self._size)), self._size)
-        early = train.size - 1  # starts before the file's first sample stand at the end of the circle
+        early = (
+            train.size - 1
+        )  # starts before the file's first sample stand at the end of the circle
         shifts = np.arange(-early, self._bins)
         whole = np.concatenate([votes[self._size - early :], votes[: self._bins]])
         return whole.astype(np.float64) / due_s.size, shifts * BIN_S - due_s[0]
@@ -139,8 +173,18 @@ def _spread_out(found: list[tuple[float, float, float]]) -> list[tuple[float, fl
     return kept
 
 
-def _settle(candidates: Candidates, due_s: Array, start_s: float, stretch: float, fit_tempo: bool, *, whole: bool) -> Fit:
-    """Matches around a guess, setting start and tempo by the median and a robust line: over the part searched, or on over all of it."""
+def _settle(
+    candidates: Candidates,
+    due_s: Array,
+    start_s: float,
+    stretch: float,
+    fit_tempo: bool,
+    *,
+    whole: bool,
+) -> Fit:
+    """Matches around a guess, setting start and tempo by the median and a robust line: over the
+    part searched, or on over all of it.
+    """
     horizon = SEARCH_S
     while True:
         part = due_s[due_s - due_s[0] <= horizon]
@@ -150,18 +194,30 @@ def _settle(candidates: Candidates, due_s: Array, start_s: float, stretch: float
         if found.sum() >= 4:
             deviation = candidates.times_s[match.chosen[found]] - expected[found]
             if fit_tempo and found.sum() >= 12:
-                stretch = float(np.clip(stretch + _slope(part[found], deviation), 1 - TEMPO_REACH, 1 + TEMPO_REACH))
-                deviation = candidates.times_s[match.chosen[found]] - start_s - stretch * part[found]
+                stretch = float(
+                    np.clip(
+                        stretch + _slope(part[found], deviation), 1 - TEMPO_REACH, 1 + TEMPO_REACH
+                    )
+                )
+                deviation = (
+                    candidates.times_s[match.chosen[found]] - start_s - stretch * part[found]
+                )
             start_s += float(np.median(deviation))
         if part.size == due_s.size or not whole:
             if whole and fit_tempo and found.sum() >= 12:
-                start_s, stretch = _as_written(part[found], candidates.times_s[match.chosen[found]], start_s, stretch)
+                start_s, stretch = _as_written(
+                    part[found], candidates.times_s[match.chosen[found]], start_s, stretch
+                )
             return Fit(start_s, stretch, match.score, -np.inf)
         horizon *= GROWTH
 
 
-def _as_written(due_s: Array, heard_s: Array, start_s: float, stretch: float) -> tuple[float, float]:
-    """The tempo as written, where the hits scatter so much that they speak for no other; a start is then told twice as well."""
+def _as_written(
+    due_s: Array, heard_s: Array, start_s: float, stretch: float
+) -> tuple[float, float]:
+    """The tempo as written, where the hits scatter so much that they speak for no other; a start is
+    then told twice as well.
+    """
     residual = heard_s - start_s - stretch * due_s
     spread = 1.4826 * float(np.median(np.abs(residual - np.median(residual))))
     error = THEIL * spread / (np.sqrt(due_s.size) * max(1e-6, float(due_s.std())))

@@ -1,6 +1,8 @@
-"""From whatever was recorded to one clean mono signal at the ear's own rate, and what was noticed on the way.
+"""From whatever was recorded to one clean mono signal at the ear's own rate, and what was noticed
+on the way.
 
-A recording is gone through block by block, twice: its channels are surveyed, then mixed and resampled. Ten minutes of eight channels cost
+A recording is gone through block by block, twice: its channels are surveyed, then mixed and
+resampled. Ten minutes of eight channels cost
 no more than the mono signal that comes out.
 """
 
@@ -28,7 +30,9 @@ LEAST = WORK_RATE_HZ // 5  # a shorter take is made so long with silence: all wi
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Heard:
-    """A conditioned take. `samples` at WORK_RATE_HZ, peak 1 unless silent; `gain_db` brings them back to the file's level."""
+    """A conditioned take. `samples` at WORK_RATE_HZ, peak 1 unless silent; `gain_db` brings them
+    back to the file's level.
+    """
 
     samples: Samples
     gain_db: float
@@ -66,7 +70,9 @@ class InMemory:
 
 
 def in_memory(samples: NDArray[np.floating], rate_hz: int) -> InMemory:
-    """Samples, shape (n,) or (n, channels), as a recording. Raises BadAudio for another shape, or none at all."""
+    """Samples, shape (n,) or (n, channels), as a recording. Raises BadAudio for another shape, or
+    none at all.
+    """
     if samples.ndim not in (1, 2) or samples.size == 0:
         raise BadAudio("there is no sound in this take: the file holds not a single sample")
     return InMemory(samples[:, np.newaxis] if samples.ndim == 1 else samples, rate_hz)
@@ -81,11 +87,14 @@ def condition_recording(recording: Recording, channels: tuple[int, ...] | None =
     """Mixes the live channels, removes DC and rumble, resamples and brings to a common level.
 
     channels : those to use, counted from 0; all if None.
-    Raises BadAudio if samples are not finite, there are none, or the recording is longer than ten minutes or has a rate outside 8 to 192 kHz.
+    Raises BadAudio if samples are not finite, there are none, or the recording is longer than ten
+    minutes or has a rate outside 8 to 192 kHz.
     """
     rate_hz = recording.rate_hz
     if not RATES_HZ[0] <= rate_hz <= RATES_HZ[1]:
-        raise BadAudio(f"a sample rate of {rate_hz} Hz cannot be read: save it with 8000 to 192000 Hz")
+        raise BadAudio(
+            f"a sample rate of {rate_hz} Hz cannot be read: save it with 8000 to 192000 Hz"
+        )
     used = list(range(recording.channels) if channels is None else channels)
     survey = _survey(recording, used)
     mono = _mixed(recording, survey, used)
@@ -113,11 +122,18 @@ class _Survey:
     clipped: NDArray[np.int64]
 
     def signs(self) -> list[int]:
-        """For each channel 0 where it carries no guitar, else 1, or -1 where its phase is opposite to the first live one's."""
-        levels = np.sqrt(np.maximum(0.0, np.diag(self.products) / self.frames - (self.sums / self.frames) ** 2))
+        """For each channel 0 where it carries no guitar, else 1, or -1 where its phase is opposite
+        to the first live one's.
+        """
+        levels = np.sqrt(
+            np.maximum(0.0, np.diag(self.products) / self.frames - (self.sums / self.frames) ** 2)
+        )
         live = np.flatnonzero(levels > levels.max() * 10 ** (-QUIET_CHANNEL_DB / 20))
         first = int(live[0]) if live.size else 0
-        return [(1 if self.products[first, c] >= 0 else -1) if c in live or c == first else 0 for c in range(levels.size)]
+        return [
+            (1 if self.products[first, c] >= 0 else -1) if c in live or c == first else 0
+            for c in range(levels.size)
+        ]
 
 
 def _survey(recording: Recording, used: list[int]) -> _Survey:
@@ -127,7 +143,9 @@ def _survey(recording: Recording, used: list[int]) -> _Survey:
     for block in recording.blocks():
         columns = block[:, used]
         if not np.isfinite(columns).all():
-            raise BadAudio("this take holds samples that are not numbers (NaN or infinite): export it again")
+            raise BadAudio(
+                "this take holds samples that are not numbers (NaN or infinite): export it again"
+            )
         frames += columns.shape[0]
         if frames > (MAX_S + 1) * recording.rate_hz:
             raise BadAudio(f"this take is longer than {MAX_S / 60:.0f} minutes: cut it to the riff")
@@ -142,14 +160,18 @@ def _survey(recording: Recording, used: list[int]) -> _Survey:
 
 
 def _mixed(recording: Recording, survey: _Survey, used: list[int]) -> Samples:
-    """The mean of the live channels at the working rate. DC goes before resampling: at the file's ends a constant would ring."""
+    """The mean of the live channels at the working rate. DC goes before resampling: at the file's
+    ends a constant would ring.
+    """
     signs = survey.signs()
     live = [c for c, sign in enumerate(signs) if sign]
     constant = np.float32(sum(signs[c] * survey.sums[c] for c in live) / len(live) / survey.frames)
     stream = None
     if recording.rate_hz != WORK_RATE_HZ:
         stream = soxr.ResampleStream(recording.rate_hz, WORK_RATE_HZ, 1, dtype="float32")
-    out = np.empty(-(-survey.frames * WORK_RATE_HZ // recording.rate_hz) + WORK_RATE_HZ, dtype=np.float32)
+    out = np.empty(
+        -(-survey.frames * WORK_RATE_HZ // recording.rate_hz) + WORK_RATE_HZ, dtype=np.float32
+    )
     filled = done = 0
     for block in recording.blocks():
         mix = np.array(block[:, used[live[0]]], dtype=np.float32)

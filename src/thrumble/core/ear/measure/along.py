@@ -1,7 +1,10 @@
-"""What changes along a take, and where it begins: the tempo drifts, the spread grows, the level falls, as with a tiring hand.
+"""What changes along a take, and where it begins: the tempo drifts, the spread grows, the level
+falls, as with a tiring hand.
 
-Each is a line that lies flat and then bends (a hinge). The bend is set where it explains most; it counts only if so good a bend would come
-about by chance in fewer than one take in a hundred (an F test, its line raised for the choice of the place; checked on steady takes).
+Each is a line that lies flat and then bends (a hinge). The bend is set where it explains most; it
+counts only if so good a bend would come
+about by chance in fewer than one take in a hundred (an F test, its line raised for the choice of
+the place; checked on steady takes).
 """
 
 import numpy as np
@@ -29,12 +32,16 @@ def find_changes(played: list[tuple[HitReading, DueHit]], tempo_bpm: float) -> l
         if change is not None:
             place, amount = change
             hit = played[int(np.argmin(np.abs(at - place)))][0]
-            out.append((place, Change(kind=kind, bar=hit.bar, round=hit.round, amount=round(amount, 1))))
+            out.append(
+                (place, Change(kind=kind, bar=hit.bar, round=hit.round, amount=round(amount, 1)))
+            )
     return [change for _, change in sorted(out, key=lambda pair: pair[0])]
 
 
 def _tempo(at: Array, late: Array, tempo_bpm: float) -> tuple[float, float] | None:
-    """A lateness that begins to grow or shrink steadily: the tempo has moved by so many bpm. A hinge over a steady lean, which is none."""
+    """A lateness that begins to grow or shrink steadily: the tempo has moved by so many bpm. A
+    hinge over a steady lean, which is none.
+    """
     bend = hinge(at, late)
     if bend is None:
         return None
@@ -57,8 +64,12 @@ def _spread(at: Array, late: Array) -> tuple[float, float] | None:
 
 def _level(at: Array, played: list[tuple[HitReading, DueHit]]) -> tuple[float, float] | None:
     """Hits are compared within their kind, number of strings and accent."""
-    levels = np.array([np.nan if hit.relative_level_db is None else hit.relative_level_db for hit, _ in played])
-    kinds = np.array([f"{hit.heard_articulation} {len(due.hit.notes)} {due.hit.accent}" for hit, due in played])
+    levels = np.array(
+        [np.nan if hit.relative_level_db is None else hit.relative_level_db for hit, _ in played]
+    )
+    kinds = np.array(
+        [f"{hit.heard_articulation} {len(due.hit.notes)} {due.hit.accent}" for hit, due in played]
+    )
     if np.isnan(levels).any():
         return None
     for kind in set(kinds.tolist()):
@@ -73,11 +84,15 @@ def _level(at: Array, played: list[tuple[HitReading, DueHit]]) -> tuple[float, f
 
 def _running_middle(values: Array) -> Array:
     padded = np.pad(values, SMOOTH, mode="reflect")
-    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * SMOOTH + 1), axis=1))
+    return np.asarray(
+        np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * SMOOTH + 1), axis=1)
+    )
 
 
 def hinge(x: Array, y: Array) -> tuple[float, float] | None:
-    """Where `y` leaves its level, and its slope from there; None where a level explains it as well. Needs x increasing."""
+    """Where `y` leaves its level, and its slope from there; None where a level explains it as well.
+    Needs x increasing.
+    """
     level = y - y.mean()
     flat = float(level @ level)
     best = (0.0, 0.0, 0.0)
@@ -91,5 +106,7 @@ def hinge(x: Array, y: Array) -> tuple[float, float] | None:
     left = max(1e-12, (flat - gained) / (x.size - 3))
     ramp = np.maximum(0.0, x - place)
     rest = level - slope * (ramp - ramp.mean())
-    follows = float(np.clip(rest[1:] @ rest[:-1] / max(1e-12, rest @ rest), 0.0, 0.9))  # hits that lean on the one before tell less
+    follows = float(
+        np.clip(rest[1:] @ rest[:-1] / max(1e-12, rest @ rest), 0.0, 0.9)
+    )  # hits that lean on the one before tell less
     return (place, slope) if gained / left >= SURE_F * (1 + follows) / (1 - follows) else None

@@ -1,10 +1,15 @@
-"""Open, palm-muted or dead: from a hit's own sound, with probabilities. The hit's own plan plays no part.
+"""Open, palm-muted or dead: from a hit's own sound, with probabilities. The hit's own plan plays no
+part.
 
-Evidence up to the next onset at most: how groups of bands stand to one another and fall, in windows from the attack on, and how clear the pitch
-is (damping by soft contact takes the high partials first: Fletcher and Rossing); and the spectra themselves at moments from just before the
+Evidence up to the next onset at most: how groups of bands stand to one another and fall, in windows
+from the attack on, and how clear the pitch
+is (damping by soft contact takes the high partials first: Fletcher and Rossing); and the spectra
+themselves at moments from just before the
 attack to 0.2 s after. A generic network, trained on simulated
-guitars, then learns this take: the weights of its last layer are moved towards what the take's *other* hits say, each labelled by the generic
-opinion and its plan together, the plan being right only most of the time. Every hit is judged by weights that never saw its own plan.
+guitars, then learns this take: the weights of its last layer are moved towards what the take's
+*other* hits say, each labelled by the generic
+opinion and its plan together, the plan being right only most of the time. Every hit is judged by
+weights that never saw its own plan.
 """
 
 from dataclasses import dataclass
@@ -21,8 +26,18 @@ from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples
 
 GROUPS_HZ = ((70, 250), (250, 700), (700, 1800), (1800, 4500), (4500, 10500))
-GROUP_OF = [(BAND_EDGES_HZ[:-1] >= low * 0.99) & (BAND_EDGES_HZ[:-1] < high * 0.99) for low, high in GROUPS_HZ]  # the bands of each group
-WINDOWS_S = ((0.002, 0.014), (0.014, 0.034), (0.034, 0.060), (0.060, 0.095), (0.095, 0.140), (0.140, 0.200))
+GROUP_OF = [
+    (BAND_EDGES_HZ[:-1] >= low * 0.99) & (BAND_EDGES_HZ[:-1] < high * 0.99)
+    for low, high in GROUPS_HZ
+]  # the bands of each group
+WINDOWS_S = (
+    (0.002, 0.014),
+    (0.014, 0.034),
+    (0.034, 0.060),
+    (0.060, 0.095),
+    (0.095, 0.140),
+    (0.140, 0.200),
+)
 CLEAR_S = 0.009  # the analysis window reaches this far ahead: stop short of the next onset
 PITCH_WINDOW_S = 0.055
 PITCH_LAGS_HZ = (30.0, 500.0)
@@ -32,13 +47,24 @@ PITCH_FFT = 2048  # holds a piece and its longest lag
 KINDS = (Articulation.OPEN, Articulation.PALM, Articulation.DEAD)
 PLAN_WRONG = 0.3  # share of hits taken to be played unlike the plan
 EXAMPLE_WEIGHT = 12  # an example counts as much as twelve hits of the take
-HOLD = 8.0  # pull of the generic weights, in hits: a few follow the take and its plan too far, 40 stay generic
-SHARPEN = 1.4  # what is learnt from noisy labels is too modest: fitted so that of hits given 0.9 nine in ten are right
-MOMENTS = np.array([-8, -4, -2, 0, 1, 2, 3, 4, 6, 8, 10, 13, 16, 20, 25, 30, 36, 43, 50, 58, 67, 77, 88, 100])  # frames from the onset
+# pull of the generic weights, in hits: a few follow the take and its plan too far, 40 stay generic
+HOLD = 8.0
+# what is learnt from noisy labels is too modest: fitted so that of hits given 0.9 nine in ten are
+# right
+SHARPEN = 1.4
+MOMENTS = np.array(
+    [-8, -4, -2, 0, 1, 2, 3, 4, 6, 8, 10, 13, 16, 20, 25, 30, 36, 43, 50, 58, 67, 77, 88, 100]
+)  # frames from the onset
 TOGETHER = 2  # neighbouring bands taken as one there
-SHAPES, SPECTRA = 15, 56  # of the measures: where the three spectral shapes by groups end, and where the spectra by bands begin
+SHAPES, SPECTRA = (
+    15,
+    56,
+)  # of the measures: where the three spectral shapes by groups end, and where the spectra by bands begin
 MEASURES = SPECTRA + MOMENTS.size * (BAND_EDGES_HZ.size - 1) // TOGETHER
-LEVEL_COLUMN, CLARITY_COLUMN = 45, 51  # of the measures: level against the take's peak in tens of dB, and the early pitch clarity
+LEVEL_COLUMN, CLARITY_COLUMN = (
+    45,
+    51,
+)  # of the measures: level against the take's peak in tens of dB, and the early pitch clarity
 FOLDS = 6
 DEPTH_TRUST = 0.7  # how far a take's palms are moved towards the depths written
 LIGHTEST_PALM = 0.15
@@ -49,7 +75,8 @@ UNSURE_BELOW = 0.55
 
 @dataclass(frozen=True, slots=True)
 class Profile:
-    """Hits the player recorded on purpose: measures as of `measure_hits`, shape (n, MEASURES), the index into KINDS of each, and how deep each
+    """Hits the player recorded on purpose: measures as of `measure_hits`, shape (n, MEASURES), the
+    index into KINDS of each, and how deep each
     palm was meant, 0 to 1, NaN where that is not known."""
 
     measures: Array
@@ -61,53 +88,81 @@ NO_PROFILE = Profile(np.zeros((0, MEASURES)), np.zeros(0, dtype=np.intp), np.zer
 
 
 def measure_hits(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array) -> Array:
-    """What the classifier sees of each hit, shape (n, measures). `ends_s`: the next onset, or the take's end."""
+    """What the classifier sees of each hit, shape (n, measures). `ends_s`: the next onset, or the
+    take's end.
+    """
     if not onsets_s.size:
         return np.zeros((0, MEASURES))
-    running = np.concatenate([np.zeros((1, len(GROUPS_HZ))), np.cumsum(grouped_power(bands, GROUP_OF), axis=0)])
+    running = np.concatenate(
+        [np.zeros((1, len(GROUPS_HZ))), np.cumsum(grouped_power(bands, GROUP_OF), axis=0)]
+    )
     free_s = np.clip(ends_s - onsets_s - CLEAR_S, 0.016, 0.2)
-    levels = np.stack([_window_db(running, onsets_s, free_s, *window) for window in WINDOWS_S], axis=1)  # hits, windows, groups
+    levels = np.stack(
+        [_window_db(running, onsets_s, free_s, *window) for window in WINDOWS_S], axis=1
+    )  # hits, windows, groups
     before = _window_db(running, onsets_s, np.full(onsets_s.size, 1.0), -0.022, -0.011)
     total = 10 * np.log10(np.power(10, levels / 10).sum(axis=2))  # hits, windows
     shape = levels - total[:, :, np.newaxis]
     clarity = _clarity(samples, onsets_s, free_s)
     columns = [
-        shape[:, 0], shape[:, 1], shape[:, 3],
+        shape[:, 0],
+        shape[:, 1],
+        shape[:, 3],
         *(levels[:, k] - levels[:, 1] for k in (0, 2, 3, 4, 5)),
         total[:, [0, 2, 3, 4, 5]] - total[:, [1]],
-        total[:, [1]], before - levels[:, 1],
-        clarity * 10, free_s[:, np.newaxis] * 50,
-    ]  # fmt: skip
+        total[:, [1]],
+        before - levels[:, 1],
+        clarity * 10,
+        free_s[:, np.newaxis] * 50,
+    ]
     return np.concatenate([*columns, _spectra(bands, onsets_s, free_s)], axis=1) / 10
 
 
 def _spectra(bands: Bands, onsets_s: Array, free_s: Array) -> Array:
     """Levels at MOMENTS against their mean, dB; a moment past the free time is replaced by its end."""
-    first, last = (np.round(at / HOP_S).astype(np.intp)[:, np.newaxis] for at in (onsets_s, onsets_s + free_s))
+    first, last = (
+        np.round(at / HOP_S).astype(np.intp)[:, np.newaxis] for at in (onsets_s, onsets_s + free_s)
+    )
     frames = np.clip(np.minimum(first + MOMENTS, last), 0, bands.level_db.shape[0] - 1)
-    levels = bands.level_db[frames].reshape(onsets_s.size, -1, TOGETHER).mean(axis=2, dtype=np.float64)
+    levels = (
+        bands.level_db[frames].reshape(onsets_s.size, -1, TOGETHER).mean(axis=2, dtype=np.float64)
+    )
     return np.asarray(levels - levels.mean(axis=1, keepdims=True))
 
 
-def _window_db(running: Array, onsets_s: Array, free_s: Array, start_s: float, end_s: float) -> Array:
-    """Group levels in a window after each onset; a window past the free time is replaced by the free time's last part."""
+def _window_db(
+    running: Array, onsets_s: Array, free_s: Array, start_s: float, end_s: float
+) -> Array:
+    """Group levels in a window after each onset; a window past the free time is replaced by the
+    free time's last part.
+    """
     length = end_s - start_s
     begin = onsets_s + np.minimum(start_s, np.maximum(free_s - length, min(start_s, 0.002)))
     finish = onsets_s + np.minimum(end_s, np.maximum(free_s, 0.014))
     low = np.clip(np.round(begin / HOP_S).astype(int), 0, running.shape[0] - 2)
     high = np.clip(np.round(finish / HOP_S).astype(int), low + 1, running.shape[0] - 1)
-    return np.asarray(10 * np.log10((running[high] - running[low]) / (high - low)[:, np.newaxis] + 1e-12))
+    return np.asarray(
+        10 * np.log10((running[high] - running[low]) / (high - low)[:, np.newaxis] + 1e-12)
+    )
 
 
 def _clarity(samples: Samples, onsets_s: Array, free_s: Array) -> Array:
-    """Pitch clarity early and late in each hit: the largest normalised autocorrelation at the lags of a guitar; and spectral flatness."""
+    """Pitch clarity early and late in each hit: the largest normalised autocorrelation at the lags
+    of a guitar; and spectral flatness.
+    """
     out = np.zeros((onsets_s.size, 4))
     lengths = (np.minimum(PITCH_WINDOW_S, np.maximum(free_s, 0.03)) * WORK_RATE_HZ).astype(int)
     for place in (0, 1):
-        starts_s = np.full(free_s.size, 0.006) if place == 0 else np.clip(free_s - PITCH_WINDOW_S, 0.006, 0.07)
+        starts_s = (
+            np.full(free_s.size, 0.006)
+            if place == 0
+            else np.clip(free_s - PITCH_WINDOW_S, 0.006, 0.07)
+        )
         begins = ((onsets_s + starts_s) * WORK_RATE_HZ).astype(int)
         lasting = np.minimum(lengths, samples.size - begins)
-        for length in np.unique(lasting[lasting >= 300]):  # most hits have the whole window: they are taken together
+        for length in np.unique(
+            lasting[lasting >= 300]
+        ):  # most hits have the whole window: they are taken together
             rows = np.flatnonzero(lasting == length)
             for part in np.array_split(rows, -(-rows.size // PITCH_ROWS)):
                 pieces = samples[begins[part][:, np.newaxis] + np.arange(length)]
@@ -122,9 +177,17 @@ def _pitched(pieces: Samples) -> tuple[Array, Array]:
     spectrum = rfft(pieces * window, PITCH_FFT, axis=1)
     spectral = spectrum.real**2 + spectrum.imag**2
     auto = irfft(spectral, PITCH_FFT, axis=1)
-    low, high = int(WORK_RATE_HZ / PITCH_LAGS_HZ[1]), min(int(WORK_RATE_HZ / PITCH_LAGS_HZ[0]), int(size * 0.62))
-    clarity = np.max(auto[:, low:high] / shape[low:high], axis=1, initial=0.0) / (auto[:, 0] + 1e-12)
-    middle = spectral[:, int(200 / WORK_RATE_HZ * PITCH_FFT) : int(4000 / WORK_RATE_HZ * PITCH_FFT)] + 1e-14
+    low, high = (
+        int(WORK_RATE_HZ / PITCH_LAGS_HZ[1]),
+        min(int(WORK_RATE_HZ / PITCH_LAGS_HZ[0]), int(size * 0.62)),
+    )
+    clarity = np.max(auto[:, low:high] / shape[low:high], axis=1, initial=0.0) / (
+        auto[:, 0] + 1e-12
+    )
+    middle = (
+        spectral[:, int(200 / WORK_RATE_HZ * PITCH_FFT) : int(4000 / WORK_RATE_HZ * PITCH_FFT)]
+        + 1e-14
+    )
     return clarity, (np.mean(np.log10(middle), axis=1) - np.log10(np.mean(middle, axis=1))) / 2
 
 
@@ -137,8 +200,11 @@ def _pitch_window(size: int) -> tuple[Samples, Samples]:
     return window, np.asarray(np.maximum(shape / shape[0], 0.02), dtype=np.float32)
 
 
-def classify_hits(measures: Array, planned: NDArray[np.intp], network: Network, profile: Profile = NO_PROFILE) -> Array:
-    """Probabilities of open, palm and dead, shape (n, 3), each row from the hit's sound and what the take's other hits taught.
+def classify_hits(
+    measures: Array, planned: NDArray[np.intp], network: Network, profile: Profile = NO_PROFILE
+) -> Array:
+    """Probabilities of open, palm and dead, shape (n, 3), each row from the hit's sound and what
+    the take's other hits taught.
 
     planned : index into KINDS per hit, -1 where the hit is not in the riff.
     profile : the player's own examples in this tone, whose kinds are known.
@@ -153,10 +219,17 @@ def classify_hits(measures: Array, planned: NDArray[np.intp], network: Network, 
     examples = _with_ones(network.features(profile.measures)) if len(profile.kinds) else inputs[:0]
     generic = np.concatenate([network.layers[-1][0], network.layers[-1][1][np.newaxis]])
     sure = np.eye(3)[profile.kinds]
-    examples, sure = np.repeat(examples, EXAMPLE_WEIGHT, axis=0), np.repeat(sure, EXAMPLE_WEIGHT, axis=0)
+    examples, sure = (
+        np.repeat(examples, EXAMPLE_WEIGHT, axis=0),
+        np.repeat(sure, EXAMPLE_WEIGHT, axis=0),
+    )
     fold = np.arange(len(inputs)) % FOLDS
-    shown = np.concatenate([fold[:, np.newaxis] != np.arange(FOLDS), np.ones((len(examples), FOLDS), dtype=bool)])
-    weights = _learn(np.concatenate([inputs, examples]), np.concatenate([labels, sure]), shown, generic)
+    shown = np.concatenate(
+        [fold[:, np.newaxis] != np.arange(FOLDS), np.ones((len(examples), FOLDS), dtype=bool)]
+    )
+    weights = _learn(
+        np.concatenate([inputs, examples]), np.concatenate([labels, sure]), shown, generic
+    )
     return _softmax(SHARPEN * np.einsum("nf,nfk->nk", inputs, weights[fold]))
 
 
@@ -164,12 +237,17 @@ def _with_ones(features: NDArray[np.floating]) -> Array:
     return np.concatenate([features, np.ones((len(features), 1))], axis=1)
 
 
-def mute_depths(measures: Array, network: Network, written: Array | None = None, profile: Profile = NO_PROFILE) -> Array:
+def mute_depths(
+    measures: Array, network: Network, written: Array | None = None, profile: Profile = NO_PROFILE
+) -> Array:
     """How deep each hit is muted, 0 ringing free to 1 tight; shape (n,).
 
-    What counts as tight differs from guitar to guitar. Where the player kept palms of known depth, all are moved by the middle of their
-    differences. Else, with `written` (the plan's depths, NaN where no palm mute is), each is moved towards what is written for the *other*
-    hits, and only part of the way, so that a take that is muted too lightly all along still shows it.
+    What counts as tight differs from guitar to guitar. Where the player kept palms of known depth,
+    all are moved by the middle of their
+    differences. Else, with `written` (the plan's depths, NaN where no palm mute is), each is moved
+    towards what is written for the *other*
+    hits, and only part of the way, so that a take that is muted too lightly all along still shows
+    it.
     """
     if not len(measures):
         return np.zeros(0)
@@ -188,7 +266,11 @@ def mute_depths(measures: Array, network: Network, written: Array | None = None,
         count = int(others.sum())
         if count:
             out[fold == k] = _moved(
-                depths[fold == k], float(np.median(written[others] - depths[others])) * DEPTH_TRUST * count / (count + 4)
+                depths[fold == k],
+                float(np.median(written[others] - depths[others]))
+                * DEPTH_TRUST
+                * count
+                / (count + 4),
             )
     return out
 
@@ -199,7 +281,8 @@ def _moved(depths: Array, offset: float) -> Array:
 
 
 def _learn(inputs: Array, labels: Array, shown: NDArray[np.bool_], generic: Array) -> Array:
-    """Weights moved towards the take, shape (folds, inputs, kinds), once for each column of `shown` (n, folds): which hits it may see. Each step
+    """Weights moved towards the take, shape (folds, inputs, kinds), once for each column of `shown`
+    (n, folds): which hits it may see. Each step
     is Boehning's (1992) fixed bound on the curvature, which never overshoots."""
     of = shown.T[:, :, np.newaxis]  # folds, hits, 1
     curvature = np.linalg.inv(0.5 * (inputs.T @ (of * inputs)) + HOLD * np.eye(inputs.shape[1]))
@@ -208,7 +291,9 @@ def _learn(inputs: Array, labels: Array, shown: NDArray[np.bool_], generic: Arra
         target = _softmax(inputs @ weights) * labels
         target /= target.sum(axis=-1, keepdims=True)
         for _ in range(STEPS):
-            slope = inputs.T @ (of * (_softmax(inputs @ weights) - target)) + HOLD * (weights - generic)
+            slope = inputs.T @ (of * (_softmax(inputs @ weights) - target)) + HOLD * (
+                weights - generic
+            )
             weights = weights - curvature @ slope
     return weights
 

@@ -1,10 +1,15 @@
 """Whether a ringing chord is the written one, and which open string rings along that should not.
 
-The partials of the written notes, up to some 2 kHz, are a comb. Laid over the hit's spectrum a semitone or more off, it must catch less than in
-its place; where it catches clearly more, the hand was on another fret. A stray open string is looked for at its first partials: a small trained
-network weighs how loud and how clear of their surroundings they are, and how near a written note's partial lies to each. Distortion adds sums
-and differences of the partials, for root and fifth all multiples of half the root: how strong those are that neither note has tells a clean
-take from a distorted one, and how near a stray's partial lies to them counts too. Where the network is of two minds, nothing is said.
+The partials of the written notes, up to some 2 kHz, are a comb. Laid over the hit's spectrum a
+semitone or more off, it must catch less than in
+its place; where it catches clearly more, the hand was on another fret. A stray open string is
+looked for at its first partials: a small trained
+network weighs how loud and how clear of their surroundings they are, and how near a written note's
+partial lies to each. Distortion adds sums
+and differences of the partials, for root and fifth all multiples of half the root: how strong those
+are that neither note has tells a clean
+take from a distorted one, and how near a stray's partial lies to them counts too. Where the network
+is of two minds, nothing is said.
 """
 
 from dataclasses import dataclass
@@ -20,7 +25,10 @@ from thrumble.core.ear.model.network import Array, Network
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.signal import Samples
 
-LEAST_S, MOST_S = 0.14, 0.5  # of free ringing: a semitone at the fifth partial of a low E needs 0.1 s
+LEAST_S, MOST_S = (
+    0.14,
+    0.5,
+)  # of free ringing: a semitone at the fifth partial of a low E needs 0.1 s
 SKIP_S = 0.03  # the attack's noise
 RATE_HZ = WORK_RATE_HZ / 4  # enough for what is looked at
 FFT = 4096
@@ -29,7 +37,10 @@ SHIFTS = (-3, -2, -1, 0, 1, 2, 3)  # semitones
 RIGHT_DB, WRONG_DB = 1.0, 2.5  # by how much the best comb must beat its rivals to be believed
 STRAY_PARTIALS = 8
 STRAY_MEASURES = 5 * STRAY_PARTIALS + 5
-STRAY_SURE, STRAY_OUT = 1.0, -2.5  # log odds of a string from which on it rang, and below which it did not
+STRAY_SURE, STRAY_OUT = (
+    1.0,
+    -2.5,
+)  # log odds of a string from which on it rang, and below which it did not
 CLEAN_DB = -33.0  # intermodulation under which a take is clean
 ALIEN = (1, 5, 7, 11)  # multiples of half the root that neither root nor fifth has
 SEMITONE = 0.058  # share of the frequency
@@ -38,7 +49,9 @@ AROUND = np.linspace(-8, 8, 33)  # widths from a partial: its surroundings
 
 @dataclass(frozen=True, slots=True)
 class ChordCheck:
-    """`chord_ok` None where it could not be told; `stray_strings` None likewise, else the strings (1 is the highest) that rang along."""
+    """`chord_ok` None where it could not be told; `stray_strings` None likewise, else the strings
+    (1 is the highest) that rang along.
+    """
 
     chord_ok: bool | None
     stray_strings: tuple[int, ...] | None
@@ -49,7 +62,8 @@ UNTOLD = ChordCheck(None, None)
 
 @dataclass(frozen=True, slots=True)
 class Ringing:
-    """One ringing hit. `midi`: the written pitches; `silent`: pitch of every open string that must not sound, by its number; `end_s`: where
+    """One ringing hit. `midi`: the written pitches; `silent`: pitch of every open string that must
+    not sound, by its number; `end_s`: where
     the next hit or the stop cuts it."""
 
     onset_s: float
@@ -60,8 +74,10 @@ class Ringing:
 
 @dataclass(frozen=True, slots=True)
 class _Heard:
-    """The spectra of the hits that ring long enough: which of the hits asked each is; `level_db` and, of the loudest bin within the width of
-    each, `near_db`, shape (n, bins); `width_hz` half a main lobe and a little detuning; the written notes' frequencies, shape (n, most notes),
+    """The spectra of the hits that ring long enough: which of the hits asked each is; `level_db`
+    and, of the loudest bin within the width of
+    each, `near_db`, shape (n, bins); `width_hz` half a main lobe and a little detuning; the written
+    notes' frequencies, shape (n, most notes),
     NaN where there are fewer; `distortion_db` of the take as a whole."""
 
     which: NDArray[np.intp]
@@ -74,7 +90,9 @@ class _Heard:
 
 
 def check_chords(samples: Samples, hits: list[Ringing], network: Network) -> list[ChordCheck]:
-    """Judges the ringing hits of a take, one answer each; `network` weighs the strays of those whose chord is the written one."""
+    """Judges the ringing hits of a take, one answer each; `network` weighs the strays of those
+    whose chord is the written one.
+    """
     out = [UNTOLD] * len(hits)
     heard = _hear(samples, hits)
     if heard is None:
@@ -88,7 +106,8 @@ def check_chords(samples: Samples, hits: list[Ringing], network: Network) -> lis
 
 
 def measure_strays(samples: Samples, hits: list[Ringing]) -> list[Array]:
-    """What the network sees of every string that must not sound, shape (strings, STRAY_MEASURES) for each hit; no rows where the hit is too
+    """What the network sees of every string that must not sound, shape (strings, STRAY_MEASURES)
+    for each hit; no rows where the hit is too
     short."""
     out = [np.zeros((0, STRAY_MEASURES))] * len(hits)
     heard = _hear(samples, hits)
@@ -101,7 +120,11 @@ def measure_strays(samples: Samples, hits: list[Ringing]) -> list[Array]:
 
 def _hear(samples: Samples, hits: list[Ringing]) -> _Heard | None:
     """The spectra of all hits that are long enough; None where none is."""
-    slow = np.asarray(soxr.resample(samples, WORK_RATE_HZ, RATE_HZ, quality="MQ"), dtype=np.float32) if hits else samples
+    slow = (
+        np.asarray(soxr.resample(samples, WORK_RATE_HZ, RATE_HZ, quality="MQ"), dtype=np.float32)
+        if hits
+        else samples
+    )
     which, levels, widths = [], [], []
     for k, hit in enumerate(hits):
         begin = hit.onset_s + SKIP_S
@@ -120,7 +143,15 @@ def _hear(samples: Samples, hits: list[Ringing]) -> _Heard | None:
         notes[row, : len(hits[k].midi)] = [frequency_hz(note) for note in hits[k].midi]
     chords = np.array([len(set(hits[k].midi)) > 1 for k in which])
     distortion_db = float(np.median(_alien_db(near, notes)[chords])) if chords.any() else CLEAN_DB
-    return _Heard(np.array(which), level, near, width, notes, _right(_combs(level, near, notes, width)), distortion_db)
+    return _Heard(
+        np.array(which),
+        level,
+        near,
+        width,
+        notes,
+        _right(_combs(level, near, notes, width)),
+        distortion_db,
+    )
 
 
 def _right(scores: Array) -> list[bool | None]:
@@ -131,7 +162,9 @@ def _right(scores: Array) -> list[bool | None]:
 
 
 def _alien_db(near: Array, notes_hz: Array) -> Array:
-    """How strong the multiples of half the root are that no note of a power chord has, against the loudest partial; shape (n,)."""
+    """How strong the multiples of half the root are that no note of a power chord has, against the
+    loudest partial; shape (n,).
+    """
     half, rows = np.nanmin(notes_hz, axis=1, keepdims=True) / 2, np.arange(len(near))
     loud = _at(near, rows, half * np.array([2, 3, 4, 6])).max(axis=1)
     return np.asarray(_at(near, rows, half * np.array(ALIEN)).mean(axis=1) - loud)
@@ -185,14 +218,19 @@ def _partials(notes_hz: Array) -> tuple[Array, NDArray[np.intp]]:
 
 
 def _combs(level: Array, near: Array, notes_hz: Array, width_hz: Array) -> Array:
-    """For every hit and shift the mean level at the partials of all notes, none counted lower than a floor; those too low to tell a semitone are
+    """For every hit and shift the mean level at the partials of all notes, none counted lower than
+    a floor; those too low to tell a semitone are
     left out. Shape (n, shifts)."""
     hz, owner = _partials(notes_hz)
     told = (hz * SEMITONE >= width_hz[owner] * 1.2) & (hz < TOP_HZ / 2 ** (max(SHIFTS) / 12))
     hz, owner = hz[told], owner[told]
     floor = level.max(axis=1)[owner] - 50
     counts = np.maximum(1, np.bincount(owner, minlength=len(level)))
-    combs = [np.bincount(owner, np.maximum(_at(near, owner, hz * 2 ** (shift / 12)), floor), len(level)) / counts for shift in SHIFTS]
+    combs = [
+        np.bincount(owner, np.maximum(_at(near, owner, hz * 2 ** (shift / 12)), floor), len(level))
+        / counts
+        for shift in SHIFTS
+    ]
     return np.stack(combs, axis=1)
 
 
@@ -200,14 +238,22 @@ def _strays(strings: list[int], odds: Array) -> tuple[int, ...] | None:
     """The strings that surely rang along; None where one of them may have."""
     if np.any((odds > STRAY_OUT) & (odds < STRAY_SURE)):
         return None
-    return tuple(sorted(number for number, odd in zip(strings, odds, strict=True) if odd >= STRAY_SURE))
+    return tuple(
+        sorted(number for number, odd in zip(strings, odds, strict=True) if odd >= STRAY_SURE)
+    )
 
 
-def _stray_measures(heard: _Heard, hits: list[Ringing], rows: NDArray[np.intp]) -> tuple[Array, NDArray[np.intp]]:
-    """For every silent string of these rows, and every partial: how loud against the chord, how clear of its surroundings, how far from its place
-    the peak lies, how far the next partial of a written note and the next multiple of half the root; levels in tens of dB, distances in widths
+def _stray_measures(
+    heard: _Heard, hits: list[Ringing], rows: NDArray[np.intp]
+) -> tuple[Array, NDArray[np.intp]]:
+    """For every silent string of these rows, and every partial: how loud against the chord, how
+    clear of its surroundings, how far from its place
+    the peak lies, how far the next partial of a written note and the next multiple of half the
+    root; levels in tens of dB, distances in widths
     of a peak. And the row that each string is of."""
-    silent = [[frequency_hz(midi) for midi in hits[heard.which[row]].silent.values()] for row in rows]
+    silent = [
+        [frequency_hz(midi) for midi in hits[heard.which[row]].silent.values()] for row in rows
+    ]
     of = np.repeat(rows, [len(own) for own in silent])
     base: Array = np.array([hz for own in silent for hz in own], dtype=float)
     hz = base[:, np.newaxis] * np.arange(1.0, STRAY_PARTIALS + 1)
@@ -217,13 +263,22 @@ def _stray_measures(heard: _Heard, hits: list[Ringing], rows: NDArray[np.intp]) 
     shared = np.nanmin(np.abs(next_partial - hz[:, np.newaxis]), axis=1) / width
     mixed = np.abs((hz + half / 2) % half - half / 2) / width
     columns = [
-        np.clip(level - _loud(heard)[of][:, np.newaxis], -60, 10) / 10, np.clip(level - _around(heard, of, hz), 0, 40) / 10,
-        _off_place(heard, of, hz), np.minimum(shared, 8) / 4, np.minimum(mixed, 8) / 4,
-    ]  # fmt: skip
-    whole = np.stack([
-        np.full(of.size, heard.distortion_db / 10), _alien_db(heard.near_db, heard.notes_hz)[of] / 10, width[:, 0] / 10,
-        np.isfinite(heard.notes_hz).sum(axis=1)[of], half[:, 0] / 50,
-    ], axis=1)  # fmt: skip
+        np.clip(level - _loud(heard)[of][:, np.newaxis], -60, 10) / 10,
+        np.clip(level - _around(heard, of, hz), 0, 40) / 10,
+        _off_place(heard, of, hz),
+        np.minimum(shared, 8) / 4,
+        np.minimum(mixed, 8) / 4,
+    ]
+    whole = np.stack(
+        [
+            np.full(of.size, heard.distortion_db / 10),
+            _alien_db(heard.near_db, heard.notes_hz)[of] / 10,
+            width[:, 0] / 10,
+            np.isfinite(heard.notes_hz).sum(axis=1)[of],
+            half[:, 0] / 50,
+        ],
+        axis=1,
+    )
     return np.concatenate([*(np.where(hz < TOP_HZ, c, 0.0) for c in columns), whole], axis=1), of
 
 
@@ -241,13 +296,26 @@ def _off_place(heard: _Heard, of: NDArray[np.intp], hz: Array) -> Array:
     reach = _reaches(heard.width_hz)[of][:, np.newaxis, np.newaxis]
     most = int(reach.max(initial=1))
     steps = np.arange(-most, most + 1)
-    bins = np.clip(np.round(hz / RATE_HZ * FFT).astype(np.intp)[..., np.newaxis] + steps, 0, heard.level_db.shape[1] - 1)
-    near = np.where(np.abs(steps) <= reach, heard.level_db[of[:, np.newaxis, np.newaxis], bins], -np.inf)
+    bins = np.clip(
+        np.round(hz / RATE_HZ * FFT).astype(np.intp)[..., np.newaxis] + steps,
+        0,
+        heard.level_db.shape[1] - 1,
+    )
+    near = np.where(
+        np.abs(steps) <= reach, heard.level_db[of[:, np.newaxis, np.newaxis], bins], -np.inf
+    )
     return np.asarray(np.abs(steps[np.argmax(near, axis=-1)]) / reach[..., 0])
 
 
 def _around(heard: _Heard, of: NDArray[np.intp], hz: Array) -> Array:
     """The middle level around each frequency."""
     return np.asarray(
-        np.median(_at(heard.level_db, of, hz[..., np.newaxis] + AROUND * heard.width_hz[of][:, np.newaxis, np.newaxis]), axis=-1)
+        np.median(
+            _at(
+                heard.level_db,
+                of,
+                hz[..., np.newaxis] + AROUND * heard.width_hz[of][:, np.newaxis, np.newaxis],
+            ),
+            axis=-1,
+        )
     )

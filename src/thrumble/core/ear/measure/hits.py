@@ -1,4 +1,6 @@
-"""Every hit of a take with all that can be measured of it, each from its own sound; and the onsets that belong to no due hit."""
+"""Every hit of a take with all that can be measured of it, each from its own sound; and the onsets
+that belong to no due hit.
+"""
 
 from dataclasses import dataclass, replace
 
@@ -9,7 +11,15 @@ from thrumble.core.ear.align.onsets import Candidates
 from thrumble.core.ear.front.conditioning import Heard
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import Bands
-from thrumble.core.ear.measure.articulation import KINDS, NO_PROFILE, UNSURE_BELOW, Profile, classify_hits, measure_hits, mute_depths
+from thrumble.core.ear.measure.articulation import (
+    KINDS,
+    NO_PROFILE,
+    UNSURE_BELOW,
+    Profile,
+    classify_hits,
+    measure_hits,
+    mute_depths,
+)
 from thrumble.core.ear.measure.chords import UNTOLD, ChordCheck, Ringing, check_chords
 from thrumble.core.ear.measure.placing import place_hits
 from thrumble.core.ear.measure.ringing import Ring, hit_levels_db, measure_rings, rest_levels_db
@@ -26,14 +36,18 @@ _ARTICULATION, _PLACES, _DEPTH = unpack(ARTICULATION), unpack(PLACES), unpack(DE
 _STRUM, _STRAYS = unpack(STRUM), unpack(STRAYS)
 
 
-# semitones over a written note at which every partial of a string is one of the note's own: the note itself, its octave, twelfth and so on;
-# whether such a string rings along cannot be heard, and the written sixth of a shuffle often has the very pitch of an open string
+# semitones over a written note at which every partial of a string is one of the note's own: the
+# note itself, its octave, twelfth and so on;
+# whether such a string rings along cannot be heard, and the written sixth of a shuffle often has
+# the very pitch of an open string
 COVERED = frozenset({0, 12, 19, 24, 28, 31, 36})
 
 
 @dataclass(frozen=True, slots=True)
 class Sound:
-    """A take's sound in the views that the measures share. `levels`: whether it is clean enough to give levels."""
+    """A take's sound in the views that the measures share. `levels`: whether it is clean enough to
+    give levels.
+    """
 
     heard: Heard
     bands: Bands
@@ -43,7 +57,8 @@ class Sound:
 
 @dataclass(frozen=True, slots=True)
 class Matched:
-    """The due hits with their rounds, where each is expected in the file, its state, the candidate it took (-1 for none), and the candidates
+    """The due hits with their rounds, where each is expected in the file, its state, the candidate
+    it took (-1 for none), and the candidates
     that were struck beside the riff. `stretch`: seconds heard per second written."""
 
     due: list[tuple[DueHit, int]]
@@ -56,7 +71,9 @@ class Matched:
 
 @dataclass(frozen=True, slots=True)
 class _Struck:
-    """All onsets of the take in order: what each is, and its measures. `due`: which due hit, -1 for none."""
+    """All onsets of the take in order: what each is, and its measures. `due`: which due hit, -1 for
+    none.
+    """
 
     due: NDArray[np.intp]
     onsets_s: Array
@@ -69,7 +86,11 @@ class _Struck:
 
 
 def read_hits(
-    sound: Sound, candidates: Candidates, matched: Matched, riff: Riff, profile: Profile = NO_PROFILE
+    sound: Sound,
+    candidates: Candidates,
+    matched: Matched,
+    riff: Riff,
+    profile: Profile = NO_PROFILE,
 ) -> tuple[list[HitReading], list[ExtraOnset]]:
     """The readings of all due hits, in their order, and the extra onsets."""
     struck = _measure(sound, candidates, matched, profile)
@@ -79,14 +100,21 @@ def read_hits(
     hits = []
     for k, (hit, number) in enumerate(matched.due):
         bare = _bare(hit, number, float(matched.expected_s[k]), matched.states[k])
-        hits.append(_full(bare, hit, struck, own[k], sound, middle, matched.stretch, chords.get(k, UNTOLD)) if k in own else bare)
+        hits.append(
+            _full(bare, hit, struck, own[k], sound, middle, matched.stretch, chords.get(k, UNTOLD))
+            if k in own
+            else bare
+        )
     extras = [
         ExtraOnset(
-            onset_s=round(float(struck.onsets_s[row]), 5), level_db=round(float(struck.loud_db[row]), 1),
-            near_index=matched.due[int(np.argmin(np.abs(matched.expected_s - struck.onsets_s[row])))][0].index,
+            onset_s=round(float(struck.onsets_s[row]), 5),
+            level_db=round(float(struck.loud_db[row]), 1),
+            near_index=matched.due[
+                int(np.argmin(np.abs(matched.expected_s - struck.onsets_s[row])))
+            ][0].index,
         )
         for row in np.flatnonzero(struck.due < 0)
-    ]  # fmt: skip
+    ]
     return hits, extras
 
 
@@ -99,19 +127,32 @@ def _measure(sound: Sound, candidates: Candidates, matched: Matched, profile: Pr
     onsets = _in_order(about, place_hits(sound.heard.samples, about, _PLACES))
     nexts = np.append(onsets[1:], np.inf)
     ends = np.minimum(nexts, sound.heard.duration_s)
-    planned = np.array([KINDS.index(matched.due[k][0].hit.articulation) if k >= 0 else -1 for k in which], dtype=np.intp)
+    planned = np.array(
+        [KINDS.index(matched.due[k][0].hit.articulation) if k >= 0 else -1 for k in which],
+        dtype=np.intp,
+    )
     written = np.array([_written_depth(matched.due[k][0]) if k >= 0 else np.nan for k in which])
     measures = measure_hits(sound.heard.samples, sound.bands, onsets, ends)
     return _Struck(
-        due=which, onsets_s=onsets, nexts_s=nexts, chances=classify_hits(measures, planned, _ARTICULATION, profile),
-        depths=mute_depths(measures, _DEPTH, written, profile), rings=measure_rings(sound.bands, onsets, nexts, take_end_s=sound.heard.duration_s),
-        loud_db=hit_levels_db(sound.heard.samples, onsets, np.minimum(nexts - onsets, 1.0), sound.heard.gain_db),
+        due=which,
+        onsets_s=onsets,
+        nexts_s=nexts,
+        chances=classify_hits(measures, planned, _ARTICULATION, profile),
+        depths=mute_depths(measures, _DEPTH, written, profile),
+        rings=measure_rings(sound.bands, onsets, nexts, take_end_s=sound.heard.duration_s),
+        loud_db=hit_levels_db(
+            sound.heard.samples, onsets, np.minimum(nexts - onsets, 1.0), sound.heard.gain_db
+        ),
         strums_ms=strum_times(sound.envelope, onsets, _STRUM),
-    )  # fmt: skip
+    )
 
 
 def _written_depth(due: DueHit) -> float:
-    return float(due.hit.depth if due.hit.depth is not None else 0.6) if due.hit.articulation is Articulation.PALM else np.nan
+    return (
+        float(due.hit.depth if due.hit.depth is not None else 0.6)
+        if due.hit.articulation is Articulation.PALM
+        else np.nan
+    )
 
 
 def _in_order(about_s: Array, placed_s: Array) -> Array:
@@ -125,24 +166,46 @@ def _in_order(about_s: Array, placed_s: Array) -> Array:
 
 def bare_hits(due: list[tuple[DueHit, int]], expected_s: Array) -> list[HitReading]:
     """The due hits of a take in which nothing was heard."""
-    return [_bare(hit, n, float(at), HitState.NOT_REACHED) for (hit, n), at in zip(due, expected_s, strict=True)]
+    return [
+        _bare(hit, n, float(at), HitState.NOT_REACHED)
+        for (hit, n), at in zip(due, expected_s, strict=True)
+    ]
 
 
 def _bare(hit: DueHit, number: int, expected_s: float, state: HitState) -> HitReading:
     return HitReading(
-        index=hit.index, round=number, section=hit.identity.section, bar=hit.bar, at=str(hit.hit.at), expected_s=round(expected_s, 5),
-        state=state, expected_articulation=hit.hit.articulation,
-    )  # fmt: skip
+        index=hit.index,
+        round=number,
+        section=hit.identity.section,
+        bar=hit.bar,
+        at=str(hit.hit.at),
+        expected_s=round(expected_s, 5),
+        state=state,
+        expected_articulation=hit.hit.articulation,
+    )
 
 
 def _full(
-    bare: HitReading, due: DueHit, struck: _Struck, row: int, sound: Sound, middle_db: float, stretch: float, chord: ChordCheck
+    bare: HitReading,
+    due: DueHit,
+    struck: _Struck,
+    row: int,
+    sound: Sound,
+    middle_db: float,
+    stretch: float,
+    chord: ChordCheck,
 ) -> HitReading:
-    """The hit with its measures. The stop's lateness counts from the written end; one that rang into the next hit is at least that late."""
+    """The hit with its measures. The stop's lateness counts from the written end; one that rang
+    into the next hit is at least that late.
+    """
     chances, ring, onset_s = struck.chances[row], struck.rings[row], float(struck.onsets_s[row])
     best = KINDS[int(np.argmax(chances))]
     verdict = Verdict(best.value) if chances.max() >= UNSURE_BELOW else Verdict.UNSURE
-    late = _stop_late_s(due, ring, onset_s - bare.expected_s, stretch) if best is not Articulation.DEAD else None
+    late = (
+        _stop_late_s(due, ring, onset_s - bare.expected_s, stretch)
+        if best is not Articulation.DEAD
+        else None
+    )
     level_db = float(struck.loud_db[row]) if sound.levels else None
     rest_db = _rest_db(bare, due, struck, row, sound, stretch) if due.hit.stop else None
     strummed = len(due.hit.notes) > 1 and not np.isnan(struck.strums_ms[row])
@@ -151,7 +214,9 @@ def _full(
         onset_s=round(onset_s, 5),
         deviation_ms=round((onset_s - bare.expected_s) * 1000, 2),
         heard_articulation=verdict,
-        probabilities={kind.value: round(float(p), 3) for kind, p in zip(KINDS, chances, strict=True)},
+        probabilities={
+            kind.value: round(float(p), 3) for kind, p in zip(KINDS, chances, strict=True)
+        },
         mute_depth=None if best is Articulation.DEAD else round(float(struck.depths[row]), 2),
         level_db=None if level_db is None else round(level_db, 1),
         relative_level_db=None if level_db is None else round(level_db - middle_db, 1),
@@ -166,26 +231,44 @@ def _full(
 
 
 def _stop_late_s(due: DueHit, ring: Ring, late_s: float, stretch: float) -> float | None:
-    """How long after its written end a stopped hit was silent; None where no stop is asked, or the string had died long before it."""
-    ended_s = ring.stopped_s if ring.end == RingEnd.STOP else ring.ring_s if ring.end in (RingEnd.NEXT, RingEnd.END) else None
+    """How long after its written end a stopped hit was silent; None where no stop is asked, or the
+    string had died long before it.
+    """
+    ended_s = (
+        ring.stopped_s
+        if ring.end == RingEnd.STOP
+        else ring.ring_s
+        if ring.end in (RingEnd.NEXT, RingEnd.END)
+        else None
+    )
     if not due.hit.stop or ended_s is None:
         return None
     late = late_s + ended_s - (due.end_s - due.due_s) * stretch
     return late if late > -DIED_BEFORE_S else None
 
 
-def _rest_db(bare: HitReading, due: DueHit, struck: _Struck, row: int, sound: Sound, stretch: float) -> float | None:
+def _rest_db(
+    bare: HitReading, due: DueHit, struck: _Struck, row: int, sound: Sound, stretch: float
+) -> float | None:
     """How far the written silence after a stop lies under its hit; negative is quieter."""
     begin_s = bare.expected_s + (due.end_s - due.due_s) * stretch
-    return rest_levels_db(sound.envelope, float(struck.onsets_s[row]), begin_s, min(float(struck.nexts_s[row]), sound.heard.duration_s))
+    return rest_levels_db(
+        sound.envelope,
+        float(struck.onsets_s[row]),
+        begin_s,
+        min(float(struck.nexts_s[row]), sound.heard.duration_s),
+    )
 
 
-def _chords(sound: Sound, matched: Matched, struck: _Struck, own: dict[int, int], riff: Riff) -> dict[int, ChordCheck]:
+def _chords(
+    sound: Sound, matched: Matched, struck: _Struck, own: dict[int, int], riff: Riff
+) -> dict[int, ChordCheck]:
     """The checks of the due hits that were surely open, by their place among the due hits."""
     chosen = [
         k
         for k, row in own.items()
-        if struck.chances[row].max() >= UNSURE_BELOW and KINDS[int(np.argmax(struck.chances[row]))] is Articulation.OPEN
+        if struck.chances[row].max() >= UNSURE_BELOW
+        and KINDS[int(np.argmax(struck.chances[row]))] is Articulation.OPEN
     ]
     ringing = []
     for k in chosen:
@@ -194,8 +277,16 @@ def _chords(sound: Sound, matched: Matched, struck: _Struck, own: dict[int, int]
         silent = {number: open_midi(riff, number) for number in range(1, len(riff.tuning) + 1)}
         for note in notes:
             silent.pop(note.string, None)
-        end_s = min(float(struck.nexts_s[own[k]]), sound.heard.duration_s, onset_s + (ring.stopped_s or ring.ring_s or 10.0))
+        end_s = min(
+            float(struck.nexts_s[own[k]]),
+            sound.heard.duration_s,
+            onset_s + (ring.stopped_s or ring.ring_s or 10.0),
+        )
         written = tuple(m for note in notes if (m := note_midi(riff, note)) is not None)
-        audible = {number: midi for number, midi in silent.items() if not any(midi - m in COVERED for m in written)}
+        audible = {
+            number: midi
+            for number, midi in silent.items()
+            if not any(midi - m in COVERED for m in written)
+        }
         ringing.append(Ringing(onset_s, end_s, written, audible))
     return dict(zip(chosen, check_chords(sound.heard.samples, ringing, _STRAYS), strict=True))

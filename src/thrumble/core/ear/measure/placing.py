@@ -1,11 +1,17 @@
-"""Where exactly a matched hit began. A candidate may stand on a later string, on the body of a note whose pick noise came first, or, for a palm
-landing on a ringing chord, on the first rise that the collapsing chord lets through. A trained network scores every millisecond around the
-candidate; the hit lies at the mean place of the likeliest stretch of seven. Where the network finds no hit among them, it looks once more
+"""Where exactly a matched hit began. A candidate may stand on a later string, on the body of a note
+whose pick noise came first, or, for a palm
+landing on a ringing chord, on the first rise that the collapsing chord lets through. A trained
+network scores every millisecond around the
+candidate; the hit lies at the mean place of the likeliest stretch of seven. Where the network finds
+no hit among them, it looks once more
 before and after. What the riff expects plays no part.
 
-The network sees short spectra of two sounds: the take, and what a linear predictor of high order (Makhoul 1975), fitted on the sound just
-before, could not foretell. What rings on is foretold; a string struck anew is not, even where a distorted chord swallows its loudness. The
-predictor must tell the partials of a distorted chord apart, half its root from one to the next: it works at half the rate, where an order that
+The network sees short spectra of two sounds: the take, and what a linear predictor of high order
+(Makhoul 1975), fitted on the sound just
+before, could not foretell. What rings on is foretold; a string struck anew is not, even where a
+distorted chord swallows its loudness. The
+predictor must tell the partials of a distorted chord apart, half its root from one to the next: it
+works at half the rate, where an order that
 reaches back 29 ms costs a quarter.
 """
 
@@ -23,35 +29,55 @@ STEP, WINDOW = 22, 128  # samples: 1 ms from place to place; 6 ms of sound a spe
 STEP_S = STEP / WORK_RATE_HZ
 PLACES = np.arange(-26, 13)  # steps from the candidate where its hit may have begun
 PLACES_S = PLACES * STEP_S
-CONTEXT = np.array([-40, -32, -25, -19, -14, -10, -7, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 7, 10, 14, 19, 25, 32])  # steps around a place
+CONTEXT = np.array(
+    [-40, -32, -25, -19, -14, -10, -7, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 7, 10, 14, 19, 25, 32]
+)  # steps around a place
 FIRST, LAST = int(PLACES[0] + CONTEXT[0]), int(PLACES[-1] + CONTEXT[-1])
 HEARD_BANDS, UNFORETOLD_BANDS = 14, 5
 _HEARD = band_matrix(WINDOW, np.geomspace(100, 10500, HEARD_BANDS + 1))
 BEFORE, AFTER = FIRST * STEP - WINDOW // 2, LAST * STEP + WINDOW // 2
 HALF = 2  # the predictor's samples are every other one; what follows counts them
-_UNFORETOLD = band_matrix(WINDOW // HALF, np.geomspace(100, 5200, UNFORETOLD_BANDS + 1), WORK_RATE_HZ / HALF)
+_UNFORETOLD = band_matrix(
+    WINDOW // HALF, np.geomspace(100, 5200, UNFORETOLD_BANDS + 1), WORK_RATE_HZ / HALF
+)
 ORDER = 320  # of the predictor, 29 ms
-FITTED = (-1700, -250)  # from the candidate, 154 to 23 ms before it: what the predictor is fitted on
+FITTED = (
+    -1700,
+    -250,
+)  # from the candidate, 154 to 23 ms before it: what the predictor is fitted on
 FED, UNTIL = BEFORE // HALF - ORDER, AFTER // HALF  # what it is then fed
-FIT_FFT, FILTER_FFT = (next_fast_len(n, real=True) for n in (FITTED[1] - FITTED[0] + ORDER, UNTIL - FED + ORDER))
+FIT_FFT, FILTER_FFT = (
+    next_fast_len(n, real=True) for n in (FITTED[1] - FITTED[0] + ORDER, UNTIL - FED + ORDER)
+)
 STEADY = 1e-4  # white noise added to what is fitted, as a share of its power
 FLOOR_POWER = 1e-7
-ROWS, FEW = 192, 8  # hits at a time: the first bounds memory, the second keeps to the processor's cache
+ROWS, FEW = (
+    192,
+    8,
+)  # hits at a time: the first bounds memory, the second keeps to the processor's cache
 LOST = 0.5  # the hit began at none of the places if the chances of all add up to less
 STRETCH = 7  # places
 
 
 def measure_places(samples: Samples, about_s: Array) -> Matrix:
-    """Short spectra around each candidate, log10 of power: those of the sound, then those of what was not foretold; shape (n, steps, bands)."""
-    out = np.empty((about_s.size, LAST - FIRST + 1, HEARD_BANDS + UNFORETOLD_BANDS), dtype=np.float32)
+    """Short spectra around each candidate, log10 of power: those of the sound, then those of what
+    was not foretold; shape (n, steps, bands).
+    """
+    out = np.empty(
+        (about_s.size, LAST - FIRST + 1, HEARD_BANDS + UNFORETOLD_BANDS), dtype=np.float32
+    )
     half = np.asarray(soxr.resample(samples, HALF, 1, quality="MQ"), dtype=np.float32)
     centres = np.round(about_s * WORK_RATE_HZ).astype(np.intp)
     for start in range(0, about_s.size, ROWS):
         rows = slice(start, start + ROWS)
         around = _cut(samples, centres[rows], BEFORE, AFTER)
-        fed, before = (_cut(half, centres[rows] // HALF, *reach) for reach in ((FED, UNTIL), FITTED))
+        fed, before = (
+            _cut(half, centres[rows] // HALF, *reach) for reach in ((FED, UNTIL), FITTED)
+        )
         out[rows, :, :HEARD_BANDS] = _spectra(around, _HEARD, WINDOW, STEP)
-        out[rows, :, HEARD_BANDS:] = _spectra(_unforetold(fed, before)[:, ORDER:], _UNFORETOLD, WINDOW // HALF, STEP // HALF)
+        out[rows, :, HEARD_BANDS:] = _spectra(
+            _unforetold(fed, before)[:, ORDER:], _UNFORETOLD, WINDOW // HALF, STEP // HALF
+        )
     return out
 
 
@@ -70,16 +96,24 @@ def _cut(samples: Samples, centres: NDArray[np.intp], low: int, high: int) -> Sa
 
 
 def _unforetold(fed: Samples, before: Samples) -> Samples:
-    """The error of predicting each row of `fed` from its own past, by a predictor fitted on the row of `before`."""
+    """The error of predicting each row of `fed` from its own past, by a predictor fitted on the row
+    of `before`.
+    """
     spectrum = rfft(before * np.hanning(before.shape[1]).astype(np.float32), FIT_FFT, axis=1)
     alike = irfft(spectrum.real**2 + spectrum.imag**2, FIT_FFT, axis=1)[:, : ORDER + 1]
     alike[:, 0] = alike[:, 0] * (1 + STEADY) + 1e-12
-    filtered = irfft(rfft(fed, FILTER_FFT, axis=1) * rfft(_prediction_error(alike), FILTER_FFT, axis=1), FILTER_FFT, axis=1)
+    filtered = irfft(
+        rfft(fed, FILTER_FFT, axis=1) * rfft(_prediction_error(alike), FILTER_FFT, axis=1),
+        FILTER_FFT,
+        axis=1,
+    )
     return np.asarray(filtered[:, : fed.shape[1]])
 
 
 def _prediction_error(lags: Matrix) -> Matrix:
-    """Filters whose output is what prediction misses, shape as `lags`, each from its autocorrelation (Levinson 1947, Durbin 1960)."""
+    """Filters whose output is what prediction misses, shape as `lags`, each from its
+    autocorrelation (Levinson 1947, Durbin 1960).
+    """
     lags = np.ascontiguousarray(lags.T)
     error = np.zeros_like(lags)
     error[0] = 1
@@ -92,7 +126,9 @@ def _prediction_error(lags: Matrix) -> Matrix:
 
 
 def _spectra(rows: Samples, weights: Matrix, window: int, step: int) -> Matrix:
-    """Log10 of the power in the bands of `weights`, every `step` samples; shape (rows, steps, bands)."""
+    """Log10 of the power in the bands of `weights`, every `step` samples; shape (rows, steps,
+    bands).
+    """
     frames = np.lib.stride_tricks.sliding_window_view(rows, window, axis=1)[:, ::step]
     shape = np.hanning(window + 2)[1:-1].astype(np.float32)
     weights = np.repeat(weights, 2, axis=0)  # the same for the two parts of every complex bin
@@ -106,7 +142,9 @@ def _spectra(rows: Samples, weights: Matrix, window: int, step: int) -> Matrix:
 
 
 def around_places(measures: Matrix) -> Matrix:
-    """What the network sees of every place: CONTEXT around it, each sound against its own mean there; shape (n * places, inputs)."""
+    """What the network sees of every place: CONTEXT around it, each sound against its own mean
+    there; shape (n * places, inputs).
+    """
     around = np.take(measures, (PLACES[:, np.newaxis] + CONTEXT - FIRST).ravel(), axis=1)
     parts = []
     for sound in (around[:, :, :HEARD_BANDS], around[:, :, HEARD_BANDS:]):
@@ -125,26 +163,39 @@ def place_hits(samples: Samples, about_s: Array, network: Network) -> Array:
     for aside_s in (-PLACES.size * STEP_S, PLACES.size * STEP_S):
         there = _chances(samples, about_s[lost] + aside_s, network)
         better = there.sum(axis=1) > np.maximum(LOST, chances[lost].sum(axis=1))
-        chances[lost[better]], centre_s[lost[better]] = there[better], about_s[lost[better]] + aside_s
+        chances[lost[better]], centre_s[lost[better]] = (
+            there[better],
+            about_s[lost[better]] + aside_s,
+        )
     return centre_s + _best_places(chances)
 
 
 def _chances(samples: Samples, about_s: Array, network: Network) -> Array:
-    """Of every place around each candidate that the hit began there, shape (n, places); what a row lacks to 1, that it began at none of them."""
+    """Of every place around each candidate that the hit began there, shape (n, places); what a row
+    lacks to 1, that it began at none of them.
+    """
     measures = measure_places(samples, about_s)
     scores = np.zeros((about_s.size, PLACES.size + 1))
     for k in range(0, about_s.size, FEW):
         part = measures[k : k + FEW]
-        scores[k : k + FEW, :-1] = network.outputs(around_places(part)).reshape(len(part), PLACES.size)
+        scores[k : k + FEW, :-1] = network.outputs(around_places(part)).reshape(
+            len(part), PLACES.size
+        )
     scores = np.exp(scores - scores.max(axis=1, keepdims=True))
     return np.asarray((scores / scores.sum(axis=1, keepdims=True))[:, :-1])
 
 
 def _best_places(chances: Array) -> Array:
-    """From the chances of all places, shape (n, places): the mean place within the likeliest stretch of STRETCH, seconds from the candidate."""
+    """From the chances of all places, shape (n, places): the mean place within the likeliest
+    stretch of STRETCH, seconds from the candidate.
+    """
     reach = STRETCH // 2
-    padded = np.pad(chances / np.maximum(1e-12, chances.sum(axis=1, keepdims=True)), ((0, 0), (reach, reach)))
-    windows = np.lib.stride_tricks.sliding_window_view(padded, STRETCH, axis=1)  # n, places, STRETCH
+    padded = np.pad(
+        chances / np.maximum(1e-12, chances.sum(axis=1, keepdims=True)), ((0, 0), (reach, reach))
+    )
+    windows = np.lib.stride_tricks.sliding_window_view(
+        padded, STRETCH, axis=1
+    )  # n, places, STRETCH
     best = np.argmax(windows.sum(axis=2), axis=1)
     inside = windows[np.arange(len(chances)), best]
     mean = (inside * np.arange(-reach, reach + 1)).sum(axis=1) / inside.sum(axis=1)

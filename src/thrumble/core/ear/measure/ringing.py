@@ -1,7 +1,9 @@
 """How loud each hit is, how long it rang, and what ended it.
 
-The ring ends where the hit's own level has fallen 20 dB under its peak for good, or where the next onset cuts it (then it is not measured
-beyond that: it is censored). It was stopped if somewhere the level fell far faster than the string had by itself, and stayed down: there the hand
+The ring ends where the hit's own level has fallen 20 dB under its peak for good, or where the next
+onset cuts it (then it is not measured
+beyond that: it is censored). It was stopped if somewhere the level fell far faster than the string
+had by itself, and stayed down: there the hand
 fell. What a room or a gate does after that moment changes nothing about it.
 """
 
@@ -31,7 +33,8 @@ REST_FROM_S, REST_LEAST_S = 0.03, 0.03
 
 @dataclass(frozen=True, slots=True)
 class Ring:
-    """`ring_s` from the onset; None where the hit never stood 20 dB above the noise. `end`: stop, next, decay or end (of the take).
+    """`ring_s` from the onset; None where the hit never stood 20 dB above the noise. `end`: stop,
+    next, decay or end (of the take).
     `stopped_s`: from the onset to the foot of the final fall, None unless it stopped."""
 
     ring_s: float | None
@@ -45,31 +48,51 @@ def hit_levels_db(samples: Samples, onsets_s: Array, slots_s: Array, gain_db: fl
     for k, (onset, slot) in enumerate(zip(onsets_s, slots_s, strict=True)):
         begin = int(onset * WORK_RATE_HZ)
         piece = samples[begin : begin + max(32, int(min(LEVEL_S, slot) * WORK_RATE_HZ))]
-        out[k] = 10 * np.log10(np.mean(np.square(piece, dtype=np.float64)) + 1e-20) + gain_db if piece.size else -200.0
+        out[k] = (
+            10 * np.log10(np.mean(np.square(piece, dtype=np.float64)) + 1e-20) + gain_db
+            if piece.size
+            else -200.0
+        )
     return out
 
 
-def rest_levels_db(envelope: Envelope, onset_s: float, begin_s: float, end_s: float) -> float | None:
-    """Level of the rest from `begin_s`, where silence is written, to `end_s`, the next onset, against the hit's own first 60 ms; None where the
+def rest_levels_db(
+    envelope: Envelope, onset_s: float, begin_s: float, end_s: float
+) -> float | None:
+    """Level of the rest from `begin_s`, where silence is written, to `end_s`, the next onset,
+    against the hit's own first 60 ms; None where the
     rest is too short to hear."""
     first, last = begin_s + REST_FROM_S, end_s - NEXT_GUARD_S
     if last - first < REST_LEAST_S or begin_s <= onset_s:
         return None
-    spans = envelope.level_db(envelope.energy, np.array([onset_s, first]), np.array([min(onset_s + LEVEL_S, begin_s), last]))
+    spans = envelope.level_db(
+        envelope.energy,
+        np.array([onset_s, first]),
+        np.array([min(onset_s + LEVEL_S, begin_s), last]),
+    )
     return float(spans[1] - spans[0])
 
 
-def measure_rings(bands: Bands, onsets_s: Array, nexts_s: Array, *, take_end_s: float) -> list[Ring]:
+def measure_rings(
+    bands: Bands, onsets_s: Array, nexts_s: Array, *, take_end_s: float
+) -> list[Ring]:
     """The ring of every hit up to the next onset (`nexts_s`; infinite for the last)."""
     power = grouped_power(bands, [np.ones(bands.level_db.shape[1], dtype=bool)])[:, 0]
     level = 10 * np.log10(power + 1e-12)
-    hum_free = np.convolve(power, np.ones(HUM_FRAMES) / HUM_FRAMES, "same")  # a window over a period of hum and more
+    hum_free = np.convolve(
+        power, np.ones(HUM_FRAMES) / HUM_FRAMES, "same"
+    )  # a window over a period of hum and more
     floor = 10 * float(np.log10(np.percentile(hum_free, 2) + 1e-12))
     smooth = np.convolve(np.pad(level, 2, mode="edge"), np.ones(5) / 5, "valid")
-    return [_ring(level, smooth, floor, onset, following, take_end_s) for onset, following in zip(onsets_s, nexts_s, strict=True)]
+    return [
+        _ring(level, smooth, floor, onset, following, take_end_s)
+        for onset, following in zip(onsets_s, nexts_s, strict=True)
+    ]
 
 
-def _ring(level: Array, smooth: Array, floor_db: float, onset_s: float, next_s: float, take_end_s: float) -> Ring:
+def _ring(
+    level: Array, smooth: Array, floor_db: float, onset_s: float, next_s: float, take_end_s: float
+) -> Ring:
     first = round(onset_s / HOP_S)
     cut = min(next_s - NEXT_GUARD_S, take_end_s)
     piece = level[first : min(level.size, round(cut / HOP_S))]
@@ -85,14 +108,18 @@ def _ring(level: Array, smooth: Array, floor_db: float, onset_s: float, next_s: 
     foot = _hand(smooth[first : first + piece.size], floor_db)
     if foot is not None and foot <= at:
         ended = at if at < piece.size else foot
-        return Ring(max(0.0, ended * HOP_S - (ROOM_S if at < piece.size else 0.0)), "stop", foot * HOP_S)
+        return Ring(
+            max(0.0, ended * HOP_S - (ROOM_S if at < piece.size else 0.0)), "stop", foot * HOP_S
+        )
     if at < piece.size:
         return Ring(at * HOP_S, "decay", None)
     return Ring(min(next_s, take_end_s) - onset_s, censored, None)
 
 
 def _hand(smooth: Array, floor_db: float) -> int | None:
-    """The frame at which a hand fell on the strings: the largest fall beyond what the string does by itself, if it lasts; None without one."""
+    """The frame at which a hand fell on the strings: the largest fall beyond what the string does
+    by itself, if it lasts; None without one.
+    """
     if smooth.size < 3 * LAP:
         return None
     k = np.arange(SETTLED, smooth.size - LAP)

@@ -1,5 +1,7 @@
-"""How far apart the strings of one stroke were struck. Every string's own attack lifts the sharp envelope anew; a small trained network reads the
-time from the first lift to the last out of the first 18 ms, and says how sure it is. Under gain, or where a ringing chord covers the attack,
+"""How far apart the strings of one stroke were struck. Every string's own attack lifts the sharp
+envelope anew; a small trained network reads the
+time from the first lift to the last out of the first 18 ms, and says how sure it is. Under gain, or
+where a ringing chord covers the attack,
 the lifts run together: then it is not sure, and nothing is said.
 """
 
@@ -10,12 +12,16 @@ from thrumble.core.ear.front.envelope import GRID_S, Envelope
 from thrumble.core.ear.model.network import Array, Network
 
 STEPS_S = np.arange(-0.004, 0.0181, 2 * GRID_S)
-CLASSES_MS = np.array([1.0, 2.5, 4.0, 5.5, 7.0, 8.5, 10.0, 11.5])  # what the network tells apart; the answer lies between
+CLASSES_MS = np.array(
+    [1.0, 2.5, 4.0, 5.5, 7.0, 8.5, 10.0, 11.5]
+)  # what the network tells apart; the answer lies between
 LEAST_SURE = 2.4  # ms: where the network's own spread is larger nothing is said
 
 
 def measure_strums(envelope: Envelope, onsets_s: Array) -> NDArray[np.float32]:
-    """What the network sees of each stroke, shape (n, inputs): how the energy of two views builds up, and how each stands from step to step."""
+    """What the network sees of each stroke, shape (n, inputs): how the energy of two views builds
+    up, and how each stands from step to step.
+    """
     edges = np.round((onsets_s[:, np.newaxis] + STEPS_S) / GRID_S).astype(np.intp)
     columns = []
     for energy in (envelope.sharp_energy, envelope.bright_energy):
@@ -27,7 +33,9 @@ def measure_strums(envelope: Envelope, onsets_s: Array) -> NDArray[np.float32]:
 
 
 def strum_times(envelope: Envelope, onsets_s: Array, network: Network) -> Array:
-    """Time between first and last string of each stroke, ms, shape (n,); NaN where the sound does not tell."""
+    """Time between first and last string of each stroke, ms, shape (n,); NaN where the sound does
+    not tell.
+    """
     if not onsets_s.size:
         return np.zeros(0)
     scores = network.outputs(measure_strums(envelope, onsets_s))

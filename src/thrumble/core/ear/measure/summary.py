@@ -1,4 +1,6 @@
-"""A take in figures: bias, spread, drift, swing, articulation, level. Every figure over what was measured; None where too little was."""
+"""A take in figures: bias, spread, drift, swing, articulation, level. Every figure over what was
+measured; None where too little was.
+"""
 
 from collections.abc import Callable
 
@@ -21,12 +23,22 @@ def robust_spread(values: Array) -> float:
 
 
 def summarise(
-    hits: list[HitReading], extras: list[ExtraOnset], due: list[tuple[DueHit, int]], expanded: ExpandedRiff, *, bias_known: bool
+    hits: list[HitReading],
+    extras: list[ExtraOnset],
+    due: list[tuple[DueHit, int]],
+    expanded: ExpandedRiff,
+    *,
+    bias_known: bool,
 ) -> Summary:
     """The summary of a take's hits; `due` runs beside `hits`."""
-    played = [(hit, d) for hit, (d, _) in zip(hits, due, strict=True) if hit.state is HitState.PLAYED]
+    played = [
+        (hit, d) for hit, (d, _) in zip(hits, due, strict=True) if hit.state is HitState.PLAYED
+    ]
     deviations = np.array([hit.deviation_ms for hit, _ in played], dtype=float)
-    levels = np.array([hit.relative_level_db for hit, _ in played if hit.relative_level_db is not None], dtype=float)
+    levels = np.array(
+        [hit.relative_level_db for hit, _ in played if hit.relative_level_db is not None],
+        dtype=float,
+    )
     sure = [hit for hit, _ in played if hit.heard_articulation is not Verdict.UNSURE]
     enough = deviations.size >= LEAST_HITS
     swing, by_bar = measure_swing(hits, due, expanded)
@@ -41,7 +53,9 @@ def summarise(
         swing_ratio=swing.ratio if swing else None,
         swing_interval=swing.interval if swing else None,
         swing_bars=by_bar,
-        articulation_correct=round(sum(h.heard_articulation == h.expected_articulation.value for h in sure) / len(sure), 4)
+        articulation_correct=round(
+            sum(h.heard_articulation == h.expected_articulation.value for h in sure) / len(sure), 4
+        )
         if sure
         else None,
         level_spread_db=round(robust_spread(levels), 2) if levels.size >= LEAST_HITS else None,
@@ -64,15 +78,25 @@ def _drift(played: list[tuple[HitReading, DueHit]], tempo_bpm: float) -> float |
     return round(float(-2 * curve * tempo_bpm * 60), 2)
 
 
-def _contrast(played: list[tuple[HitReading, DueHit]], marked: Callable[[DueHit], bool]) -> float | None:
-    """By how many dB the marked hits stand over the others of the same articulation, number of strings and accent or stroke."""
+def _contrast(
+    played: list[tuple[HitReading, DueHit]], marked: Callable[[DueHit], bool]
+) -> float | None:
+    """By how many dB the marked hits stand over the others of the same articulation, number of
+    strings and accent or stroke.
+    """
     groups: dict[tuple[str | int | bool, ...], tuple[list[float], list[float]]] = {}
     for hit, due in played:
         if hit.relative_level_db is not None and hit.heard_articulation is not None:
-            also = due.hit.accent + (due.hit.stroke is Stroke.UP) - marked(due)  # whether the hit bears the other of the two marks as well
+            also = (
+                due.hit.accent + (due.hit.stroke is Stroke.UP) - marked(due)
+            )  # whether the hit bears the other of the two marks as well
             key = (hit.heard_articulation.value, min(2, len(due.hit.notes)), also)
             groups.setdefault(key, ([], []))[marked(due)].append(hit.relative_level_db)
     steps = [
-        (float(np.median(loud) - np.median(plain)), len(loud)) for plain, loud in groups.values() if len(plain) >= 3 and len(loud) >= 3
+        (float(np.median(loud) - np.median(plain)), len(loud))
+        for plain, loud in groups.values()
+        if len(plain) >= 3 and len(loud) >= 3
     ]
-    return round(sum(step * n for step, n in steps) / sum(n for _, n in steps), 2) if steps else None
+    return (
+        round(sum(step * n for step, n in steps) / sum(n for _, n in steps), 2) if steps else None
+    )

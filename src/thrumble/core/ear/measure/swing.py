@@ -1,7 +1,10 @@
-"""The swing that was heard: the ratio of the long to the short part of swung pairs, with an interval, in the whole take and bar by bar.
+"""The swing that was heard: the ratio of the long to the short part of swung pairs, with an
+interval, in the whole take and bar by bar.
 
-The ratio is that of the mean long part to the mean short part. Its error comes from the scatter of the pairs (delta method) with one
-correction: neighbouring pairs share an onset, whose own error enters both with the same sign, so that their sum scatters by more than
+The ratio is that of the mean long part to the mean short part. Its error comes from the scatter of
+the pairs (delta method) with one
+correction: neighbouring pairs share an onset, whose own error enters both with the same sign, so
+that their sum scatters by more than
 independent pairs would.
 """
 
@@ -36,8 +39,12 @@ class _Pair:
     end_s: float
 
 
-def measure_swing(hits: list[HitReading], due: list[tuple[DueHit, int]], expanded: ExpandedRiff) -> tuple[Swing | None, list[SwingBar]]:
-    """The take's swing, None below four whole pairs; and that of every bar with two pairs or more, by the take's own scatter."""
+def measure_swing(
+    hits: list[HitReading], due: list[tuple[DueHit, int]], expanded: ExpandedRiff
+) -> tuple[Swing | None, list[SwingBar]]:
+    """The take's swing, None below four whole pairs; and that of every bar with two pairs or more,
+    by the take's own scatter.
+    """
     pairs = _pairs(hits, due, expanded)
     if len(pairs) < LEAST_PAIRS:
         return None, []
@@ -49,7 +56,14 @@ def measure_swing(hits: list[HitReading], due: list[tuple[DueHit, int]], expande
         if len(mine) >= LEAST_IN_BAR:
             own = _ratio(mine)
             reach = _student(len(pairs) - 1) * _error(mine, own, scatter)
-            bars.append(SwingBar(bar=bar, round=number, ratio=round(own, 3), interval=(round(own - reach, 3), round(own + reach, 3))))
+            bars.append(
+                SwingBar(
+                    bar=bar,
+                    round=number,
+                    ratio=round(own, 3),
+                    interval=(round(own - reach, 3), round(own + reach, 3)),
+                )
+            )
     reach = _student(len(pairs) - 1) * _error(pairs, ratio, scatter)
     return Swing(round(ratio, 3), (round(ratio - reach, 3), round(ratio + reach, 3))), bars
 
@@ -59,13 +73,18 @@ def _ratio(pairs: list[_Pair]) -> float:
 
 
 def _scatter_s(pairs: list[_Pair], ratio: float) -> float:
-    """Standard deviation of one onset, from the pairs' residuals long - ratio * short, each of which mixes three onsets."""
+    """Standard deviation of one onset, from the pairs' residuals long - ratio * short, each of
+    which mixes three onsets.
+    """
     residual = np.array([p.long_s - ratio * p.short_s for p in pairs])
-    return float(np.sqrt(np.sum(residual**2) / (residual.size - 1) / (1 + (1 + ratio) ** 2 + ratio**2)))
+    return float(
+        np.sqrt(np.sum(residual**2) / (residual.size - 1) / (1 + (1 + ratio) ** 2 + ratio**2))
+    )
 
 
 def _error(pairs: list[_Pair], ratio: float, scatter_s: float) -> float:
-    """Standard error of the ratio. In the sum of all residuals a pair's middle onset counts 1 + r times, its first once and its last r times,
+    """Standard error of the ratio. In the sum of all residuals a pair's middle onset counts 1 + r
+    times, its first once and its last r times,
     and one that is the last of a pair and the first of the next 1 + r times."""
     ends = {round(p.end_s, 4) for p in pairs}
     shared = sum(round(p.begin_s, 4) in ends for p in pairs)
@@ -74,7 +93,9 @@ def _error(pairs: list[_Pair], ratio: float, scatter_s: float) -> float:
     return float(np.sqrt(variance)) * scatter_s / sum(p.short_s for p in pairs)
 
 
-def _pairs(hits: list[HitReading], due: list[tuple[DueHit, int]], expanded: ExpandedRiff) -> list[_Pair]:
+def _pairs(
+    hits: list[HitReading], due: list[tuple[DueHit, int]], expanded: ExpandedRiff
+) -> list[_Pair]:
     """The pairs wholly played: both halves and the start of what follows."""
     out = []
     for k in range(len(hits) - 2):
@@ -82,7 +103,9 @@ def _pairs(hits: list[HitReading], due: list[tuple[DueHit, int]], expanded: Expa
         trio = [hits[k].onset_s, hits[k + 1].onset_s, hits[k + 2].onset_s]
         if feel.ratio is None or due[k + 2][1] != number or any(t is None for t in trio):
             continue
-        swung = first.hit.at % (2 * feel.unit) == 0 and due[k + 1][0].hit.at - first.hit.at == feel.unit
+        swung = (
+            first.hit.at % (2 * feel.unit) == 0 and due[k + 1][0].hit.at - first.hit.at == feel.unit
+        )
         if swung and _follows(first, due[k + 2][0], feel.unit, expanded):
             a, b, c = (t for t in trio if t is not None)
             out.append(_Pair(first.bar, number, b - a, c - b, a, c))
@@ -103,7 +126,9 @@ def _follows(first: DueHit, third: DueHit, unit: Fraction, expanded: ExpandedRif
 
 
 def _student(freedom: int) -> float:
-    """97.5 % point of Student's t, by the Cornish-Fisher expansion (within 0.5 % from 3 degrees of freedom)."""
+    """97.5 % point of Student's t, by the Cornish-Fisher expansion (within 0.5 % from 3 degrees of
+    freedom).
+    """
     z = 1.959964
     g1 = (z**3 + z) / 4
     g2 = (5 * z**5 + 16 * z**3 + 3 * z) / 96

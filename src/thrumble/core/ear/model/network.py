@@ -1,4 +1,6 @@
-"""A small feed-forward network: standardised inputs, tanh layers, linear outputs. Numbers in, numbers out; trained by benchmarks/train.py."""
+"""A small feed-forward network: standardised inputs, tanh layers, linear outputs. Numbers in,
+numbers out; trained by benchmarks/train.py.
+"""
 
 import base64
 import itertools
@@ -12,14 +14,18 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class Network:
-    """`layers`: weights (inputs, outputs) and biases (outputs,), in order. `centre` and `scale` standardise the inputs."""
+    """`layers`: weights (inputs, outputs) and biases (outputs,), in order. `centre` and `scale`
+    standardise the inputs.
+    """
 
     centre: Array
     scale: Array
     layers: tuple[tuple[Array, Array], ...]
 
     def outputs(self, inputs: NDArray[np.floating]) -> Array:
-        """Log odds or scores, shape (n, outputs), from inputs of shape (n, inputs); inputs beyond 4 spreads count as 4."""
+        """Log odds or scores, shape (n, outputs), from inputs of shape (n, inputs); inputs beyond 4
+        spreads count as 4.
+        """
         weights, biases = self.layers[-1]
         return np.asarray(self.features(inputs).astype(np.float64) @ weights + biases)
 
@@ -37,10 +43,16 @@ class Network:
 
 
 def pack(network: Network) -> str:
-    """A network as text: its shape; then in base64, little-endian, centre and scale as float32, and weights and biases as float16."""
+    """A network as text: its shape; then in base64, little-endian, centre and scale as float32, and
+    weights and biases as float16.
+    """
     sizes = [network.centre.size, *(biases.size for _, biases in network.layers)]
     seen = np.concatenate([network.centre, network.scale]).astype("<f4").tobytes()
-    learnt = np.concatenate([part.ravel() for layer in network.layers for part in layer]).astype("<f2").tobytes()
+    learnt = (
+        np.concatenate([part.ravel() for layer in network.layers for part in layer])
+        .astype("<f2")
+        .tobytes()
+    )
     return "-".join(map(str, sizes)) + ":" + base64.b64encode(seen + learnt).decode()
 
 
@@ -51,6 +63,10 @@ def unpack(text: str) -> Network:
     raw = base64.b64decode(data)
     seen = np.frombuffer(raw, dtype="<f4", count=2 * sizes[0]).astype(np.float64)
     learnt = np.frombuffer(raw, dtype="<f2", offset=seen.size * 4).astype(np.float64)
-    parts = iter(np.split(learnt, np.cumsum([n for a, b in itertools.pairwise(sizes) for n in (a * b, b)])[:-1]))
+    parts = iter(
+        np.split(
+            learnt, np.cumsum([n for a, b in itertools.pairwise(sizes) for n in (a * b, b)])[:-1]
+        )
+    )
     layers = tuple((next(parts).reshape(a, b), next(parts)) for a, b in itertools.pairwise(sizes))
     return Network(seen[: sizes[0]], seen[sizes[0] :], layers)

@@ -1,4 +1,6 @@
-"""Rigs with their tones, calibrations and examples; corrections of hits; takes remember what they were played on."""
+"""Rigs with their tones, calibrations and examples; corrections of hits; takes remember what they
+were played on.
+"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -15,7 +17,13 @@ def _id() -> sa.Column:
 
 
 def _parent(table: str, *, nullable: bool = False, ondelete: str = "CASCADE") -> sa.Column:
-    return sa.Column(f"{table}_id", sa.Integer, sa.ForeignKey(f"{table}.id", ondelete=ondelete), nullable=nullable, index=True)
+    return sa.Column(
+        f"{table}_id",
+        sa.Integer,
+        sa.ForeignKey(f"{table}.id", ondelete=ondelete),
+        nullable=nullable,
+        index=True,
+    )
 
 
 def _moment() -> sa.Column:
@@ -28,27 +36,67 @@ def _text(name: str, *, nullable: bool = False) -> sa.Column:
 
 def upgrade() -> None:
     op.create_table(
-        "rig", _id(), _parent("player"), _text("name"), sa.Column("tuning", JSONB, nullable=False), sa.Column("capo", sa.Integer, nullable=False),
-        sa.Column("scale_mm", sa.Float, nullable=False), sa.Column("left_handed", sa.Boolean, nullable=False), _text("chain"), _moment(),
-    )  # fmt: skip
+        "rig",
+        _id(),
+        _parent("player"),
+        _text("name"),
+        sa.Column("tuning", JSONB, nullable=False),
+        sa.Column("capo", sa.Integer, nullable=False),
+        sa.Column("scale_mm", sa.Float, nullable=False),
+        sa.Column("left_handed", sa.Boolean, nullable=False),
+        _text("chain"),
+        _moment(),
+    )
     op.create_table(
-        "tone", _id(), _parent("player"), _parent("rig"), _text("name"), _text("sound"), sa.Column("level", JSONB), _moment(),
+        "tone",
+        _id(),
+        _parent("player"),
+        _parent("rig"),
+        _text("name"),
+        _text("sound"),
+        sa.Column("level", JSONB),
+        _moment(),
         sa.UniqueConstraint("rig_id", "name"),
-    )  # fmt: skip
+    )
     op.create_table(
-        "calibration", _id(), _parent("player"), _text("browser"), _text("device"), sa.Column("rate_hz", sa.Integer, nullable=False),
-        _text("kind"), sa.Column("delay_ms", sa.Float, nullable=False), sa.Column("repeat_ms", sa.Float, nullable=False),
-        sa.Column("spread_ms", sa.Float), sa.Column("openings_ms", JSONB, nullable=False), _moment(),
-    )  # fmt: skip
+        "calibration",
+        _id(),
+        _parent("player"),
+        _text("browser"),
+        _text("device"),
+        sa.Column("rate_hz", sa.Integer, nullable=False),
+        _text("kind"),
+        sa.Column("delay_ms", sa.Float, nullable=False),
+        sa.Column("repeat_ms", sa.Float, nullable=False),
+        sa.Column("spread_ms", sa.Float),
+        sa.Column("openings_ms", JSONB, nullable=False),
+        _moment(),
+    )
     op.create_table(
-        "example", _id(), _parent("player"), _parent("tone"), _text("kind"), sa.Column("rate_hz", sa.Integer, nullable=False),
-        sa.Column("depth", sa.Float, nullable=False), _text("origin"), sa.Column("data", sa.LargeBinary, nullable=False), _moment(),
-    )  # fmt: skip
+        "example",
+        _id(),
+        _parent("player"),
+        _parent("tone"),
+        _text("kind"),
+        sa.Column("rate_hz", sa.Integer, nullable=False),
+        sa.Column("depth", sa.Float, nullable=False),
+        _text("origin"),
+        sa.Column("data", sa.LargeBinary, nullable=False),
+        _moment(),
+    )
     op.create_table(
-        "correction", _id(), _parent("player"), _parent("take"), sa.Column("index", sa.Integer, nullable=False),
-        sa.Column("round", sa.Integer, nullable=False), _text("articulation"), _text("heard"), _parent("example", nullable=True, ondelete="SET NULL"),
-        _moment(), sa.UniqueConstraint("take_id", "index", "round"),
-    )  # fmt: skip
+        "correction",
+        _id(),
+        _parent("player"),
+        _parent("take"),
+        sa.Column("index", sa.Integer, nullable=False),
+        sa.Column("round", sa.Integer, nullable=False),
+        _text("articulation"),
+        _text("heard"),
+        _parent("example", nullable=True, ondelete="SET NULL"),
+        _moment(),
+        sa.UniqueConstraint("take_id", "index", "round"),
+    )
     op.add_column("take", _parent("rig", nullable=True, ondelete="SET NULL"))
     op.add_column("take", _parent("tone", nullable=True, ondelete="SET NULL"))
     op.add_column("take", _parent("calibration", nullable=True, ondelete="SET NULL"))

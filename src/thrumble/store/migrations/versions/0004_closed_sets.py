@@ -25,7 +25,9 @@ SETS = {
 def upgrade() -> None:
     for (table, column), values in SETS.items():
         op.create_check_constraint(f"{table}_{column}_known", table, f"{column} in ({values})")
-    op.create_index("hit_history", "hit", ["player_id", "section", "bar_in_section", "at", "appearance"])
+    op.create_index(
+        "hit_history", "hit", ["player_id", "section", "bar_in_section", "at", "appearance"]
+    )
 
 
 def downgrade() -> None:

@@ -1,0 +1,179 @@
+"""What is missing, too much, or does not sound as written, each held against what the ear itself gets wrong now and then."""
+
+from collections import defaultdict
+
+import numpy as np
+from scipy.special import bdtrc
+
+from thrumble.core.coach.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
+from thrumble.core.coach.judgement import JudgedHit, Judgement, robust_spread
+from thrumble.core.ear.reading import Verdict
+from thrumble.core.riff.model import Articulation
+
+EAR_WRONG, EAR_STOP, EAR_CHORD = (
+    0.02,
+    0.04,
+    0.01,
+)  # how often the ear itself errs, at most: more than that is the player
+
+
+UNEVEN_DB = 3.2
+
+
+def _beats_chance(count: int, of: int, by_itself: float) -> bool:
+    """Whether so many of so many are more than the ear's own errors would give."""
+    return count > 0 and float(bdtrc(count - 1, of, by_itself)) < CHANCE
+
+
+def _share(judgement: Judgement, hits: list[JudgedHit]) -> float:
+    return len(hits) / max(1, len(judgement.played))
+
+
+def missed(judgement: Judgement) -> Cause | None:
+    missed = [hit for hit in judgement.hits if hit.missed]
+    if not _beats_chance(len(missed), judgement.due, 0.004):
+        return None
+    cost = 2 * len(missed) / judgement.due
+    return Cause(
+        kind=CauseKind.MISSED,
+        cost=cost,
+        hits=keys_of(missed),
+        figures={"missed": float(len(missed)), "due": float(judgement.due)},
+    )
+
+
+def extra(judgement: Judgement) -> Cause | None:
+    extras = judgement.reading.extra_onsets
+    if len(extras) < 2 or not _beats_chance(len(extras), judgement.due, 0.004):
+        return None
+    first_s = extras[0].onset_s - (judgement.reading.start_s or 0.0)
+    figures = {"extra": float(len(extras)), "first_s": first_s}
+    return Cause(kind=CauseKind.EXTRA, cost=len(extras) / judgement.due, figures=figures)
+
+
+def _misheard(
+    judgement: Judgement, written: Articulation, heard: tuple[Verdict, ...]
+) -> tuple[list[JudgedHit], int]:
+    """Hits written so that came out as one of these, and how many were written so and surely heard."""
+    told = [
+        hit
+        for hit in judgement.played
+        if hit.hit.expected_articulation is written and hit.as_written is not None
+    ]
+    return [hit for hit in told if hit.hit.heard_articulation in heard], len(told)
+
+
+def _wrong(
+    judgement: Judgement, kind: CauseKind, written: Articulation, *heard: Verdict
+) -> Cause | None:
+    wrong, of = _misheard(judgement, written, heard)
+    if _share(judgement, wrong) < SPOILT or not _beats_chance(len(wrong), of, EAR_WRONG):
+        return None
+    figures = {"wrong": float(len(wrong)), "written": float(of)}
+    if kind is CauseKind.RANG:
+        by_key = judgement.by_key()
+        before = [by_key.get((hit.hit.round, hit.hit.index - 1)) for hit in wrong]
+        figures["after_open"] = float(
+            sum(b is not None and b.hit.heard_articulation is Verdict.OPEN for b in before)
+        )
+    return Cause(kind=kind, cost=_share(judgement, wrong), hits=keys_of(wrong), figures=figures)
+
+
+def rang(judgement: Judgement) -> Cause | None:
+    return _wrong(judgement, CauseKind.RANG, Articulation.PALM, Verdict.OPEN)
+
+
+def choked(judgement: Judgement) -> Cause | None:
+    return _wrong(judgement, CauseKind.CHOKED, Articulation.OPEN, Verdict.PALM, Verdict.DEAD)
+
+
+def dead_rings(judgement: Judgement) -> Cause | None:
+    return _wrong(judgement, CauseKind.DEAD_RINGS, Articulation.DEAD, Verdict.OPEN, Verdict.PALM)
+
+
+def sounds_unlike(judgement: Judgement) -> Cause | None:
+    """Hits of all kinds that came out as another kind, where no single confusion reaches a word of
+    its own.
+    """
+    wrong = [hit for hit in judgement.played if hit.as_written is False]
+    told = sum(hit.as_written is not None for hit in judgement.played)
+    if _share(judgement, wrong) < SPOILT or not _beats_chance(len(wrong), told, EAR_WRONG):
+        return None
+    figures = {"wrong": float(len(wrong)), "told": float(told)}
+    return Cause(
+        kind=CauseKind.UNLIKE, cost=_share(judgement, wrong), hits=keys_of(wrong), figures=figures
+    )
+
+
+def stops(judgement: Judgement) -> Cause | None:
+    judged = [hit for hit in judgement.played if hit.stop_kept is not None]
+    late = [hit for hit in judged if hit.stop_kept is False]
+    if len(late) < 2 or not _beats_chance(len(late), len(judged), EAR_STOP):
+        return None
+    figures = {
+        "late": float(len(late)),
+        "stops": float(len(judged)),
+        "late_ms": float(
+            np.median([hit.hit.stop_late_ms for hit in late if hit.hit.stop_late_ms is not None])
+        ),
+    }
+    return Cause(
+        kind=CauseKind.STOPS,
+        cost=1.2 * _share(judgement, late),
+        hits=keys_of(late),
+        figures=figures,
+    )
+
+
+def frets(judgement: Judgement) -> Cause | None:
+    checked = [hit for hit in judgement.played if hit.hit.chord_ok is not None]
+    wrong = [hit for hit in checked if hit.hit.chord_ok is False]
+    if not wrong or not (
+        _beats_chance(len(wrong), len(checked), EAR_CHORD) or len(wrong) == 1 == len(checked)
+    ):
+        return None
+    figures = {"wrong": float(len(wrong)), "checked": float(len(checked))}
+    return Cause(
+        kind=CauseKind.FRETS,
+        cost=1.5 * _share(judgement, wrong),
+        hits=keys_of(wrong),
+        figures=figures,
+    )
+
+
+def strays(judgement: Judgement) -> Cause | None:
+    checked = [hit for hit in judgement.played if hit.hit.stray_strings is not None]
+    ringing = [hit for hit in checked if hit.hit.stray_strings]
+    if len(ringing) < 2 or not _beats_chance(len(ringing), len(checked), EAR_CHORD):
+        return None
+    counts: dict[int, int] = defaultdict(int)
+    for hit in ringing:
+        for string in hit.hit.stray_strings or ():
+            counts[string] += 1
+    worst = max(sorted(counts), key=lambda string: counts[string])
+    figures = {"chords": float(len(ringing)), "string": float(worst)}
+    return Cause(
+        kind=CauseKind.STRAYS,
+        cost=0.8 * _share(judgement, ringing),
+        hits=keys_of(ringing),
+        figures=figures,
+    )
+
+
+def level(judgement: Judgement) -> Cause | None:
+    """Evenness over hits of one kind, accents left out, so that written contrast does not count."""
+    groups: dict[tuple[str, int], list[float]] = defaultdict(list)
+    for hit in judgement.played:
+        level, written = hit.hit.relative_level_db, hit.due.hit
+        if level is not None and not written.accent and hit.as_written:
+            groups[(hit.hit.expected_articulation.value, min(2, len(written.notes)))].append(level)
+    kind, levels = max(groups.items(), key=lambda item: len(item[1]), default=(("", 0), []))
+    spread = robust_spread(np.array(levels))
+    if len(levels) < 12 or spread < UNEVEN_DB:
+        return None
+    return Cause(
+        kind=CauseKind.LEVEL,
+        cost=min(0.15, spread / 60),
+        figures={"spread_db": spread},
+        words={"articulation": kind[0]},
+    )
