@@ -7,19 +7,42 @@ import json
 import sys
 from pathlib import Path
 
+from thrumble.core.coach.cause import CauseKind
 from thrumble.formats.reading_json import READING
 from thrumble.formats.riff_json import RiffJson
 
 FOLDER = Path(__file__).parent.parent / "docs/schemas"
+
+# what the coach found, in downloads and from the shell; a bare reading has none
+CAUSES = {
+    "type": "array",
+    "items": {
+        "type": "object",
+        "required": ["kind", "cost", "text", "hits", "figures"],
+        "properties": {
+            "kind": {"enum": [kind.value for kind in CauseKind]},
+            "cost": {"type": "number", "description": "share of the hits that it spoils"},
+            "text": {"type": "string"},
+            "hits": {
+                "type": "array",
+                "items": {"type": "array", "items": {"type": "integer"}},
+                "description": "pairs of round and index",
+            },
+            "figures": {"type": "object"},
+        },
+    },
+}
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--check", action="store_true")
     check = parser.parse_args().check
+    reading = READING.json_schema()
+    reading["properties"]["causes"] = CAUSES
     schemas = {
         "riff-1.schema.json": RiffJson.model_json_schema(),
-        "reading-1.schema.json": READING.json_schema(),
+        "reading-1.schema.json": reading,
     }
     for name, schema in schemas.items():
         text = json.dumps(schema, indent=1) + "\n"

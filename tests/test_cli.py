@@ -78,7 +78,7 @@ def test_analyze_finds_the_start_and_prints_words(folder: Path) -> None:
 def test_silence_is_a_reading(folder: Path) -> None:
     soundfile.write(folder / "silence.wav", np.zeros(48000), 48000)
     done = run("analyze", folder / "riff.txt", folder / "silence.wav")
-    assert done.returncode == 0 and "Nothing was heard" in done.stdout
+    assert done.returncode == 0 and "We heard nothing" in done.stdout
 
 
 @pytest.mark.parametrize(
@@ -105,3 +105,17 @@ def test_bad_input_is_one_clear_line_and_exit_2(
         and len(done.stderr.strip().splitlines()) == 1
         and done.stdout == ""
     )
+
+
+def test_the_causes_leave_with_the_reading(folder: Path) -> None:
+    """Each with its sentence, the hits it names and its figures; the same that the page shows."""
+    late = folder / "late.wav"
+    flaws = ("--flaw", "timing=4", "--flaw", "stop=150", "--seed", 5)
+    run("simulate", folder / "riff.txt", "--out", late, "--truth", folder / "l.json", *flaws)
+    start = json.loads((folder / "l.json").read_text())["start_s"]
+    done = run("analyze", folder / "riff.txt", late, "--start", start, "--json", "-")
+    first = json.loads(done.stdout)["causes"][0]
+    assert first["kind"] == "stops" and first["text"].startswith("Your stops ring on")
+    assert len(first["hits"]) == first["figures"]["late"] and first["figures"]["late_ms"] > 100
+    words = run("analyze", folder / "riff.txt", late, "--start", start).stdout
+    assert first["text"] in words

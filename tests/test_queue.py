@@ -20,7 +20,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import write_flac
-from thrumble.store import database, players, riffs, takes
+from thrumble.store import database, players, readings, riffs, takes
 from thrumble.store.takes import NewTake
 
 TEXT = "title: Ballast\ntempo: 100\npedal: 6:0\n[A]\n| E5@6/0 o m m o m m x x |\n"
@@ -102,7 +102,7 @@ def test_the_worker_reads_a_take_and_a_deleted_one_is_no_error(own_database: str
     with database.session() as session:
         player = players.local_player(session)
         assert takes.get_take(session, player, kept).state is TakeState.READ
-        reading = takes.get_reading(session, player, kept)
+        reading = readings.get_reading(session, player, kept)
     assert reading is not None and reading.summary.matched == 8
     with database.engine().connect() as connection:
         assert (
@@ -176,7 +176,7 @@ def test_a_recording_is_put_together_from_its_chunks(own_database: str) -> None:
             takes.chunk_spans(session, player, take_id) == []
             and takes.get_take(session, player, take_id).audio_bytes > 1000
         )
-        reading = takes.get_reading(session, player, take_id)
+        reading = readings.get_reading(session, player, take_id)
     assert reading is not None and reading.summary.matched == 8
     assert any("underrun" in caution.text for caution in reading.cautions)
 

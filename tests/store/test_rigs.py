@@ -9,7 +9,7 @@ from sqlmodel import Session
 
 from tests.store.test_store import stored
 from thrumble.core.errors import NotAllowed, NotFound
-from thrumble.store import rigs, takes
+from thrumble.store import readings, rigs, takes
 from thrumble.store.rigs import NewCalibration, NewRig
 
 SIX = NewRig(name="Six", tuning=("E2", "A2", "D3", "G3", "B3", "E4"), chain="interface")
@@ -225,10 +225,10 @@ def test_nobody_reaches_another_players_rig(
 
 def test_takes_that_only_an_older_ear_heard_are_stale(session: Session, player: int) -> None:
     assert (
-        takes.stale_takes(session, player, "9.9.9") == []
+        readings.stale_takes(session, player, "9.9.9") == []
         and takes.waiting_takes(session, player) == 0
     )
     stored(session, player)
-    assert takes.waiting_takes(session, player) == 1 and takes.changed_takes(
+    assert takes.waiting_takes(session, player) == 1 and readings.changed_takes(
         session, player, "9.9.9"
     ) == (0, [])

@@ -17,7 +17,7 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.settings import settings
-from thrumble.store import database, players, riffs, takes
+from thrumble.store import database, players, readings, riffs, takes
 from thrumble.store.space import Room, check_room, space
 from thrumble.store.takes import NewTake, Take
 
@@ -171,10 +171,10 @@ def test_a_reading_is_kept_whole_and_one_row_a_hit_and_replaced_by_the_same_engi
 ) -> None:
     take = stored(session, player)
     for _ in range(2):
-        takes.put_reading(
+        readings.put_reading(
             session, player, take.id, *heard, verdict="2 hits are missing.", clean=3, judged=4
         )
-    assert takes.get_reading(session, player, take.id) == heard[0]
+    assert readings.get_reading(session, player, take.id) == heard[0]
     rows = session.execute(
         sa.text(
             "select section, bar_in_section, at, appearance, deviation_ms from hit order by index"
@@ -197,7 +197,7 @@ def test_deleting_a_take_leaves_nothing_of_it(
 ) -> None:
     take = stored(session, player, TakeState.RECORDING)
     takes.add_chunk(session, player, take.id, 0, b"\0" * 8)
-    takes.put_reading(session, player, take.id, *heard, verdict="", clean=0, judged=0)
+    readings.put_reading(session, player, take.id, *heard, verdict="", clean=0, judged=0)
     takes.put_audio(session, player, take.id, [b"sound"])
     takes.add_chunk(session, player, take.id, 0, b"\0" * 8)
     takes.delete_take(session, player, take.id)
@@ -231,7 +231,7 @@ def test_nobody_reaches_what_is_another_players(session: Session, player: int) -
     with pytest.raises(NotFound):
         riffs.delete_riff(session, other, take.riff_id)
     assert (
-        takes.get_reading(session, other, take.id) is None
+        readings.get_reading(session, other, take.id) is None
         and takes.take_lines(session, other) == []
         and riffs.riff_standings(session, other) == []
     )

@@ -12,7 +12,7 @@ from thrumble.core.errors import BadAudio, NotAllowed, NotFound
 from thrumble.core.riff.model import Articulation
 from thrumble.core.rig.palm import Kept, measure_single, profile_of
 from thrumble.formats.audio import read_audio, write_flac
-from thrumble.store import rigs, takes
+from thrumble.store import readings, rigs, takes
 from thrumble.store.rigs import Example
 
 KINDS = {
@@ -102,7 +102,7 @@ def correct_hit(
     take has no tone to join.
     """
     take = takes.get_take(session, player_id, take_id)
-    reading = takes.get_reading(session, player_id, take_id)
+    reading = readings.get_reading(session, player_id, take_id)
     place = (
         [k for k, h in enumerate(reading.hits) if (h.index, h.round) == (index, round_)]
         if reading

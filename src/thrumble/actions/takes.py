@@ -26,7 +26,7 @@ from thrumble.core.riff.model import Riff
 from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import read_audio
 from thrumble.jobs import enqueue_reading, enqueue_readings
-from thrumble.store import database, riffs, rigs, takes
+from thrumble.store import database, readings, riffs, rigs, takes
 from thrumble.store.space import check_room
 from thrumble.store.takes import NewTake, Take
 
@@ -120,7 +120,7 @@ def read_again(session: Session, player_id: int, take_id: int) -> Take:
 
 def read_all_again(session: Session, player_id: int) -> int:
     """Asks for a reading of every take that the present ear has not heard, and says how many."""
-    stale = takes.queue_stale(session, player_id, ENGINE)
+    stale = readings.queue_stale(session, player_id, ENGINE)
     enqueue_readings(session, stale)
     return len(stale)
 
@@ -186,7 +186,7 @@ def _take_up(take_id: int, path: Path) -> _Work:
             examples=[]
             if take.tone_id is None
             else rigs.example_sounds(session, player_id, take.tone_id),
-            before=takes.older_reading(session, player_id, take_id, ENGINE),
+            before=readings.older_reading(session, player_id, take_id, ENGINE),
         )
 
 
@@ -219,7 +219,7 @@ def _keep(work: _Work, kept: _Kept) -> None:
     take = work.take
     with database.session() as session:
         takes.get_take(session, take.player_id, take.id, lock=True)
-        takes.put_reading(
+        readings.put_reading(
             session,
             take.player_id,
             take.id,

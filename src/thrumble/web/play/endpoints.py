@@ -16,7 +16,7 @@ from thrumble.core.pulse.click import click_sound
 from thrumble.core.riff.checking import check_tempo
 from thrumble.core.takes import RecorderReport
 from thrumble.formats.audio import KINDS, MAX_BYTES, looks_like_audio
-from thrumble.store import riffs, rigs, takes
+from thrumble.store import readings, riffs, rigs, takes
 from thrumble.store.space import space
 from thrumble.store.takes import NewTake
 from thrumble.web.deps import DbSession, PlayerId, costly
@@ -200,7 +200,7 @@ def take_outcome(
     """What the play screen shows after a take: where it stands, then the verdict and the strip."""
     take = takes.get_take(session, player_id, take_id)
     status = status_view(take, asked)
-    reading = takes.get_reading(session, player_id, take_id) if status.read else None
+    reading = readings.get_reading(session, player_id, take_id) if status.read else None
     view = (
         reading_view(take, riffs.get_revision(session, player_id, take.revision_id), reading)
         if reading

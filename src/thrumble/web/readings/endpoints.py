@@ -16,7 +16,7 @@ from thrumble.core.ear.reading import ENGINE
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.expand import expand
 from thrumble.formats.reading_json import reading_csv, reading_document
-from thrumble.store import riffs, rigs, takes
+from thrumble.store import readings, riffs, rigs, takes
 from thrumble.store.space import space
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Asked, Id, Line, PageNumber
@@ -55,7 +55,7 @@ def readings_page(
     lines = takes.take_lines(session, player_id, title=q, states=states, page=paging.page)
     view = list_view(lines, space(session, player_id), paging, q=q, state=state)
     again = again_view(
-        takes.count_stale(session, player_id, ENGINE), takes.waiting_takes(session, player_id)
+        readings.count_stale(session, player_id, ENGINE), takes.waiting_takes(session, player_id)
     )
     return render(request, "readings/list.html", view=view, again=again)
 
@@ -76,7 +76,7 @@ def again_progress(
 ) -> HTMLResponse:
     """How far that has come, and at its end what changed."""
     waiting = takes.waiting_takes(session, player_id)
-    changed = (0, []) if waiting else takes.changed_takes(session, player_id, ENGINE)
+    changed = (0, []) if waiting else readings.changed_takes(session, player_id, ENGINE)
     return render(request, "readings/_again.html", again=again_view(0, waiting, total, changed))
 
 
@@ -87,7 +87,7 @@ def take_page(
     """A take's reading, or where it stands on the way to one."""
     take = takes.get_take(session, player_id, take_id)
     revision = riffs.get_revision(session, player_id, take.revision_id)
-    reading = takes.get_reading(session, player_id, take_id)
+    reading = readings.get_reading(session, player_id, take_id)
     corrections = rigs.corrections_of(session, player_id, take_id)
     tone = rigs.get_tone(session, player_id, take.tone_id).name if take.tone_id is not None else ""
     view = (
@@ -124,7 +124,7 @@ def take_status(
 @router.get("/takes/{take_id}/reading.json", name="reading_json")
 def reading_json(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The reading as JSON, with what the coach found in it."""
-    reading = takes.get_reading(session, player_id, take_id)
+    reading = readings.get_reading(session, player_id, take_id)
     if reading is None:
         raise NotFound(
             "this take has no reading yet: wait until it has been read, or read it again"
@@ -143,7 +143,7 @@ def reading_json(take_id: Id, session: DbSession, player_id: PlayerId) -> Respon
 @router.get("/takes/{take_id}/reading.csv", name="reading_csv_file")
 def reading_csv_file(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The reading's hits as CSV."""
-    reading = takes.get_reading(session, player_id, take_id)
+    reading = readings.get_reading(session, player_id, take_id)
     if reading is None:
         raise NotFound(
             "this take has no reading yet: wait until it has been read, or read it again"
@@ -180,7 +180,7 @@ def take_listen(
             session, player_id, takes.get_take(session, player_id, take_id).revision_id
         ).riff
         listening_copy(
-            source, target, riff, takes.get_reading(session, player_id, take_id), click=click
+            source, target, riff, readings.get_reading(session, player_id, take_id), click=click
         )
     finally:
         source.unlink()
@@ -230,7 +230,7 @@ def correct_hit(
             join=join,
         )
     take = takes.get_take(session, player_id, take_id)
-    reading = takes.get_reading(session, player_id, take_id)
+    reading = readings.get_reading(session, player_id, take_id)
     if reading is None:
         raise NotFound(
             "this take has no reading yet: wait until it has been read, or read it again"

@@ -5,8 +5,9 @@ from datetime import UTC, datetime
 
 from thrumble.core.ear.comparing import Difference
 from thrumble.core.takes import TakeState
+from thrumble.store.readings import Changed
 from thrumble.store.space import Space
-from thrumble.store.takes import Changed, TakeLine
+from thrumble.store.takes import TakeLine
 from thrumble.web.shared.paging import Paging
 from thrumble.web.shared.takes import TakeLineView, megabytes, room_words, take_line
 

@@ -1,0 +1,178 @@
+"""Readings: what an engine heard in a take, whole and one row a hit; which takes only an older engine
+has heard. Functions take the session and the player first, and never commit.
+"""
+
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+import sqlalchemy as sa
+from sqlmodel import Session, col, select
+
+from thrumble.core.ear.comparing import Difference
+from thrumble.core.ear.reading import Reading
+from thrumble.core.riff.expand import ExpandedRiff
+from thrumble.core.takes import TakeState, change
+from thrumble.formats.reading_json import reading_document, reading_from_document
+from thrumble.store.tables import (
+    HitRow,
+    ReadingRow,
+    RevisionRow,
+    TakeRow,
+)
+from thrumble.store.takes import PAGE
+
+
+def put_reading(
+    session: Session,
+    player_id: int,
+    take_id: int,
+    reading: Reading,
+    expanded: ExpandedRiff,
+    *,
+    verdict: str,
+    clean: int,
+    judged: int,
+    changed: Difference | None = None,
+) -> None:
+    """Keeps what an engine heard, whole and one row a hit; the same engine's earlier reading of the
+    take goes.
+
+    `changed`: how it differs from what an older engine heard.
+    """
+    session.execute(
+        sa.delete(ReadingRow).where(
+            col(ReadingRow.take_id) == take_id, col(ReadingRow.engine) == reading.engine
+        )
+    )
+    row = ReadingRow(
+        player_id=player_id,
+        take_id=take_id,
+        engine=reading.engine,
+        document=reading_document(reading),
+        verdict=verdict,
+        clean=clean,
+        judged=judged,
+        changed=None if changed is None else asdict(changed),
+        created_at=datetime.now(UTC),
+    )
+    session.add(row)
+    session.flush()
+    hits = []
+    for hit in reading.hits:
+        identity = expanded.hits[hit.index].identity
+        hits.append(
+            {
+                "player_id": player_id,
+                "reading_id": row.id,
+                "round": hit.round,
+                "index": hit.index,
+                "section": identity.section,
+                "bar_in_section": identity.bar,
+                "at": hit.at,
+                "appearance": identity.appearance,
+                "state": hit.state.value,
+                "expected_articulation": hit.expected_articulation.value,
+                "heard_articulation": hit.heard_articulation and hit.heard_articulation.value,
+                "deviation_ms": hit.deviation_ms,
+                "relative_level_db": hit.relative_level_db,
+                "ring_s": hit.ring_s,
+                "stop_late_ms": hit.stop_late_ms,
+            }
+        )
+    if hits:
+        session.execute(sa.insert(HitRow), hits)
+
+
+def get_reading(session: Session, player_id: int, take_id: int) -> Reading | None:
+    """The newest reading of a take; None while there is none."""
+    query = (
+        select(ReadingRow.document)
+        .where(ReadingRow.take_id == take_id, ReadingRow.player_id == player_id)
+        .order_by(col(ReadingRow.id).desc())
+        .limit(1)
+    )
+    document = session.exec(query).first()
+    return None if document is None else reading_from_document(document)
+
+
+def older_reading(session: Session, player_id: int, take_id: int, engine: str) -> Reading | None:
+    """The newest reading of a take by another engine."""
+    mine = (
+        ReadingRow.take_id == take_id,
+        ReadingRow.player_id == player_id,
+        ReadingRow.engine != engine,
+    )
+    document = session.exec(
+        select(ReadingRow.document).where(*mine).order_by(col(ReadingRow.id).desc()).limit(1)
+    ).first()
+    return None if document is None else reading_from_document(document)
+
+
+def _stale(player_id: int, engine: str) -> tuple[Any, ...]:
+    heard = sa.exists().where(
+        col(ReadingRow.take_id) == col(TakeRow.id), col(ReadingRow.engine) == engine
+    )
+    return (TakeRow.player_id == player_id, TakeRow.state == TakeState.READ, ~heard)
+
+
+def count_stale(session: Session, player_id: int, engine: str) -> int:
+    """How many read takes this engine has not heard."""
+    return session.exec(
+        select(sa.func.count(col(TakeRow.id))).where(*_stale(player_id, engine))
+    ).one()
+
+
+def stale_takes(session: Session, player_id: int, engine: str) -> list[int]:
+    """Read takes that this engine has not heard, the oldest first."""
+    query = select(TakeRow.id).where(*_stale(player_id, engine)).order_by(col(TakeRow.id))
+    return [take_id for take_id in session.exec(query).all() if take_id is not None]
+
+
+def queue_stale(session: Session, player_id: int, engine: str) -> list[int]:
+    """Moves every read take that this engine has not heard on to queued, and names them."""
+    change(TakeState.READ, TakeState.QUEUED)
+    moved = (
+        sa.update(TakeRow)
+        .where(*_stale(player_id, engine))
+        .values(state=TakeState.QUEUED, problem="", tries=0)
+    )
+    return sorted(session.execute(moved.returning(col(TakeRow.id))).scalars())
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Changed:
+    """A take that this engine hears otherwise than an older one did."""
+
+    take_id: int
+    number: int
+    title: str
+    difference: Difference
+
+
+def changed_takes(
+    session: Session, player_id: int, engine: str, *, limit: int = PAGE
+) -> tuple[int, list[Changed]]:
+    """How many takes this engine hears otherwise than an older one, and the last of them read."""
+    different = sa.or_(
+        *(
+            ReadingRow.changed[name].as_integer() > 0
+            for name in ("found", "lost", "renamed", "moved")
+        )
+    )  # type: ignore[index]
+    mine = (ReadingRow.player_id == player_id, ReadingRow.engine == engine, different)
+    count = session.exec(select(sa.func.count(col(ReadingRow.id))).where(*mine)).one()
+    query = (
+        select(TakeRow.id, TakeRow.number, RevisionRow.title, ReadingRow.changed)
+        .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
+        .join(RevisionRow, col(RevisionRow.id) == TakeRow.revision_id)
+        .where(*mine)
+        .order_by(col(ReadingRow.id).desc())
+        .limit(limit)
+    )
+    return count, [
+        Changed(
+            take_id=take_id or 0, number=number, title=title, difference=Difference(**changed or {})
+        )
+        for take_id, number, title, changed in session.exec(query).all()
+    ]
