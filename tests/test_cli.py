@@ -87,7 +87,7 @@ def test_silence_is_a_reading(folder: Path) -> None:
         (("analyze", "no.txt", "take.wav"), "cannot be read"), (("analyze", "riff.txt", "no.wav"), "cannot be read"), (("analyze", "riff.txt", "riff.txt"), "no audio file"),
         (("analyze", "take.wav", "take.wav"), "neither"), (("analyze", "riff.txt", "take.wav", "--tempo", "900"), "20 to 400"), (("analyze", "bad.txt", "take.wav"), "line 4, column 3"),
         (("simulate", "riff.txt", "--out", "x.wav", "--flaw", "nerves=1"), "is no flaw"), (("simulate", "riff.txt", "--out", "x.wav", "--tone", "warm"), "is no tone"),
-        (("simulate", "riff.txt", "--out", "/nowhere/x.wav"), "cannot be written"), (("backup", "x.dump"), "DATABASE_URL"),
+        (("simulate", "riff.txt", "--out", "/nowhere/x.wav"), "cannot be written"),
     ],
 )  # fmt: skip
 def test_bad_input_is_one_clear_line_and_exit_2(
@@ -105,6 +105,22 @@ def test_bad_input_is_one_clear_line_and_exit_2(
         and len(done.stderr.strip().splitlines()) == 1
         and done.stdout == ""
     )
+
+
+@pytest.mark.parametrize(
+    ("address", "words"),
+    [
+        ("nonsense", "no address of a PostgreSQL database"),
+        ("mysql://a:b@127.0.0.1/x", "no address of a PostgreSQL database"),
+        ("postgresql://a:b@127.0.0.1:9/x", "pg_dump failed"),
+    ],
+)
+def test_a_database_that_is_not_there_is_one_clear_line(
+    tmp_path: Path, address: str, words: str
+) -> None:
+    done = run("backup", tmp_path / "x.dump", DATABASE_URL=address)
+    assert done.returncode == 2 and words in done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1 and not list(tmp_path.iterdir())
 
 
 def test_the_causes_leave_with_the_reading(folder: Path) -> None:
