@@ -88,10 +88,12 @@ def main() -> None:
             page.wait_for_selector("#play[data-stage=done]", timeout=90000)
             times.append(float(page.get_attribute("#play", "data-read-after-ms") or "nan"))
         print(
-            f"| end of a {take.samples.size / take.rate_hz:.0f} s recording to the drawn reading, median of three | {statistics.median(times):.0f} |"
+            f"| end of a {take.samples.size / take.rate_hz:.0f} s recording to the drawn reading, "
+            f"median of three | {statistics.median(times):.0f} |"
         )
         print(
-            f"| a palm finder's hit, from the end of its second of sound to its place, median of six | {palm_ms(browser, base):.0f} |"
+            "| a palm finder's hit, from the end of its second of sound to its place, median of "
+            f"six | {palm_ms(browser, base):.0f} |"
         )
         browser.close()
 

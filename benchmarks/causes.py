@@ -92,7 +92,9 @@ def riffs() -> list[Riff]:
 
 
 def fits(trial: Trial, riff: Riff) -> bool:
-    """Whether a riff can show a flaw at all: wide shifts, a shuffle, stops, enough mutes or chords."""
+    """Whether a riff can show a flaw at all: wide shifts, a shuffle, stops, enough mutes or
+    chords.
+    """
     expanded = expand(riff)
     kinds = Counter(due.hit.articulation for due in expanded.hits)
     n = len(expanded.hits)
@@ -284,7 +286,8 @@ def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Hear
         right, false, total = right + hits, false + wrong, total + len(cases)
         instead = ", ".join(f"{kind} {count}" for kind, count in others.most_common(3))
         lines.append(
-            f"| {name} | {len(cases)} | {hits / len(cases):.2f} | {anywhere / len(cases):.2f} | {instead} | {wrong} |"
+            f"| {name} | {len(cases)} | {hits / len(cases):.2f} | {anywhere / len(cases):.2f} | "
+            f"{instead} | {wrong} |"
         )
     named_both = sum(
         all(any(kind in trial.right for kind in kinds) for trial in job.trials)
@@ -306,11 +309,15 @@ def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Hear
         "| | asked | reached |",
         "| --- | --- | --- |",
         f"| one flaw: first cause right, {total} takes | 0.95 | {right / max(1, total):.3f} |",
-        f"| one flaw: a cause named that is not there | 0.02 at most | {false / max(1, total):.3f} |",
-        f"| two flaws: both named, {len(both)} takes | 0.90 | {named_both / max(1, len(both)):.3f} |",
-        f"| no flaw: called clean, {len(clean)} takes | 0.98 | {called / max(1, len(clean)):.3f} ({dict(accused) or 'nobody accused'}) |",
+        "| one flaw: a cause named that is not there | 0.02 at most | "
+        f"{false / max(1, total):.3f} |",
+        f"| two flaws: both named, {len(both)} takes | 0.90 | "
+        f"{named_both / max(1, len(both)):.3f} |",
+        f"| no flaw: called clean, {len(clean)} takes | 0.98 | "
+        f"{called / max(1, len(clean)):.3f} ({dict(accused) or 'nobody accused'}) |",
         "",
-        f"In pairs the ones not named are most often: {', '.join(f'{name} {count}' for name, count in missing.most_common(6)) or 'none'}.",
+        "In pairs the ones not named are most often: "
+        f"{', '.join(f'{name} {count}' for name, count in missing.most_common(6)) or 'none'}.",
     ]
     return "\n".join(lines)
 

@@ -126,7 +126,8 @@ def plan_lines() -> tuple[list[str], tuple[str, str]]:
     n, changed, hits, moved = np.array(spread(leaning, range(PLANS))).sum(axis=0).tolist()
     one, tenth = f"{changed / n:.4f}", f"{moved / hits:.4f}"
     return [
-        f"Rewriting one hit's articulation changed its verdict in {one} of {n} cases; rewriting a tenth of all hits changed {tenth} of {hits} verdicts.",
+        f"Rewriting one hit's articulation changed its verdict in {one} of {n} cases; "
+        f"rewriting a tenth of all hits changed {tenth} of {hits} verdicts.",
         "",
     ], (one, tenth)
 
@@ -141,7 +142,8 @@ def swing_lines() -> tuple[list[str], tuple[str, str]]:
         share(int(((low <= asked) & (asked <= high)).sum()), len(runs)),
     )
     text = (
-        f"{len(runs)} shuffles of ratios 1.4 to 2.8: heard within 0.05 of the true onsets' own ratio in {near}; "
+        f"{len(runs)} shuffles of ratios 1.4 to 2.8: heard within 0.05 of the true onsets' own "
+        f"ratio in {near}; "
         f"the 95 % interval covers the ratio played for in {covered}."
     )
     return [text, ""], (near, covered)
@@ -317,7 +319,10 @@ def main() -> None:
     )
     sets = {"simulated": headline(simulated)} | ({"folder": headline(folder)} if folder else {})
     _write_readme(sets, leaning_figures, swing_figures, rank, stops)
-    note = f"{len(simulated.f25)} simulated takes of modelled and sampled guitars that the ear was not trained on"
+    note = (
+        f"{len(simulated.f25)} simulated takes of modelled and sampled guitars that the ear was "
+        "not trained on"
+    )
     shown = {
         "engine": ENGINE,
         "note": note,

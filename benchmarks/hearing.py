@@ -110,7 +110,8 @@ def onset_table(score: Score) -> list[str]:
     lines = table(head, rows)
     wrong, found = pair(int(extras[2]), int(extras[1]), int(extras[0]))
     lines.append(
-        f"Extra hits: precision {wrong}, recall {found}, of {extras[0]}. Plan only: missed and extra hits are never named, recall 0."
+        f"Extra hits: precision {wrong}, recall {found}, of {extras[0]}. Plan only: missed and "
+        "extra hits are never named, recall 0."
     )
     return [*lines, ""]
 
@@ -121,8 +122,10 @@ def start_lines(score: Score) -> list[str]:
         return []
     silent = int(np.sum((starts > 25) & ~np.array(score.cautioned)))
     return [
-        f"Start, after the take's own median deviation: median {np.median(starts):.1f} ms; within 5 ms {share(int((starts <= 5).sum()), starts.size)}; "
-        f"off by more than 25 ms without a caution {silent} of {starts.size}. Tempo within 0.2 %: {share(int((tempi <= 0.002).sum()), tempi.size)}.",
+        f"Start, after the take's own median deviation: median {np.median(starts):.1f} ms; within "
+        f"5 ms {share(int((starts <= 5).sum()), starts.size)}; "
+        f"off by more than 25 ms without a caution {silent} of {starts.size}. Tempo within "
+        f"0.2 %: {share(int((tempi <= 0.002).sum()), tempi.size)}.",
         "",
     ]
 
@@ -179,7 +182,9 @@ def articulation_table(cases: list[Case]) -> list[str]:
 
 
 def reliability_table(cases: list[Case]) -> list[str]:
-    """How often what was given a chance was so: every kind's chance of every hit is one statement."""
+    """How often what was given a chance was so: every kind's chance of every hit is one
+    statement.
+    """
     told = [
         (p, c.real == kind)
         for c in cases
@@ -412,7 +417,8 @@ def level_lines(cases: list[Case]) -> list[str]:
         return []
     errors = np.abs([said - true for true, said in both])
     return [
-        f"Level of a hit against the take's middle, clean: error median {np.median(errors):.1f} dB over {len(both)} hits.",
+        "Level of a hit against the take's middle, clean: error median "
+        f"{np.median(errors):.1f} dB over {len(both)} hits.",
         "",
     ]
 

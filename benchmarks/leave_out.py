@@ -120,11 +120,15 @@ def main() -> None:
         "three classes",
         "unlike the plan",
     )
-    options_named = f"--takes {arguments.takes} --loud {arguments.loud} --ringing {arguments.ringing} --guitars {arguments.guitars}"
+    options_named = (
+        f"--takes {arguments.takes} --loud {arguments.loud} --ringing {arguments.ringing} "
+        f"--guitars {arguments.guitars}"
+    )
     text = [
         f"# Trained on one source, measured on others, engine {ENGINE}",
         "",
-        f"Written by `python -m benchmarks.leave_out {options_named}`, half of them of each source. Trained on both: the weights as shipped, on banks",
+        f"Written by `python -m benchmarks.leave_out {options_named}`, half of them of each "
+        "source. Trained on both: the weights as shipped, on banks",
         "of sampled notes that nothing was trained on.",
         "",
     ]

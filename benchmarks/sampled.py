@@ -71,7 +71,8 @@ def bank(name: str) -> dict[str, NDArray[np.float32]]:
             return {program: kept[program].astype(np.float32) for program in PROGRAMS}
     if not source.exists():
         raise FileNotFoundError(
-            f"{source} is missing: apt-get install fluidsynth fluid-soundfont-gm timgm6mb-soundfont csound-soundfont"
+            f"{source} is missing: apt-get install fluidsynth fluid-soundfont-gm "
+            "timgm6mb-soundfont csound-soundfont"
         )
     out = {}
     for program, number in PROGRAMS.items():

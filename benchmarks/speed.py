@@ -143,10 +143,12 @@ def main() -> None:
         grown = memory_of(take.samples, rounds)
         found = cpu_of(take.samples, take.rate_hz, TakeInfo(rounds=rounds))
         print(
-            f"| reading {seconds:.0f} s ({name}), start given: CPU, and per minute | {given:.2f}, {given / seconds * 60:.2f} |"
+            f"| reading {seconds:.0f} s ({name}), start given: CPU, and per minute | {given:.2f}, "
+            f"{given / seconds * 60:.2f} |"
         )
         print(
-            f"| the same, start found: CPU, and per minute | {found:.2f}, {found / seconds * 60:.2f} |"
+            f"| the same, start found: CPU, and per minute | {found:.2f}, "
+            f"{found / seconds * 60:.2f} |"
         )
         print(f"| the same: memory over the process's own, MB | {grown:.0f} |", flush=True)
     with tempfile.TemporaryDirectory() as folder:
@@ -170,7 +172,8 @@ def main() -> None:
             )
             times.append(time.perf_counter() - begin)
         print(
-            f"| thrumble analyze of {take.samples.size / take.rate_hz:.0f} s, start-up and all, wall | {statistics.median(times):.2f} |"
+            f"| thrumble analyze of {take.samples.size / take.rate_hz:.0f} s, start-up and all, "
+            f"wall | {statistics.median(times):.2f} |"
         )
 
 

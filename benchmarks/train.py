@@ -458,7 +458,8 @@ def _recoloured(measures: NDArray[np.floating]) -> Callable[[Rows], Matrix]:
 def main() -> None:
     examples = together(list(gathered(options(__doc__ or "").parse_args()).values()))
     print(
-        f"{examples.struck.size} candidates, {examples.struck.sum()} struck; {np.bincount(examples.kinds)} open, palm, dead"
+        f"{examples.struck.size} candidates, {examples.struck.sum()} struck; "
+        f"{np.bincount(examples.kinds)} open, palm, dead"
     )
     write(fit(examples))
 

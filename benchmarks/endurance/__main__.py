@@ -52,7 +52,10 @@ def keep(name: str, table: str) -> None:
     """Puts a trial's table into the document, in place of its last one."""
     text = DOCUMENT.read_text() if DOCUMENT.exists() else HEAD
     begin, end = f"<!-- {name} -->", f"<!-- end of {name} -->"
-    made = f"Made on {date.today()} on {platform.machine()}, two cores, by `python -m benchmarks.endurance {name} --write`."
+    made = (
+        f"Made on {date.today()} on {platform.machine()}, two cores, by `python -m "
+        f"benchmarks.endurance {name} --write`."
+    )
     block = f"{begin}\n## {TRIALS[name]}\n{made}\n\n{table}\n{end}"
     text = (
         re.sub(f"{re.escape(begin)}.*?{re.escape(end)}", lambda _: block, text, flags=re.S)

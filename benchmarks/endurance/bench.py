@@ -24,7 +24,10 @@ from thrumble.core.player.perform import perform
 from thrumble.core.riff.text import parse_riff
 
 ROOT = Path(__file__).parents[2]
-TEXT = "title: Paddle Gear\ntempo: 200\npedal: 6:0\n\n[A]\n| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ o ~ |\n"
+TEXT = (
+    "title: Paddle Gear\ntempo: 200\npedal: 6:0\n\n[A]\n| E5@6/0 >o m m o m m o m | G5@6/3 >o m m "
+    "o A5@6/5 o ~ o ~ |\n"
+)
 RIFF = parse_riff(TEXT)
 RATE_HZ = 48000
 SETTLE_S = 60.0
@@ -203,7 +206,9 @@ class Player:
 
 
 def a_take(seed: int = 1) -> np.ndarray:
-    """A few seconds of the simulated guitarist, float32 at 48 kHz, with half a second before bar 1."""
+    """A few seconds of the simulated guitarist, float32 at 48 kHz, with half a second before bar
+    1.
+    """
     take = perform(RIFF, seed=seed, lead_s=0.5)
     return np.asarray(take.samples, dtype="<f4")
 

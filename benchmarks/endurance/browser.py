@@ -145,6 +145,7 @@ def _killed(
     number = (link.get_attribute("href") or "/0").rsplit("/", 1)[1]
     end = "max(first_frame + octet_length(data) / 4)"
     frames, rate = on.query(
-        f"select {end}, max(rate_hz) from chunk join take on take.id = take_id where take_id = {number}"
+        f"select {end}, max(rate_hz) from chunk join take on take.id = take_id where take_id = "
+        f"{number}"
     )[0]
     return again, played - frames / rate

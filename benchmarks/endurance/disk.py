@@ -34,7 +34,8 @@ def trial() -> list[Row]:
                 Row(
                     "a full disk",
                     "",
-                    f"not tried: no file system may be mounted here ({mounted.stderr.strip()[:60]})",
+                    "not tried: no file system may be mounted here "
+                    f"({mounted.stderr.strip()[:60]})",
                 )
             ]
         folder.chmod(0o755)
@@ -78,7 +79,8 @@ def _fill_and_free(on: Bench, folder: Path) -> list[Row]:
     )
     _settled(on)
     state, seconds = on.query(
-        f"select t.state, r.document -> 'duration_s' from take t left join reading r on r.take_id = t.id where t.id = {take}"
+        "select t.state, r.document -> 'duration_s' from take t left join reading r on r.take_id "
+        f"= t.id where t.id = {take}"
     )[0]
     words = said.json()["problem"] if said is not None else "never full"
     return [

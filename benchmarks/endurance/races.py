@@ -86,7 +86,8 @@ def _finish_twice(on: Bench, player: Player, revision: int, samples) -> Row:  # 
         )
     _settled(on)
     doubled = on.query(
-        f"select count(*) from (select take_id from reading where take_id in ({','.join(map(str, takes))}) group by 1 having count(*) > 1) d"
+        "select count(*) from (select take_id from reading where take_id in "
+        f"({','.join(map(str, takes))}) group by 1 having count(*) > 1) d"
     )[0][0]
     return Row(
         "finish five times at once",
@@ -133,7 +134,8 @@ def _again_while_reading(on: Bench, player: Player, samples) -> Row:  # type: ig
     _settled(on)
     take = int(address.rsplit("/", 1)[1])
     state, readings = on.query(
-        f"select t.state, count(r.id) from take t left join reading r on r.take_id = t.id where t.id = {take} group by 1"
+        "select t.state, count(r.id) from take t left join reading r on r.take_id = t.id where "
+        f"t.id = {take} group by 1"
     )[0]
     return Row(
         "read again twelve times during a reading",

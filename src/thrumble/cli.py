@@ -93,7 +93,8 @@ def analyze(
     summary = reading.summary
     due = summary.matched + summary.missed
     print(
-        f"{known.title}: {summary.matched} of {due} hits heard at {reading.tempo_bpm:g} bpm, {summary.extra} extra, {summary.unsure} unsure"
+        f"{known.title}: {summary.matched} of {due} hits heard at {reading.tempo_bpm:g} bpm, "
+        f"{summary.extra} extra, {summary.unsure} unsure"
     )
     for _, sentence in causes:
         print(f"- {sentence}")
@@ -157,7 +158,8 @@ def simulate(
             ).encode(),
         )
     print(
-        f"{out}: {performance.samples.size / performance.rate_hz:.1f} s, bar 1 beat 1 at {performance.start_s:.3f} s, {performance.tempo_bpm:g} bpm"
+        f"{out}: {performance.samples.size / performance.rate_hz:.1f} s, bar 1 beat 1 at "
+        f"{performance.start_s:.3f} s, {performance.tempo_bpm:g} bpm"
     )
 
 
@@ -207,7 +209,8 @@ def backup(file: Path) -> None:
     except ThrumbleError as error:
         fail(str(error))
     print(
-        f"{file}: {size / 1e6:.1f} MB, checked. The secret that signs cookies is not in it: browsers are new to a restored installation."
+        f"{file}: {size / 1e6:.1f} MB, checked. The secret that signs cookies is not in it: "
+        "browsers are new to a restored installation."
     )
 
 

@@ -55,7 +55,8 @@ def build(hung: asyncio.Event) -> procrastinate.App:
         except TimeoutError:
             _fail(
                 take_id,
-                f"Reading took more than {limit_s:.0f} seconds, so it was stopped. Cut the take shorter, or read it again.",
+                f"Reading took more than {limit_s:.0f} seconds, so it was stopped. Cut the "
+                "take shorter, or read it again.",
             )
             hung.set()
         except Exception:
@@ -70,7 +71,9 @@ def build(hung: asyncio.Event) -> procrastinate.App:
 
 
 def _fail(take_id: int, problem: str) -> None:
-    """Tells the player; where even that is not possible now, `reconcile` takes the take up again."""
+    """Tells the player; where even that is not possible now, `reconcile` takes the take up
+    again.
+    """
     with contextlib.suppress(ThrumbleError):
         takes.fail_take(take_id, problem)
 

@@ -58,8 +58,7 @@ SHUFFLE = parse_riff(
 )
 
 
-# --- stops
-# -----------------------------------------------------------------------------------------------------------
+# --- stops ----------------------------------------------------------------------------------------
 
 
 def test_a_string_that_dies_by_itself_was_not_stopped_and_one_cut_by_the_next_is_censored() -> None:
@@ -104,8 +103,7 @@ def test_hum_is_no_ring_and_a_rest_is_measured_against_its_hit() -> None:
     assert rest_levels_db(envelope, 0.5, 1.0, 1.05) is None, "too short a rest to hear"
 
 
-# --- placing and strings
-# ---------------------------------------------------------------------------------------------
+# --- placing and strings --------------------------------------------------------------------------
 
 
 def test_places_are_measured_around_each_candidate_and_the_likeliest_stretch_wins() -> None:
@@ -239,8 +237,7 @@ def test_running_energies_add_up_to_the_takes_own(size: int) -> None:
     )
 
 
-# --- clicks
-# ----------------------------------------------------------------------------------------------------------
+# --- clicks ---------------------------------------------------------------------------------------
 
 
 def clicked(times: list[float], strings: list[float]) -> tuple[np.ndarray, Candidates]:
@@ -294,8 +291,7 @@ def test_only_a_channel_of_nothing_but_clicks_is_taken_for_one() -> None:
     )
 
 
-# --- chords
-# ----------------------------------------------------------------------------------------------------------
+# --- chords ---------------------------------------------------------------------------------------
 
 
 def chord(midi: list[int], *, stray: int | None = None) -> tuple[np.ndarray, Ringing]:
@@ -338,8 +334,7 @@ def test_strays_are_named_untold_or_denied_by_how_sure_the_network_is() -> None:
     assert check_chords(samples, [nothing_silent], unpack(STRAYS))[0].stray_strings == ()
 
 
-# --- swing and start
-# -------------------------------------------------------------------------------------------------
+# --- swing and start ------------------------------------------------------------------------------
 
 
 def played(ratio: float, spread_ms: float, seed: int) -> list[HitReading]:

@@ -111,7 +111,8 @@ def _tool(name: str, *arguments: str, while_running: Callable[[], None] = lambda
     path = newest[-1] if newest else shutil.which(name)
     if path is None:
         raise Trouble(
-            f"{name} is missing: install PostgreSQL's client programs (apt-get install postgresql-client)"
+            f"{name} is missing: install PostgreSQL's client programs (apt-get install "
+            "postgresql-client)"
         )
     environment = {
         **os.environ,

@@ -13,10 +13,8 @@ from thrumble.settings import local_folder, settings
 
 log = structlog.get_logger()
 EVERY = timedelta(hours=24)
-LOOK_S, FIRST_S = (
-    900.0,
-    300.0,
-)  # looked at every quarter of an hour; not in the first minutes, when a player wants to begin
+LOOK_S = 900.0
+FIRST_S = 300.0  # not in the first minutes, when a player wants to begin
 OFF = "off"
 PATTERN = "thrumble-*.dump"
 

@@ -60,7 +60,8 @@ def fill_demo(say: Callable[[str], None]) -> None:
     say(f"demo: {len(texts)} riffs of the boat lift trio written")
     for number, take in enumerate(TAKES[there:], there + 1):
         say(
-            f"demo: take {number} of {len(TAKES)}, {revisions[take.riff].riff.title}, played and read"
+            f"demo: take {number} of {len(TAKES)}, {revisions[take.riff].riff.title}, played and "
+            "read"
         )
         _play(player_id, revisions[take.riff], take, tones[take.tone])
     with database.session() as session:

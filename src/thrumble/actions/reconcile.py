@@ -10,7 +10,10 @@ from thrumble.store import database, queue, takes
 
 log = structlog.get_logger()
 MOST_TRIES = 3
-SET_ASIDE = "Reading this take ended the reader three times, so it was set aside. The take is safe: read it again, or download it and report it."
+SET_ASIDE = (
+    "Reading this take ended the reader three times, so it was set aside. The take is safe: read "
+    "it again, or download it and report it."
+)
 
 
 def reconcile(suspects: set[int]) -> set[int]:

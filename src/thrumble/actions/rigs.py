@@ -23,10 +23,8 @@ KINDS = {
     "dead": (Articulation.DEAD, None),
 }
 KIND_OF = {Articulation.OPEN: "open", Articulation.DEAD: "dead"}
-FINDER, CORRECTION = (
-    "finder",
-    "correction",
-)  # a corrected hit's depth is the ear's own word, and teaches nothing about depth
+FINDER = "finder"
+CORRECTION = "correction"  # its depth is the ear's own word, and teaches nothing about depth
 MOST_EXAMPLES = 60
 LIGHT_DEPTH, TIGHT_DEPTH = 0.4, 0.75  # a palm lighter or tighter than this is kept as such
 CUT_S, LEAD_S = 1.0, 0.08
@@ -173,7 +171,6 @@ def _cut(
             at += block.shape[0]
     piece = np.concatenate(parts)
     fade = min(piece.size, int(0.04 * rate))
-    piece[:fade] *= (
-        np.linspace(0, 1, fade, dtype=np.float32) ** 3
-    )  # the hit before is not part of this one
+    rise = np.linspace(0, 1, fade, dtype=np.float32) ** 3
+    piece[:fade] *= rise  # the hit before is not part of this one
     return piece, rate

@@ -89,7 +89,9 @@ def finish_take(
 
 
 def discard_take(session: Session, player_id: int, take_id: int) -> None:
-    """Drops a take that was abandoned while it was recorded. Raises NotAllowed once it is finished."""
+    """Drops a take that was abandoned while it was recorded. Raises NotAllowed once it is
+    finished.
+    """
     if takes.get_take(session, player_id, take_id, lock=True).state is not TakeState.RECORDING:
         raise NotAllowed("this take is finished: delete it on its own page")
     takes.delete_take(session, player_id, take_id)

@@ -32,7 +32,8 @@ def change(before: TakeState, after: TakeState) -> TakeState:
     """The state after. Raises NotAllowed where the table has no such change."""
     if after not in CHANGES[before]:
         raise NotAllowed(
-            f"a take that is {before.value} cannot become {after.value}: load the page again to see where it stands"
+            f"a take that is {before.value} cannot become {after.value}: load the page again to "
+            "see where it stands"
         )
     return after
 
@@ -58,7 +59,8 @@ class RecorderReport:
             words.append(f"{self.gap_frames} frames never arrived")
         if self.zero_runs:
             words.append(
-                f"{self.zero_runs} {'gap' if self.zero_runs == 1 else 'gaps'} of silence inside the sound"
+                f"{self.zero_runs} {'gap' if self.zero_runs == 1 else 'gaps'} of silence inside "
+                "the sound"
             )
         if abs(self.clock_slip_ms) > 20:
             words.append(f"the audio clock slipped by {abs(self.clock_slip_ms):.0f} ms")

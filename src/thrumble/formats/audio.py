@@ -18,9 +18,7 @@ MAX_S = 600.0
 RATES_HZ = (8000, 192000)
 MAX_CHANNELS = 8
 BLOCK = 1 << 16
-KEPT_BYTES = (
-    1 << 26
-)  # so much decoded sound is kept: more is decoded again whenever it is gone through
+KEPT_BYTES = 1 << 26  # of decoded sound; more is decoded again whenever it is gone through
 KINDS = "WAV, FLAC, OGG (Vorbis or Opus), MP3, M4A or WebM"
 HEADS = (b"RIFF", b"RF64", b"fLaC", b"OggS", b"ID3", b"\x1aE\xdf\xa3")
 Blocks = Iterator[NDArray[np.float32]]
@@ -94,7 +92,8 @@ def read_audio(source: bytes | Path) -> Recording:
         raise BadAudio("the file is empty: export or copy it again")
     if size > MAX_BYTES:
         raise BadAudio(
-            f"the file has {size / 1e6:.0f} MB, {MAX_BYTES // 1_000_000} are allowed: cut it to the riff"
+            f"the file has {size / 1e6:.0f} MB, {MAX_BYTES // 1_000_000} are allowed: cut it to "
+            "the riff"
         )
     return Recording(source)
 
@@ -114,7 +113,8 @@ def _unreadable() -> BadAudio:
 def _check(rate_hz: int, channels: int) -> tuple[int, int]:
     if not RATES_HZ[0] <= rate_hz <= RATES_HZ[1]:
         raise BadAudio(
-            f"a sample rate of {rate_hz} Hz cannot be read: save the take with {RATES_HZ[0]} to {RATES_HZ[1]} Hz"
+            f"a sample rate of {rate_hz} Hz cannot be read: save the take with {RATES_HZ[0]} to "
+            f"{RATES_HZ[1]} Hz"
         )
     if not 1 <= channels <= MAX_CHANNELS:
         raise BadAudio(f"{channels} channels are too many: save the take in mono or stereo")

@@ -40,7 +40,9 @@ def _cause(cause: Cause, text: str) -> dict[str, Any]:
 
 
 def reading_from_document(document: dict[str, Any]) -> Reading:
-    """Reverse of `reading_document`; causes, where there are any, are found anew from the reading."""
+    """Reverse of `reading_document`; causes, where there are any, are found anew from the
+    reading.
+    """
     return READING.validate_python(
         {name: value for name, value in document.items() if name != "causes"}
     )

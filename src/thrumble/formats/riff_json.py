@@ -1,4 +1,6 @@
-"""Riff JSON, `thrumble.riff/1`: the one definition of its form, and the way to the riff and back."""
+"""Riff JSON, `thrumble.riff/1`: the one definition of its form, and the way to the riff and
+back.
+"""
 
 import json
 from decimal import Decimal
@@ -28,7 +30,9 @@ MAX_BYTES = 5_000_000
 
 
 def _fraction(value: object) -> Fraction:
-    """A reduced fraction of a whole note from its text; floats are refused, for they are not exact."""
+    """A reduced fraction of a whole note from its text; floats are refused, for they are not
+    exact.
+    """
     if isinstance(value, Fraction):
         return value
     if isinstance(value, bool) or not isinstance(value, str | int) or len(str(value)) > 24:

@@ -12,10 +12,8 @@ from sqlmodel import Session
 from thrumble.core.errors import Away, BadInput, Busy, NoSpace, Trouble
 from thrumble.settings import database_url, settings
 
-STATEMENT_MS, LOCK_MS = (
-    60_000,
-    15_000,
-)  # a statement or a wait for a lock that takes longer is a fault, not patience
+STATEMENT_MS = 60_000  # a statement that takes longer is a fault, not patience
+LOCK_MS = 15_000  # and so is a wait for a lock
 
 
 @lru_cache
@@ -105,5 +103,6 @@ def migrate(on: sa.Engine | None = None) -> None:
             command.upgrade(config, "head")
     except sa.exc.OperationalError as error:
         raise Trouble(
-            f"the database does not answer: {str(error.orig).strip().splitlines()[0]}. Start it with scripts/pg.sh start."
+            f"the database does not answer: {str(error.orig).strip().splitlines()[0]}. Start it "
+            "with scripts/pg.sh start."
         ) from error

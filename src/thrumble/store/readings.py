@@ -1,5 +1,5 @@
-"""Readings: what an engine heard in a take, whole and one row a hit; which takes only an older engine
-has heard. Functions take the session and the player first, and never commit.
+"""Readings: what an engine heard in a take, whole and one row a hit; which takes only an older
+engine has heard. Functions take the session and the player first, and never commit.
 """
 
 from dataclasses import asdict, dataclass

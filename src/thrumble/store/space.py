@@ -62,7 +62,8 @@ def check_room(session: Session) -> None:
     now = space(session)
     if now.room is Room.NONE:
         raise NoSpace(
-            f"takes fill the {now.limit_bytes / 1e9:g} GB that this installation allows them: delete takes you no longer need, "
+            f"takes fill the {now.limit_bytes / 1e9:g} GB that this installation allows them: "
+            "delete takes you no longer need, "
             "or raise THRUMBLE_MOST_TAKE_GB"
         )
 

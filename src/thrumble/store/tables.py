@@ -104,7 +104,9 @@ class RevisionRow(SQLModel, table=True):
 
 
 class RigRow(SQLModel, table=True):
-    """An instrument and what it is plugged into. `tuning`: sounding pitches, lowest string first."""
+    """An instrument and what it is plugged into. `tuning`: sounding pitches, lowest string
+    first.
+    """
 
     __tablename__ = "rig"
     id: int | None = Field(default=None, primary_key=True)

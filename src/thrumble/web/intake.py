@@ -183,7 +183,8 @@ async def _take_in(request: Request, receive: Receive, body: IO[bytes]) -> Refus
     promised = request.headers.get("content-length", "")
     too_large = (
         413,
-        f"This is larger than {MOST_BYTES // 1_000_000} MB. Cut the take to the riff and send it again.",
+        f"This is larger than {MOST_BYTES // 1_000_000} MB. Cut the take to the riff and send "
+        "it again.",
     )
     if promised.isascii() and promised.isdigit() and int(promised[:20]) > MOST_BYTES:
         return too_large

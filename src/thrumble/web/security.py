@@ -68,7 +68,10 @@ class Guard:
                     headers["Strict-Transport-Security"] = f"max-age={YEAR_S}"
                 if fresh:
                     value = str(self._cookie.dumps(request.state.browser))
-                    kept = f"{COOKIE}={value}; Path=/; Max-Age={COOKIE_AGE_S}; HttpOnly; SameSite=strict"
+                    kept = (
+                        f"{COOKIE}={value}; Path=/; Max-Age={COOKIE_AGE_S}; HttpOnly; "
+                        "SameSite=strict"
+                    )
                     headers.append("Set-Cookie", kept + ("; Secure" if secure else ""))
             await send(message)
 
@@ -84,7 +87,10 @@ class Guard:
             return "Thrumble doesn't answer to this host name. Open the address that ./run printed."
         origin = request.headers.get("origin")
         if origin and _origin_host(origin) != request.headers.get("host"):
-            return "This request comes from another site, so it is refused. Open Thrumble itself and do it there."
+            return (
+                "This request comes from another site, so it is refused. Open Thrumble itself and "
+                "do it there."
+            )
         if request.method not in SAFE and not self._allowed(request):
             return "This page has expired. Reload it, then do that again."
         return ""

@@ -1,4 +1,6 @@
-"""What a cause is: a value with its kind, what it costs, its hits and its figures; and what makes one worth a word."""
+"""What a cause is: a value with its kind, what it costs, its hits and its figures; and what makes
+one worth a word.
+"""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field

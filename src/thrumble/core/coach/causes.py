@@ -1,4 +1,6 @@
-"""Why a take is as it is: causes as values, what costs most first. Their sentences are made in `words`."""
+"""Why a take is as it is: causes as values, what costs most first. Their sentences are made in
+`words`.
+"""
 
 from collections.abc import Callable
 

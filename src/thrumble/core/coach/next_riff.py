@@ -28,7 +28,8 @@ def next_riff(standings: list[Standing], *, now: datetime) -> tuple[int, str] | 
         best = max(unclean, key=lambda s: (1 - (s.clean_share or 0)) + 0.03 * _days(s, now))
         return (
             best.riff_id,
-            f"{round(100 * (best.clean_share or 0))} of 100 hits clean last time, {_ago(_days(best, now))}",
+            f"{round(100 * (best.clean_share or 0))} of 100 hits clean last time, "
+            f"{_ago(_days(best, now))}",
         )
     fresh = [s for s in standings if s.last_played is None]
     if fresh:

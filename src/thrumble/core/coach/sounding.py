@@ -1,4 +1,6 @@
-"""What is missing, too much, or does not sound as written, each held against what the ear itself gets wrong now and then."""
+"""What is missing, too much, or does not sound as written, each held against what the ear itself
+gets wrong now and then.
+"""
 
 from collections import defaultdict
 
@@ -10,11 +12,8 @@ from thrumble.core.coach.judgement import JudgedHit, Judgement, robust_spread
 from thrumble.core.ear.reading import Verdict
 from thrumble.core.riff.model import Articulation
 
-EAR_WRONG, EAR_STOP, EAR_CHORD = (
-    0.02,
-    0.04,
-    0.01,
-)  # how often the ear itself errs, at most: more than that is the player
+# How often the ear itself errs, at most: more than that is the player.
+EAR_WRONG, EAR_STOP, EAR_CHORD = 0.02, 0.04, 0.01
 
 
 UNEVEN_DB = 3.2
@@ -54,7 +53,9 @@ def extra(judgement: Judgement) -> Cause | None:
 def _misheard(
     judgement: Judgement, written: Articulation, heard: tuple[Verdict, ...]
 ) -> tuple[list[JudgedHit], int]:
-    """Hits written so that came out as one of these, and how many were written so and surely heard."""
+    """Hits written so that came out as one of these, and how many were written so and surely
+    heard.
+    """
     told = [
         hit
         for hit in judgement.played

@@ -1,5 +1,5 @@
-"""Why hits are early or late: the deviations explained in turn, each step on what the ones before leave over. Drift, swing, moves, place in the
-bar, growing spread, and what is left.
+"""Why hits are early or late: the deviations explained in turn, each step on what the ones before
+leave over. Drift, swing, moves, place in the bar, growing spread, and what is left.
 """
 
 from collections import defaultdict
@@ -253,7 +253,9 @@ def _late_by(late_ms: Array, these: Array) -> float:
 
 
 def _slot(timing: _Timing) -> Cause | None:
-    """A place in the bar that is always early or late, over all bars; the worst of them is named."""
+    """A place in the bar that is always early or late, over all bars; the worst of them is
+    named.
+    """
     groups: dict[str, list[int]] = defaultdict(list)
     for k, hit in enumerate(timing.hits):
         groups[str(hit.due.hit.at)].append(k)
@@ -317,7 +319,9 @@ def _tiring(timing: _Timing) -> Cause | None:
 
 
 def _begins(size: Array) -> int:
-    """Where the sizes leave their first level for good: the split that tells two levels apart best."""
+    """Where the sizes leave their first level for good: the split that tells two levels apart
+    best.
+    """
     n = size.size
     logs = np.log(size + 2.0)
     sums = np.cumsum(logs)

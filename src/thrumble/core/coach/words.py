@@ -56,7 +56,8 @@ def _nothing(cause: Cause, judgement: Judgement) -> str:
 def _other_riff(cause: Cause, judgement: Judgement) -> str:
     f, title = cause.figures, judgement.expanded.riff.title
     return (
-        f"This doesn't sound like {title}: {many(f['missed'], 'hit', 'hits')} of {f['due']:.0f} aren't there. "
+        f"This doesn't sound like {title}: {many(f['missed'], 'hit', 'hits')} of {f['due']:.0f} "
+        "aren't there. "
         "Check that you picked the right riff and tempo, then play it again."
     )
 
@@ -66,19 +67,31 @@ def _damaged(cause: Cause, judgement: Judgement) -> str:
 
 
 def _missed(cause: Cause, judgement: Judgement) -> str:
-    return f"You missed {many(cause.figures['missed'], 'hit', 'hits')} of {cause.figures['due']:.0f}, {where(cause, judgement)}."
+    return (
+        f"You missed {many(cause.figures['missed'], 'hit', 'hits')} of {cause.figures['due']:.0f}, "
+        f"{where(cause, judgement)}."
+    )
 
 
 def _extra(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
-    return f"You play {many(f['extra'], 'hit', 'hits')} that the riff doesn't have; the first comes {f['first_s']:.1f} s in."
+    return (
+        f"You play {many(f['extra'], 'hit', 'hits')} that the riff doesn't have; the first comes "
+        f"{f['first_s']:.1f} s in."
+    )
 
 
 def _drift(cause: Cause, judgement: Judgement) -> str:
     rate, off = cause.figures["drift_bpm_per_min"], cause.figures["tempo_off_bpm"]
     if rate:
-        return f"You {'speed up' if rate > 0 else 'slow down'} by about {abs(rate):.0f} bpm per minute: lock in with the click."
-    return f"You play about {abs(off):.1f} bpm {'faster' if off > 0 else 'slower'} than the click all the way through: lock in with it."
+        return (
+            f"You {'speed up' if rate > 0 else 'slow down'} by about {abs(rate):.0f} bpm per "
+            "minute: lock in with the click."
+        )
+    return (
+        f"You play about {abs(off):.1f} bpm {'faster' if off > 0 else 'slower'} than the click all "
+        "the way through: lock in with it."
+    )
 
 
 def _swing(cause: Cause, judgement: Judgement) -> str:
@@ -93,15 +106,27 @@ def _swing(cause: Cause, judgement: Judgement) -> str:
 
 def _shifts(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
-    rest = f"everything else is {early_or_late(f['others_ms'])}. Look at the target fret before you move."
+    rest = (
+        f"everything else is {early_or_late(f['others_ms'])}. Look at the target fret before you "
+        "move."
+    )
     if "least_mm" in f:
-        return f"You land late after long shifts: {f['late_ms']:.0f} ms after moves of {f['least_mm']:.0f} mm or more, {rest}"
-    return f"You land late after quick shifts: {f['late_ms']:.0f} ms where your hand moves at {f['least_mm_s']:.0f} mm/s or more, {rest}"
+        return (
+            f"You land late after long shifts: {f['late_ms']:.0f} ms after moves of "
+            f"{f['least_mm']:.0f} mm or more, {rest}"
+        )
+    return (
+        f"You land late after quick shifts: {f['late_ms']:.0f} ms where your hand moves at "
+        f"{f['least_mm_s']:.0f} mm/s or more, {rest}"
+    )
 
 
 def _slot(cause: Cause, judgement: Judgement) -> str:
     count = _count_of(cause.words["at"], judgement)
-    return f"Your hits on {count} are {early_or_late(cause.figures['late_ms'])}, bar after bar; the rest sits better."
+    return (
+        f"Your hits on {count} are {early_or_late(cause.figures['late_ms'])}, bar after bar; the "
+        "rest sits better."
+    )
 
 
 def _count_of(at: str, judgement: Judgement) -> str:
@@ -130,8 +155,14 @@ def _spread(cause: Cause, judgement: Judgement) -> str:
         if f["early_share"] < 0.25
         else "early or late"
     )
-    hits = f"{f['off']:.0f} of {f['played']:.0f} hits are more than {judgement.limits.tolerance_ms:.0f} ms {lean}"
-    return f"Your timing is loose: {hits} (spread {f['spread_ms']:.0f} ms), {where(cause, judgement)}. Take the tempo down a step."
+    hits = (
+        f"{f['off']:.0f} of {f['played']:.0f} hits are more than "
+        f"{judgement.limits.tolerance_ms:.0f} ms {lean}"
+    )
+    return (
+        f"Your timing is loose: {hits} (spread {f['spread_ms']:.0f} ms), "
+        f"{where(cause, judgement)}. Take the tempo down a step."
+    )
 
 
 def _tiring(cause: Cause, judgement: Judgement) -> str:
@@ -140,7 +171,8 @@ def _tiring(cause: Cause, judgement: Judgement) -> str:
         f" of round {f['round']:.0f}" if judgement.reading.rounds > 1 else ""
     )
     return (
-        f"Your timing gets loose from about {at} on: the spread grows from {f['before_ms']:.0f} to {f['after_ms']:.0f} ms. "
+        f"Your timing gets loose from about {at} on: the spread grows from {f['before_ms']:.0f} to "
+        f"{f['after_ms']:.0f} ms. "
         "Play shorter rounds and shake out your hand between them."
     )
 
@@ -149,13 +181,22 @@ def _rang(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     place = where(cause, judgement)
     if f["after_open"] >= 3 and f["after_open"] > 0.7 * f["wrong"]:
-        return f"Palm mutes ring open {place}, {f['wrong']:.0f} of {f['written']:.0f}: your palm comes back late after the open hits."
-    return f"Palm mutes ring open {place}, {f['wrong']:.0f} of {f['written']:.0f}: keep your palm down on the bridge."
+        return (
+            f"Palm mutes ring open {place}, {f['wrong']:.0f} of {f['written']:.0f}: your palm "
+            "comes back late after the open hits."
+        )
+    return (
+        f"Palm mutes ring open {place}, {f['wrong']:.0f} of {f['written']:.0f}: keep your palm "
+        "down on the bridge."
+    )
 
 
 def _choked(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
-    return f"Open hits are choked {where(cause, judgement)}, {f['wrong']:.0f} of {f['written']:.0f}: lift your palm before them."
+    return (
+        f"Open hits are choked {where(cause, judgement)}, {f['wrong']:.0f} of {f['written']:.0f}: "
+        "lift your palm before them."
+    )
 
 
 def _dead_rings(cause: Cause, judgement: Judgement) -> str:
@@ -169,7 +210,8 @@ def _dead_rings(cause: Cause, judgement: Judgement) -> str:
 def _unlike(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     return (
-        f"{many(f['wrong'], 'hit', 'hits')} of {f['told']:.0f} don't sound as written, {where(cause, judgement)}: "
+        f"{many(f['wrong'], 'hit', 'hits')} of {f['told']:.0f} don't sound as written, "
+        f"{where(cause, judgement)}: "
         "some mutes ring, some open hits are choked."
     )
 
@@ -177,20 +219,25 @@ def _unlike(cause: Cause, judgement: Judgement) -> str:
 def _stops(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     return (
-        f"Your stops ring on {where(cause, judgement)}, {f['late']:.0f} of {f['stops']:.0f}, by {f['late_ms']:.0f} ms: "
+        f"Your stops ring on {where(cause, judgement)}, {f['late']:.0f} of {f['stops']:.0f}, by "
+        f"{f['late_ms']:.0f} ms: "
         "drop your hand on the strings right on the beat."
     )
 
 
 def _frets(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
-    return f"{many(f['wrong'], 'chord is', 'chords are')} fretted wrong, {where(cause, judgement)}. Check the fret before you hit it."
+    return (
+        f"{many(f['wrong'], 'chord is', 'chords are')} fretted wrong, {where(cause, judgement)}. "
+        "Check the fret before you hit it."
+    )
 
 
 def _strays(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     return (
-        f"A stray open string is ringing in {many(f['chords'], 'chord', 'chords')}, mostly string {f['string']:.0f}, "
+        f"A stray open string is ringing in {many(f['chords'], 'chord', 'chords')}, mostly string "
+        f"{f['string']:.0f}, "
         f"{where(cause, judgement)}: mute it with a spare finger."
     )
 
@@ -198,20 +245,27 @@ def _strays(cause: Cause, judgement: Judgement) -> str:
 def _bias(cause: Cause, judgement: Judgement) -> str:
     ms = cause.figures["bias_ms"]
     way = "behind" if ms > 0 else "ahead of"
-    return f"You play {abs(ms):.0f} ms {way} the click throughout: {'push a little' if ms > 0 else 'lay back a little'}."
+    return (
+        f"You play {abs(ms):.0f} ms {way} the click throughout: "
+        f"{'push a little' if ms > 0 else 'lay back a little'}."
+    )
 
 
 def _level(cause: Cause, judgement: Judgement) -> str:
     kind = {"open": "open hits", "palm": "palm mutes", "dead": "dead hits"}[
         cause.words["articulation"]
     ]
-    return f"Your level is uneven: {kind} vary by {cause.figures['spread_db']:.1f} dB. Hit them all with the same weight."
+    return (
+        f"Your level is uneven: {kind} vary by {cause.figures['spread_db']:.1f} dB. Hit them all "
+        "with the same weight."
+    )
 
 
 def _clean(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     text = (
-        f"Clean: {f['in_time']:.0f} of {f['played']:.0f} hits are in time (within {f['tolerance_ms']:.0f} ms), "
+        f"Clean: {f['in_time']:.0f} of {f['played']:.0f} hits are in time (within "
+        f"{f['tolerance_ms']:.0f} ms), "
         f"and {f['as_written']:.0f} of {f['told']:.0f} sound as written."
     )
     if f["missed"]:

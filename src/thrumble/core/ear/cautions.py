@@ -60,22 +60,37 @@ def _about_timing(basis: Basis) -> list[Caution]:
     heard = [
         Caution(
             code="click_heard",
-            text=f"We hear the click {basis.clicks} times in the recording and never count it as a hit.",
+            text=(
+                f"We hear the click {basis.clicks} times in the recording and never count it as a "
+                "hit."
+            ),
         )
     ]
     heard = heard if basis.clicks else []
     if basis.source is StartSource.GIVEN:
-        text = "Your latency isn't measured, so early and late count from your own average. Measure it on the Rig screen."
+        text = (
+            "Your latency isn't measured, so early and late count from your own average. Measure "
+            "it on the Rig screen."
+        )
         return (
             heard if basis.calibrated else [Caution(code="delay_not_calibrated", text=text), *heard]
         )
     if basis.source is StartSource.CLICK:
-        text = f"We took start and tempo from the click in the recording ({basis.clicks} clicks) and never count it as a hit."
+        text = (
+            f"We took start and tempo from the click in the recording ({basis.clicks} clicks) and "
+            "never count it as a hit."
+        )
         return [Caution(code="start_by_click", text=text)]
-    text = "We found the start from your hits, so early and late count from your own average: we can't tell whether you were ahead or behind throughout."
+    text = (
+        "We found the start from your hits, so early and late count from your own average: we "
+        "can't tell whether you were ahead or behind throughout."
+    )
     out = [Caution(code="start_fitted", text=text), *heard]
     if not basis.certain:
-        text = "The riff fits this take almost as well somewhere else: check that bar 1 is where you began, or enter the start."
+        text = (
+            "The riff fits this take almost as well somewhere else: check that bar 1 is where you "
+            "began, or enter the start."
+        )
         out.append(Caution(code="start_uncertain", text=text))
     return out
 
@@ -85,10 +100,16 @@ def _about_reach(hits: list[HitReading]) -> list[Caution]:
     reached = [k for k, hit in enumerate(hits) if hit.state is not HitState.NOT_REACHED]
     out = []
     if reached and reached[0] > 0:
-        text = f"The take begins at bar {hits[reached[0]].bar}: {reached[0]} hits before it don't count as missed."
+        text = (
+            f"The take begins at bar {hits[reached[0]].bar}: {reached[0]} hits before it don't "
+            "count as missed."
+        )
         out.append(Caution(code="begins_late", text=text))
     if reached and reached[-1] < len(hits) - 1:
-        text = f"The take ends in bar {hits[reached[-1]].bar}: {len(hits) - 1 - reached[-1]} hits after it don't count as missed."
+        text = (
+            f"The take ends in bar {hits[reached[-1]].bar}: {len(hits) - 1 - reached[-1]} hits "
+            "after it don't count as missed."
+        )
         out.append(Caution(code="ends_early", text=text))
     return out
 
@@ -105,7 +126,10 @@ def _about_measures(hits: list[HitReading]) -> list[Caution]:
         )
     chords = [hit for hit in hits if hit.heard_articulation is Verdict.OPEN]
     if chords and all(hit.chord_ok is None for hit in chords):
-        text = "No open hit rings long and clear enough to check its notes and stray strings: we can't tell them under gain or in short slots."
+        text = (
+            "No open hit rings long and clear enough to check its notes and stray strings: we "
+            "can't tell them under gain or in short slots."
+        )
         out.append(Caution(code="chords_not_checked", text=text))
     if chords and all(hit.strum_ms is None for hit in chords):
         text = "Spread of the strings not measured: we can't tell them apart in this sound."

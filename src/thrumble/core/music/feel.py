@@ -86,6 +86,7 @@ def bar_feel(feel: Feel, length: Fraction, places: Iterable[Fraction]) -> BarFee
             kinds.setdefault(number, set()).add(swings(offset, feel.unit))
             if len(kinds[number]) > 1:
                 raise ValueError(
-                    f"the pair of {feel.unit} at {number * pair} holds swung and unswung places; write the pair in one of the two"
+                    f"the pair of {feel.unit} at {number * pair} holds swung and unswung places; "
+                    "write the pair in one of the two"
                 )
     return BarFeel(feel, length, frozenset(n for n, seen in kinds.items() if False in seen))

@@ -51,7 +51,8 @@ def read_tuning(words: list[str]) -> tuple[str, ...]:
         if match and not match[3]:
             if len(words) != len(STANDARD_TUNING):
                 raise ValueError(
-                    f"{word!r} needs its octave, such as {word}2, on an instrument without six strings"
+                    f"{word!r} needs its octave, such as {word}2, on an instrument without six "
+                    "strings"
                 )
             near = midi_of(STANDARD_TUNING[place])
             above = (pitch_class(word) - near) % 12
@@ -62,6 +63,8 @@ def read_tuning(words: list[str]) -> tuple[str, ...]:
 
 
 def _octave(bare: str, midi: int) -> int:
-    """The octave that makes the bare name mean this MIDI number; B# and Cb count with their letter."""
+    """The octave that makes the bare name mean this MIDI number; B# and Cb count with their
+    letter.
+    """
     accidental = {"#": 1, "b": -1, "": 0}[bare[1:]]
     return (midi - accidental - SEMITONES[bare[0]]) // 12 - 1

@@ -78,7 +78,8 @@ def read_flaws(settings: list[str]) -> Flaws:
             value = float("nan")
         if not flaw.low <= value <= flaw.high:
             raise BadFlaw(
-                f"{name} is {flaw.words}: a number from {flaw.low:g} to {flaw.high:g}, found {text!r}"
+                f"{name} is {flaw.words}: a number from {flaw.low:g} to {flaw.high:g}, found "
+                f"{text!r}"
             )
         values[name] = value
     return Flaws(**values)

@@ -95,8 +95,7 @@ def _with_swing(riff: Riff, ratio: float) -> Riff:
     return replace(riff, feel=changed(riff.feel), sections=sections)
 
 
-# --- what the player means to do
-# -------------------------------------------------------------------------------------
+# --- what the player means to do ------------------------------------------------------------------
 
 
 def _plan(
@@ -201,7 +200,9 @@ def _plan_hit(
 
 
 def _other(articulation: Articulation, rng: np.random.Generator | None) -> Articulation:
-    """Another articulation: open and palm change places, dead comes out palm; with luck a dead hit."""
+    """Another articulation: open and palm change places, dead comes out palm; with luck a dead
+    hit.
+    """
     if rng is not None and rng.random() < 0.2 and articulation is not Articulation.DEAD:
         return Articulation.DEAD
     return Articulation.PALM if articulation is not Articulation.PALM else Articulation.OPEN

@@ -115,7 +115,9 @@ def amplify(strings: Samples, setup: Setup, *, rate_hz: int, rng: np.random.Gene
 
 
 def _distort(sound: Samples, setup: Setup, rate_hz: int) -> Samples:
-    """Soft clipping in one or two stages, four times oversampled so that the fold-back stays low."""
+    """Soft clipping in one or two stages, four times oversampled so that the fold-back stays
+    low.
+    """
     up = soxr.resample(sound, rate_hz, 4 * rate_hz)
     drive = 10 ** (setup.drive_db / 20)
     if setup.tone is Tone.HIGH_GAIN:

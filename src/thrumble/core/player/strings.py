@@ -17,7 +17,9 @@ from thrumble.core.signal import Samples
 
 @dataclass(frozen=True, slots=True)
 class Damping:
-    """What holds the string: seconds to fall 60 dB for the fundamental, and for a partial at 3 kHz."""
+    """What holds the string: seconds to fall 60 dB for the fundamental, and for a partial at 3
+    kHz.
+    """
 
     low_t60_s: float
     high_t60_s: float
@@ -73,7 +75,9 @@ def pluck(
 
 
 def _loop(damping: Damping, period: float, rate_hz: int) -> tuple[NDArray[np.float64], int]:
-    """Taps of the loop filter and the shortest delay they use; the taps are centred on the period."""
+    """Taps of the loop filter and the shortest delay they use; the taps are centred on the
+    period.
+    """
     rounds_per_s = rate_hz / period
     gain = 10 ** (-3 / (damping.low_t60_s * rounds_per_s))
     high = min(10 ** (-3 / (damping.high_t60_s * rounds_per_s)), gain * 0.9999)

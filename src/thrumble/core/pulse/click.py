@@ -28,7 +28,9 @@ class TimedBar(Protocol):
 
 
 class Timed(Protocol):
-    """What a click needs to know of a riff: its bars in order of play, and how long a round lasts."""
+    """What a click needs to know of a riff: its bars in order of play, and how long a round
+    lasts.
+    """
 
     @property
     def bars(self) -> Sequence[TimedBar]: ...

@@ -22,12 +22,15 @@ def check_tempo(tempo_bpm: float) -> None:
     low, high = (float(bound) for bound in TEMPO_RANGE_BPM)
     if not low <= tempo_bpm <= high:  # also refuses NaN
         raise BadTempo(
-            f"a tempo of {tempo_bpm:g} bpm cannot be played: give {low:g} to {high:g} quarter notes per minute"
+            f"a tempo of {tempo_bpm:g} bpm cannot be played: give {low:g} to {high:g} quarter "
+            "notes per minute"
         )
 
 
 def check_riff(riff: Riff) -> Riff:
-    """Returns the riff if it can be played. Raises RiffError naming the first thing that is wrong."""
+    """Returns the riff if it can be played. Raises RiffError naming the first thing that is
+    wrong.
+    """
     _check_head(riff)
     names = [section.name for section in riff.sections]
     for section in riff.sections:
@@ -168,7 +171,8 @@ def _check_hits(riff: Riff, placed: list[tuple[Fraction, Hit, str]], end: Fracti
             raise _wrong(
                 f"{place}, length",
                 hit.length,
-                f"a length is more than 0 and at most {limit - at}, where the next hit or the section's end comes",
+                f"a length is more than 0 and at most {limit - at}, where the next hit or the "
+                "section's end comes",
             )
         if hit.stop and at + hit.length == limit:
             raise _wrong(

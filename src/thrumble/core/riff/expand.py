@@ -172,7 +172,9 @@ def _feel_of(riff: Riff, bar: Bar, section_name: str) -> BarFeel:
 
 
 def _played(place: Fraction, bar: int, starts: list[Fraction], feels: list[BarFeel]) -> Fraction:
-    """The played place of a written one at or after bar number `bar`; lengths may pass bar lines."""
+    """The played place of a written one at or after bar number `bar`; lengths may pass bar
+    lines.
+    """
     while bar + 1 < len(starts) and place >= starts[bar + 1]:
         bar += 1
     return starts[bar] + feels[bar].played(place - starts[bar])

@@ -56,8 +56,7 @@ def parse_riff(text: str) -> Riff:
         raise
 
 
-# --- headers
-# ---------------------------------------------------------------------------------------------------------
+# --- headers --------------------------------------------------------------------------------------
 
 
 def _read_head(lines: list[str]) -> tuple[Head, Token | None]:
@@ -69,7 +68,8 @@ def _read_head(lines: list[str]) -> tuple[Head, Token | None]:
         token = Token(line.strip(), number, len(line) - len(line.lstrip()) + 1)
         if not colon or key.strip() not in HEADERS:
             raise token.error(
-                f"a header is one of {', '.join(HEADERS)} followed by a colon; sections start with [name]"
+                f"a header is one of {', '.join(HEADERS)} followed by a colon; sections start with "
+                "[name]"
             )
         if key.strip() in values:
             raise token.error(f"{key.strip()} is given twice; keep one")
@@ -78,7 +78,8 @@ def _read_head(lines: list[str]) -> tuple[Head, Token | None]:
     for needed in ("title", "tempo"):
         if needed not in values or not values[needed].text:
             raise RiffError(
-                f"a riff needs a line such as '{needed}: {'Sluice Gate' if needed == 'title' else 118}'",
+                f"a riff needs a line such as '{needed}: "
+                f"{'Sluice Gate' if needed == 'title' else 118}'",
                 line=1,
                 column=1,
             )
@@ -154,8 +155,7 @@ def _read_play(token: Token | None, names: list[str]) -> tuple[str, ...]:
     return order
 
 
-# --- sections
-# --------------------------------------------------------------------------------------------------------
+# --- sections -------------------------------------------------------------------------------------
 
 
 def _read_sections(

@@ -63,13 +63,15 @@ def measure_return(samples: Samples, rate_hz: int, click_frames: list[int]) -> R
             clear.append(over_db)
     if len(delays) < LEAST_SHARE * len(click_frames):
         raise BadAudio(
-            f"only {len(delays)} of {len(click_frames)} clicks came back: turn the loudspeaker up or hold the microphone to it, "
+            f"only {len(delays)} of {len(click_frames)} clicks came back: turn the loudspeaker up "
+            "or hold the microphone to it, "
             "switch echo cancelling off, and measure again"
         )
     found = _returned(delays, clear)
     if found.repeat_ms > RETURN_SPREAD_MS:
         raise BadAudio(
-            f"what came back scatters by {found.repeat_ms:.0f} ms: something else was louder than the click; be silent, and measure again"
+            f"what came back scatters by {found.repeat_ms:.0f} ms: something else was louder than "
+            "the click; be silent, and measure again"
         )
     return found
 
@@ -96,12 +98,14 @@ def measure_drum(onsets_s: Array, click_s: Array) -> Returned:
     kept = late_ms[(late_ms > -150) & (late_ms < MOST_DELAY_S * 1000)]
     if kept.size < LEAST_SHARE * click_s.size:
         raise BadAudio(
-            f"only {kept.size} of {click_s.size} strikes came with their click: strike once with every click, and measure again"
+            f"only {kept.size} of {click_s.size} strikes came with their click: strike once with "
+            "every click, and measure again"
         )
     found = _returned([float(x) for x in kept], [])
     if found.repeat_ms > DRUM_SPREAD_MS:
         raise BadAudio(
-            f"the strikes scatter by {found.repeat_ms:.0f} ms: wait until you have the beat, then strike with every click"
+            f"the strikes scatter by {found.repeat_ms:.0f} ms: wait until you have the beat, then "
+            "strike with every click"
         )
     return found
 

@@ -117,7 +117,8 @@ def measure_releases(
     told = [r for r in each if r.left_db is not None]
     if len(told) < LEAST_RELEASES:
         raise BadAudio(
-            f"only {len(told)} releases were heard: grab a chord on one and three, let go on two and four, and keep the pick still"
+            f"only {len(told)} releases were heard: grab a chord on one and three, let go on two "
+            "and four, and keep the pick still"
         )
     late, fall, left = (
         _middle([getattr(r, name) for r in each]) for name in ("late_ms", "fall_ms", "left_db")
@@ -191,11 +192,17 @@ def _middle(values: list[float | None]) -> float | None:
 
 def _words(fall_ms: float | None, left_db: float | None) -> str:
     if left_db is not None and left_db > RINGING_DB:
-        return "The strings ring on after the release: lift the finger only until the string leaves the fret, and leave it lying on the string."
+        return (
+            "The strings ring on after the release: lift the finger only until the string leaves "
+            "the fret, and leave it lying on the string."
+        )
     if fall_ms is None or fall_ms > SLOW_MS:
         return "The release drags: let go at once with all fingers, as if the fret were hot."
     if left_db is not None and left_db > SILENT_DB:
-        return "Quick, but something rings on softly: lay a free finger over the strings that the chord leaves open."
+        return (
+            "Quick, but something rings on softly: lay a free finger over the strings that the "
+            "chord leaves open."
+        )
     return (
         "Clean: the chord is gone at once."
         if fall_ms <= FAST_MS

@@ -12,10 +12,8 @@ from thrumble.core.signal import Array, Samples, rms_db
 MAINS_HZ = (50.0, 60.0)
 HARMONICS = (1, 2, 3, 4, 5, 6)
 HUM_CLEAR_DB = 10.0  # a harmonic over the noise around it
-WANTED_PEAK_DB = (
-    -12.0,
-    -6.0,
-)  # where the hardest chord should stand: loud enough, and room for a harder one
+# Where the hardest chord should stand: loud enough, and room for a harder one.
+WANTED_PEAK_DB = (-12.0, -6.0)
 AIM_PEAK_DB = -9.0
 CLIPPED = 0.999
 LEAST_S = 1.0

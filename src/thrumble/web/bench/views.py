@@ -76,7 +76,10 @@ def _server() -> Fact:
 def _worker(queue: QueueState) -> Fact:
     if queue.heartbeat_s is None or queue.heartbeat_s >= ALIVE_S:
         since = "" if queue.heartbeat_s is None else f" for {_span(queue.heartbeat_s)}"
-        remedy = "The worker gives no sign, so takes wait unread. It restarts by itself; if this stays, stop ./run and start it again."
+        remedy = (
+            "The worker gives no sign, so takes wait unread. It restarts by itself; if this stays, "
+            "stop ./run and start it again."
+        )
         return Fact("Worker", f"no sign{since}", bad=True, remedy=remedy)
     return Fact("Worker", f"working, last sign {queue.heartbeat_s:.0f} s ago")
 
@@ -86,13 +89,18 @@ def _queue(queue: QueueState) -> Fact:
 
 
 def _takes(space: Space) -> Fact:
-    words = f"{space.takes} {'take' if space.takes == 1 else 'takes'}, {_size(space.used_bytes)} of {_size(space.limit_bytes)}"
+    words = (
+        f"{space.takes} {'take' if space.takes == 1 else 'takes'}, {_size(space.used_bytes)} of "
+        f"{_size(space.limit_bytes)}"
+    )
     short = space.room is not Room.PLENTY
     return Fact(
         "Takes",
         words,
         bad=short,
-        remedy="Takes have nearly used up their space: delete some, or raise THRUMBLE_MOST_TAKE_GB.",
+        remedy=(
+            "Takes have nearly used up their space: delete some, or raise THRUMBLE_MOST_TAKE_GB."
+        ),
     )
 
 
@@ -117,7 +125,10 @@ def _backup(copy: Copy | None) -> Fact:
         return Fact("Backup", f"none yet; the first nightly copy goes to {folder}")
     age_s = (datetime.now(UTC) - copy.made_at).total_seconds()
     late = age_s > 3 * 86400
-    remedy = "The last backup is older than three days: run thrumble backup, and look at the server's log."
+    remedy = (
+        "The last backup is older than three days: run thrumble backup, and look at the server's "
+        "log."
+    )
     return Fact(
         "Backup",
         f"{copy.path.name}, {_size(copy.size)}, {_span(age_s)} ago, in {folder}",

@@ -88,7 +88,10 @@ def certainty_view(
         tones=TONES,
         rows=[_row(low, high, cells) for low, high in slots],
         timing=[(tone, *_timing(table.get("timing", {}).get(tone))) for tone in TONES],
-        unlike=f"{unlike:.0%} of the {unlike_n} hits that weren't played as written came out as they were played.",
+        unlike=(
+            f"{unlike:.0%} of the {unlike_n} hits that weren't played as written came out as they "
+            "were played."
+        ),
         profile=_profile(table["profile"]),
         own=_own(tones),
         corrections=_corrections(corrected),
@@ -109,7 +112,10 @@ def _row(low: float, high: float, cells: list[dict[str, Any]]) -> RowView:
     elif not bpm_low:
         tempo = f"eighths up to {bpm_high:.0f} bpm"
     else:
-        tempo = f"eighths at {bpm_low:.0f} to {bpm_high:.0f}, sixteenths at {bpm_low / 2:.0f} to {bpm_high / 2:.0f} bpm"
+        tempo = (
+            f"eighths at {bpm_low:.0f} to {bpm_high:.0f}, sixteenths at {bpm_low / 2:.0f} to "
+            f"{bpm_high / 2:.0f} bpm"
+        )
     out: list[CellView | None] = []
     for tone in TONES:
         mine = next((c for c in cells if c["tone"] == tone and c["from_ms"] == low), None)
@@ -144,8 +150,10 @@ def _profile(found: dict[str, Any]) -> str:
         return "What your own examples change was not measured."
     a, b = (x["unlike_right"] / max(1, x["unlike"]) for x in (without, kept))
     return (
-        f"On {kept['n']} hits of guitars with sixteen examples each, {kept['right'] / kept['n']:.1%} came out right with the examples "
-        f"and {without['right'] / without['n']:.1%} without; of those played unlike the plan {b:.1%} and {a:.1%}."
+        f"On {kept['n']} hits of guitars with sixteen examples each, "
+        f"{kept['right'] / kept['n']:.1%} came out right with the examples "
+        f"and {without['right'] / without['n']:.1%} without; of those played unlike the plan "
+        f"{b:.1%} and {a:.1%}."
     )
 
 
@@ -160,7 +168,10 @@ def _own(tones: list[tuple[Tone, list[Example]]]) -> list[tuple[str, str]]:
 
 def _corrections(corrected: list[tuple[str, str]]) -> str:
     if not corrected:
-        return "You haven't corrected a hit yet. When a reading gets one wrong, say what it was; we keep count here."
+        return (
+            "You haven't corrected a hit yet. When a reading gets one wrong, say what it was; we "
+            "keep count here."
+        )
     most = Counter((heard, said) for heard, said in corrected if heard != said).most_common(
         MOST_CORRECTIONS_TO_NAME
     )

@@ -90,7 +90,9 @@ RADIUS, SIZE = 62.0, 160.0
 
 
 def bar_clock(judgement: Judgement) -> Clock:
-    """The dial over all bars of the riff's commonest meter, the bar's start at the top, clockwise."""
+    """The dial over all bars of the riff's commonest meter, the bar's start at the top,
+    clockwise.
+    """
     expanded, swing = judgement.expanded, judgement.reading.summary.swing_ratio
     meters = [bar.meter for bar in expanded.bars if bar.number > 0]
     common = max(set(meters), key=meters.count)
@@ -102,9 +104,8 @@ def bar_clock(judgement: Judgement) -> Clock:
         if bar is None or hit.late_ms is None:
             continue
         phase = (hit.due.due_s + hit.late_ms / 1000 - bar.start_s) / (bar.end_s - bar.start_s)
-        away = (
-            RADIUS + ((hit.hit.index * 7 + hit.hit.round * 3) % 9 - 4) * 1.3
-        )  # spread across the ring so that clusters show
+        # spread across the ring so that clusters show
+        away = RADIUS + ((hit.hit.index * 7 + hit.hit.round * 3) % 9 - 4) * 1.3
         x, y = _point(phase, away)
         dots.append(
             Dot(

@@ -256,7 +256,8 @@ def _check_file(take: UploadFile) -> None:
         raise BadAudio("the file is empty: export or copy it again")
     if take.size > MAX_BYTES:
         raise BadAudio(
-            f"the file has {take.size / 1e6:.0f} MB, {MAX_BYTES // 1_000_000} are allowed: cut it to the riff"
+            f"the file has {take.size / 1e6:.0f} MB, {MAX_BYTES // 1_000_000} are allowed: cut it "
+            "to the riff"
         )
     if not looks_like_audio(take.file.read(4096)):
         raise BadAudio(f"this is no audio file that can be read: send {KINDS}")

@@ -1,4 +1,6 @@
-"""Play: everything the page needs to click, show and record a riff without asking the server again."""
+"""Play: everything the page needs to click, show and record a riff without asking the server
+again.
+"""
 
 from dataclasses import dataclass
 

@@ -1,4 +1,6 @@
-"""Takes and their readings: list, page, status, downloads, playing back, reading again, deleting."""
+"""Takes and their readings: list, page, status, downloads, playing back, reading again,
+deleting.
+"""
 
 from typing import Annotated
 

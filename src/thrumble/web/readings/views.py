@@ -40,7 +40,10 @@ def again_view(
     elif total:
         words = "The take is read again."
     elif stale:
-        words = f"{stale} {'take was' if stale == 1 else 'takes were'} read by an older version of the ear."
+        words = (
+            f"{stale} {'take was' if stale == 1 else 'takes were'} read by an older version of the "
+            "ear."
+        )
     else:
         words = ""
     changes = [
@@ -97,7 +100,10 @@ def list_view(
 ) -> ListView:
     """The takes of a page, what they were searched by, and the space that all of them use."""
     now = datetime.now(UTC)
-    words = f"{space.takes} {'take' if space.takes == 1 else 'takes'}, {megabytes(space.used_bytes)} of sound in the database"
+    words = (
+        f"{space.takes} {'take' if space.takes == 1 else 'takes'}, {megabytes(space.used_bytes)} "
+        "of sound in the database"
+    )
     return ListView(
         lines=[take_line(line, now) for line in lines],
         space=words,

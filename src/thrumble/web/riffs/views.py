@@ -85,7 +85,9 @@ def riff_line(standing: RiffStanding) -> RiffLine:
 
 @lru_cache(maxsize=1024)
 def _thumbnail(riff: Riff) -> tuple[int, list[BarDrawing]]:
-    """How many hits a riff has, and its first bars drawn: worked out once, for riffs never change."""
+    """How many hits a riff has, and its first bars drawn: worked out once, for riffs never
+    change.
+    """
     expanded = expand(riff)
     return len(expanded.hits), plan_strip(expanded, bars=3)
 
@@ -96,7 +98,8 @@ def preview_of(riff: Riff) -> PreviewView:
     bars = sum(1 for bar in expanded.bars if bar.number > 0)
     return PreviewView(
         riff.title,
-        f"{bars} bars, {len(expanded.hits)} hits, {expanded.round_s:.1f} s at {expanded.tempo_bpm:g} bpm",
+        f"{bars} bars, {len(expanded.hits)} hits, {expanded.round_s:.1f} s at "
+        f"{expanded.tempo_bpm:g} bpm",
         plan_strip(expanded),
         None,
     )
@@ -125,5 +128,8 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
             preview,
         )
     riff = revision.riff
-    meta = f"revision {revision.number} · {float(riff.tempo_bpm):g} bpm · {riff.feel} · {' '.join(riff.tuning)}"
+    meta = (
+        f"revision {revision.number} · {float(riff.tempo_bpm):g} bpm · {riff.feel} · "
+        f"{' '.join(riff.tuning)}"
+    )
     return TextView(revision.riff_id, riff.title, meta, revision.source, preview)

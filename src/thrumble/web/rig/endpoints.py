@@ -1,37 +1,29 @@
-"""Rig: instruments and tones, delay and level, palm finder and fret hand. Sounds come as float32
+"""Rig: instruments and tones, level, palm finder and fret hand. Sounds come as float32
 samples and are heard at once.
 """
 
 from typing import Annotated
 
-import numpy as np
 from fastapi import APIRouter, Depends, Form, Query, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
-from pydantic import Field
 
 from thrumble.actions import rigs as verbs
 from thrumble.core.errors import BadAudio, BadRig, NotFound
 from thrumble.core.music.pitch import read_tuning
 from thrumble.core.riff.model import note_midi
 from thrumble.core.riff.text import parse_riff
-from thrumble.core.rig.calibration import (
-    hear_strikes,
-    measure_drum,
-    measure_return,
-    openings_spread_ms,
-)
 from thrumble.core.rig.fret_hand import check_strings, exercise_text, measure_releases
 from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import Place, measure_single, repeatability
 from thrumble.store import rigs
-from thrumble.store.rigs import NewCalibration, NewRig, Rig, Tone
+from thrumble.store.rigs import NewRig, Rig, Tone
 from thrumble.web.deps import DbSession, PlayerId, costly
-from thrumble.web.inputs import SOUND_BYTES, Id, Line, Sent, raw_body
+from thrumble.web.inputs import Id, Line
+from thrumble.web.rig import calibration
+from thrumble.web.rig.sounds import HEARD_A_MINUTE, Rate, Sound
 from thrumble.web.rig.views import (
     SOUNDS,
     ToneView,
-    calibration_view,
-    delay_words,
     hit_document,
     level_document,
     releases_document,
@@ -42,39 +34,10 @@ from thrumble.web.rig.views import (
 from thrumble.web.templating import render
 
 router = APIRouter()
-HEARD_A_MINUTE = 240
+router.include_router(calibration.router)
 
 
-class Opening(Sent):
-    """What one opening of the stream gave, as the page was told it."""
-
-    delay_ms: Annotated[float, Field(ge=-150, le=500)]
-    repeat_ms: Annotated[float, Field(ge=0, le=200)]
-
-
-class Measured(Sent):
-    """A calibration to keep: the openings in their order, the first one with most clicks."""
-
-    device: Annotated[Line, Field(max_length=200)]
-    rate: Annotated[int, Field(ge=8000, le=192_000)]
-    kind: Annotated[str, Field(pattern="^(return|drum)$")]
-    openings: Annotated[list[Opening], Field(min_length=1, max_length=12)]
-
-
-async def _sound(request: Request) -> np.ndarray:
-    """Float32 samples of the request's body."""
-    samples = np.frombuffer(await raw_body(request, SOUND_BYTES), dtype="<f4")
-    if not np.isfinite(samples).all():
-        raise BadAudio("this sound holds samples that are not numbers")
-    return samples
-
-
-Sound = Annotated[np.ndarray, Depends(_sound)]
-Rate = Annotated[int, Query(ge=8000, le=192_000)]
-
-
-# --- instruments and tones
-# -------------------------------------------------------------------------------------------
+# --- instruments and tones ------------------------------------------------------------------------
 
 
 def _rig_form(
@@ -214,94 +177,7 @@ def delete_tone(request: Request, tone_id: Id, session: DbSession, player_id: Pl
     return _to(request, "one_rig_page", rig_id=tone.rig_id)
 
 
-# --- delay
-# -----------------------------------------------------------------------------------------------------------
-
-
-@router.get("/rig/calibrate", name="calibrate_page")
-def calibrate_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
-    """Measuring how late the recorder hears what is played."""
-    delays = [
-        c for c in rigs.calibrations_of(session, player_id) if c.browser == request.state.browser
-    ]
-    return render(request, "rig/calibrate.html", view=calibration_view(delays))
-
-
-@router.post("/rig/calibrate/hear", name="hear_clicks", dependencies=[costly(HEARD_A_MINUTE)])
-def hear_clicks(
-    samples: Sound,
-    rate: Rate,
-    clicks: Annotated[str, Query(max_length=600)],
-    kind: Annotated[str, Query(pattern="^(return|drum)$")] = "return",
-) -> JSONResponse:
-    """One opening of the stream: the sound and the frames at which clicks went out."""
-    try:
-        frames = [int(frame) for frame in clicks.split(",")]
-    except ValueError:
-        raise BadAudio("clicks are frame numbers with commas between them") from None
-    found = (
-        measure_return(samples, rate, frames)
-        if kind == "return"
-        else measure_drum(hear_strikes(samples, rate), np.array(frames) / rate)
-    )
-    return JSONResponse(
-        {
-            "delay_ms": found.delay_ms,
-            "repeat_ms": found.repeat_ms,
-            "clicks": len(found.delays_ms),
-            "delays_ms": list(found.delays_ms),
-        }
-    )
-
-
-@router.post("/rig/calibrate", name="keep_calibration")
-def keep_calibration(
-    request: Request, measured: Measured, session: DbSession, player_id: PlayerId
-) -> JSONResponse:
-    """Keeps a measurement for this browser, device and rate; none is ever changed."""
-    delays = [opening.delay_ms for opening in measured.openings]
-    kept = rigs.add_calibration(
-        session,
-        player_id,
-        NewCalibration(
-            browser=request.state.browser,
-            device=measured.device,
-            rate_hz=measured.rate,
-            kind=measured.kind,
-            delay_ms=round(float(np.median(delays)), 3),
-            repeat_ms=measured.openings[0].repeat_ms,
-            spread_ms=openings_spread_ms(delays),
-            openings_ms=delays,
-        ),
-    )
-    return JSONResponse(
-        {"delay_ms": kept.delay_ms, "spread_ms": kept.spread_ms, "words": delay_words(kept)}, 201
-    )
-
-
-@router.get("/rig/delay", name="known_delay")
-def known_delay(
-    request: Request,
-    session: DbSession,
-    player_id: PlayerId,
-    rate: Rate,
-    device: Annotated[Line, Query(max_length=200)] = "",
-) -> JSONResponse:
-    """The delay of exactly this browser, device and rate, if it was measured."""
-    found = rigs.newest_calibration(
-        session, player_id, browser=request.state.browser, device=device, rate_hz=rate
-    )
-    if found is None:
-        others = any(
-            c.browser == request.state.browser for c in rigs.calibrations_of(session, player_id)
-        )
-        words = "latency not measured for this input" if others else "latency not measured"
-        return JSONResponse({"delay_ms": None, "words": words})
-    return JSONResponse({"delay_ms": found.delay_ms, "words": f"latency {found.delay_ms:.1f} ms"})
-
-
-# --- level
-# -----------------------------------------------------------------------------------------------------------
+# --- level ----------------------------------------------------------------------------------------
 
 
 @router.post(
@@ -339,15 +215,16 @@ def _tone_view(session: DbSession, player_id: int, tone: Tone) -> ToneView:
     )
 
 
-# --- palm finder
-# -----------------------------------------------------------------------------------------------------
+# --- palm finder ----------------------------------------------------------------------------------
 
 
 @router.post("/rig/hit", name="hear_hit", dependencies=[costly(HEARD_A_MINUTE)])
 def hear_hit(
     samples: Sound, rate: Rate, before: Annotated[str, Query(max_length=200)] = ""
 ) -> JSONResponse:
-    """One hit, heard at once. `before`: depth and place of the hits before it, such as 0.62p,0.58p."""
+    """One hit, heard at once. `before`: depth and place of the hits before it, such as
+    0.62p,0.58p.
+    """
     hit = measure_single(samples, rate)
     letters = {place.value[0]: place for place in Place}
     try:
@@ -388,8 +265,7 @@ def delete_example(
     return render(request, "rig/_examples.html", view=_tone_view(session, player_id, tone))
 
 
-# --- fret hand
-# -------------------------------------------------------------------------------------------------------
+# --- fret hand ------------------------------------------------------------------------------------
 
 
 @router.get("/rig/fret-hand", name="fret_hand_page")

@@ -257,7 +257,8 @@ def level_words(level: dict[str, Any] | None) -> tuple[list[tuple[str, str]], li
         if level.get("hum_hz"):
             rows.append(("hum", f"{level['hum_hz']:.0f} Hz at {level['hum_db']:.0f} dB"))
             warnings.append(
-                f"Mains hum of {level['hum_hz']:.0f} Hz: turn away from power supplies and screens, or try another socket."
+                f"Mains hum of {level['hum_hz']:.0f} Hz: turn away from power supplies and "
+                "screens, or try another socket."
             )
         else:
             rows.append(("hum", "none found"))
@@ -283,7 +284,8 @@ def level_words(level: dict[str, Any] | None) -> tuple[list[tuple[str, str]], li
             )
         if level.get("gated"):
             warnings.append(
-                f"A noise gate cuts the tails at {level['gate_at_db']:.0f} dB: rings and stops end there, not with your hand. Lower its threshold."
+                f"A noise gate cuts the tails at {level['gate_at_db']:.0f} dB: rings and stops end "
+                "there, not with your hand. Lower its threshold."
             )
     return rows, warnings
 
@@ -316,7 +318,10 @@ def steady_words(found: Repeatability | None) -> str:
     how = (
         "steady" if found.spread <= STEADY else "loose" if found.spread > LOOSE else "fairly steady"
     )
-    return f"{how}: depth spreads by {found.spread:.2f} over the last {found.hits} hits, {found.in_pocket} in the pocket"
+    return (
+        f"{how}: depth spreads by {found.spread:.2f} over the last {found.hits} hits, "
+        f"{found.in_pocket} in the pocket"
+    )
 
 
 def releases_document(found: Releases) -> dict[str, Any]:

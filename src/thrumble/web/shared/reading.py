@@ -111,7 +111,9 @@ def reading_view(
         title=revision.riff.title,
         meta=_meta(take, revision, reading, tone),
         figure=f"{judgement.clean}",
-        figure_under=f"of {judgement.counted} hits clean, within {judgement.limits.tolerance_ms:.0f} ms",
+        figure_under=(
+            f"of {judgement.counted} hits clean, within {judgement.limits.tolerance_ms:.0f} ms"
+        ),
         first=sentences[0],
         more=sentences[1:],
         clean=causes[0].kind is CauseKind.CLEAN,
@@ -144,7 +146,10 @@ def corrected_words(count: int) -> str:
     """How many hits the player has judged themselves."""
     if not count:
         return ""
-    return f"{count} {'hit' if count == 1 else 'hits'} corrected by you. What we heard stays as it was."
+    return (
+        f"{count} {'hit' if count == 1 else 'hits'} corrected by you. What we heard stays as it "
+        "was."
+    )
 
 
 def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
@@ -213,7 +218,8 @@ def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
         rows.append(
             (
                 "swing",
-                f"{s.swing_ratio:.2f} ({s.swing_interval[0]:.2f} to {s.swing_interval[1]:.2f}){wanted}",
+                f"{s.swing_ratio:.2f} ({s.swing_interval[0]:.2f} to "
+                f"{s.swing_interval[1]:.2f}){wanted}",
             )
         )
     if len(s.swing_bars) > 1:

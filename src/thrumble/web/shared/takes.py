@@ -111,7 +111,13 @@ def room_words(space: Space) -> str:
     """A warning before the space of takes runs out; empty while there is plenty."""
     used, limit = space.used_bytes / 1e9, space.limit_bytes / 1e9
     if space.room is Room.NONE:
-        return f"Takes fill all {limit:g} GB they may use. Delete takes you no longer need before you record a new one."
+        return (
+            f"Takes fill all {limit:g} GB they may use. Delete takes you no longer need before you "
+            "record a new one."
+        )
     if space.room is Room.SHORT:
-        return f"Takes use {used:.1f} of the {limit:g} GB they may use. Delete some you no longer need."
+        return (
+            f"Takes use {used:.1f} of the {limit:g} GB they may use. Delete some you no longer "
+            "need."
+        )
     return ""

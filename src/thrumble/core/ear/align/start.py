@@ -20,10 +20,8 @@ TRIES, FINALISTS = (
 )  # the most promising places are matched over the part searched, the best of these in full
 GIVEN_REACH_S = 0.25
 SEARCH_S, GROWTH = 40.0, 3.0
-THEIL, SURE_ERRORS = (
-    1.5,
-    3.0,
-)  # standard error of the robust slope against least squares; errors beyond which another tempo is believed
+THEIL = 1.5  # standard error of the robust slope against least squares
+SURE_ERRORS = 3.0  # standard errors beyond which another tempo is believed
 PLACES = 3  # kept for each tempo
 COVER_STEP = 50  # bins; the share covered changes slowly
 COVER_WEIGHT = 3.0  # of a vote: how much it counts that what was surely struck lies within the riff
@@ -106,7 +104,9 @@ def fit_unknown(candidates: Candidates, due_s: Array, *, fit_tempo: bool = True)
 
 
 def _covered(strong_s: Array, firsts_s: Array, span_s: float) -> Array:
-    """For every place of the riff the share of sure hits that lie within it, with a second's room."""
+    """For every place of the riff the share of sure hits that lie within it, with a second's
+    room.
+    """
     if not strong_s.size:
         return np.zeros(firsts_s.size)
     inside = np.searchsorted(strong_s, firsts_s + span_s + 1.0) - np.searchsorted(

@@ -42,7 +42,9 @@ class Heard:
 
 
 class Recording(Protocol):
-    """Sound that can be gone through again and again. `channels`: how many columns each block has."""
+    """Sound that can be gone through again and again. `channels`: how many columns each block
+    has.
+    """
 
     @property
     def rate_hz(self) -> int: ...

@@ -1,4 +1,6 @@
-"""The take's spectrum over time: log band levels at a hop of 2 ms, from a short window for attacks."""
+"""The take's spectrum over time: log band levels at a hop of 2 ms, from a short window for
+attacks.
+"""
 
 import itertools
 from dataclasses import dataclass

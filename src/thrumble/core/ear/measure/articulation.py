@@ -56,10 +56,8 @@ MOMENTS = np.array(
     [-8, -4, -2, 0, 1, 2, 3, 4, 6, 8, 10, 13, 16, 20, 25, 30, 36, 43, 50, 58, 67, 77, 88, 100]
 )  # frames from the onset
 TOGETHER = 2  # neighbouring bands taken as one there
-SHAPES, SPECTRA = (
-    15,
-    56,
-)  # of the measures: where the three spectral shapes by groups end, and where the spectra by bands begin
+SHAPES = 15  # of the measures: where the three spectral shapes by groups end
+SPECTRA = 56  # of the measures: where the spectra by bands begin
 MEASURES = SPECTRA + MOMENTS.size * (BAND_EDGES_HZ.size - 1) // TOGETHER
 LEVEL_COLUMN, CLARITY_COLUMN = (
     45,
@@ -119,7 +117,9 @@ def measure_hits(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array)
 
 
 def _spectra(bands: Bands, onsets_s: Array, free_s: Array) -> Array:
-    """Levels at MOMENTS against their mean, dB; a moment past the free time is replaced by its end."""
+    """Levels at MOMENTS against their mean, dB; a moment past the free time is replaced by its
+    end.
+    """
     first, last = (
         np.round(at / HOP_S).astype(np.intp)[:, np.newaxis] for at in (onsets_s, onsets_s + free_s)
     )

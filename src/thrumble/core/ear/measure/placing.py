@@ -82,7 +82,9 @@ def measure_places(samples: Samples, about_s: Array) -> Matrix:
 
 
 def _cut(samples: Samples, centres: NDArray[np.intp], low: int, high: int) -> Samples:
-    """The samples from `low` to `high` around each centre, one row each; silence beyond the take."""
+    """The samples from `low` to `high` around each centre, one row each; silence beyond the
+    take.
+    """
     size, last = high - low, samples.size - (high - low)
     out = np.zeros((centres.size, size), dtype=np.float32)
     whole = (centres + low >= 0) & (centres + low <= last)

@@ -43,7 +43,9 @@ class Ring:
 
 
 def hit_levels_db(samples: Samples, onsets_s: Array, slots_s: Array, gain_db: float) -> Array:
-    """RMS of the first 60 ms of each hit, or of its slot if that is shorter, in dBFS of the file."""
+    """RMS of the first 60 ms of each hit, or of its slot if that is shorter, in dBFS of the
+    file.
+    """
     out = np.empty(onsets_s.size)
     for k, (onset, slot) in enumerate(zip(onsets_s, slots_s, strict=True)):
         begin = int(onset * WORK_RATE_HZ)
