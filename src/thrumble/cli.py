@@ -227,7 +227,9 @@ def restore(file: Path) -> None:
 
 
 # the ancestor of everything that is wrong with the words of a command
-UsageError = next(kind for kind in typer.BadParameter.__mro__ if kind.__name__ == "ClickException")
+UsageError: type[Exception] = next(
+    kind for kind in typer.BadParameter.__mro__ if kind.__name__ == "ClickException"
+)
 
 
 def main() -> None:

@@ -63,7 +63,9 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
         lifespan="off",
     )
     server = uvicorn.Server(config)
-    beside = [_Worker(), Nightly(), *([_Database()] if os.environ.get(OWNS_DATABASE) else [])]
+    beside: list[_Worker | Nightly | _Database] = [_Worker(), Nightly()]
+    if os.environ.get(OWNS_DATABASE):
+        beside.append(_Database())
     for one in beside:
         one.start()
     # uvicorn ends on the first two, then raises them again: were they not caught here too, the

@@ -56,7 +56,7 @@ class Recording:
 
     @property
     def duration_s(self) -> float:
-        return sum(block.shape[0] for block in self.blocks()) / self.rate_hz
+        return sum(len(block) for block in self.blocks()) / self.rate_hz
 
     def _checked(self) -> Blocks:
         """The decoder's blocks as long as they are numbers and not too many: a header may promise
@@ -160,11 +160,11 @@ def _av_facts(source: bytes | Path) -> tuple[int, int]:
 def _by_av(source: bytes | Path) -> Blocks:
     import av
 
-    with av.open(_file(source)) as container:
+    with av.open(_file(source), "r") as container:
         stream = container.streams.audio[0]
         channels = int(stream.codec_context.channels)
         for frame in container.decode(stream):
-            block = frame.to_ndarray()
+            block: NDArray[Any] = frame.to_ndarray()
             if not frame.format.is_planar:
                 block = block.reshape(-1, len(frame.layout.channels)).T
             if block.dtype.kind in "iu":

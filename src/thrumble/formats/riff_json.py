@@ -216,7 +216,8 @@ def riff_document(riff: Riff) -> dict[str, Any]:
 
 def _place(loc: tuple[int | str, ...], document: Any) -> str:
     """Section, bar, hit and field in a guitarist's words from a validation path."""
-    words, here = [], document
+    words: list[str] = []
+    here = document
     singular = {
         "sections": "section",
         "bars": "bar",

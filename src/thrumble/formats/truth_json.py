@@ -2,7 +2,8 @@
 
 from typing import Any
 
-from thrumble.core.player.perform import Performance, PlayedHit
+from thrumble.core.player.perform import Performance
+from thrumble.core.player.rendering import PlayedHit
 
 
 def truth_document(

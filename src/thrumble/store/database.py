@@ -81,12 +81,8 @@ def ours(error: Exception) -> Exception:
 def is_empty() -> bool:
     """Whether the database holds no table yet."""
     with engine().connect() as connection:
-        return (
-            connection.execute(
-                sa.text("select count(*) from pg_tables where schemaname = 'public'")
-            ).scalar_one()
-            == 0
-        )
+        tables = sa.text("select count(*) from pg_tables where schemaname = 'public'")
+        return not connection.execute(tables).scalar_one()
 
 
 def migrate(on: sa.Engine | None = None) -> None:

@@ -93,7 +93,7 @@ def get_reading(session: Session, player_id: int, take_id: int) -> Reading | Non
         .limit(1)
     )
     document = session.exec(query).first()
-    return None if document is None else reading_from_document(document)
+    return None if document is None else reading_from_document(dict(document))
 
 
 def older_reading(session: Session, player_id: int, take_id: int, engine: str) -> Reading | None:
@@ -106,7 +106,7 @@ def older_reading(session: Session, player_id: int, take_id: int, engine: str) -
     document = session.exec(
         select(ReadingRow.document).where(*mine).order_by(col(ReadingRow.id).desc()).limit(1)
     ).first()
-    return None if document is None else reading_from_document(document)
+    return None if document is None else reading_from_document(dict(document))
 
 
 def _stale(player_id: int, engine: str) -> tuple[Any, ...]:
@@ -156,10 +156,10 @@ def changed_takes(
     """How many takes this engine hears otherwise than an older one, and the last of them read."""
     different = sa.or_(
         *(
-            ReadingRow.changed[name].as_integer() > 0
+            col(ReadingRow.changed)[name].as_integer() > 0
             for name in ("found", "lost", "renamed", "moved")
         )
-    )  # type: ignore[index]
+    )
     mine = (ReadingRow.player_id == player_id, ReadingRow.engine == engine, different)
     count = session.exec(select(sa.func.count(col(ReadingRow.id))).where(*mine)).one()
     query = (

@@ -145,9 +145,11 @@ def get_revision(session: Session, player_id: int, revision_id: int) -> Revision
 def delete_riff(session: Session, player_id: int, riff_id: int) -> None:
     """Removes a riff with its revisions, takes and readings. Raises NotFound."""
     gone = session.execute(
-        sa.delete(RiffRow).where(col(RiffRow.id) == riff_id, col(RiffRow.player_id) == player_id)
+        sa.delete(RiffRow)
+        .where(col(RiffRow.id) == riff_id, col(RiffRow.player_id) == player_id)
+        .returning(col(RiffRow.id))
     )
-    if gone.rowcount == 0:
+    if gone.first() is None:
         raise NotFound("there is no such riff: choose one from the list of riffs")
 
 
@@ -168,9 +170,8 @@ def newest_of_each(player_id: int, title: str = "") -> Any:
 
 def count_riffs(session: Session, player_id: int, title: str = "") -> int:
     """How many riffs there are whose title holds `title`."""
-    return session.execute(
-        sa.select(sa.func.count()).select_from(newest_of_each(player_id, title).subquery())
-    ).scalar_one()
+    matching = newest_of_each(player_id, title).subquery()
+    return int(session.execute(sa.select(sa.func.count()).select_from(matching)).scalar_one())
 
 
 def riff_standings(
@@ -220,16 +221,16 @@ def riff_standings(
 def _last_read(player_id: int) -> Any:
     """The newest take of each riff that was read, with its newest reading."""
     return (
-        select(
-            TakeRow.riff_id,
-            TakeRow.id,
-            TakeRow.created_at,
-            ReadingRow.verdict,
-            ReadingRow.clean,
-            ReadingRow.judged,
+        sa.select(
+            col(TakeRow.riff_id),
+            col(TakeRow.id),
+            col(TakeRow.created_at),
+            col(ReadingRow.verdict),
+            col(ReadingRow.clean),
+            col(ReadingRow.judged),
         )
         .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
-        .where(TakeRow.player_id == player_id)
+        .where(col(TakeRow.player_id) == player_id)
         .ext(distinct_on(col(TakeRow.riff_id)))
         .order_by(col(TakeRow.riff_id), col(TakeRow.created_at).desc(), col(ReadingRow.id).desc())
     )

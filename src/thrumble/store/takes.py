@@ -289,13 +289,13 @@ def delete_take(session: Session, player_id: int, take_id: int) -> None:
 
 def _forget_examples(session: Session, take_ids: list[int]) -> None:
     """Sound that was cut from takes goes with them."""
-    cut = sa.select(CorrectionRow.example_id).where(col(CorrectionRow.take_id).in_(take_ids))
+    cut = sa.select(col(CorrectionRow.example_id)).where(col(CorrectionRow.take_id).in_(take_ids))
     session.execute(sa.delete(ExampleRow).where(col(ExampleRow.id).in_(cut)))
 
 
 def delete_takes_of(session: Session, player_id: int, riff_id: int) -> None:
     """Removes all takes of a riff as `delete_take` does."""
-    mine = (TakeRow.riff_id == riff_id, TakeRow.player_id == player_id)
+    mine = (col(TakeRow.riff_id) == riff_id, col(TakeRow.player_id) == player_id)
     _forget_examples(
         session,
         [
@@ -332,7 +332,10 @@ def take_lines(
         .ext(distinct_on(col(ReadingRow.take_id)))
         .order_by(col(ReadingRow.take_id), col(ReadingRow.id).desc())
     )
-    said = {take_id: rest for take_id, *rest in session.exec(newest).all()}
+    said = {
+        take_id: (verdict, clean, judged)
+        for take_id, verdict, clean, judged in session.exec(newest)
+    }
     lines = []
     for row, name in rows:
         verdict, clean, judged = said.get(row.id, (None, None, None))
@@ -346,9 +349,8 @@ def count_takes(
     session: Session, player_id: int, *, title: str = "", states: tuple[TakeState, ...] = ()
 ) -> int:
     """How many takes `take_lines` would show on all its pages."""
-    return session.exec(
-        _matching(select(sa.func.count(col(TakeRow.id))), player_id, title, states)
-    ).one()
+    query = _matching(select(sa.func.count(col(TakeRow.id))), player_id, title, states)
+    return int(session.exec(query).one())
 
 
 def _matching(query: Any, player_id: int, title: str, states: tuple[TakeState, ...]) -> Any:

@@ -79,7 +79,7 @@ class Intake:
     async def _in_turn(self, request: Request, receive: Receive, send: Send) -> None:
         scope = request.scope
         with tempfile.SpooledTemporaryFile(max_size=SMALL_BYTES) as body:
-            refused = await _take_in(request, receive, body)  # type: ignore[arg-type]
+            refused = await _take_in(request, receive, body)
             if refused is not None:
                 if refused:
                     await answer(request, *refused)(scope, receive, send)
@@ -96,7 +96,7 @@ class Intake:
 
             try:
                 body.seek(0)
-                await self._app(scope, _again(body, receive), sending)  # type: ignore[arg-type]
+                await self._app(scope, _again(body, receive), sending)
             except Exception as error:
                 if turn.taken:
                     await unexpected(request, error)(scope, receive, sending)

@@ -137,11 +137,11 @@ def begin_take(
         start_frame=begin.start_frame,
         rate_hz=begin.rate,
         zone=begin.zone,
-        delay_ms=delay and delay.delay_ms,
-        delay_spread_ms=delay and delay.spread_ms,
-        calibration_id=delay and delay.id,
-        tone_id=tone and tone.id,
-        rig_id=tone and tone.rig_id,
+        delay_ms=delay.delay_ms if delay else None,
+        delay_spread_ms=delay.spread_ms if delay else None,
+        calibration_id=delay.id if delay else None,
+        tone_id=tone.id if tone else None,
+        rig_id=tone.rig_id if tone else None,
         client_key=begin.key,
         created_at=began,
     )
@@ -240,8 +240,8 @@ def upload_take(
         start_frame=None if start_s is None else round(start_s * 1000),
         rate_hz=None if start_s is None else 1000,
         file_name=file_name(take.filename),
-        tone_id=played and played.id,
-        rig_id=played and played.rig_id,
+        tone_id=played.id if played else None,
+        rig_id=played.rig_id if played else None,
     )
     stored = verbs.submit_upload(session, player_id, new, take.file)
     return Response(
