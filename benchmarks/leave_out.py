@@ -1,6 +1,6 @@
 """How much the ear owes to having met a family of guitars: trained on one source alone, measured on
-the other and on a folder that is neither;
-and as shipped, trained on both, measured on banks of sampled notes that it never met.
+the other and on a folder that is neither. The ear as it ships on guitars that it never met:
+`benchmarks.unmet`.
 
     python -m benchmarks.leave_out [--folder ../shared/takes] [the options of benchmarks.train]
 
@@ -22,11 +22,9 @@ from benchmarks.cases import (
     heard_by_the_ear,
     measure,
     merged,
-    scored,
     simulated_take,
 )
 from benchmarks.hearing import share, table
-from benchmarks.sampled import UNMET
 from benchmarks.train import SOURCES, fit, gathered, options
 from thrumble.core.ear.model.network import Network
 from thrumble.core.ear.reading import ENGINE
@@ -45,11 +43,6 @@ def read_with(networks: dict[str, Network], what: Take) -> Score:
     score = Score()
     measure(what, heard_by_the_ear(what), score)
     return score
-
-
-def read_unmet(number: int, notes: str) -> Score:
-    """One take of a bank that nothing was trained on, heard by the ear as it ships."""
-    return scored(iter([simulated_take(number, 11, sampled=True, notes=notes)]))
 
 
 def row(trained: str, measured: str, score: Score) -> tuple[str, ...]:
@@ -98,17 +91,6 @@ def main() -> None:
                     merged([read_with(networks, one) for one in folder_takes(arguments.folder)]),
                 )
             )
-    for notes in UNMET:
-        with Pool() as pool:
-            rows.append(
-                row(
-                    "both",
-                    notes,
-                    merged(
-                        pool.map(partial(read_unmet, notes=notes), range(2 * MEASURED), chunksize=2)
-                    ),
-                )
-            )
     head = (
         "trained on",
         "measured on",
@@ -128,8 +110,7 @@ def main() -> None:
         f"# Trained on one source, measured on others, engine {ENGINE}",
         "",
         f"Written by `python -m benchmarks.leave_out {options_named}`, half of them of each "
-        "source. Trained on both: the weights as shipped, on banks",
-        "of sampled notes that nothing was trained on.",
+        "source.",
         "",
     ]
     (ROOT / "docs/leave-one-source-out.md").write_text(

@@ -143,7 +143,7 @@ def test_a_take_recorded_elsewhere_is_uploaded_and_read_without_reload(
     page.locator("input[name=take]").set_input_files(file)
     page.get_by_role("button", name="Upload and read").click()
     expect(page.locator("#strip")).to_be_visible(timeout=20000)
-    expect(page.locator(".cautions")).to_contain_text("The start was found")
+    expect(page.locator(".cautions")).to_contain_text("We found the start from your hits")
     page.wait_for_load_state("load")
     page.keyboard.press("c")
     expect(page.locator("#with-click")).to_have_attribute("aria-pressed", "true")

@@ -317,3 +317,22 @@ def test_the_certainty_page_states_the_last_table(visitor: Browser) -> None:
         "haven&#39;t corrected a hit yet" in page
         and "not measured" not in page.split("Open or muted")[0]
     )
+
+
+def test_guitars_that_nothing_was_trained_on_stand_apart(
+    visitor: Browser, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """With their own figures while they belong to this engine, and not at all with an older one's."""
+    from thrumble.core.ear.reading import ENGINE
+    from thrumble.web.certainty import views
+
+    row = {"tone": "crunch", "n": 400, "muted_right": 377, "kinds_right": 372}
+    row |= {"unlike": 31, "unlike_right": 29}
+    for engine, there in ((ENGINE, True), ("1.0.0", False)):
+        found = {**views.figures(), "unmet": {"engine": engine, "banks": 2, "rows": [row]}}
+        monkeypatch.setattr(views, "figures", lambda found=found: found)
+        page = visitor.get("/certainty").text
+        assert ("guitars it never heard" in page) is there is ("94.2%" in page)
+        assert ("29 of 31 not played as written" in page) is there
+        assert "no real hands yet" in page
+        monkeypatch.undo()

@@ -50,6 +50,7 @@ class CertaintyView:
     stale: str
     tones: tuple[str, ...]
     rows: list[RowView]
+    unmet: RowView | None
     timing: list[tuple[str, str, str]]
     unlike: str
     profile: str
@@ -87,6 +88,7 @@ def certainty_view(
         stale=stale,
         tones=TONES,
         rows=[_row(low, high, cells) for low, high in slots],
+        unmet=_unmet(table.get("unmet")),
         timing=[(tone, *_timing(table.get("timing", {}).get(tone))) for tone in TONES],
         unlike=(
             f"{unlike:.0%} of the {unlike_n} hits that weren't played as written came out as they "
@@ -122,18 +124,33 @@ def _row(low: float, high: float, cells: list[dict[str, Any]]) -> RowView:
         if mine is None:
             out.append(None)
             continue
-        rank = "good" if mine["muted"] >= LIKELY else "fair" if mine["muted"] >= SHAKY else "weak"
         few = f", only {mine['n']} hits" if mine["n"] < FEW else ""
-        under = f"open, palm or dead {mine['kinds']:.0%}{few}"
-        out.append(
-            CellView(
-                f"{mine['muted']:.1%}",
-                under,
-                rank,
-                round(max(0.0, (mine["muted"] - 0.8) / 0.2) * 100),
-            )
-        )
+        out.append(_cell(mine["muted"], f"open, palm or dead {mine['kinds']:.0%}{few}"))
     return RowView(slot, tempo, out)
+
+
+def _cell(muted: float, under: str) -> CellView:
+    rank = "good" if muted >= LIKELY else "fair" if muted >= SHAKY else "weak"
+    return CellView(f"{muted:.1%}", under, rank, round(max(0.0, (muted - 0.8) / 0.2) * 100))
+
+
+def _unmet(found: dict[str, Any] | None) -> RowView | None:
+    """The guitars that nothing was trained on, at every slot length; None where this engine has not
+    been tried on them.
+    """
+    if not found or found["engine"] != ENGINE:
+        return None
+    rows = {row["tone"]: row for row in found["rows"] if row["n"]}
+    cells: list[CellView | None] = []
+    for tone in TONES:
+        row = rows.get(tone)
+        if row is None:
+            cells.append(None)
+            continue
+        unlike = f", {row['unlike_right']} of {row['unlike']} not played as written"
+        under = f"open, palm or dead {row['kinds_right'] / row['n']:.0%}{unlike}"
+        cells.append(_cell(row["muted_right"] / row["n"], under))
+    return RowView("guitars it never heard", "at every tempo", cells)
 
 
 def _timing(found: dict[str, float] | None) -> tuple[str, str]:
