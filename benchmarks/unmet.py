@@ -3,7 +3,7 @@ and through the same amplifiers as all others.
 
     python -m benchmarks.unmet [--takes 80]
 
-Needs fluidsynth and the banks, from Debian's timgm6mb-soundfont and opl3-soundfont. Writes
+Needs fluidsynth and the banks, from Debian's timgm6mb-soundfont and csound-soundfont. Writes
 docs/guitars-never-met.md and what the application's page on certainty shows of it.
 """
 
