@@ -320,8 +320,8 @@ def main() -> None:
     sets = {"simulated": headline(simulated)} | ({"folder": headline(folder)} if folder else {})
     _write_readme(sets, leaning_figures, swing_figures, rank, stops)
     note = (
-        f"{len(simulated.f25)} simulated takes of modelled and sampled guitars that the ear was "
-        "not trained on"
+        f"{len(simulated.f25)} simulated takes that the ear wasn't trained on, of guitars like "
+        "those it learned from"
     )
     shown = {
         "engine": ENGINE,

@@ -333,6 +333,6 @@ def test_guitars_that_nothing_was_trained_on_stand_apart(
         monkeypatch.setattr(views, "figures", lambda found=found: found)
         page = visitor.get("/certainty").text
         assert ("guitars it never heard" in page) is there is ("94.2%" in page)
-        assert ("29 of 31 not played as written" in page) is there
+        assert ("right on 29 of the 31 not played as written" in page) is there
         assert "no real hands yet" in page
         monkeypatch.undo()

@@ -147,7 +147,7 @@ def _unmet(found: dict[str, Any] | None) -> RowView | None:
         if row is None:
             cells.append(None)
             continue
-        unlike = f", {row['unlike_right']} of {row['unlike']} not played as written"
+        unlike = f"; right on {row['unlike_right']} of the {row['unlike']} not played as written"
         under = f"open, palm or dead {row['kinds_right'] / row['n']:.0%}{unlike}"
         cells.append(_cell(row["muted_right"] / row["n"], under))
     return RowView("guitars it never heard", "at every tempo", cells)

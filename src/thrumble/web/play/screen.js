@@ -248,7 +248,11 @@ function barAt(seconds, round) {
     for (const box of $("progress").children) box.className = Number(box.dataset.index) < index ? "past" : Number(box.dataset.index) === index ? "here" : "";
   }
   const inside = seconds - bar.start;
-  for (const slot of $("now").querySelectorAll(".slot")) slot.classList.toggle("on", inside >= Number(slot.dataset.from) && inside < Number(slot.dataset.to));
+  const counts = $("now").querySelectorAll(".count");
+  $("now").querySelectorAll(".slot").forEach((slot, index) => {
+    const on = inside >= Number(slot.dataset.from) && inside < Number(slot.dataset.to);
+    slot.classList.toggle("on", on); counts[index].classList.toggle("on", on);
+  });
   $("count-shown").textContent = String(Math.min(bar.beats, Math.floor(inside / ((bar.end - bar.start) / bar.beats)) + 1));
 }
 
