@@ -1,9 +1,8 @@
 """What the ear must keep to whatever is done to a take, and what it hears beside onsets: click,
-chord, depth, stops, changes along the take.
+chord, depth, stops. Changes along it: `test_changes_along`.
 """
 
 from dataclasses import replace
-from fractions import Fraction
 from functools import lru_cache
 
 import numpy as np
@@ -18,7 +17,6 @@ from thrumble.core.coach.judgement import judge_hits
 from thrumble.core.ear.comparing import compare
 from thrumble.core.ear.front.conditioning import condition
 from thrumble.core.ear.front.spectrum import bands_of
-from thrumble.core.ear.measure.along import find_changes, hinge
 from thrumble.core.ear.measure.articulation import (
     KINDS,
     NO_PROFILE,
@@ -30,8 +28,6 @@ from thrumble.core.ear.measure.articulation import (
 from thrumble.core.ear.model.network import Network, unpack
 from thrumble.core.ear.model.weights import ARTICULATION
 from thrumble.core.ear.reading import (
-    ChangeKind,
-    HitReading,
     HitState,
     Reading,
     StartSource,
@@ -352,40 +348,6 @@ def test_up_strokes_rests_and_strings_are_measured_where_they_are_there() -> Non
     late = read_take(loose.samples, loose.rate_hz, expand(riff), TakeInfo(start_s=loose.start_s))
     assert np.median([h.rest_db for h in late.hits if h.rest_db is not None]) > np.median(rests) + 8
     assert all(h.strum_ms is None or 0 < h.strum_ms < 13 for h in heard.hits)
-
-
-def a_hit(k: int, late_ms: float, level_db: float) -> HitReading:
-    return HitReading(
-        index=k, round=1, section="A", bar=1 + k // 8, at=str(Fraction(k % 8, 8)), expected_s=k * 0.25, state=HitState.PLAYED, expected_articulation=Articulation.PALM,
-        onset_s=k * 0.25 + late_ms / 1000, deviation_ms=late_ms, heard_articulation=Verdict.PALM, relative_level_db=level_db,
-    )  # fmt: skip
-
-
-def changes_of(late: np.ndarray, level: np.ndarray) -> dict[ChangeKind, tuple[int, float]]:
-    due = expand(SLUICE).hits[1]
-    played = [(a_hit(k, float(late[k]), float(level[k])), due) for k in range(late.size)]
-    return {c.kind: (c.bar, c.amount) for c in find_changes(played, 120.0)}
-
-
-def test_a_drift_a_growing_spread_and_a_falling_level_are_found_where_they_begin() -> None:
-    rng = np.random.default_rng(6)
-    k = np.arange(160)
-    steady, flat = rng.normal(0, 8, 160), rng.normal(0, 1, 160)
-    later = np.maximum(0, k - 80) * 0.25  # seconds since bar 11 began
-    tempo = changes_of(steady - later * 20, flat)[ChangeKind.TEMPO]
-    assert 9 <= tempo[0] <= 13 and tempo[1] == pytest.approx(2.4, abs=0.6)
-    spread = changes_of(steady * (1 + later / 5), flat)[ChangeKind.SPREAD]
-    assert 7 <= spread[0] <= 16 and spread[1] > 5
-    level = changes_of(steady, flat - later * 0.3)[ChangeKind.LEVEL]
-    assert 9 <= level[0] <= 13 and level[1] == pytest.approx(-6, abs=1.5)
-
-
-def test_a_steady_player_is_told_of_no_change() -> None:
-    """Over 150 steady takes at most a few in a hundred are said to change, in any of three ways."""
-    rng = np.random.default_rng(7)
-    told = [len(changes_of(rng.normal(0, 8, 96), rng.normal(0, 1, 96))) for _ in range(150)]
-    assert np.mean(np.array(told) > 0) <= 0.06
-    assert hinge(np.arange(40.0), np.zeros(40)) is None
 
 
 def test_a_bias_inside_the_streams_own_spread_is_not_judged() -> None:

@@ -3,6 +3,7 @@ what, what is never used for another.
 """
 
 from collections.abc import Callable
+from functools import partial
 
 import pytest
 from sqlmodel import Session
@@ -139,10 +140,8 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(
 ) -> None:
     take = stored(session, player)
     tone = rigs.add_tone(session, player, rigs.add_rig(session, player, SIX).id, "gate", "crunch")
-    rigs.put_correction(
-        session, player, take.id, index=3, round_=1, articulation="open", heard="palm"
-    )
-    example = rigs.add_example(
+    cut = partial(
+        rigs.add_example,
         session,
         player,
         tone.id,
@@ -152,19 +151,16 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(
         depth=0.5,
         origin="correction",
     )
-    rigs.put_correction(
-        session,
-        player,
-        take.id,
+    say = partial(rigs.put_correction, session, player, take.id, heard="palm")
+    say(index=3, round_=1, articulation="open")
+    example = cut()
+    say(
         index=3,
         round_=1,
         articulation="dead",
-        heard="palm",
         example_id=example.id,
     )
-    rigs.put_correction(
-        session, player, take.id, index=3, round_=2, articulation="palm", heard="palm"
-    )
+    say(index=3, round_=2, articulation="palm")
     found = rigs.corrections_of(session, player, take.id)
     assert set(found) == {(3, 1), (3, 2)} and (
         found[3, 1].articulation,
@@ -177,24 +173,11 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(
         set(rigs.corrections_of(session, player, take.id)) == {(3, 2)}
         and rigs.examples_of(session, player, tone.id) == []
     )
-    kept = rigs.add_example(
-        session,
-        player,
-        tone.id,
-        kind="dead",
-        data=b"x",
-        rate_hz=48000,
-        depth=0.5,
-        origin="correction",
-    )
-    rigs.put_correction(
-        session,
-        player,
-        take.id,
+    kept = cut()
+    say(
         index=5,
         round_=1,
         articulation="dead",
-        heard="palm",
         example_id=kept.id,
     )
     takes.delete_take(session, player, take.id)

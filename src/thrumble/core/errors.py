@@ -70,7 +70,7 @@ class BadInput(ThrumbleError):
 
 
 class NoSpace(ThrumbleError):
-    """There is no room for what has to be kept."""
+    """The disk, or the space that takes may use, is full."""
 
 
 class Busy(ThrumbleError):
