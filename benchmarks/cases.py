@@ -13,6 +13,7 @@ import numpy as np
 
 from benchmarks.corpus import draw_take
 from benchmarks.sampled import LEARNT
+from thrumble.core.ear.model.ear import EAR, Ear
 from thrumble.core.ear.reading import HitReading, HitState, Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.music.pitch import frequency_hz
@@ -199,13 +200,14 @@ def strays_apart(riff: Riff, hit: Hit, strays: list[int]) -> bool:
     return any(all(abs(ratio / max(1, round(ratio)) - 1) > SAME for ratio in own) for own in ratios)
 
 
-def heard_by_the_ear(take: Take, *, start_given: bool = True) -> Reading:
+def heard_by_the_ear(take: Take, *, start_given: bool = True, ear: Ear = EAR) -> Reading:
     """The take read as a user's would be, one round of the riff."""
     return read_take(
         take.samples,
         take.rate_hz,
         take.expanded,
         TakeInfo(start_s=take.truth["start_s"] if start_given else None, rounds=1),
+        ear,
     )
 
 

@@ -42,7 +42,7 @@ from benchmarks.hearing import (
 from benchmarks.palms import sweep, with_profile
 from benchmarks.plans import leaning
 from benchmarks.swings import swing_run
-from thrumble.core.ear.reading import ENGINE
+from thrumble.core.ear.model.ear import EAR
 from thrumble.core.player.sound import Tone
 
 ROOT = Path(__file__).parent.parent
@@ -324,7 +324,7 @@ def main() -> None:
         "those it learned from"
     )
     shown = {
-        "engine": ENGINE,
+        "engine": EAR.version,
         "note": note,
         "cells": cells(simulated),
         "timing": timing(simulated),
@@ -347,7 +347,7 @@ def _document(
     fast: Score,
     worse: list[str],
 ) -> Iterator[str]:
-    yield f"# How well the ear hears, engine {ENGINE}"
+    yield f"# How well the ear hears, engine {EAR.version}"
     yield ""
     yield "Written by `python -m benchmarks.everything`. Unsure counts as wrong. A figure stands where its cell holds 200 cases or more;"
     yield "elsewhere a share with its 95 % Wilson interval."

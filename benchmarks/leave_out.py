@@ -2,19 +2,19 @@
 the other and on a folder that is neither. The ear as it ships on guitars that it never met:
 `benchmarks.unmet`.
 
-    python -m benchmarks.leave_out [--folder ../shared/takes] [the options of benchmarks.train]
+    python -m benchmarks.leave_out [--folder ../shared/takes] [the options of training.train]
 
 Writes docs/leave-one-source-out.md. The shipped weights are left alone.
 """
 
+from dataclasses import replace
 from functools import partial
 from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
+from training.train import SOURCES, fit, gathered, options
 
-import thrumble.core.ear.measure.hits as hits
-import thrumble.core.ear.take as take
 from benchmarks.cases import (
     Score,
     Take,
@@ -25,9 +25,8 @@ from benchmarks.cases import (
     simulated_take,
 )
 from benchmarks.hearing import share, table
-from benchmarks.train import SOURCES, fit, gathered, options
+from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.model.network import Network
-from thrumble.core.ear.reading import ENGINE
 
 ROOT = Path(__file__).parent.parent
 MEASURED = 40
@@ -35,13 +34,8 @@ MEASURED = 40
 
 def read_with(networks: dict[str, Network], what: Take) -> Score:
     """One take heard by an ear with these networks."""
-    take._ONSETS = networks["ONSETS"]
-    hits._PLACES, hits._ARTICULATION, hits._DEPTH = (
-        networks[name] for name in ("PLACES", "ARTICULATION", "DEPTH")
-    )
-    hits._STRUM, hits._STRAYS = networks["STRUM"], networks["STRAYS"]
     score = Score()
-    measure(what, heard_by_the_ear(what), score)
+    measure(what, heard_by_the_ear(what, ear=replace(EAR, **networks)), score)
     return score
 
 
@@ -107,7 +101,7 @@ def main() -> None:
         f"--guitars {arguments.guitars}"
     )
     text = [
-        f"# Trained on one source, measured on others, engine {ENGINE}",
+        f"# Trained on one source, measured on others, engine {EAR.version}",
         "",
         f"Written by `python -m benchmarks.leave_out {options_named}`, half of them of each "
         "source.",

@@ -98,17 +98,16 @@ def bank(name: str) -> dict[str, NDArray[np.float32]]:
             subprocess.run(command, check=True, capture_output=True)
             samples = soundfile.read(sound, dtype="float32")[0].mean(axis=1)
         step = int((NOTE_S + PAUSE_S) * RATE_HZ)
-        out[program] = np.stack(
+        notes = np.stack(
             [
                 _from_attack(samples[k * step : k * step + int(NOTE_S * RATE_HZ)])
                 for k in range(len(NOTES))
             ]
         )
+        out[program] = notes.astype(np.float16)
     cache.parent.mkdir(exist_ok=True)
-    np.savez_compressed(
-        cache, **{program: notes.astype(np.float16) for program, notes in out.items()}
-    )
-    return out
+    np.savez_compressed(cache, **out)
+    return {program: kept.astype(np.float32) for program, kept in out.items()}  # as from the file
 
 
 def _from_attack(note: Samples) -> NDArray[np.float32]:

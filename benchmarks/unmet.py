@@ -19,7 +19,7 @@ import numpy as np
 from benchmarks.cases import Score, merged, scored, simulated_take
 from benchmarks.hearing import share, table
 from benchmarks.sampled import UNMET
-from thrumble.core.ear.reading import ENGINE
+from thrumble.core.ear.model.ear import EAR
 
 ROOT = Path(__file__).parent.parent
 FIGURES = ROOT / "src/thrumble/web/certainty/figures.json"
@@ -89,7 +89,7 @@ def main() -> None:
         "unlike the plan",
     )
     text = [
-        f"# Guitars that nothing was trained on, engine {ENGINE}",
+        f"# Guitars that nothing was trained on, engine {EAR.version}",
         "",
         f"Written by `python -m benchmarks.unmet --takes {arguments.takes}`: simulated takes of",
         "sampled notes of two banks. Unsure counts as wrong. No real hand is among them yet.",
@@ -99,7 +99,7 @@ def main() -> None:
     both = merged(scores)
     shown = json.loads(FIGURES.read_text())
     shown["unmet"] = {
-        "engine": ENGINE,
+        "engine": EAR.version,
         "banks": len(UNMET),
         "rows": [counted(both, tone) for tone in TONES],
     }

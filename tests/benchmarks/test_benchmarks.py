@@ -11,7 +11,6 @@ import numpy as np
 import pytest
 from benchmarks.cases import Case, Score, Take, measure, merged
 from benchmarks.corpus import STYLES, draw_riff, draw_take
-from benchmarks.fit import fit_network, near, one_of, place_of, struck_or_not
 from benchmarks.hearing import (
     articulation_row,
     depth_lines,
@@ -20,7 +19,9 @@ from benchmarks.hearing import (
     share,
     stop_table,
 )
-from benchmarks.train import (
+from training import colour, train
+from training.fit import fit_network, near, one_of, place_of, struck_or_not
+from training.train import (
     MANY_STRAYS,
     NARROW_HZ,
     SINGLE_PALMS,
@@ -34,12 +35,11 @@ from benchmarks.train import (
     together,
 )
 
-from benchmarks import colour, train
 from thrumble.core.ear.front.conditioning import condition
 from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ, Bands, bands_of
-from thrumble.core.ear.measure.articulation import KINDS, MEASURES, SHAPES, SPECTRA, measure_hits
-from thrumble.core.ear.measure.chords import STRAY_MEASURES
-from thrumble.core.ear.reading import HitReading, HitState, Reading, StartSource, Summary, Verdict
+from thrumble.core.ear.measure.articulation import HITS, KINDS, measure_hits
+from thrumble.core.ear.measure.chords import STRAYS
+from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading, StartSource, Summary
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
 from thrumble.formats.truth_json import truth_document
@@ -50,11 +50,12 @@ def perfect(truth: dict, expanded) -> Reading:  # type: ignore[no-untyped-def, t
     hits = [
         HitReading(
             index=h["index"], round=1, section="A", bar=1, at="0", expected_s=h["expected_s"], state=HitState.PLAYED if h["played"] else HitState.MISSED,
-            expected_articulation=h["planned"], onset_s=h["onset_s"], heard_articulation=Verdict(h["articulation"]) if h["played"] else None,
+            expected_articulation=h["planned"], onset_s=h["onset_s"], heard_articulation=HeardKind(h["articulation"]) if h["played"] else None,
         )
         for h in truth["hits"] if h["index"] is not None
     ]  # fmt: skip
     return Reading(
+        engine="2.4",
         tempo_bpm=truth["tempo_bpm"], start_s=truth["start_s"], start_source=StartSource.GIVEN, sample_rate=1, duration_s=1, rounds=1, hits=hits,
         extra_onsets=[], summary=Summary(matched=0, missed=0, extra=0, unsure=0), cautions=[],
     )  # fmt: skip
@@ -87,7 +88,7 @@ def test_the_plan_repeated_without_listening_gets_nothing_of_what_was_played_oth
 ) -> None:
     reading = perfect(drawn.truth, drawn.expanded)
     deaf = [
-        replace(h, heard_articulation=Verdict(str(h.expected_articulation))) if h.onset_s else h
+        replace(h, heard_articulation=HeardKind(str(h.expected_articulation))) if h.onset_s else h
         for h in reading.hits
     ]
     score = Score()
@@ -242,11 +243,12 @@ def test_measures_in_another_colour_are_those_of_the_sound_in_that_colour(
     )
     drawn = colour.recoloured_hits(plain.astype(np.float32), np.random.default_rng(2))
     away = lambda seen, columns: np.abs(through - seen)[:, columns].mean()  # noqa: E731
-    assert away(plain, slice(SPECTRA, None)) > 0.2 > 0.001 > away(drawn, slice(SPECTRA, None))
-    assert away(drawn, slice(0, SHAPES)) < away(plain, slice(0, SHAPES)) / 2, (
+    assert away(plain, colour.SPECTRA) > 0.2 > 0.001 > away(drawn, colour.SPECTRA)
+    assert away(drawn, colour.SHAPES) < away(plain, colour.SHAPES) / 2, (
         "within a group of bands an equaliser is not known"
     )
-    assert np.array_equal(drawn[:, SHAPES:SPECTRA], plain.astype(np.float32)[:, SHAPES:SPECTRA])
+    between = slice(colour.SHAPES.stop, colour.SPECTRA.start)
+    assert np.array_equal(drawn[:, between], plain.astype(np.float32)[:, between])
 
 
 def test_what_the_ear_learns_from_is_recorded_in_several_ways_and_repeats() -> None:
@@ -269,9 +271,9 @@ def test_what_the_ear_learns_from_is_recorded_in_several_ways_and_repeats() -> N
 def test_a_take_teaches_where_its_hits_are_and_where_none_is() -> None:
     one = examples_of(12, None, 9)
     hits = one.kinds.size
-    assert one.hits.shape == (hits, MEASURES) and one.places.shape[0] == one.places_s.size > hits, (
-        "false candidates beside the hits"
-    )
+    assert (
+        one.hits.shape == (hits, HITS.size) and one.places.shape[0] == one.places_s.size > hits
+    ), "false candidates beside the hits"
     assert hits * 0.8 < one.struck.sum() <= hits < one.struck.size / 2
     assert (
         np.median(np.abs(one.places_s[:hits]))
@@ -281,7 +283,7 @@ def test_a_take_teaches_where_its_hits_are_and_where_none_is() -> None:
     )
     strays, rang, drawn = ringing_of(3, 9)
     assert (
-        strays.shape == (rang.size, STRAY_MEASURES)
+        strays.shape == (rang.size, STRAYS.size)
         and np.isfinite(strays).all()
         and (drawn == MANY_STRAYS).all()
     )
@@ -293,7 +295,7 @@ def test_a_take_teaches_where_its_hits_are_and_where_none_is() -> None:
 @pytest.mark.parametrize("number", [0, 2])
 def test_single_hits_are_palms_of_any_depth_beside_open_and_dead_ones(number: int) -> None:
     measures, kinds, depths = singles_of(number, 9)
-    assert measures.shape == (SINGLE_PALMS + 4, MEASURES) and np.isfinite(measures).all()
+    assert measures.shape == (SINGLE_PALMS + 4, HITS.size) and np.isfinite(measures).all()
     palms = kinds == KINDS.index(Articulation.PALM)
     assert palms.sum() == SINGLE_PALMS and np.ptp(depths[palms]) > 0.5
     assert (

@@ -15,7 +15,7 @@ from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import Judgement, judge_hits
 from thrumble.core.coach.next_riff import Standing, next_riff
 from thrumble.core.coach.words import say
-from thrumble.core.ear.reading import HitReading, HitState, Reading, StartSource, Summary, Verdict
+from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading, StartSource, Summary
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import NotAllowed
 from thrumble.core.player.flaws import Flaws
@@ -124,13 +124,14 @@ def invented(
         HitReading(
             index=k, round=1, section="A", bar=k // 8 + 1, at=str(expanded.hits[k].hit.at), expected_s=k * slot_s, state=HitState.PLAYED,
             expected_articulation=expanded.hits[k].hit.articulation, onset_s=k * slot_s + ms / 1000, deviation_ms=ms,
-            heard_articulation=Verdict(expanded.hits[k].hit.articulation.value),
+            heard_articulation=HeardKind(expanded.hits[k].hit.articulation.value),
         )
         for k, ms in enumerate(late_ms)
     ]  # fmt: skip
     for k, changed in changes.get("hits", {}).items():  # type: ignore[attr-defined]
         hits[k] = replace(hits[k], **changed)
     reading = Reading(
+        engine="2.4",
         tempo_bpm=120, start_s=0.0, start_source=StartSource.GIVEN, sample_rate=48000, duration_s=60, rounds=1, hits=hits, extra_onsets=[],
         summary=Summary(matched=len(hits), missed=0, extra=0, unsure=0), cautions=[], bias_judged=known,
     )  # fmt: skip
@@ -168,7 +169,7 @@ def test_every_hit_is_judged_once_by_one_set_of_limits() -> None:
         [0.0, 19.9, 20.1, -30.0],
         hits={
             0: {"stop_late_ms": 60.0},
-            1: {"heard_articulation": Verdict.UNSURE},
+            1: {"heard_articulation": HeardKind.UNSURE},
             3: {"state": HitState.MISSED},
         },
     )

@@ -25,13 +25,13 @@ from thrumble.core.ear.measure.articulation import (
     measure_hits,
     mute_depths,
 )
-from thrumble.core.ear.model.network import Network, unpack
-from thrumble.core.ear.model.weights import ARTICULATION
+from thrumble.core.ear.model.ear import EAR
+from thrumble.core.ear.model.network import Network
 from thrumble.core.ear.reading import (
+    HeardKind,
     HitState,
     Reading,
     StartSource,
-    Verdict,
 )
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.flaws import Flaws
@@ -221,7 +221,7 @@ def test_a_channel_with_the_click_alone_is_the_reference_and_not_mixed_in() -> N
 def test_a_hand_two_frets_off_and_a_string_that_rings_along_are_found_in_a_clean_sound() -> None:
     clean = perform(HELD, seed=5, tone=Tone.CLEAN, flaws=Flaws(timing=3))
     heard = read_take(clean.samples, clean.rate_hz, expand(HELD), TakeInfo(start_s=clean.start_s))
-    open_hits = [h for h in heard.hits if h.heard_articulation is Verdict.OPEN]
+    open_hits = [h for h in heard.hits if h.heard_articulation is HeardKind.OPEN]
     assert (
         open_hits
         and all(h.chord_ok is not False for h in open_hits)
@@ -259,23 +259,24 @@ def test_depth_follows_the_palm_and_a_ramp_is_seen_as_one() -> None:
 def test_depth_leans_on_the_other_hits_alone_and_dead_hits_have_none() -> None:
     rng = np.random.default_rng(1)
     network = Network(np.zeros(2), np.ones(2), ((np.array([[0.2], [0.0]]), np.array([0.5])),))
+    ear = replace(EAR, depth=network)
     measures, written = rng.normal(0, 1, (40, 2)), np.full(40, 0.9)
-    base_depths = mute_depths(measures, network, written)
+    base_depths = mute_depths(measures, ear, written)
     written[7] = 0.1
-    assert mute_depths(measures, network, written)[7] == base_depths[7]
-    assert base_depths.mean() > mute_depths(measures, network).mean() + 0.1
+    assert mute_depths(measures, ear, written)[7] == base_depths[7]
+    assert base_depths.mean() > mute_depths(measures, ear).mean() + 0.1
     kept = Profile(
         measures[:6],
         np.ones(6, dtype=int),
         np.clip(network.outputs(measures[:6])[:, 0], 0, 1) + 0.2,
     )
-    by_profile = mute_depths(measures, network, written, kept)
-    raw = mute_depths(measures, network)
+    by_profile = mute_depths(measures, ear, written, kept)
+    raw = mute_depths(measures, ear)
     middling = (raw > 0.3) & (raw < 0.79)
     assert middling.any() and np.allclose((by_profile - raw)[middling], 0.2), (
         "palms of known depth set the scale, whatever is written"
     )
-    assert all(h.mute_depth is None for h in base().hits if h.heard_articulation is Verdict.DEAD)
+    assert all(h.mute_depth is None for h in base().hits if h.heard_articulation is HeardKind.DEAD)
 
 
 @pytest.mark.parametrize("seed", [1, 2, 4])
@@ -290,24 +291,15 @@ def test_examples_of_the_players_own_move_the_verdict_towards_them(seed: int) ->
     measures = measure_hits(
         heard.samples, bands_of(heard.samples), onsets, np.append(onsets[1:], heard.duration_s)
     )
-    shown, others, network, dead = (
-        measures[:16],
-        measures[16:],
-        unpack(ARTICULATION),
-        KINDS.index(Articulation.DEAD),
-    )
+    shown, others, dead = measures[:16], measures[16:], KINDS.index(Articulation.DEAD)
     plan = np.full(len(others), -1)
-    generic = classify_hits(others, plan, network)
+    generic = classify_hits(others, plan, EAR)
     profile = Profile(shown, np.full(16, dead), np.full(16, np.nan))
     assert (generic.argmax(axis=1) == KINDS.index(Articulation.PALM)).all()
     assert (
-        classify_hits(others, plan, network, profile)[:, dead].mean()
-        > generic[:, dead].mean() + 0.15
+        classify_hits(others, plan, EAR, profile)[:, dead].mean() > generic[:, dead].mean() + 0.15
     )
-    assert (
-        np.array_equal(classify_hits(others, plan, network, NO_PROFILE), generic)
-        and len(KINDS) == 3
-    )
+    assert np.array_equal(classify_hits(others, plan, EAR, NO_PROFILE), generic) and len(KINDS) == 3
 
 
 def test_a_guitar_far_away_is_not_the_players_extra_hit() -> None:
@@ -366,9 +358,9 @@ def test_two_readings_of_a_take_are_held_against_each_other() -> None:
     hits = list(reading.hits)
     hits[3] = replace(
         hits[3],
-        heard_articulation=Verdict.DEAD
-        if hits[3].heard_articulation is not Verdict.DEAD
-        else Verdict.OPEN,
+        heard_articulation=HeardKind.DEAD
+        if hits[3].heard_articulation is not HeardKind.DEAD
+        else HeardKind.OPEN,
     )
     hits[5] = replace(hits[5], deviation_ms=(hits[5].deviation_ms or 0) + 9)
     hits[8] = replace(hits[8], state=HitState.MISSED, onset_s=None, deviation_ms=None)

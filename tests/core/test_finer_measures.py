@@ -23,7 +23,7 @@ from thrumble.core.ear.front.conditioning import in_memory
 from thrumble.core.ear.front.envelope import GRID_S, Envelope
 from thrumble.core.ear.front.spectrum import bands_of
 from thrumble.core.ear.measure.chords import (
-    STRAY_MEASURES,
+    STRAYS,
     UNTOLD,
     Ringing,
     check_chords,
@@ -33,8 +33,8 @@ from thrumble.core.ear.measure.placing import (
     FIRST,
     HEARD_BANDS,
     LAST,
+    RESIDUAL_BANDS,
     STEP_S,
-    UNFORETOLD_BANDS,
     around_places,
     measure_places,
     place_hits,
@@ -43,8 +43,8 @@ from thrumble.core.ear.measure.placing import PLACES as PLACE_STEPS
 from thrumble.core.ear.measure.ringing import measure_rings, rest_levels_db
 from thrumble.core.ear.measure.strumming import CLASSES_MS, measure_strums, strum_times
 from thrumble.core.ear.measure.swing import measure_swing
-from thrumble.core.ear.model.network import Network, unpack
-from thrumble.core.ear.model.weights import ONSETS, PLACES, STRAYS, STRUM
+from thrumble.core.ear.model.ear import EAR
+from thrumble.core.ear.model.network import Network
 from thrumble.core.ear.reading import HitReading, HitState
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.pulse.click import click_sound
@@ -111,17 +111,17 @@ def test_places_are_measured_around_each_candidate_and_the_likeliest_stretch_win
     about = np.array([0.5, 0.512])
     measures = measure_places(samples, about)
     assert (
-        measures.shape == (2, LAST - FIRST + 1, HEARD_BANDS + UNFORETOLD_BANDS)
+        measures.shape == (2, LAST - FIRST + 1, HEARD_BANDS + RESIDUAL_BANDS)
         and np.isfinite(measures).all()
     )
-    placed = place_hits(samples, about, unpack(PLACES))
+    placed = place_hits(samples, about, EAR)
     assert placed[0] == pytest.approx(0.5, abs=0.001) and abs(placed[1] - 0.5) < 0.006, (
         "a candidate on the note's body goes back to its attack"
     )
-    assert place_hits(samples, np.zeros(0), unpack(PLACES)).size == 0
+    assert place_hits(samples, np.zeros(0), EAR).size == 0
     seen = around_places(measures).shape[1]
     blind = Network(np.zeros(seen), np.ones(seen), ((np.zeros((seen, 1)), np.zeros(1)),))
-    assert np.all(np.abs(place_hits(samples, about, blind) - about) <= 0.03)
+    assert np.all(np.abs(place_hits(samples, about, replace(EAR, places=blind)) - about) <= 0.03)
 
 
 class Told:
@@ -188,7 +188,7 @@ def test_what_rings_on_is_foretold_and_a_string_struck_under_it_is_not() -> None
 @pytest.mark.parametrize("about_s", [0.0, 0.004, 1.999])
 def test_a_hit_at_the_edge_of_the_take_is_placed_too(about_s: float) -> None:
     samples = with_sounds(2.0, (0.004, string(0.8, stop_s=0.5)))
-    placed = place_hits(samples, np.array([about_s]), unpack(PLACES))
+    placed = place_hits(samples, np.array([about_s]), EAR)
     assert np.isfinite(placed).all() and abs(placed[0] - about_s) <= 0.03
 
 
@@ -199,7 +199,7 @@ def test_strings_struck_apart_are_told_apart_and_an_unsure_network_says_nothing(
             (0.5 + k * gap_s / 2, string(0.8, hz=hz)) for k, hz in enumerate((82.4, 123.5, 164.8))
         ]
         envelope = Envelope(with_sounds(2.0, *sounds))
-        scores = unpack(STRUM).outputs(measure_strums(envelope, np.array([0.5])))
+        scores = EAR.outputs(measure_strums(envelope, np.array([0.5])))
         chances = np.exp(scores - scores.max())
         spread[gap_s] = float((chances / chances.sum() @ CLASSES_MS)[0])
     assert spread[0.010] > spread[0.004] + 1.5
@@ -209,10 +209,11 @@ def test_strings_struck_apart_are_told_apart_and_an_unsure_network_says_nothing(
             *((0.5 + k * 0.00075, string(0.8, hz=hz)) for k, hz in enumerate((82.4, 123.5, 164.8))),
         )
     )
-    assert np.isnan(strum_times(together, np.array([0.5]), unpack(STRUM))).all(), (
+    assert np.isnan(strum_times(together, np.array([0.5]), EAR)).all(), (
         "too near together to be told from strings far apart"
     )
-    unsure = Network(np.zeros(120), np.ones(120), ((np.zeros((120, 8)), np.zeros(8)),))
+    even = Network(np.zeros(120), np.ones(120), ((np.zeros((120, 8)), np.zeros(8)),))
+    unsure = replace(EAR, strum=even)
     assert (
         np.isnan(strum_times(envelope, np.array([0.5]), unsure)).all()
         and strum_times(envelope, np.zeros(0), unsure).size == 0
@@ -246,7 +247,7 @@ def clicked(times: list[float], strings: list[float]) -> tuple[np.ndarray, Candi
         sound = click_sound(RATE, accent=k % 4 == 0)
         begin = round(at * RATE)
         samples[begin : begin + sound.size] += 0.2 * sound
-    return samples, find_candidates(Envelope(samples), bands_of(samples), unpack(ONSETS))
+    return samples, find_candidates(Envelope(samples), bands_of(samples), EAR)
 
 
 def test_clicks_are_told_from_strings_and_placed_to_the_sample() -> None:
@@ -302,36 +303,32 @@ def chord(midi: list[int], *, stray: int | None = None) -> tuple[np.ndarray, Rin
 
 
 def test_a_chord_in_its_place_a_fret_off_and_with_a_string_ringing_along() -> None:
-    network = unpack(STRAYS)
-    (right,) = check_chords(chord([45, 52])[0], [chord([45, 52])[1]], network)
+    (right,) = check_chords(chord([45, 52])[0], [chord([45, 52])[1]], EAR)
     assert right.chord_ok is True and right.stray_strings == ()
     for off in (-2, -1, 1, 2):
         samples, asked = chord([45 + off, 52 + off])
-        assert check_chords(samples, [asked], network)[0].chord_ok is False
+        assert check_chords(samples, [asked], EAR)[0].chord_ok is False
     samples, asked = chord([45, 52], stray=59)
-    assert check_chords(samples, [asked], network)[0].stray_strings == (2,)
+    assert check_chords(samples, [asked], EAR)[0].stray_strings == (2,)
     short = replace(asked, end_s=0.6)
-    assert (
-        check_chords(samples, [short], network)[0] == UNTOLD
-        and check_chords(samples, [], network) == []
-    )
+    assert check_chords(samples, [short], EAR)[0] == UNTOLD and check_chords(samples, [], EAR) == []
 
 
 def test_strays_are_named_untold_or_denied_by_how_sure_the_network_is() -> None:
     samples, asked = chord([45, 52])
-    assert measure_strays(samples, [asked])[0].shape == (3, STRAY_MEASURES)
-    assert measure_strays(samples, [replace(asked, end_s=0.6)])[0].shape == (0, STRAY_MEASURES), (
+    assert measure_strays(samples, [asked])[0].shape == (3, STRAYS.size)
+    assert measure_strays(samples, [replace(asked, end_s=0.6)])[0].shape == (0, STRAYS.size), (
         "too short to tell"
     )
     for odds, named in ((4.0, (1, 2, 3)), (0.0, None), (-4.0, ())):
         fixed = Network(
-            np.zeros(STRAY_MEASURES),
-            np.ones(STRAY_MEASURES),
-            ((np.zeros((STRAY_MEASURES, 1)), np.array([odds])),),
+            np.zeros(STRAYS.size),
+            np.ones(STRAYS.size),
+            ((np.zeros((STRAYS.size, 1)), np.array([odds])),),
         )
-        assert check_chords(samples, [asked], fixed)[0].stray_strings == named
+        assert check_chords(samples, [asked], replace(EAR, strays=fixed))[0].stray_strings == named
     nothing_silent = replace(asked, silent={})
-    assert check_chords(samples, [nothing_silent], unpack(STRAYS))[0].stray_strings == ()
+    assert check_chords(samples, [nothing_silent], EAR)[0].stray_strings == ()
 
 
 # --- swing and start ------------------------------------------------------------------------------
@@ -396,13 +393,15 @@ def test_a_start_told_from_scattered_hits_keeps_the_written_tempo(
     rng = np.random.default_rng(seed)
     due = np.cumsum(rng.choice([0.18, 0.36, 0.54], 60)) - 0.18
     times = start_s + due + rng.normal(0, 0.008, 60)
-    fit = fit_unknown(Candidates(np.sort(times), np.full(60, 5.0)), due)
+    fit = fit_unknown(Candidates(np.sort(times), np.full(60, 5.0)), due, EAR.decisions)
     assert (
         fit is not None
         and fit.start_s == pytest.approx(start_s, abs=0.006)
         and fit.stretch == pytest.approx(1.0, abs=0.001)
     )
     slow = fit_unknown(
-        Candidates(np.sort(start_s + 1.015 * due + rng.normal(0, 0.004, 60)), np.full(60, 5.0)), due
+        Candidates(np.sort(start_s + 1.015 * due + rng.normal(0, 0.004, 60)), np.full(60, 5.0)),
+        due,
+        EAR.decisions,
     )
     assert slow is not None and slow.stretch == pytest.approx(1.015, abs=0.002)

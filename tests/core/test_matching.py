@@ -6,6 +6,7 @@ import pytest
 from thrumble.core.ear.align.matching import extra_hits, gaps_between, match_hits
 from thrumble.core.ear.align.onsets import Candidates
 from thrumble.core.ear.align.start import fit_given, fit_unknown
+from thrumble.core.ear.model.ear import EAR
 
 DUE = np.array(
     [0.0, 0.5, 1.0, 1.25, 1.5, 2.0, 2.25, 2.75, 3.0, 3.5, 3.75, 4.25, 5.0, 5.25, 6.0, 6.5]
@@ -28,7 +29,7 @@ def played(due: np.ndarray, *, jitter_s: float = 0.006, seed: int = 1) -> list[t
 
 
 def match(found: Candidates, due: np.ndarray) -> np.ndarray:
-    return match_hits(found, due, gaps_s=gaps_between(due)).chosen
+    return match_hits(found, due, EAR.decisions, gaps_s=gaps_between(due)).chosen
 
 
 def test_every_hit_finds_its_own_candidate_among_false_ones() -> None:
@@ -57,14 +58,14 @@ def test_an_extra_hit_takes_nobodys_place() -> None:
 def test_a_likely_extra_hit_is_believed_alone_but_not_among_many_like_it() -> None:
     real = played(DUE)
     alone = candidates(*real, (2.5, 2.0), (0.51, SURE), (9.0, SURE))
-    assert alone.times_s[extra_hits(alone, match(alone, DUE))].tolist() == [2.5], (
+    assert alone.times_s[extra_hits(alone, match(alone, DUE), EAR.decisions)].tolist() == [2.5], (
         "nor one on a hit's heels, nor long after the last"
     )
     crowd = candidates(*real, (2.5, 2.0), *[(float(t) + 0.12, 1.0) for t in DUE])
-    assert extra_hits(crowd, match(crowd, DUE)).size == 0, "another guitar"
+    assert extra_hits(crowd, match(crowd, DUE), EAR.decisions).size == 0, "another guitar"
     plain = candidates(*real, (2.5, SURE), *[(float(t) + 0.12, 1.0) for t in DUE])
-    assert plain.times_s[extra_hits(plain, match(plain, DUE))].tolist() == [2.5]
-    assert extra_hits(alone, np.full(DUE.size, -1)).size == 0
+    assert plain.times_s[extra_hits(plain, match(plain, DUE), EAR.decisions)].tolist() == [2.5]
+    assert extra_hits(alone, np.full(DUE.size, -1), EAR.decisions).size == 0
 
 
 def test_of_two_near_candidates_the_surer_one_is_taken() -> None:
@@ -109,7 +110,9 @@ def test_a_constant_lag_is_found_when_the_start_is_given(lag_s: float) -> None:
 @pytest.mark.parametrize(("start_s", "stretch"), [(0.7, 1.0), (3.21, 1.02), (12.0, 0.985)])
 def test_start_and_tempo_are_found_from_the_pattern(start_s: float, stretch: float) -> None:
     due = np.concatenate([DUE + 7 * k for k in range(4)])
-    fit = fit_unknown(candidates(*played(start_s + stretch * due, jitter_s=0.005)), due)
+    fit = fit_unknown(
+        candidates(*played(start_s + stretch * due, jitter_s=0.005)), due, EAR.decisions
+    )
     assert fit is not None
     assert fit.start_s == pytest.approx(start_s, abs=0.012) and fit.stretch == pytest.approx(
         stretch, rel=0.002
@@ -119,19 +122,24 @@ def test_start_and_tempo_are_found_from_the_pattern(start_s: float, stretch: flo
 def test_a_take_that_begins_in_the_middle_still_finds_its_place() -> None:
     due = np.concatenate([DUE, DUE * 0.9 + 7.3, DUE * 1.1 + 14.9])
     heard = due[16:] - 5.0
-    fit = fit_unknown(candidates(*played(heard, jitter_s=0.004)), due)
+    fit = fit_unknown(candidates(*played(heard, jitter_s=0.004)), due, EAR.decisions)
     assert fit is not None and fit.start_s == pytest.approx(-5.0, abs=0.012)
 
 
 def test_a_riff_that_fits_in_two_places_says_so_by_its_runner_up() -> None:
     even = np.arange(16) * 0.25
     ambiguous = fit_unknown(
-        candidates(*played(np.arange(18) * 0.25 + 1, jitter_s=0.003)), even, fit_tempo=False
+        candidates(*played(np.arange(18) * 0.25 + 1, jitter_s=0.003)),
+        even,
+        EAR.decisions,
+        fit_tempo=False,
     )
-    clear = fit_unknown(candidates(*played(DUE + 1, jitter_s=0.003)), DUE, fit_tempo=False)
+    clear = fit_unknown(
+        candidates(*played(DUE + 1, jitter_s=0.003)), DUE, EAR.decisions, fit_tempo=False
+    )
     assert ambiguous is not None and clear is not None
     assert clear.score - clear.runner_up > 6 > ambiguous.score - ambiguous.runner_up
-    assert fit_unknown(candidates((1.0, SURE)), DUE) is None
+    assert fit_unknown(candidates((1.0, SURE)), DUE, EAR.decisions) is None
 
 
 def test_gaps_are_the_smaller_ones_to_either_side() -> None:

@@ -2,6 +2,8 @@
 made.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -12,8 +14,8 @@ from thrumble.core.ear.front.spectrum import bands_of
 from thrumble.core.ear.measure.articulation import KINDS, classify_hits, measure_hits
 from thrumble.core.ear.measure.ringing import hit_levels_db, measure_rings
 from thrumble.core.ear.measure.summary import robust_spread
-from thrumble.core.ear.model.network import Network, unpack
-from thrumble.core.ear.model.weights import ARTICULATION, ONSETS
+from thrumble.core.ear.model.ear import EAR
+from thrumble.core.ear.model.network import Network
 from thrumble.core.signal import filtered, high_pass, low_pass, peak, rms_db
 
 RATE = WORK_RATE_HZ
@@ -41,7 +43,7 @@ def with_sounds(length_s: float, *sounds: tuple[float, np.ndarray]) -> np.ndarra
 def test_attacks_are_placed_within_a_millisecond_and_sure() -> None:
     places = [0.503, 1.1037, 1.7251, 2.402]
     samples = with_sounds(4, *[(at, string(0.5, stop_s=0.4)) for at in places])
-    found = find_candidates(Envelope(samples), bands_of(samples), unpack(ONSETS))
+    found = find_candidates(Envelope(samples), bands_of(samples), EAR)
     for at in places:
         nearest = int(np.argmin(np.abs(found.times_s - at)))
         assert abs(found.times_s[nearest] - at) < 0.001 and found.log_odds[nearest] > 0
@@ -54,7 +56,7 @@ def test_a_flat_sound_has_no_candidates_and_a_wavering_one_no_sure_ones() -> Non
     wavering = (0.3 * np.sin(2 * np.pi * 196 * t + 3 * np.sin(2 * np.pi * 5 * t))).astype(
         np.float32
     )
-    found = find_candidates(Envelope(wavering), bands_of(wavering), unpack(ONSETS))
+    found = find_candidates(Envelope(wavering), bands_of(wavering), EAR)
     assert (found.log_odds[(found.times_s > 0.1) & (found.times_s < 2.9)] < 0).all(), (
         "vibrato is no onset"
     )
@@ -117,7 +119,7 @@ def test_a_tone_and_a_dead_thud_are_told_apart_without_any_plan() -> None:
         5.4, *[(at, string(0.38) if k % 2 else thud) for k, at in enumerate(places)]
     )
     measures = measure_hits(samples, bands_of(samples), places, np.append(places[1:], 5.4))
-    chances = classify_hits(measures, np.full(12, -1), unpack(ARTICULATION))
+    chances = classify_hits(measures, np.full(12, -1), EAR)
     assert np.allclose(chances.sum(axis=1), 1)
     assert [KINDS[int(row.argmax())].value == "dead" for row in chances] == [True, False] * 6
 
@@ -127,13 +129,14 @@ def test_a_hits_own_plan_never_touches_its_own_odds() -> None:
     rng = np.random.default_rng(5)
     measures = rng.normal(0, 1, (40, 3))
     network = Network(np.zeros(3), np.ones(3), ((rng.normal(0, 1, (3, 3)), np.zeros(3)),))
+    ear = replace(EAR, articulation=network)
     planned = rng.integers(0, 3, 40)
-    base = classify_hits(measures, planned, network)
+    base = classify_hits(measures, planned, ear)
     for k in range(0, 40, 7):
         other = planned.copy()
         other[k] = (other[k] + 1) % 3
-        assert np.array_equal(classify_hits(measures, other, network)[k], base[k])
-    assert classify_hits(measures[:0], planned[:0], network).shape == (0, 3)
+        assert np.array_equal(classify_hits(measures, other, ear)[k], base[k])
+    assert classify_hits(measures[:0], planned[:0], ear).shape == (0, 3)
 
 
 def test_filters_pass_and_stop_what_they_should_in_blocks_as_in_one() -> None:

@@ -11,13 +11,13 @@ from thrumble.core.coach.judgement import Judgement, judge_hits
 from thrumble.core.coach.words import early_or_late
 from thrumble.core.ear.reading import (
     ExtraOnset,
+    HeardKind,
     HitReading,
     HitState,
     Reading,
     RingEnd,
     StartSource,
     Summary,
-    Verdict,
 )
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation
@@ -54,11 +54,12 @@ def heard(riff: ExpandedRiff, **changes: dict[int, dict[str, object]]) -> Readin
     for due in riff.hits:
         hit = HitReading(
             index=due.index, round=1, section="A", bar=due.bar, at=str(due.hit.at), expected_s=due.due_s, state=HitState.PLAYED,
-            expected_articulation=due.hit.articulation, onset_s=due.due_s, deviation_ms=0.0, heard_articulation=Verdict(due.hit.articulation.value),
+            expected_articulation=due.hit.articulation, onset_s=due.due_s, deviation_ms=0.0, heard_articulation=HeardKind(due.hit.articulation.value),
             probabilities={"open": 0.9, "palm": 0.1, "dead": 0.0}, relative_level_db=0.0, ring_s=0.2, ring_end=RingEnd.NEXT,
         )  # fmt: skip
         hits.append(replace(hit, **changes.get("hits", {}).get(due.index, {})))  # type: ignore[arg-type]
     return Reading(
+        engine="2.4",
         tempo_bpm=riff.tempo_bpm, start_s=0.0, start_source=StartSource.GIVEN, sample_rate=48000, duration_s=10.0, rounds=1, hits=hits,
         extra_onsets=[], summary=Summary(matched=len(hits), missed=0, extra=0, unsure=0), cautions=[],
     )  # fmt: skip
@@ -148,9 +149,9 @@ def test_missed_extra_unsure_and_wrong_hits_break_the_mirror() -> None:
             "deviation_ms": None,
             "heard_articulation": None,
         },
-        1: {"heard_articulation": Verdict.OPEN},
+        1: {"heard_articulation": HeardKind.OPEN},
         2: {
-            "heard_articulation": Verdict.UNSURE,
+            "heard_articulation": HeardKind.UNSURE,
             "probabilities": {"open": 0.4, "palm": 0.5, "dead": 0.1},
         },
         3: {

@@ -323,12 +323,12 @@ def test_guitars_that_nothing_was_trained_on_stand_apart(
     visitor: Browser, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """With their own figures while they belong to this engine, and not at all with an older one's."""
-    from thrumble.core.ear.reading import ENGINE
+    from thrumble.core.ear.model.ear import EAR
     from thrumble.web.certainty import views
 
     row = {"tone": "crunch", "n": 400, "muted_right": 377, "kinds_right": 372}
     row |= {"unlike": 31, "unlike_right": 29}
-    for engine, there in ((ENGINE, True), ("1.0.0", False)):
+    for engine, there in ((EAR.version, True), ("1.0.0", False)):
         found = {**views.figures(), "unmet": {"engine": engine, "banks": 2, "rows": [row]}}
         monkeypatch.setattr(views, "figures", lambda found=found: found)
         page = visitor.get("/certainty").text

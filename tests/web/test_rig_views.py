@@ -8,7 +8,7 @@ import pytest
 
 from tests.web.test_views import a_take
 from thrumble.core.ear.comparing import Difference
-from thrumble.core.ear.reading import Change, ChangeKind, HitReading, HitState, SwingBar, Verdict
+from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, SwingBar
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
@@ -22,7 +22,7 @@ from thrumble.core.rig.palm import LIGHTEST, TIGHTEST, Place, Repeatability, Sin
 from thrumble.demo import riff_texts
 from thrumble.store.readings import Changed
 from thrumble.store.riffs import Revision
-from thrumble.store.rigs import Calibration, Correction, Example, Rig, Tone
+from thrumble.store.rigs import Calibration, Correction, Example, Rig, ToneProfile
 from thrumble.web.drawings.palm import POCKET_FROM, POCKET_TO, WIDE, palm_scale, place_on_scale
 from thrumble.web.play.views import rig_tones
 from thrumble.web.readings.views import again_view
@@ -48,7 +48,7 @@ RIG = Rig(
     left_handed=True,
     chain="interface",
 )
-TONE = Tone(id=7, rig_id=1, name="gate", sound="crunch", level=None)
+TONE = ToneProfile(id=7, rig_id=1, name="gate", sound="crunch", level=None)
 
 
 def an_example(kind: str, number: int) -> Example:
@@ -252,7 +252,7 @@ def test_a_reading_shows_what_else_was_measured_and_what_the_player_says() -> No
     heard = read_take(take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s))
     more = {
         "mute_depth": 0.62,
-        "heard_articulation": Verdict.PALM,
+        "heard_articulation": HeardKind.PALM,
         "rest_db": -33.0,
         "strum_ms": 4.4,
         "chord_ok": False,

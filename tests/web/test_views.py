@@ -10,7 +10,7 @@ import pytest
 from sqlmodel import Session
 
 from tests.web.test_drawings import expanded, heard
-from thrumble.core.ear.reading import Caution, HitState, RingEnd, Summary, Verdict
+from thrumble.core.ear.reading import Caution, HeardKind, HitState, RingEnd, Summary
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
@@ -55,8 +55,8 @@ def test_a_reading_in_words_names_what_was_not_measured() -> None:
             "ring_s": None,
             "ring_end": None,
         },
-        2: {"heard_articulation": Verdict.OPEN},
-        3: {"heard_articulation": Verdict.UNSURE},
+        2: {"heard_articulation": HeardKind.OPEN},
+        3: {"heard_articulation": HeardKind.UNSURE},
     }
     reading = replace(
         heard(riff, hits=changes),

@@ -68,7 +68,7 @@ def fill_demo(say: Callable[[str], None]) -> None:
         players.mark(session, DONE)
 
 
-def _rig(session: Session, player_id: int) -> dict[Tone, rigs.Tone]:
+def _rig(session: Session, player_id: int) -> dict[Tone, rigs.ToneProfile]:
     """The trio's rig with its tones; examples of the one that is played most, by the simulated
     guitarist. Made once.
     """
@@ -94,7 +94,7 @@ def _rig(session: Session, player_id: int) -> dict[Tone, rigs.Tone]:
     return made
 
 
-def _play(player_id: int, revision: Revision, take: DemoTake, tone: rigs.Tone) -> None:
+def _play(player_id: int, revision: Revision, take: DemoTake, tone: rigs.ToneProfile) -> None:
     performance = perform(
         revision.riff, seed=take.seed, flaws=take.flaws, setup=setup_of(take.tone), guitar=guitar
     )

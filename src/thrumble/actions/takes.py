@@ -18,7 +18,8 @@ from thrumble.core.coach.judgement import judge_hits
 from thrumble.core.coach.words import say
 from thrumble.core.ear.comparing import Difference, compare
 from thrumble.core.ear.front.conditioning import MAX_S
-from thrumble.core.ear.reading import ENGINE, Reading
+from thrumble.core.ear.model.ear import EAR
+from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_recording
 from thrumble.core.errors import Away, BadAudio, NotAllowed, NotFound, ThrumbleError
 from thrumble.core.riff.expand import ExpandedRiff, expand
@@ -122,7 +123,7 @@ def read_again(session: Session, player_id: int, take_id: int) -> Take:
 
 def read_all_again(session: Session, player_id: int) -> int:
     """Asks for a reading of every take that the present ear has not heard, and says how many."""
-    stale = readings.queue_stale(session, player_id, ENGINE)
+    stale = readings.queue_stale(session, player_id, EAR.version)
     enqueue_readings(session, stale)
     return len(stale)
 
@@ -188,7 +189,7 @@ def _take_up(take_id: int, path: Path) -> _Work:
             examples=[]
             if take.tone_id is None
             else rigs.example_sounds(session, player_id, take.tone_id),
-            before=readings.older_reading(session, player_id, take_id, ENGINE),
+            before=readings.older_reading(session, player_id, take_id, EAR.version),
         )
 
 

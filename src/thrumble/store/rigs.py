@@ -54,7 +54,7 @@ FIRST = NewRig(name="My guitar", tuning=("E2", "A2", "D3", "G3", "B3", "E4"))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Tone:
+class ToneProfile:
     """A tone of a rig. `sound`: clean, crunch or high gain; `level`: the last level check, None
     before.
     """
@@ -178,7 +178,7 @@ def rigs_of(session: Session, player_id: int) -> list[Rig]:
     ]
 
 
-def add_tone(session: Session, player_id: int, rig_id: int, name: str, sound: str) -> Tone:
+def add_tone(session: Session, player_id: int, rig_id: int, name: str, sound: str) -> ToneProfile:
     """Stores a tone of a rig. Raises NotFound for the rig, NotAllowed for a name it has already."""
     _rig(session, player_id, rig_id)
     if (
@@ -193,25 +193,25 @@ def add_tone(session: Session, player_id: int, rig_id: int, name: str, sound: st
     )
     session.add(row)
     session.flush()
-    return _made(Tone, row)
+    return _made(ToneProfile, row)
 
 
-def get_tone(session: Session, player_id: int, tone_id: int) -> Tone:
+def get_tone(session: Session, player_id: int, tone_id: int) -> ToneProfile:
     """A tone. Raises NotFound."""
-    return _made(Tone, _tone(session, player_id, tone_id))
+    return _made(ToneProfile, _tone(session, player_id, tone_id))
 
 
-def find_tone(session: Session, player_id: int, tone_id: int) -> Tone | None:
+def find_tone(session: Session, player_id: int, tone_id: int) -> ToneProfile | None:
     """A tone, or None where it was deleted meanwhile."""
     row = session.get(ToneRow, tone_id)
-    return None if row is None or row.player_id != player_id else _made(Tone, row)
+    return None if row is None or row.player_id != player_id else _made(ToneProfile, row)
 
 
-def tones_of(session: Session, player_id: int, rig_id: int | None = None) -> list[Tone]:
+def tones_of(session: Session, player_id: int, rig_id: int | None = None) -> list[ToneProfile]:
     """The tones of a rig, or of all rigs."""
     query = select(ToneRow).where(ToneRow.player_id == player_id).order_by(col(ToneRow.id))
     rows = session.exec(query if rig_id is None else query.where(ToneRow.rig_id == rig_id)).all()
-    return [_made(Tone, row) for row in rows]
+    return [_made(ToneProfile, row) for row in rows]
 
 
 def delete_tone(session: Session, player_id: int, tone_id: int) -> None:
@@ -220,12 +220,12 @@ def delete_tone(session: Session, player_id: int, tone_id: int) -> None:
     session.flush()
 
 
-def set_level(session: Session, player_id: int, tone_id: int, level: dict[str, Any]) -> Tone:
+def set_level(session: Session, player_id: int, tone_id: int, level: dict[str, Any]) -> ToneProfile:
     """Keeps the last level check of a tone."""
     row = _tone(session, player_id, tone_id)
     row.level = level
     session.flush()
-    return _made(Tone, row)
+    return _made(ToneProfile, row)
 
 
 def add_calibration(session: Session, player_id: int, new: NewCalibration) -> Calibration:

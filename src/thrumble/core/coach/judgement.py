@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from thrumble.core.ear.reading import HitReading, HitState, Reading, Verdict
+from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
 TOLERANCES_MS = {"tight": 12.0, "firm": 20.0, "loose": 35.0}
@@ -168,7 +168,7 @@ def _judged(hit: HitReading, due: DueHit, limits: Limits, around_ms: float) -> J
         late_ms=hit.deviation_ms - around_ms if played and hit.deviation_ms is not None else None,
         limit_ms=limits.for_slot_ms(due.slot_s),
         as_written=None
-        if heard in (None, Verdict.UNSURE)
+        if heard in (None, HeardKind.UNSURE)
         else heard.value == hit.expected_articulation.value,
         stop_kept=None if hit.stop_late_ms is None else hit.stop_late_ms < limits.late_stop_ms,
     )

@@ -9,7 +9,7 @@ from scipy.special import bdtrc
 
 from thrumble.core.coach.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
 from thrumble.core.coach.judgement import JudgedHit, Judgement, robust_spread
-from thrumble.core.ear.reading import Verdict
+from thrumble.core.ear.reading import HeardKind
 from thrumble.core.riff.model import Articulation
 
 # How often the ear itself errs, at most: more than that is the player.
@@ -51,7 +51,7 @@ def extra(judgement: Judgement) -> Cause | None:
 
 
 def _misheard(
-    judgement: Judgement, written: Articulation, heard: tuple[Verdict, ...]
+    judgement: Judgement, written: Articulation, heard: tuple[HeardKind, ...]
 ) -> tuple[list[JudgedHit], int]:
     """Hits written so that came out as one of these, and how many were written so and surely
     heard.
@@ -65,7 +65,7 @@ def _misheard(
 
 
 def _wrong(
-    judgement: Judgement, kind: CauseKind, written: Articulation, *heard: Verdict
+    judgement: Judgement, kind: CauseKind, written: Articulation, *heard: HeardKind
 ) -> Cause | None:
     wrong, of = _misheard(judgement, written, heard)
     if _share(judgement, wrong) < SPOILT or not _beats_chance(len(wrong), of, EAR_WRONG):
@@ -75,21 +75,23 @@ def _wrong(
         by_key = judgement.by_key()
         before = [by_key.get((hit.hit.round, hit.hit.index - 1)) for hit in wrong]
         figures["after_open"] = float(
-            sum(b is not None and b.hit.heard_articulation is Verdict.OPEN for b in before)
+            sum(b is not None and b.hit.heard_articulation is HeardKind.OPEN for b in before)
         )
     return Cause(kind=kind, cost=_share(judgement, wrong), hits=keys_of(wrong), figures=figures)
 
 
 def rang(judgement: Judgement) -> Cause | None:
-    return _wrong(judgement, CauseKind.RANG, Articulation.PALM, Verdict.OPEN)
+    return _wrong(judgement, CauseKind.RANG, Articulation.PALM, HeardKind.OPEN)
 
 
 def choked(judgement: Judgement) -> Cause | None:
-    return _wrong(judgement, CauseKind.CHOKED, Articulation.OPEN, Verdict.PALM, Verdict.DEAD)
+    return _wrong(judgement, CauseKind.CHOKED, Articulation.OPEN, HeardKind.PALM, HeardKind.DEAD)
 
 
 def dead_rings(judgement: Judgement) -> Cause | None:
-    return _wrong(judgement, CauseKind.DEAD_RINGS, Articulation.DEAD, Verdict.OPEN, Verdict.PALM)
+    return _wrong(
+        judgement, CauseKind.DEAD_RINGS, Articulation.DEAD, HeardKind.OPEN, HeardKind.PALM
+    )
 
 
 def sounds_unlike(judgement: Judgement) -> Cause | None:

@@ -4,7 +4,7 @@ a sentence with its remedy.
 
 from dataclasses import dataclass
 
-from thrumble.core.ear.reading import Caution, HitReading, HitState, StartSource, Verdict
+from thrumble.core.ear.reading import Caution, HeardKind, HitReading, HitState, StartSource
 
 CLIP_CAUTION, CLIP_NO_LEVELS = 0.001, 0.20
 FEW_HITS = 8
@@ -124,7 +124,7 @@ def _about_measures(hits: list[HitReading]) -> list[Caution]:
                 text=f"We heard only {played} hits: too few for averages to say much.",
             )
         )
-    chords = [hit for hit in hits if hit.heard_articulation is Verdict.OPEN]
+    chords = [hit for hit in hits if hit.heard_articulation is HeardKind.OPEN]
     if chords and all(hit.chord_ok is None for hit in chords):
         text = (
             "No open hit rings long and clear enough to check its notes and stray strings: we "

@@ -7,8 +7,6 @@ from enum import StrEnum
 
 from thrumble.core.riff.model import Articulation
 
-ENGINE = "2.4.0"
-
 
 class HitState(StrEnum):
     """What became of a due hit."""
@@ -26,7 +24,7 @@ class StartSource(StrEnum):
     FITTED = "fitted"
 
 
-class Verdict(StrEnum):
+class HeardKind(StrEnum):
     """What the ear calls a hit."""
 
     OPEN = "open"
@@ -60,7 +58,7 @@ class HitReading:
     expected_articulation: Articulation
     onset_s: float | None = None
     deviation_ms: float | None = None
-    heard_articulation: Verdict | None = None
+    heard_articulation: HeardKind | None = None
     probabilities: dict[str, float] | None = None
     mute_depth: float | None = None
     level_db: float | None = None
@@ -158,6 +156,7 @@ class Reading:
     extra_onsets: list[ExtraOnset]
     summary: Summary
     cautions: list[Caution]
+    engine: str  # the ear's version
     delay_ms: float | None = None
     delay_spread_ms: float | None = (
         None  # from one opening of the stream to the next: a smaller bias says nothing
@@ -166,5 +165,4 @@ class Reading:
     profile_hits: int = (
         0  # examples of the player's own that the verdicts rest on, beside the take itself
     )
-    engine: str = ENGINE
     format: str = "thrumble.reading/1"

@@ -24,9 +24,9 @@ from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
 from thrumble.core.ear.measure import summary
 from thrumble.core.ear.measure.articulation import NO_PROFILE, Profile
-from thrumble.core.ear.measure.hits import Matched, Sound, bare_hits, read_hits
-from thrumble.core.ear.model.network import Array, unpack
-from thrumble.core.ear.model.weights import ONSETS
+from thrumble.core.ear.measure.hits import Matched, TakeSound, bare_hits, read_hits
+from thrumble.core.ear.model.ear import EAR, Decisions, Ear
+from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, StartSource
 from thrumble.core.pulse.click import click_times
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
@@ -35,7 +35,6 @@ COUNT_IN_BARS = 2  # before bar 1 clicks may be heard from here on
 GIVE_UP_HITS = (
     4  # so many in a row, none heard, at either end: the take begins late or ends early there
 )
-_ONSETS = unpack(ONSETS)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -81,15 +80,19 @@ def read_take(
     rate_hz: int,
     expanded: ExpandedRiff,
     info: TakeInfo | None = None,
+    ear: Ear = EAR,
 ) -> Reading:
     """`read_recording` for samples at hand: floats, shape (n,) or (n, channels), nominally within
     [-1, 1].
     """
-    return read_recording(in_memory(samples, rate_hz), expanded, info)
+    return read_recording(in_memory(samples, rate_hz), expanded, info, ear)
 
 
 def read_recording(
-    recording: Recording, expanded: ExpandedRiff, info: TakeInfo | None = None
+    recording: Recording,
+    expanded: ExpandedRiff,
+    info: TakeInfo | None = None,
+    ear: Ear = EAR,
 ) -> Reading:
     """Hears a take of a known riff.
 
@@ -101,41 +104,51 @@ def read_recording(
     reference = None if aside is None else condition_recording(recording, (aside,))
     others = None if aside is None else tuple(c for c in range(recording.channels) if c != aside)
     heard = condition_recording(recording, others)
-    sound = Sound(
+    sound = TakeSound(
         heard,
         bands_of(heard.samples),
         Envelope(heard.samples),
         levels=heard.clipped_share < CLIP_NO_LEVELS,
     )
     candidates = (
-        find_candidates(sound.envelope, sound.bands, _ONSETS)
+        find_candidates(sound.envelope, sound.bands, ear)
         if not heard.silent
         else Candidates(np.zeros(0), np.zeros(0))
     )
     clicks = find_clicks(heard.samples, sound.bands, candidates)
-    candidates = likely(without(candidates, clicks))
+    candidates = likely(without(candidates, clicks), ear.decisions)
     if reference is not None:
-        clicks = _clicks_of(reference)
+        clicks = _clicks_of(reference, ear)
     due = _due_hits(expanded, info.rounds or _guess_rounds(candidates, expanded))
-    placed = _place(candidates, due, info, clicks, expanded)
+    placed = _place(candidates, due, info, clicks, expanded, ear.decisions)
     hits: list[HitReading] = []
     extras: list[ExtraOnset] = []
     if placed is not None and (placed.chosen >= 0).any():
-        states, extra = _states(placed, heard.duration_s), extra_hits(candidates, placed.chosen)
+        states = _states(placed, heard.duration_s)
+        extra = extra_hits(candidates, placed.chosen, ear.decisions)
         matched = Matched(due.hits, placed.expected_s, states, placed.chosen, extra, placed.stretch)
-        hits, extras = read_hits(sound, candidates, matched, expanded.riff, info.profile)
+        hits, extras = read_hits(sound, candidates, matched, expanded.riff, ear, info.profile)
     else:
         placed, hits = None, bare_hits(due.hits, due.due_s)
     return _reading(
-        heard, recording.rate_hz, expanded, info, due, placed, hits, extras, clicks.times_s.size
+        heard,
+        recording.rate_hz,
+        expanded,
+        info,
+        due,
+        placed,
+        hits,
+        extras,
+        clicks.times_s.size,
+        ear.version,
     )
 
 
-def _clicks_of(reference: Heard) -> Clicks:
+def _clicks_of(reference: Heard, ear: Ear) -> Clicks:
     """The clicks of a channel that holds nothing else."""
     bands = bands_of(reference.samples)
     return find_clicks(
-        reference.samples, bands, find_candidates(Envelope(reference.samples), bands, _ONSETS)
+        reference.samples, bands, find_candidates(Envelope(reference.samples), bands, ear)
     )
 
 
@@ -155,7 +168,12 @@ def _guess_rounds(candidates: Candidates, expanded: ExpandedRiff) -> int:
 
 
 def _place(
-    candidates: Candidates, due: _Due, info: TakeInfo, clicks: Clicks, expanded: ExpandedRiff
+    candidates: Candidates,
+    due: _Due,
+    info: TakeInfo,
+    clicks: Clicks,
+    expanded: ExpandedRiff,
+    decisions: Decisions,
 ) -> _Placed | None:
     """Where the due hits lie in the file and which candidate is which; None where next to nothing
     was heard.
@@ -163,9 +181,9 @@ def _place(
     if info.start_s is not None:
         lag = fit_given(candidates, due.due_s + info.start_s)
         expected = due.due_s + info.start_s
-        match = match_hits(candidates, expected + lag, gaps_s=gaps_between(expected))
+        match = match_hits(candidates, expected + lag, decisions, gaps_s=gaps_between(expected))
         return _Placed(info.start_s, 1.0, StartSource.GIVEN, expected, match.chosen, certain=True)
-    fit = fit_unknown(candidates, due.due_s)
+    fit = fit_unknown(candidates, due.due_s, decisions)
     if fit is None:
         return None
     rounds = max(number for _, number in due.hits)
@@ -176,7 +194,7 @@ def _place(
     start_s, stretch = by_clicks or (fit.start_s, fit.stretch)
     expected = start_s + stretch * due.due_s
     lag = fit_given(candidates, expected) if by_clicks else 0.0
-    match = match_hits(candidates, expected + lag, gaps_s=gaps_between(expected))
+    match = match_hits(candidates, expected + lag, decisions, gaps_s=gaps_between(expected))
     source = StartSource.CLICK if by_clicks else StartSource.FITTED
     return _Placed(
         start_s, stretch, source, expected, match.chosen, certain=fit.score - fit.runner_up > 6
@@ -210,6 +228,7 @@ def _reading(
     hits: list[HitReading],
     extras: list[ExtraOnset],
     clicks: int,
+    engine: str,
 ) -> Reading:
     given = info.start_s is not None
     source = StartSource.GIVEN if given else placed.source if placed else StartSource.FITTED
@@ -230,6 +249,7 @@ def _reading(
         delay_spread_ms=info.delay_spread_ms,
         bias_judged=judged,
         profile_hits=len(info.profile.kinds),
+        engine=engine,
     )
 
 

@@ -16,8 +16,7 @@ from thrumble.core.ear.align.onsets import find_candidates
 from thrumble.core.ear.front.conditioning import condition
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
-from thrumble.core.ear.model.network import unpack
-from thrumble.core.ear.model.weights import ONSETS
+from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import BadAudio
 from thrumble.core.pulse.click import click_sound
 from thrumble.core.signal import Array, Samples, analytic, filtered, high_pass
@@ -29,7 +28,6 @@ CLEAR_DB = 14.0  # a click must stand this far over what the filter gives elsewh
 SOUND_MS_PER_M = 1000 / 343.0
 DRUM_SPREAD_MS = 25.0  # a hand on the beat that scatters more than this was not with the click
 _RIVAL_S = 0.004
-_ONSETS = unpack(ONSETS)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -81,7 +79,7 @@ def hear_strikes(samples: Samples, rate_hz: int) -> Array:
     heard = condition(samples, rate_hz)
     if heard.silent:
         return np.zeros(0)
-    found = find_candidates(Envelope(heard.samples), bands_of(heard.samples), _ONSETS)
+    found = find_candidates(Envelope(heard.samples), bands_of(heard.samples), EAR)
     return found.times_s[found.log_odds > 0]
 
 

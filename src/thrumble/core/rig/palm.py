@@ -17,9 +17,8 @@ from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, condition
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
 from thrumble.core.ear.measure.articulation import (
-    CLARITY_COLUMN,
+    HITS,
     KINDS,
-    LEVEL_COLUMN,
     NO_PROFILE,
     Profile,
     classify_hits,
@@ -27,8 +26,8 @@ from thrumble.core.ear.measure.articulation import (
     mute_depths,
 )
 from thrumble.core.ear.measure.placing import place_hits
-from thrumble.core.ear.model.network import Array, unpack
-from thrumble.core.ear.model.weights import ARTICULATION, DEPTH, ONSETS, PLACES
+from thrumble.core.ear.model.ear import EAR
+from thrumble.core.ear.model.network import Array
 from thrumble.core.errors import BadAudio
 from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples
@@ -39,12 +38,6 @@ LIGHTEST, TIGHTEST = 0.2, 0.88  # depths between which a palm lies in the pocket
 CHOKED_CLARITY = 0.35
 MOST_S = 3.0
 LEVEL_S = 0.060
-_ONSETS, _PLACES, _ARTICULATION, _DEPTH = (
-    unpack(ONSETS),
-    unpack(PLACES),
-    unpack(ARTICULATION),
-    unpack(DEPTH),
-)
 
 
 class Place(StrEnum):
@@ -61,7 +54,7 @@ class SingleHit:
     None where it outlasts the sound.
     `clarity`: 0 noise to 1 a clear pitch. `level_db`: RMS of the first 60 ms, dBFS. `chances`: of
     open, palm and dead, by the generic ear
-    and the profile. `measures`: what the ear sees of it, shape (MEASURES,)."""
+    and the profile. `measures`: what the ear sees of it, shape (HITS.size,)."""
 
     onset_s: float
     scale: float
@@ -99,9 +92,9 @@ def measure_single(
     onset_s = _first_loud_onset(heard.samples, heard.silent)
     bands = bands_of(heard.samples)
     measures = measure_hits(heard.samples, bands, np.array([onset_s]), np.array([heard.duration_s]))
-    chances = classify_hits(measures, np.array([-1]), _ARTICULATION, profile)[0]
-    depth = float(mute_depths(measures, _DEPTH)[0])
-    clarity = float(np.clip(measures[0, CLARITY_COLUMN], 0, 1))
+    chances = classify_hits(measures, np.array([-1]), EAR, profile)[0]
+    depth = float(mute_depths(measures, EAR)[0])
+    clarity = float(np.clip(measures[0, HITS.column("clarity early")], 0, 1))
     begin = int(onset_s * WORK_RATE_HZ)
     piece = heard.samples[begin : begin + int(LEVEL_S * WORK_RATE_HZ)]
     decay_s = _decay_s(heard.samples[begin:])
@@ -139,13 +132,13 @@ def _first_loud_onset(samples: Samples, silent: bool) -> float:
     if silent:
         raise BadAudio("nothing was heard: check the cable and the input level")
     envelope, bands = Envelope(samples), bands_of(samples)
-    found = find_candidates(envelope, bands, _ONSETS)
+    found = find_candidates(envelope, bands, EAR)
     sure = found.times_s[found.log_odds > 0]
     if not sure.size:
         raise BadAudio("no hit was heard: strike one string or chord and let it be")
     levels = envelope.level_db(envelope.energy, sure, sure + 0.05)
     loud = sure[levels > levels.max() - 12]
-    return float(place_hits(samples, loud[:1], _PLACES)[0])
+    return float(place_hits(samples, loud[:1], EAR)[0])
 
 
 def _decay_s(piece: Samples) -> float | None:
@@ -203,7 +196,7 @@ def profile_of(examples: list[Kept]) -> Profile:
     if not hits:
         return NO_PROFILE
     rows, peaks = np.array([hit.measures for hit in hits]), np.array([hit.peak_db for hit in hits])
-    rows[:, LEVEL_COLUMN] += (peaks - peaks.max()) / 10
+    rows[:, HITS.column("level")] += (peaks - peaks.max()) / 10
     kinds = np.array([KINDS.index(example.kind) for example in kept], dtype=np.intp)
     return Profile(
         rows,

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
 
 from thrumble.actions.copies import last_copy
-from thrumble.core.ear.reading import ENGINE
+from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import ThrumbleError
 from thrumble.store import database, queue
 from thrumble.store.queue import QueueState
@@ -49,6 +49,6 @@ def fresh_token(request: Request) -> JSONResponse:
 def bench_page(request: Request, session: DbSession) -> HTMLResponse:
     """Processes, queue, space, last backup, engine."""
     view = bench_view(
-        queue.queue_state(session), space(session), stored_bytes(session), last_copy(), ENGINE
+        queue.queue_state(session), space(session), stored_bytes(session), last_copy(), EAR.version
     )
     return render(request, "bench/page.html", view=view)

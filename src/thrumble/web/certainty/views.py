@@ -10,8 +10,8 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from thrumble.core.ear.reading import ENGINE
-from thrumble.store.rigs import Example, Tone
+from thrumble.core.ear.model.ear import EAR
+from thrumble.store.rigs import Example, ToneProfile
 
 FIGURES = Path(__file__).parent / "figures.json"
 TONES = ("clean", "crunch", "high gain")
@@ -66,7 +66,7 @@ def figures() -> dict[str, Any]:
 
 
 def certainty_view(
-    tones: list[tuple[Tone, list[Example]]], corrected: list[tuple[str, str]]
+    tones: list[tuple[ToneProfile, list[Example]]], corrected: list[tuple[str, str]]
 ) -> CertaintyView:
     """The table by tone and slot length, and the player's own."""
     table = figures()
@@ -78,8 +78,8 @@ def certainty_view(
     unlike = sum(c["unlike"] * c["unlike_n"] for c in cells) / max(1, unlike_n)
     stale = (
         ""
-        if table["engine"] == ENGINE
-        else f"These figures were measured with engine {table['engine']}; you run {ENGINE}."
+        if table["engine"] == EAR.version
+        else f"These figures were measured with engine {table['engine']}; you run {EAR.version}."
     )
     return CertaintyView(
         figure=f"{muted * 100:.1f}",
@@ -138,7 +138,7 @@ def _unmet(found: dict[str, Any] | None) -> RowView | None:
     """The guitars that nothing was trained on, at every slot length; None where this engine has not
     been tried on them.
     """
-    if not found or found["engine"] != ENGINE:
+    if not found or found["engine"] != EAR.version:
         return None
     rows = {row["tone"]: row for row in found["rows"] if row["n"]}
     cells: list[CellView | None] = []
@@ -174,7 +174,7 @@ def _profile(found: dict[str, Any]) -> str:
     )
 
 
-def _own(tones: list[tuple[Tone, list[Example]]]) -> list[tuple[str, str]]:
+def _own(tones: list[tuple[ToneProfile, list[Example]]]) -> list[tuple[str, str]]:
     out = []
     for tone, kept in tones:
         kinds = Counter(example.kind for example in kept)

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from thrumble.core.coach.judgement import JudgedHit, Judgement
 from thrumble.core.coach.words import early_or_late
-from thrumble.core.ear.reading import HitReading, Verdict
+from thrumble.core.ear.reading import HeardKind, HitReading
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar
 from thrumble.core.riff.model import Articulation, Hit
@@ -305,8 +305,8 @@ def _add_heard(drawing: BarDrawing, bar: PlayedBar, judged: JudgedHit, name: str
         return
     late_ms = judged.late_ms
     x = max(0.0, _x(bar, due.due_s + late_ms / 1000, drawing.width))
-    unsure = hit.heard_articulation is Verdict.UNSURE
-    kind = hit.heard_articulation.value if hit.heard_articulation else Verdict.UNSURE.value
+    unsure = hit.heard_articulation is HeardKind.UNSURE
+    kind = hit.heard_articulation.value if hit.heard_articulation else HeardKind.UNSURE.value
     shown = _likeliest(hit) if unsure else kind
     ring_s = hit.ring_s if hit.ring_s is not None else due.slot_s * 0.5
     rings_until_s = due.due_s + late_ms / 1000 + max(0.03, min(ring_s, due.slot_s * 4))

@@ -9,7 +9,7 @@ from thrumble.core.pulse.click import click_times
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.store.riffs import Revision
-from thrumble.store.rigs import Rig, Tone
+from thrumble.store.rigs import Rig, ToneProfile
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
 
 EYE_CUE_MM = 100.0
@@ -100,7 +100,7 @@ class ToneChoice:
     words: str
 
 
-def rig_tones(rigs: list[Rig], tones: list[Tone]) -> list[ToneChoice]:
+def rig_tones(rigs: list[Rig], tones: list[ToneProfile]) -> list[ToneChoice]:
     """All tones; the rig is named where there are several."""
     names = {rig.id: rig.name for rig in rigs}
     return [

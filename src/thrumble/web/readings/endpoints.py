@@ -14,7 +14,7 @@ from thrumble.actions.sound import fetch
 from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import judge_hits
 from thrumble.core.coach.words import say
-from thrumble.core.ear.reading import ENGINE
+from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.expand import expand
 from thrumble.formats.reading_json import reading_csv, reading_document
@@ -57,7 +57,8 @@ def readings_page(
     lines = takes.take_lines(session, player_id, title=q, states=states, page=paging.page)
     view = list_view(lines, space(session, player_id), paging, q=q, state=state)
     again = again_view(
-        readings.count_stale(session, player_id, ENGINE), takes.waiting_takes(session, player_id)
+        readings.count_stale(session, player_id, EAR.version),
+        takes.waiting_takes(session, player_id),
     )
     return render(request, "readings/list.html", view=view, again=again)
 
@@ -78,7 +79,7 @@ def again_progress(
 ) -> HTMLResponse:
     """How far that has come, and at its end what changed."""
     waiting = takes.waiting_takes(session, player_id)
-    changed = (0, []) if waiting else readings.changed_takes(session, player_id, ENGINE)
+    changed = (0, []) if waiting else readings.changed_takes(session, player_id, EAR.version)
     return render(request, "readings/_again.html", again=again_view(0, waiting, total, changed))
 
 

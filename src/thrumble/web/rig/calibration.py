@@ -20,7 +20,7 @@ from thrumble.store import rigs
 from thrumble.store.rigs import NewCalibration
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Line, Sent
-from thrumble.web.rig.sounds import HEARD_A_MINUTE, Rate, Sound
+from thrumble.web.rig.sounds import HEARD_A_MINUTE, Rate, SentSound
 from thrumble.web.rig.views import (
     calibration_view,
     delay_words,
@@ -57,7 +57,7 @@ def calibrate_page(request: Request, session: DbSession, player_id: PlayerId) ->
 
 @router.post("/rig/calibrate/hear", name="hear_clicks", dependencies=[costly(HEARD_A_MINUTE)])
 def hear_clicks(
-    samples: Sound,
+    samples: SentSound,
     rate: Rate,
     clicks: Annotated[str, Query(max_length=600)],
     kind: Annotated[str, Query(pattern="^(return|drum)$")] = "return",

@@ -16,11 +16,11 @@ from thrumble.core.rig.fret_hand import check_strings, exercise_text, measure_re
 from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import Place, measure_single, repeatability
 from thrumble.store import rigs
-from thrumble.store.rigs import NewRig, Rig, Tone
+from thrumble.store.rigs import NewRig, Rig, ToneProfile
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id, Line
 from thrumble.web.rig import calibration
-from thrumble.web.rig.sounds import HEARD_A_MINUTE, Rate, Sound
+from thrumble.web.rig.sounds import HEARD_A_MINUTE, Rate, SentSound
 from thrumble.web.rig.views import (
     SOUNDS,
     ToneView,
@@ -188,7 +188,7 @@ def check_level(
     tone_id: Id,
     session: DbSession,
     player_id: PlayerId,
-    samples: Sound,
+    samples: SentSound,
     rate: Rate,
     part: Annotated[str, Query(pattern="^(silence|playing)$")],
 ) -> HTMLResponse:
@@ -207,7 +207,7 @@ def check_level(
     )
 
 
-def _tone_view(session: DbSession, player_id: int, tone: Tone) -> ToneView:
+def _tone_view(session: DbSession, player_id: int, tone: ToneProfile) -> ToneView:
     return tone_view(
         tone,
         rigs.get_rig(session, player_id, tone.rig_id),
@@ -220,7 +220,7 @@ def _tone_view(session: DbSession, player_id: int, tone: Tone) -> ToneView:
 
 @router.post("/rig/hit", name="hear_hit", dependencies=[costly(HEARD_A_MINUTE)])
 def hear_hit(
-    samples: Sound, rate: Rate, before: Annotated[str, Query(max_length=200)] = ""
+    samples: SentSound, rate: Rate, before: Annotated[str, Query(max_length=200)] = ""
 ) -> JSONResponse:
     """One hit, heard at once. `before`: depth and place of the hits before it, such as
     0.62p,0.58p.
@@ -243,7 +243,7 @@ def keep_example(
     tone_id: Id,
     session: DbSession,
     player_id: PlayerId,
-    samples: Sound,
+    samples: SentSound,
     rate: Rate,
     kind: Annotated[str, Query(max_length=20)],
 ) -> HTMLResponse:
@@ -276,7 +276,7 @@ def fret_hand_page(request: Request) -> HTMLResponse:
 
 @router.post("/rig/fret-hand/releases", name="hear_releases", dependencies=[costly(HEARD_A_MINUTE)])
 def hear_releases(
-    samples: Sound,
+    samples: SentSound,
     rate: Rate,
     start: Annotated[float, Query(ge=0, le=60)],
     tempo: Annotated[float, Query(ge=40, le=160)],
@@ -290,7 +290,7 @@ def hear_releases(
 
 
 @router.post("/rig/fret-hand/chord", name="hear_chord", dependencies=[costly(HEARD_A_MINUTE)])
-def hear_chord(samples: Sound, rate: Rate) -> JSONResponse:
+def hear_chord(samples: SentSound, rate: Rate) -> JSONResponse:
     """One held chord of the exercise, string by string."""
     riff = parse_riff(exercise_text(80))
     notes = {

@@ -19,5 +19,5 @@ async def _sound(request: Request) -> np.ndarray:
     return samples
 
 
-Sound = Annotated[np.ndarray, Depends(_sound)]
+SentSound = Annotated[np.ndarray, Depends(_sound)]
 Rate = Annotated[int, Query(ge=8000, le=192_000)]

@@ -8,7 +8,7 @@ from thrumble.core.rig.calibration import SOUND_MS_PER_M
 from thrumble.core.rig.fret_hand import ChordString, Releases, StringState
 from thrumble.core.rig.levels import Loudness, Silence
 from thrumble.core.rig.palm import LIGHTEST, TIGHTEST, Place, Repeatability, SingleHit
-from thrumble.store.rigs import Calibration, Example, Rig, Tone
+from thrumble.store.rigs import Calibration, Example, Rig, ToneProfile
 from thrumble.web.drawings.palm import PalmScale, palm_scale, place_on_scale
 
 SOUNDS = ("clean", "crunch", "high gain")
@@ -123,7 +123,7 @@ class CalibrationView:
 def rig_view(
     rig: Rig,
     rigs: list[Rig],
-    tones: list[tuple[Tone, list[Example]]],
+    tones: list[tuple[ToneProfile, list[Example]]],
     delays: list[Calibration],
     takes: int,
 ) -> RigView:
@@ -160,7 +160,7 @@ def rig_view(
     )
 
 
-def _tone_card(tone: Tone, kept: list[Example]) -> ToneCard:
+def _tone_card(tone: ToneProfile, kept: list[Example]) -> ToneCard:
     kinds = {example.kind for example in kept}
     ready = {"open", "full"} <= kinds and len(kept) >= WANTED_EACH
     words = f"{len(kept)} examples kept" if kept else "no examples kept yet"
@@ -209,7 +209,7 @@ def calibration_view(delays: list[Calibration]) -> CalibrationView:
     return CalibrationView(delay_cards(delays), SOUND_MS_PER_M, f"{SOUND_MS_PER_M:.1f}")
 
 
-def tone_view(tone: Tone, rig: Rig, kept: list[Example]) -> ToneView:
+def tone_view(tone: ToneProfile, rig: Rig, kept: list[Example]) -> ToneView:
     """A tone with its last level check and its examples."""
     rows, warnings = level_words(tone.level)
     groups = []

@@ -8,7 +8,7 @@ from thrumble.core.coach.cause import Cause, CauseKind
 from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import JudgedHit, Judgement, judge_hits
 from thrumble.core.coach.words import early_or_late, say
-from thrumble.core.ear.reading import Change, ChangeKind, HitReading, HitState, Reading, Verdict
+from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, Reading
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.store.riffs import Revision
 from thrumble.store.rigs import Correction
@@ -294,7 +294,7 @@ def _hit_line(judged: JudgedHit, said: Correction | None) -> HitLine:
 def _more(hit: HitReading) -> str:
     """What else was measured of a hit, in words; what was not measured is not named."""
     parts = []
-    if hit.mute_depth is not None and hit.heard_articulation is Verdict.PALM:
+    if hit.mute_depth is not None and hit.heard_articulation is HeardKind.PALM:
         parts.append(f"depth {hit.mute_depth:.2f}")
     if hit.rest_db is not None:
         parts.append(f"rest {hit.rest_db:+.0f} dB")

@@ -8,21 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.ear.align.onsets import Candidates
+from thrumble.core.ear.model.ear import Decisions
 from thrumble.core.ear.model.network import Array
 
-MISS = float(np.log(0.02))  # a due hit left out
-EXTRA_PER_S = 0.25  # onsets of no due hit, a second
-CROWD_PER_S = 3.0  # false candidates a second: what a match is weighed against
 WIDE_MS, NARROW_MS = 30.0, (7.0, 28.0)
 REACH_S = 0.16  # farther than this from its place no hit is looked for
 REACH_SLOT = 0.62  # nor farther than this share of the gap to its neighbour
 TREND_HITS = 12
 APART_S = 0.035  # an extra hit keeps this far from every due one
-# log odds from which on a candidate that no hit took tells of something else that sounds, as
-# another guitar
-CROWDING = -3.0
-LEAST_CROWD_PER_S = 0.1  # believed of a take in which nothing else does
-CROWD_TO_EXTRA_S = 10.0  # odds asked of an extra hit, for every such candidate a second
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,17 +29,22 @@ class Match:
 
 
 def match_hits(
-    candidates: Candidates, due_s: Array, *, gaps_s: Array, follow: bool = True
+    candidates: Candidates,
+    due_s: Array,
+    decisions: Decisions,
+    *,
+    gaps_s: Array,
+    follow: bool = True,
 ) -> Match:
-    """Matches due hits to candidates in two passes: around the places given, then around the
-    player's own trend.
+    """Matches due hits to candidates in three passes: around the places given, then twice around
+    the player's own trend as the pass before found it.
 
     due_s : expected file times, increasing. gaps_s : the smaller gap to a neighbour, same shape.
     Without `follow` the first pass is all.
     """
     centre = np.zeros(due_s.size)
     spread = np.full(due_s.size, WIDE_MS / 1000)
-    match = _align(candidates, due_s, gaps_s, centre, spread)
+    match = _align(candidates, due_s, gaps_s, centre, spread, decisions)
     for _ in range(2 if follow else 0):
         found = match.chosen >= 0
         if found.sum() < 4:
@@ -58,11 +56,13 @@ def match_hits(
         spread = np.full(
             due_s.size, float(np.clip(1.3 * own, NARROW_MS[0] / 1000, NARROW_MS[1] / 1000))
         )
-        match = _align(candidates, due_s, gaps_s, centre, spread)
+        match = _align(candidates, due_s, gaps_s, centre, spread, decisions)
     return match
 
 
-def extra_hits(candidates: Candidates, chosen: NDArray[np.intp]) -> NDArray[np.intp]:
+def extra_hits(
+    candidates: Candidates, chosen: NDArray[np.intp], decisions: Decisions
+) -> NDArray[np.intp]:
     """Candidates surely struck that no due hit took, from half a second before the first one taken
     to as long after the last. The more of the
     others there are for which something speaks, the more is asked of each: a player strikes few, a
@@ -79,12 +79,11 @@ def extra_hits(candidates: Candidates, chosen: NDArray[np.intp]) -> NDArray[np.i
         *(np.abs(candidates.times_s - own[k]) for k in (after, np.maximum(after - 1, 0)))
     )
     free = inside & ~taken & (nearest_s > APART_S)
-    others = max(0, np.count_nonzero(free & (candidates.log_odds > CROWDING)) - 1) / (
-        last_s - first_s
-    )
-    return np.flatnonzero(
-        free & (candidates.log_odds > np.log(CROWD_TO_EXTRA_S * (others + LEAST_CROWD_PER_S)))
-    )
+    others = max(
+        0, np.count_nonzero(free & (candidates.log_odds > decisions.crowding_log_odds)) - 1
+    ) / (last_s - first_s)
+    asked = decisions.crowd_to_extra_s * (others + decisions.least_crowd_per_s)
+    return np.flatnonzero(free & (candidates.log_odds > np.log(asked)))
 
 
 def gaps_between(due_s: Array) -> Array:
@@ -100,24 +99,29 @@ def _running_median(values: Array, reach: int) -> Array:
     return np.asarray(np.median(windows, axis=1), dtype=np.float64)
 
 
-def _log_prior(away_s: Array, spread_s: Array) -> Array:
+def _log_prior(away_s: Array, spread_s: Array, crowd_per_s: float) -> Array:
     """Log density of a deviation against the density of false candidates: a normal core and a wide
     skirt.
     """
     core = 0.88 * np.exp(-0.5 * (away_s / spread_s) ** 2) / (spread_s * 2.5066)
     wide = np.maximum(0.045, 2 * spread_s)
     skirt = 0.12 * np.exp(-0.5 * (away_s / wide) ** 2) / (wide * 2.5066)
-    return np.asarray(np.log((core + skirt) / CROWD_PER_S))
+    return np.asarray(np.log((core + skirt) / crowd_per_s))
 
 
 def _align(
-    candidates: Candidates, due_s: Array, gaps_s: Array, centre_s: Array, spread_s: Array
+    candidates: Candidates,
+    due_s: Array,
+    gaps_s: Array,
+    centre_s: Array,
+    spread_s: Array,
+    decisions: Decisions,
 ) -> Match:
     times, odds = candidates.times_s, candidates.log_odds
     count = times.size
     if not count:
-        return Match(np.full(due_s.size, -1), MISS * due_s.size)
-    extra = np.maximum(0.0, odds + np.log(EXTRA_PER_S / CROWD_PER_S))
+        return Match(np.full(due_s.size, -1), decisions.miss_log * due_s.size)
+    extra = np.maximum(0.0, odds + np.log(decisions.extra_per_s / decisions.crowd_per_s))
     gain = odds - extra
     reach = np.minimum(REACH_S, np.maximum(0.03, REACH_SLOT * gaps_s)) + np.abs(centre_s)
     lows = np.maximum.accumulate(np.searchsorted(times, due_s + centre_s - reach))
@@ -128,7 +132,8 @@ def _align(
         np.arange(sizes.sum()) + np.repeat(lows - firsts, sizes),
         np.repeat(np.arange(due_s.size), sizes),
     )  # of every pair in reach
-    rewards = gain[which] + _log_prior(times[which] - (due_s + centre_s)[hit], spread_s[hit])
+    away_s = times[which] - (due_s + centre_s)[hit]
+    rewards = gain[which] + _log_prior(away_s, spread_s[hit], decisions.crowd_per_s)
     best = np.zeros(1)  # best score with the last used candidate at most low-1+k
     base = 0  # `best[0]` stands for all candidates before `base`
     steps: list[tuple[int, NDArray[np.bool_], NDArray[np.intp]]] = []
@@ -137,7 +142,7 @@ def _align(
         n = high - low
         index = np.minimum(np.arange(low, high + 1) - base, best.size - 1)
         carried = best[index]  # before low .. before high
-        missed = carried + MISS
+        missed = carried + decisions.miss_log
         if n:
             taken = carried[:-1] + rewards[firsts[k] : firsts[k] + n]
             options = missed.copy()

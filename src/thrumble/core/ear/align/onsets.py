@@ -18,7 +18,9 @@ from numpy.typing import NDArray
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.front.envelope import FLOOR_POWER, Envelope
 from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ, BLOCK, HOP_S, Bands, Matrix
-from thrumble.core.ear.model.network import Array, Network
+from thrumble.core.ear.model.ear import Decisions, Ear
+from thrumble.core.ear.model.layout import Layout
+from thrumble.core.ear.model.network import Array
 from thrumble.core.signal import Samples
 
 LAG = 5  # frames, 10 ms: a flux over less misses soft palms, over more blurs sixteenths
@@ -30,13 +32,29 @@ ROWS = 512  # candidates refined at a time: bounds memory
 # where the attack lies from the peak of the flux, on average, and how far from there it may be
 PLACE_S = 0.0015
 PLACE_SPREAD_S = 0.0025
-LEVEL_COLUMN = 4  # of the measures: the attack's level against the take's loud ones
-TOO_QUIET_DB = -36.0  # the softest dead hit lies some 25 dB under the loudest chords
-HOPELESS = -8.0  # log odds that no place in the riff makes up for
 MOMENTS = np.array(
     [-18, -14, -10, -8, -6, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 6, 8, 10, 14, 18, 22]
 )  # frames from the candidate
 WEIGHED = 1024  # candidates at a time: bounds memory
+RISES = Layout(
+    tuple(
+        (name, 1)
+        for name in (
+            "flux",
+            "rise",
+            "sharp rise",
+            "level step",
+            "level",
+            "level before",
+            "high bands' change",
+            "low bands' long change",
+            "bands that rose",
+            "bands' fall",
+            "flux against its rivals",
+        )
+    )
+)  # levels in tens of dB so that all are of order one
+CANDIDATES = Layout((*RISES.groups, ("spectra", MOMENTS.size * (BAND_EDGES_HZ.size - 1))))
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +67,7 @@ class Candidates:
     log_odds: Array
 
 
-def find_candidates(envelope: Envelope, bands: Bands, network: Network) -> Candidates:
+def find_candidates(envelope: Envelope, bands: Bands, ear: Ear) -> Candidates:
     """Every rise that could be a hit at all; choosing among them is the matcher's work. Empty for a
     flat take.
     """
@@ -58,25 +76,26 @@ def find_candidates(envelope: Envelope, bands: Bands, network: Network) -> Candi
         return Candidates(times_s, times_s)
     odds = np.concatenate(
         [
-            network.outputs(
+            ear.onsets.outputs(
                 _with_surroundings(measures[k : k + WEIGHED], times_s[k : k + WEIGHED], bands)
             )[:, 0]
             for k in range(0, times_s.size, WEIGHED)
         ]
     )
-    loud = measures[:, LEVEL_COLUMN] > TOO_QUIET_DB / 10
+    level_db = 10 * measures[:, RISES.column("level")]
+    loud = level_db > ear.decisions.too_quiet_db
     return Candidates(times_s[loud], odds[loud])
 
 
-def likely(candidates: Candidates) -> Candidates:
+def likely(candidates: Candidates, decisions: Decisions) -> Candidates:
     """Those that some place in the riff could make a hit of."""
-    kept = candidates.log_odds > HOPELESS
+    kept = candidates.log_odds > decisions.hopeless_log_odds
     return Candidates(candidates.times_s[kept], candidates.log_odds[kept])
 
 
 def measure_candidates(envelope: Envelope, bands: Bands) -> tuple[Array, Matrix]:
-    """Times of the candidates, shape (n,), and all that the network sees of them, shape (n, 11 +
-    moments * bands).
+    """Times of the candidates in seconds, shape (n,), and all that the network sees of them, shape
+    (n, CANDIDATES.size).
     """
     times_s, measures = _rises(envelope, bands)
     return times_s, _with_surroundings(measures, times_s, bands)
@@ -96,13 +115,13 @@ def _with_surroundings(measures: Array, times_s: Array, bands: Bands) -> Matrix:
 
 
 def _rises(envelope: Envelope, bands: Bands) -> tuple[Array, Array]:
-    """Times of the candidates, shape (n,), and their measures, shape (n, 11); see `_measures`."""
+    """Times of the candidates, shape (n,), and their measures, shape (n, RISES.size)."""
     strength = _onset_strength(bands)
     smooth = np.convolve(strength, np.array([0.25, 0.5, 0.25], np.float32), "same")
     frames = _peaks(smooth, NEAR)
     frames = frames[smooth[frames] >= LEAST_DB]
     if not frames.size:
-        return np.zeros(0), np.zeros((0, 11))
+        return np.zeros(0), np.zeros((0, RISES.size))
     times, rises = _refine(envelope, np.asarray(frames * HOP_S + PLACE_S, dtype=np.float64))
     order = np.argsort(times, kind="stable")
     times, frames, rises = times[order], frames[order], rises[order]
@@ -197,7 +216,7 @@ def _measures(
     bands: Bands,
     envelope: Envelope,
 ) -> Array:
-    """Eleven measures a candidate; levels in tens of dB so that all are of order one."""
+    """The measures of RISES, shape (n, RISES.size)."""
     level = bands.level_db
     now = np.minimum(frames + 2, level.shape[0] - 1)
     change = level[now] - level[np.maximum(frames - LAG - 1, 0)]
@@ -218,17 +237,18 @@ def _measures(
         near = times[k:] - times[:-k] < 0.045
         rival[k:] = np.maximum(rival[k:], np.where(near, own[:-k], 0.0))
         rival[:-k] = np.maximum(rival[:-k], np.where(near, own[k:], 0.0))
-    columns = [
-        np.log(own),
-        rises / 3,
-        sharp / 10,
-        (after - before) / 10,
-        (after - loud_db) / 10,
-        (before - loud_db) / 10,
-        change[:, high].mean(axis=1) / 10,
-        long_change[:, low].mean(axis=1) / 10,
-        (change > 3).mean(axis=1),
-        np.minimum(change, 0).mean(axis=1) / 10,
-        np.log((own + 0.2) / (rival + 0.2)),
-    ]
-    return np.stack([np.asarray(c, dtype=np.float64) for c in columns], axis=1)
+    columns = {
+        "flux": np.log(own),
+        "rise": rises / 3,
+        "sharp rise": sharp / 10,
+        "level step": (after - before) / 10,
+        "level": (after - loud_db) / 10,
+        "level before": (before - loud_db) / 10,
+        "high bands' change": change[:, high].mean(axis=1) / 10,
+        "low bands' long change": long_change[:, low].mean(axis=1) / 10,
+        "bands that rose": (change > 3).mean(axis=1),
+        "bands' fall": np.minimum(change, 0).mean(axis=1) / 10,
+        "flux against its rivals": np.log((own + 0.2) / (rival + 0.2)),
+    }
+    parts = {name: np.asarray(c, dtype=np.float64)[:, np.newaxis] for name, c in columns.items()}
+    return np.asarray(RISES.join(parts))

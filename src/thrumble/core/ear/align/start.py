@@ -9,6 +9,7 @@ from scipy.fft import irfft, next_fast_len, rfft
 
 from thrumble.core.ear.align.matching import gaps_between, match_hits
 from thrumble.core.ear.align.onsets import Candidates
+from thrumble.core.ear.model.ear import Decisions
 from thrumble.core.ear.model.network import Array
 
 BIN_S = 0.005
@@ -22,7 +23,7 @@ GIVEN_REACH_S = 0.25
 SEARCH_S, GROWTH = 40.0, 3.0
 THEIL = 1.5  # standard error of the robust slope against least squares
 SURE_ERRORS = 3.0  # standard errors beyond which another tempo is believed
-PLACES = 3  # kept for each tempo
+KEPT = 3  # places, for each tempo
 COVER_STEP = 50  # bins; the share covered changes slowly
 COVER_WEIGHT = 3.0  # of a vote: how much it counts that what was surely struck lies within the riff
 
@@ -57,7 +58,9 @@ def fit_given(candidates: Candidates, due_s: Array) -> float:
     return float(lags[int(np.argmax(votes))])
 
 
-def fit_unknown(candidates: Candidates, due_s: Array, *, fit_tempo: bool = True) -> Fit | None:
+def fit_unknown(
+    candidates: Candidates, due_s: Array, decisions: Decisions, *, fit_tempo: bool = True
+) -> Fit | None:
     """Start and tempo from the pattern of the hits; None where too little was heard. due_s counts
     from bar 1 beat 1.
 
@@ -85,16 +88,16 @@ def fit_unknown(candidates: Candidates, due_s: Array, *, fit_tempo: bool = True)
         ratings = votes + COVER_WEIGHT * np.interp(starts_s, coarse_s, covered)
         found += [
             (float(ratings[place]), float(starts_s[place]), float(stretch))
-            for place in _tops(ratings, PLACES)
+            for place in _tops(ratings, KEPT)
         ]
     found.sort(reverse=True)
     fits = [
-        _settle(candidates, due_s, start_s, stretch, fit_tempo, whole=False)
+        _settle(candidates, due_s, decisions, start_s, stretch, fit_tempo, whole=False)
         for _, start_s, stretch in _spread_out(found)
     ]
     fits.sort(key=lambda fit: -fit.score)
     fits = [
-        _settle(candidates, due_s, fit.start_s, fit.stretch, fit_tempo, whole=True)
+        _settle(candidates, due_s, decisions, fit.start_s, fit.stretch, fit_tempo, whole=True)
         for fit in fits[:FINALISTS]
     ]
     fits.sort(key=lambda fit: -fit.score)
@@ -176,6 +179,7 @@ def _spread_out(found: list[tuple[float, float, float]]) -> list[tuple[float, fl
 def _settle(
     candidates: Candidates,
     due_s: Array,
+    decisions: Decisions,
     start_s: float,
     stretch: float,
     fit_tempo: bool,
@@ -189,7 +193,9 @@ def _settle(
     while True:
         part = due_s[due_s - due_s[0] <= horizon]
         expected = start_s + stretch * part
-        match = match_hits(candidates, expected, gaps_s=gaps_between(expected), follow=whole)
+        match = match_hits(
+            candidates, expected, decisions, gaps_s=gaps_between(expected), follow=whole
+        )
         found = match.chosen >= 0
         if found.sum() >= 4:
             deviation = candidates.times_s[match.chosen[found]] - expected[found]

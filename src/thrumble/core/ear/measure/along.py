@@ -14,7 +14,7 @@ from thrumble.core.ear.reading import Change, ChangeKind, HitReading
 from thrumble.core.riff.expand import DueHit
 
 LEAST_HITS = 32
-PLACES = 24
+JOINTS = 24
 SURE_F = 15.0
 LEAST_BPM, LEAST_SPREAD_MS, LEAST_DB = 0.5, 3.0, 1.5  # smaller changes are not worth a word
 SMOOTH = 8  # hits: each one's absolute deviation is taken from the middle of so many on either side
@@ -96,7 +96,7 @@ def hinge(x: Array, y: Array) -> tuple[float, float] | None:
     level = y - y.mean()
     flat = float(level @ level)
     best = (0.0, 0.0, 0.0)
-    for place in np.linspace(x[0], x[0] + 0.75 * (x[-1] - x[0]), PLACES):
+    for place in np.linspace(x[0], x[0] + 0.75 * (x[-1] - x[0]), JOINTS):
         ramp = np.maximum(0.0, x - place)
         ramp = ramp - ramp.mean()
         power = float(ramp @ ramp)

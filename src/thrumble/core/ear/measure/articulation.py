@@ -18,10 +18,13 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, rfft
+from scipy.special import softmax
 
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ, HOP_S, Bands, grouped_power
-from thrumble.core.ear.model.network import Array, Network
+from thrumble.core.ear.model.ear import Decisions, Ear
+from thrumble.core.ear.model.layout import Layout
+from thrumble.core.ear.model.network import Array
 from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples
 
@@ -45,35 +48,35 @@ PITCH_ROWS = 128  # pieces at a time: bounds memory
 PITCH_FFT = 2048  # holds a piece and its longest lag
 
 KINDS = (Articulation.OPEN, Articulation.PALM, Articulation.DEAD)
-PLAN_WRONG = 0.3  # share of hits taken to be played unlike the plan
-EXAMPLE_WEIGHT = 12  # an example counts as much as twelve hits of the take
-# pull of the generic weights, in hits: a few follow the take and its plan too far, 40 stay generic
-HOLD = 8.0
-# what is learnt from noisy labels is too modest: fitted so that of hits given 0.9 nine in ten are
-# right
-SHARPEN = 1.4
 MOMENTS = np.array(
     [-8, -4, -2, 0, 1, 2, 3, 4, 6, 8, 10, 13, 16, 20, 25, 30, 36, 43, 50, 58, 67, 77, 88, 100]
 )  # frames from the onset
 TOGETHER = 2  # neighbouring bands taken as one there
-SHAPES = 15  # of the measures: where the three spectral shapes by groups end
-SPECTRA = 56  # of the measures: where the spectra by bands begin
-MEASURES = SPECTRA + MOMENTS.size * (BAND_EDGES_HZ.size - 1) // TOGETHER
-LEVEL_COLUMN, CLARITY_COLUMN = (
-    45,
-    51,
-)  # of the measures: level against the take's peak in tens of dB, and the early pitch clarity
+SHAPED = (0, 1, 3)  # windows whose spectral shape by groups is looked at
+BODY = 1  # the window that the others' levels are measured against
+OTHERS = (0, 2, 3, 4, 5)
+HITS = Layout(
+    (
+        *((f"shape in window {k}", len(GROUPS_HZ)) for k in SHAPED),
+        *((f"change in window {k}", len(GROUPS_HZ)) for k in OTHERS),
+        ("change of level", len(OTHERS)),
+        ("level", 1),
+        ("level before", len(GROUPS_HZ)),
+        ("clarity early", 1),
+        ("clarity late", 1),
+        ("flatness early", 1),
+        ("flatness late", 1),
+        ("free time", 1),
+        ("spectra", MOMENTS.size * (BAND_EDGES_HZ.size - 1) // TOGETHER),
+    )
+)  # levels in tens of dB against the take's peak, clarity 0 to 1, time in fifths of a second
 FOLDS = 6
-DEPTH_TRUST = 0.7  # how far a take's palms are moved towards the depths written
-LIGHTEST_PALM = 0.15
-LEAST_PALMS = 4  # of known depth, to set the scale by them
 ROUNDS, STEPS = 2, 25
-UNSURE_BELOW = 0.55
 
 
 @dataclass(frozen=True, slots=True)
 class Profile:
-    """Hits the player recorded on purpose: measures as of `measure_hits`, shape (n, MEASURES), the
+    """Hits the player recorded on purpose: measures as of `measure_hits`, shape (n, HITS.size), the
     index into KINDS of each, and how deep each
     palm was meant, 0 to 1, NaN where that is not known."""
 
@@ -82,15 +85,15 @@ class Profile:
     depths: Array
 
 
-NO_PROFILE = Profile(np.zeros((0, MEASURES)), np.zeros(0, dtype=np.intp), np.zeros(0))
+NO_PROFILE = Profile(np.zeros((0, HITS.size)), np.zeros(0, dtype=np.intp), np.zeros(0))
 
 
 def measure_hits(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array) -> Array:
-    """What the classifier sees of each hit, shape (n, measures). `ends_s`: the next onset, or the
-    take's end.
+    """What the classifier sees of each hit, shape (n, HITS.size); no hits give no rows. `ends_s`: the
+    next onset, or the take's end, seconds.
     """
     if not onsets_s.size:
-        return np.zeros((0, MEASURES))
+        return np.zeros((0, HITS.size))
     running = np.concatenate(
         [np.zeros((1, len(GROUPS_HZ))), np.cumsum(grouped_power(bands, GROUP_OF), axis=0)]
     )
@@ -102,18 +105,20 @@ def measure_hits(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array)
     total = 10 * np.log10(np.power(10, levels / 10).sum(axis=2))  # hits, windows
     shape = levels - total[:, :, np.newaxis]
     clarity = _clarity(samples, onsets_s, free_s)
-    columns = [
-        shape[:, 0],
-        shape[:, 1],
-        shape[:, 3],
-        *(levels[:, k] - levels[:, 1] for k in (0, 2, 3, 4, 5)),
-        total[:, [0, 2, 3, 4, 5]] - total[:, [1]],
-        total[:, [1]],
-        before - levels[:, 1],
-        clarity * 10,
-        free_s[:, np.newaxis] * 50,
-    ]
-    return np.concatenate([*columns, _spectra(bands, onsets_s, free_s)], axis=1) / 10
+    columns = {f"shape in window {k}": shape[:, k] for k in SHAPED}
+    columns |= {f"change in window {k}": levels[:, k] - levels[:, BODY] for k in OTHERS}
+    columns |= {
+        "change of level": total[:, OTHERS] - total[:, [BODY]],
+        "level": total[:, [BODY]],
+        "level before": before - levels[:, BODY],
+        "clarity early": clarity[:, [0]] * 10,
+        "clarity late": clarity[:, [1]] * 10,
+        "flatness early": clarity[:, [2]] * 10,
+        "flatness late": clarity[:, [3]] * 10,
+        "free time": free_s[:, np.newaxis] * 50,
+        "spectra": _spectra(bands, onsets_s, free_s),
+    }
+    return np.asarray(HITS.join(columns) / 10)
 
 
 def _spectra(bands: Bands, onsets_s: Array, free_s: Array) -> Array:
@@ -201,7 +206,7 @@ def _pitch_window(size: int) -> tuple[Samples, Samples]:
 
 
 def classify_hits(
-    measures: Array, planned: NDArray[np.intp], network: Network, profile: Profile = NO_PROFILE
+    measures: Array, planned: NDArray[np.intp], ear: Ear, profile: Profile = NO_PROFILE
 ) -> Array:
     """Probabilities of open, palm and dead, shape (n, 3), each row from the hit's sound and what
     the take's other hits taught.
@@ -211,26 +216,32 @@ def classify_hits(
     """
     if not len(measures):
         return np.zeros((0, 3))
+    network, decisions = ear.articulation, ear.decisions
     known = planned >= 0
     labels = np.full((len(measures), 3), 1 / 3)
-    labels[known] = PLAN_WRONG / 2
-    labels[known, planned[known]] = 1 - PLAN_WRONG
+    labels[known] = decisions.plan_wrong / 2
+    labels[known, planned[known]] = 1 - decisions.plan_wrong
     inputs = _with_ones(network.features(measures))
     examples = _with_ones(network.features(profile.measures)) if len(profile.kinds) else inputs[:0]
     generic = np.concatenate([network.layers[-1][0], network.layers[-1][1][np.newaxis]])
     sure = np.eye(3)[profile.kinds]
     examples, sure = (
-        np.repeat(examples, EXAMPLE_WEIGHT, axis=0),
-        np.repeat(sure, EXAMPLE_WEIGHT, axis=0),
+        np.repeat(examples, decisions.example_weight, axis=0),
+        np.repeat(sure, decisions.example_weight, axis=0),
     )
     fold = np.arange(len(inputs)) % FOLDS
     shown = np.concatenate(
         [fold[:, np.newaxis] != np.arange(FOLDS), np.ones((len(examples), FOLDS), dtype=bool)]
     )
     weights = _learn(
-        np.concatenate([inputs, examples]), np.concatenate([labels, sure]), shown, generic
+        np.concatenate([inputs, examples]),
+        np.concatenate([labels, sure]),
+        shown,
+        generic,
+        decisions,
     )
-    return _softmax(SHARPEN * np.einsum("nf,nfk->nk", inputs, weights[fold]))
+    scores = np.einsum("nf,nfk->nk", inputs, weights[fold])
+    return np.asarray(softmax(decisions.sharpen * scores, axis=-1))
 
 
 def _with_ones(features: NDArray[np.floating]) -> Array:
@@ -238,7 +249,7 @@ def _with_ones(features: NDArray[np.floating]) -> Array:
 
 
 def mute_depths(
-    measures: Array, network: Network, written: Array | None = None, profile: Profile = NO_PROFILE
+    measures: Array, ear: Ear, written: Array | None = None, profile: Profile = NO_PROFILE
 ) -> Array:
     """How deep each hit is muted, 0 ringing free to 1 tight; shape (n,).
 
@@ -251,15 +262,16 @@ def mute_depths(
     """
     if not len(measures):
         return np.zeros(0)
-    depths = np.clip(network.outputs(measures)[:, 0], 0, 1)
+    decisions = ear.decisions
+    depths = np.clip(ear.depth.outputs(measures)[:, 0], 0, 1)
     meant = np.isfinite(profile.depths)
-    if meant.sum() >= LEAST_PALMS:
-        told = np.clip(network.outputs(profile.measures[meant])[:, 0], 0, 1)
+    if meant.sum() >= decisions.least_palms:
+        told = np.clip(ear.depth.outputs(profile.measures[meant])[:, 0], 0, 1)
         return _moved(depths, float(np.median(profile.depths[meant] - told)))
     if written is None:
         return depths
     fold = np.arange(depths.size) % FOLDS
-    known = np.isfinite(written) & (depths > LIGHTEST_PALM)
+    known = np.isfinite(written) & (depths > decisions.lightest_palm)
     out = np.array(depths)
     for k in range(FOLDS):
         others = known & (fold != k)
@@ -268,7 +280,7 @@ def mute_depths(
             out[fold == k] = _moved(
                 depths[fold == k],
                 float(np.median(written[others] - depths[others]))
-                * DEPTH_TRUST
+                * decisions.depth_trust
                 * count
                 / (count + 4),
             )
@@ -280,24 +292,25 @@ def _moved(depths: Array, offset: float) -> Array:
     return np.clip(depths + offset * np.clip(depths / 0.3, 0, 1), 0, 1)
 
 
-def _learn(inputs: Array, labels: Array, shown: NDArray[np.bool_], generic: Array) -> Array:
+def _learn(
+    inputs: Array,
+    labels: Array,
+    shown: NDArray[np.bool_],
+    generic: Array,
+    decisions: Decisions,
+) -> Array:
     """Weights moved towards the take, shape (folds, inputs, kinds), once for each column of `shown`
     (n, folds): which hits it may see. Each step
     is Boehning's (1992) fixed bound on the curvature, which never overshoots."""
     of = shown.T[:, :, np.newaxis]  # folds, hits, 1
-    curvature = np.linalg.inv(0.5 * (inputs.T @ (of * inputs)) + HOLD * np.eye(inputs.shape[1]))
+    hold = decisions.hold_hits
+    curvature = np.linalg.inv(0.5 * (inputs.T @ (of * inputs)) + hold * np.eye(inputs.shape[1]))
     weights = np.tile(generic, (shown.shape[1], 1, 1))
     for _ in range(ROUNDS):
-        target = _softmax(inputs @ weights) * labels
+        target = softmax(inputs @ weights, axis=-1) * labels
         target /= target.sum(axis=-1, keepdims=True)
         for _ in range(STEPS):
-            slope = inputs.T @ (of * (_softmax(inputs @ weights) - target)) + HOLD * (
-                weights - generic
-            )
+            off = softmax(inputs @ weights, axis=-1) - target
+            slope = inputs.T @ (of * off) + hold * (weights - generic)
             weights = weights - curvature @ slope
     return weights
-
-
-def _softmax(scores: Array) -> Array:
-    shifted = np.exp(scores - scores.max(axis=-1, keepdims=True))
-    return np.asarray(shifted / shifted.sum(axis=-1, keepdims=True))

@@ -21,7 +21,9 @@ from numpy.typing import NDArray
 from scipy.fft import rfft
 
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
-from thrumble.core.ear.model.network import Array, Network
+from thrumble.core.ear.model.ear import Decisions, Ear
+from thrumble.core.ear.model.layout import Layout
+from thrumble.core.ear.model.network import Array
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.signal import Samples
 
@@ -34,15 +36,33 @@ RATE_HZ = WORK_RATE_HZ / 4  # enough for what is looked at
 FFT = 4096
 TOP_HZ = 2400.0
 SHIFTS = (-3, -2, -1, 0, 1, 2, 3)  # semitones
-RIGHT_DB, WRONG_DB = 1.0, 2.5  # by how much the best comb must beat its rivals to be believed
 STRAY_PARTIALS = 8
-STRAY_MEASURES = 5 * STRAY_PARTIALS + 5
-STRAY_SURE, STRAY_OUT = (
-    1.0,
-    -2.5,
-)  # log odds of a string from which on it rang, and below which it did not
+STRAYS = Layout(
+    (
+        *(
+            (name, STRAY_PARTIALS)
+            for name in (
+                "level",
+                "clearance",
+                "off its place",
+                "to a written partial",
+                "to an intermodulation product",
+            )
+        ),
+        *(
+            (name, 1)
+            for name in (
+                "take's intermodulation",
+                "chord's intermodulation",
+                "width of a peak",
+                "written notes",
+                "half the root",
+            )
+        ),
+    )
+)  # of every string that must not sound; the first five by partial
 CLEAN_DB = -33.0  # intermodulation under which a take is clean
-ALIEN = (1, 5, 7, 11)  # multiples of half the root that neither root nor fifth has
+PRODUCTS = (1, 5, 7, 11)  # multiples of half the root that neither root nor fifth has
 SEMITONE = 0.058  # share of the frequency
 AROUND = np.linspace(-8, 8, 33)  # widths from a partial: its surroundings
 
@@ -78,38 +98,41 @@ class _Heard:
     and, of the loudest bin within the width of
     each, `near_db`, shape (n, bins); `width_hz` half a main lobe and a little detuning; the written
     notes' frequencies, shape (n, most notes),
-    NaN where there are fewer; `distortion_db` of the take as a whole."""
+    NaN where there are fewer; `combs` as of `_combs`; `distortion_db` of the take as a whole."""
 
     which: NDArray[np.intp]
     level_db: Array
     near_db: Array
     width_hz: Array
     notes_hz: Array
-    chord_ok: list[bool | None]
+    combs: Array
     distortion_db: float
 
 
-def check_chords(samples: Samples, hits: list[Ringing], network: Network) -> list[ChordCheck]:
-    """Judges the ringing hits of a take, one answer each; `network` weighs the strays of those
-    whose chord is the written one.
+def check_chords(samples: Samples, hits: list[Ringing], ear: Ear) -> list[ChordCheck]:
+    """Judges the ringing hits of a take, one answer each; strays are looked for where the chord is
+    the written one. No hits give no answers.
     """
     out = [UNTOLD] * len(hits)
     heard = _hear(samples, hits)
     if heard is None:
         return out
-    right = [row for row, ok in enumerate(heard.chord_ok) if ok]
+    fits = _right(heard, ear.decisions)
+    right = [row for row, ok in enumerate(fits) if ok]
     measures, owner = _stray_measures(heard, hits, np.array(right, dtype=np.intp))
-    odds = network.outputs(measures)[:, 0]
-    for row, (k, ok) in enumerate(zip(heard.which, heard.chord_ok, strict=True)):
-        out[k] = ChordCheck(ok, _strays(list(hits[k].silent), odds[owner == row]) if ok else None)
+    log_odds = ear.strays.outputs(measures)[:, 0]
+    for row, (k, ok) in enumerate(zip(heard.which, fits, strict=True)):
+        said = log_odds[owner == row]
+        strays = _strays(list(hits[k].silent), said, ear.decisions) if ok else None
+        out[k] = ChordCheck(ok, strays)
     return out
 
 
 def measure_strays(samples: Samples, hits: list[Ringing]) -> list[Array]:
-    """What the network sees of every string that must not sound, shape (strings, STRAY_MEASURES)
+    """What the network sees of every string that must not sound, shape (strings, STRAYS.size)
     for each hit; no rows where the hit is too
     short."""
-    out = [np.zeros((0, STRAY_MEASURES))] * len(hits)
+    out = [np.zeros((0, STRAYS.size))] * len(hits)
     heard = _hear(samples, hits)
     if heard is not None:
         measures, owner = _stray_measures(heard, hits, np.arange(heard.which.size))
@@ -142,32 +165,40 @@ def _hear(samples: Samples, hits: list[Ringing]) -> _Heard | None:
     for row, k in enumerate(which):
         notes[row, : len(hits[k].midi)] = [frequency_hz(note) for note in hits[k].midi]
     chords = np.array([len(set(hits[k].midi)) > 1 for k in which])
-    distortion_db = float(np.median(_alien_db(near, notes)[chords])) if chords.any() else CLEAN_DB
+    distortion_db = (
+        float(np.median(_intermodulation_db(near, notes)[chords])) if chords.any() else CLEAN_DB
+    )
     return _Heard(
         np.array(which),
         level,
         near,
         width,
         notes,
-        _right(_combs(level, near, notes, width)),
+        _combs(level, near, notes, width),
         distortion_db,
     )
 
 
-def _right(scores: Array) -> list[bool | None]:
-    """Whether the comb fits best in its place, for each row of `_combs`."""
+def _right(heard: _Heard, decisions: Decisions) -> list[bool | None]:
+    """Whether the comb fits best in its place, for each hit; None where it cannot be told."""
     here = SHIFTS.index(0)
-    lead = scores[:, here] - np.delete(scores, here, axis=1).max(axis=1)
-    return [True if by >= RIGHT_DB else False if by <= -WRONG_DB else None for by in lead]
+    lead = heard.combs[:, here] - np.delete(heard.combs, here, axis=1).max(axis=1)
+    out: list[bool | None] = [None] * lead.size
+    for row, by in enumerate(lead):
+        if by >= decisions.right_chord_db:
+            out[row] = True
+        elif by <= -decisions.wrong_chord_db:
+            out[row] = False
+    return out
 
 
-def _alien_db(near: Array, notes_hz: Array) -> Array:
+def _intermodulation_db(near: Array, notes_hz: Array) -> Array:
     """How strong the multiples of half the root are that no note of a power chord has, against the
     loudest partial; shape (n,).
     """
     half, rows = np.nanmin(notes_hz, axis=1, keepdims=True) / 2, np.arange(len(near))
     loud = _at(near, rows, half * np.array([2, 3, 4, 6])).max(axis=1)
-    return np.asarray(_at(near, rows, half * np.array(ALIEN)).mean(axis=1) - loud)
+    return np.asarray(_at(near, rows, half * np.array(PRODUCTS)).mean(axis=1) - loud)
 
 
 def _spectrum_db(piece: Samples) -> Array:
@@ -234,13 +265,12 @@ def _combs(level: Array, near: Array, notes_hz: Array, width_hz: Array) -> Array
     return np.stack(combs, axis=1)
 
 
-def _strays(strings: list[int], odds: Array) -> tuple[int, ...] | None:
+def _strays(strings: list[int], log_odds: Array, decisions: Decisions) -> tuple[int, ...] | None:
     """The strings that surely rang along; None where one of them may have."""
-    if np.any((odds > STRAY_OUT) & (odds < STRAY_SURE)):
+    rang = log_odds >= decisions.stray_rang_log_odds
+    if np.any((log_odds > decisions.stray_silent_log_odds) & ~rang):
         return None
-    return tuple(
-        sorted(number for number, odd in zip(strings, odds, strict=True) if odd >= STRAY_SURE)
-    )
+    return tuple(sorted(number for number, did in zip(strings, rang, strict=True) if did))
 
 
 def _stray_measures(
@@ -262,24 +292,23 @@ def _stray_measures(
     next_partial = np.clip(np.round(hz[:, np.newaxis] / notes), 1, TOP_HZ // notes) * notes
     shared = np.nanmin(np.abs(next_partial - hz[:, np.newaxis]), axis=1) / width
     mixed = np.abs((hz + half / 2) % half - half / 2) / width
-    columns = [
-        np.clip(level - _loud(heard)[of][:, np.newaxis], -60, 10) / 10,
-        np.clip(level - _around(heard, of, hz), 0, 40) / 10,
-        _off_place(heard, of, hz),
-        np.minimum(shared, 8) / 4,
-        np.minimum(mixed, 8) / 4,
-    ]
-    whole = np.stack(
-        [
-            np.full(of.size, heard.distortion_db / 10),
-            _alien_db(heard.near_db, heard.notes_hz)[of] / 10,
-            width[:, 0] / 10,
-            np.isfinite(heard.notes_hz).sum(axis=1)[of],
-            half[:, 0] / 50,
-        ],
-        axis=1,
-    )
-    return np.concatenate([*(np.where(hz < TOP_HZ, c, 0.0) for c in columns), whole], axis=1), of
+    by_partial = {
+        "level": np.clip(level - _loud(heard)[of][:, np.newaxis], -60, 10) / 10,
+        "clearance": np.clip(level - _around(heard, of, hz), 0, 40) / 10,
+        "off its place": _off_place(heard, of, hz),
+        "to a written partial": np.minimum(shared, 8) / 4,
+        "to an intermodulation product": np.minimum(mixed, 8) / 4,
+    }
+    whole = {
+        "take's intermodulation": np.full(of.size, heard.distortion_db / 10),
+        "chord's intermodulation": _intermodulation_db(heard.near_db, heard.notes_hz)[of] / 10,
+        "width of a peak": width[:, 0] / 10,
+        "written notes": np.isfinite(heard.notes_hz).sum(axis=1)[of],
+        "half the root": half[:, 0] / 50,
+    }
+    parts = {name: np.where(hz < TOP_HZ, part, 0.0) for name, part in by_partial.items()}
+    parts |= {name: part[:, np.newaxis] for name, part in whole.items()}
+    return np.asarray(STRAYS.join(parts), dtype=np.float64), of
 
 
 def _loud(heard: _Heard) -> Array:

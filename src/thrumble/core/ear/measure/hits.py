@@ -14,7 +14,6 @@ from thrumble.core.ear.front.spectrum import Bands
 from thrumble.core.ear.measure.articulation import (
     KINDS,
     NO_PROFILE,
-    UNSURE_BELOW,
     Profile,
     classify_hits,
     measure_hits,
@@ -24,18 +23,14 @@ from thrumble.core.ear.measure.chords import UNTOLD, ChordCheck, Ringing, check_
 from thrumble.core.ear.measure.placing import place_hits
 from thrumble.core.ear.measure.ringing import Ring, hit_levels_db, measure_rings, rest_levels_db
 from thrumble.core.ear.measure.strumming import strum_times
-from thrumble.core.ear.model.network import Array, unpack
-from thrumble.core.ear.model.weights import ARTICULATION, DEPTH, PLACES, STRAYS, STRUM
-from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, RingEnd, Verdict
+from thrumble.core.ear.model.ear import Ear
+from thrumble.core.ear.model.network import Array
+from thrumble.core.ear.reading import ExtraOnset, HeardKind, HitReading, HitState, RingEnd
 from thrumble.core.riff.expand import DueHit
 from thrumble.core.riff.model import Articulation, Riff, note_midi, open_midi
 
 DIED_BEFORE_S = 0.06  # a ring that ends this long before its written end was no stop
 LEAST_STEP_S = 0.010  # two hits are never placed closer than this
-_ARTICULATION, _PLACES, _DEPTH = unpack(ARTICULATION), unpack(PLACES), unpack(DEPTH)
-_STRUM, _STRAYS = unpack(STRUM), unpack(STRAYS)
-
-
 # semitones over a written note at which every partial of a string is one of the note's own: the
 # note itself, its octave, twelfth and so on;
 # whether such a string rings along cannot be heard, and the written sixth of a shuffle often has
@@ -44,7 +39,7 @@ COVERED = frozenset({0, 12, 19, 24, 28, 31, 36})
 
 
 @dataclass(frozen=True, slots=True)
-class Sound:
+class TakeSound:
     """A take's sound in the views that the measures share. `levels`: whether it is clean enough to
     give levels.
     """
@@ -78,7 +73,7 @@ class _Struck:
     due: NDArray[np.intp]
     onsets_s: Array
     nexts_s: Array
-    chances: Array
+    probabilities: Array
     depths: Array
     rings: list[Ring]
     loud_db: Array
@@ -86,22 +81,33 @@ class _Struck:
 
 
 def read_hits(
-    sound: Sound,
+    sound: TakeSound,
     candidates: Candidates,
     matched: Matched,
     riff: Riff,
+    ear: Ear,
     profile: Profile = NO_PROFILE,
 ) -> tuple[list[HitReading], list[ExtraOnset]]:
     """The readings of all due hits, in their order, and the extra onsets."""
-    struck = _measure(sound, candidates, matched, profile)
+    struck = _measure(sound, candidates, matched, ear, profile)
     own = {int(k): row for row, k in enumerate(struck.due) if k >= 0}
     middle = float(np.median(struck.loud_db[list(own.values())])) if own else 0.0
-    chords = _chords(sound, matched, struck, own, riff)
+    chords = _chords(sound, matched, struck, own, riff, ear)
     hits = []
     for k, (hit, number) in enumerate(matched.due):
         bare = _bare(hit, number, float(matched.expected_s[k]), matched.states[k])
         hits.append(
-            _full(bare, hit, struck, own[k], sound, middle, matched.stretch, chords.get(k, UNTOLD))
+            _full(
+                bare,
+                hit,
+                struck,
+                own[k],
+                sound,
+                middle,
+                matched.stretch,
+                chords.get(k, UNTOLD),
+                ear.decisions.unsure_below,
+            )
             if k in own
             else bare
         )
@@ -118,13 +124,15 @@ def read_hits(
     return hits, extras
 
 
-def _measure(sound: Sound, candidates: Candidates, matched: Matched, profile: Profile) -> _Struck:
+def _measure(
+    sound: TakeSound, candidates: Candidates, matched: Matched, ear: Ear, profile: Profile
+) -> _Struck:
     own = np.flatnonzero(matched.chosen >= 0)
     used = np.concatenate([matched.chosen[own], matched.extra])
     which = np.concatenate([own, np.full(matched.extra.size, -1)])
     order = np.argsort(candidates.times_s[used], kind="stable")
     which, about = which[order], candidates.times_s[used][order]
-    onsets = _in_order(about, place_hits(sound.heard.samples, about, _PLACES))
+    onsets = _in_order(about, place_hits(sound.heard.samples, about, ear))
     nexts = np.append(onsets[1:], np.inf)
     ends = np.minimum(nexts, sound.heard.duration_s)
     planned = np.array(
@@ -137,13 +145,13 @@ def _measure(sound: Sound, candidates: Candidates, matched: Matched, profile: Pr
         due=which,
         onsets_s=onsets,
         nexts_s=nexts,
-        chances=classify_hits(measures, planned, _ARTICULATION, profile),
-        depths=mute_depths(measures, _DEPTH, written, profile),
+        probabilities=classify_hits(measures, planned, ear, profile),
+        depths=mute_depths(measures, ear, written, profile),
         rings=measure_rings(sound.bands, onsets, nexts, take_end_s=sound.heard.duration_s),
         loud_db=hit_levels_db(
             sound.heard.samples, onsets, np.minimum(nexts - onsets, 1.0), sound.heard.gain_db
         ),
-        strums_ms=strum_times(sound.envelope, onsets, _STRUM),
+        strums_ms=strum_times(sound.envelope, onsets, ear),
     )
 
 
@@ -190,17 +198,22 @@ def _full(
     due: DueHit,
     struck: _Struck,
     row: int,
-    sound: Sound,
+    sound: TakeSound,
     middle_db: float,
     stretch: float,
     chord: ChordCheck,
+    unsure_below: float,
 ) -> HitReading:
     """The hit with its measures. The stop's lateness counts from the written end; one that rang
     into the next hit is at least that late.
     """
-    chances, ring, onset_s = struck.chances[row], struck.rings[row], float(struck.onsets_s[row])
-    best = KINDS[int(np.argmax(chances))]
-    verdict = Verdict(best.value) if chances.max() >= UNSURE_BELOW else Verdict.UNSURE
+    probabilities, ring, onset_s = (
+        struck.probabilities[row],
+        struck.rings[row],
+        float(struck.onsets_s[row]),
+    )
+    best = KINDS[int(np.argmax(probabilities))]
+    verdict = HeardKind(best.value) if probabilities.max() >= unsure_below else HeardKind.UNSURE
     late = (
         _stop_late_s(due, ring, onset_s - bare.expected_s, stretch)
         if best is not Articulation.DEAD
@@ -215,7 +228,7 @@ def _full(
         deviation_ms=round((onset_s - bare.expected_s) * 1000, 2),
         heard_articulation=verdict,
         probabilities={
-            kind.value: round(float(p), 3) for kind, p in zip(KINDS, chances, strict=True)
+            kind.value: round(float(p), 3) for kind, p in zip(KINDS, probabilities, strict=True)
         },
         mute_depth=None if best is Articulation.DEAD else round(float(struck.depths[row]), 2),
         level_db=None if level_db is None else round(level_db, 1),
@@ -248,7 +261,7 @@ def _stop_late_s(due: DueHit, ring: Ring, late_s: float, stretch: float) -> floa
 
 
 def _rest_db(
-    bare: HitReading, due: DueHit, struck: _Struck, row: int, sound: Sound, stretch: float
+    bare: HitReading, due: DueHit, struck: _Struck, row: int, sound: TakeSound, stretch: float
 ) -> float | None:
     """How far the written silence after a stop lies under its hit; negative is quieter."""
     begin_s = bare.expected_s + (due.end_s - due.due_s) * stretch
@@ -261,14 +274,14 @@ def _rest_db(
 
 
 def _chords(
-    sound: Sound, matched: Matched, struck: _Struck, own: dict[int, int], riff: Riff
+    sound: TakeSound, matched: Matched, struck: _Struck, own: dict[int, int], riff: Riff, ear: Ear
 ) -> dict[int, ChordCheck]:
     """The checks of the due hits that were surely open, by their place among the due hits."""
     chosen = [
         k
         for k, row in own.items()
-        if struck.chances[row].max() >= UNSURE_BELOW
-        and KINDS[int(np.argmax(struck.chances[row]))] is Articulation.OPEN
+        if struck.probabilities[row].max() >= ear.decisions.unsure_below
+        and KINDS[int(np.argmax(struck.probabilities[row]))] is Articulation.OPEN
     ]
     ringing = []
     for k in chosen:
@@ -289,4 +302,4 @@ def _chords(
             if not any(midi - m in COVERED for m in written)
         }
         ringing.append(Ringing(onset_s, end_s, written, audible))
-    return dict(zip(chosen, check_chords(sound.heard.samples, ringing, _STRAYS), strict=True))
+    return dict(zip(chosen, check_chords(sound.heard.samples, ringing, ear), strict=True))

@@ -8,8 +8,8 @@ before and after. What the riff expects plays no part.
 
 The network sees short spectra of two sounds: the take, and what a linear predictor of high order
 (Makhoul 1975), fitted on the sound just
-before, could not foretell. What rings on is foretold; a string struck anew is not, even where a
-distorted chord swallows its loudness. The
+before, could not predict: its residual. What rings on is predicted; a string struck anew is not, even where
+a distorted chord swallows its loudness. The
 predictor must tell the partials of a distorted chord apart, half its root from one to the next: it
 works at half the rate, where an order that
 reaches back 29 ms costs a quarter.
@@ -22,6 +22,8 @@ from scipy.fft import irfft, next_fast_len, rfft
 
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.front.spectrum import Matrix, band_matrix
+from thrumble.core.ear.model.ear import Ear
+from thrumble.core.ear.model.layout import Layout
 from thrumble.core.ear.model.network import Array, Network
 from thrumble.core.signal import Samples
 
@@ -33,12 +35,12 @@ CONTEXT = np.array(
     [-40, -32, -25, -19, -14, -10, -7, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 7, 10, 14, 19, 25, 32]
 )  # steps around a place
 FIRST, LAST = int(PLACES[0] + CONTEXT[0]), int(PLACES[-1] + CONTEXT[-1])
-HEARD_BANDS, UNFORETOLD_BANDS = 14, 5
+HEARD_BANDS, RESIDUAL_BANDS = 14, 5
 _HEARD = band_matrix(WINDOW, np.geomspace(100, 10500, HEARD_BANDS + 1))
 BEFORE, AFTER = FIRST * STEP - WINDOW // 2, LAST * STEP + WINDOW // 2
 HALF = 2  # the predictor's samples are every other one; what follows counts them
-_UNFORETOLD = band_matrix(
-    WINDOW // HALF, np.geomspace(100, 5200, UNFORETOLD_BANDS + 1), WORK_RATE_HZ / HALF
+_RESIDUAL = band_matrix(
+    WINDOW // HALF, np.geomspace(100, 5200, RESIDUAL_BANDS + 1), WORK_RATE_HZ / HALF
 )
 ORDER = 320  # of the predictor, 29 ms
 FITTED = (
@@ -55,17 +57,20 @@ ROWS, FEW = (
     192,
     8,
 )  # hits at a time: the first bounds memory, the second keeps to the processor's cache
-LOST = 0.5  # the hit began at none of the places if the chances of all add up to less
 STRETCH = 7  # places
+AROUND_PLACE = Layout(
+    (
+        ("heard spectra", CONTEXT.size * HEARD_BANDS),
+        ("residual spectra", CONTEXT.size * RESIDUAL_BANDS),
+    )
+)
 
 
 def measure_places(samples: Samples, about_s: Array) -> Matrix:
-    """Short spectra around each candidate, log10 of power: those of the sound, then those of what
-    was not foretold; shape (n, steps, bands).
+    """Short spectra around each candidate, log10 of power: those of the sound, then those of the
+    prediction residual; shape (n, steps, HEARD_BANDS + RESIDUAL_BANDS).
     """
-    out = np.empty(
-        (about_s.size, LAST - FIRST + 1, HEARD_BANDS + UNFORETOLD_BANDS), dtype=np.float32
-    )
+    out = np.empty((about_s.size, LAST - FIRST + 1, HEARD_BANDS + RESIDUAL_BANDS), dtype=np.float32)
     half = np.asarray(soxr.resample(samples, HALF, 1, quality="MQ"), dtype=np.float32)
     centres = np.round(about_s * WORK_RATE_HZ).astype(np.intp)
     for start in range(0, about_s.size, ROWS):
@@ -76,7 +81,7 @@ def measure_places(samples: Samples, about_s: Array) -> Matrix:
         )
         out[rows, :, :HEARD_BANDS] = _spectra(around, _HEARD, WINDOW, STEP)
         out[rows, :, HEARD_BANDS:] = _spectra(
-            _unforetold(fed, before)[:, ORDER:], _UNFORETOLD, WINDOW // HALF, STEP // HALF
+            _residual(fed, before)[:, ORDER:], _RESIDUAL, WINDOW // HALF, STEP // HALF
         )
     return out
 
@@ -97,7 +102,7 @@ def _cut(samples: Samples, centres: NDArray[np.intp], low: int, high: int) -> Sa
     return out
 
 
-def _unforetold(fed: Samples, before: Samples) -> Samples:
+def _residual(fed: Samples, before: Samples) -> Samples:
     """The error of predicting each row of `fed` from its own past, by a predictor fitted on the row
     of `before`.
     """
@@ -148,31 +153,40 @@ def around_places(measures: Matrix) -> Matrix:
     there; shape (n * places, inputs).
     """
     around = np.take(measures, (PLACES[:, np.newaxis] + CONTEXT - FIRST).ravel(), axis=1)
-    parts = []
-    for sound in (around[:, :, :HEARD_BANDS], around[:, :, HEARD_BANDS:]):
-        rows = sound.reshape(len(measures) * PLACES.size, -1)
-        parts.append(rows - rows.mean(axis=1, keepdims=True))
-    return np.concatenate(parts, axis=1)
+
+    def against_its_mean(spectra: Matrix) -> Matrix:
+        rows = spectra.reshape(len(measures) * PLACES.size, -1)
+        return np.asarray(rows - rows.mean(axis=1, keepdims=True))
+
+    return np.asarray(
+        AROUND_PLACE.join(
+            {
+                "heard spectra": against_its_mean(around[:, :, :HEARD_BANDS]),
+                "residual spectra": against_its_mean(around[:, :, HEARD_BANDS:]),
+            }
+        )
+    )
 
 
-def place_hits(samples: Samples, about_s: Array, network: Network) -> Array:
-    """The onset of every matched candidate, seconds."""
+def place_hits(samples: Samples, about_s: Array, ear: Ear) -> Array:
+    """The onset of every matched candidate, seconds from the take's start, shape (n,) as `about_s`."""
     if not about_s.size:
         return about_s
-    chances = _chances(samples, about_s, network)
+    lost_below = ear.decisions.lost_below
+    probabilities = _probabilities(samples, about_s, ear.places)
     centre_s = np.array(about_s)
-    lost = np.flatnonzero(chances.sum(axis=1) < LOST)
+    lost = np.flatnonzero(probabilities.sum(axis=1) < lost_below)
     for aside_s in (-PLACES.size * STEP_S, PLACES.size * STEP_S):
-        there = _chances(samples, about_s[lost] + aside_s, network)
-        better = there.sum(axis=1) > np.maximum(LOST, chances[lost].sum(axis=1))
-        chances[lost[better]], centre_s[lost[better]] = (
+        there = _probabilities(samples, about_s[lost] + aside_s, ear.places)
+        better = there.sum(axis=1) > np.maximum(lost_below, probabilities[lost].sum(axis=1))
+        probabilities[lost[better]], centre_s[lost[better]] = (
             there[better],
             about_s[lost[better]] + aside_s,
         )
-    return centre_s + _best_places(chances)
+    return centre_s + _best_places(probabilities)
 
 
-def _chances(samples: Samples, about_s: Array, network: Network) -> Array:
+def _probabilities(samples: Samples, about_s: Array, network: Network) -> Array:
     """Of every place around each candidate that the hit began there, shape (n, places); what a row
     lacks to 1, that it began at none of them.
     """
@@ -187,18 +201,19 @@ def _chances(samples: Samples, about_s: Array, network: Network) -> Array:
     return np.asarray((scores / scores.sum(axis=1, keepdims=True))[:, :-1])
 
 
-def _best_places(chances: Array) -> Array:
-    """From the chances of all places, shape (n, places): the mean place within the likeliest
+def _best_places(probabilities: Array) -> Array:
+    """From the probabilities of all places, shape (n, places): the mean place within the likeliest
     stretch of STRETCH, seconds from the candidate.
     """
     reach = STRETCH // 2
     padded = np.pad(
-        chances / np.maximum(1e-12, chances.sum(axis=1, keepdims=True)), ((0, 0), (reach, reach))
+        probabilities / np.maximum(1e-12, probabilities.sum(axis=1, keepdims=True)),
+        ((0, 0), (reach, reach)),
     )
     windows = np.lib.stride_tricks.sliding_window_view(
         padded, STRETCH, axis=1
     )  # n, places, STRETCH
     best = np.argmax(windows.sum(axis=2), axis=1)
-    inside = windows[np.arange(len(chances)), best]
+    inside = windows[np.arange(len(probabilities)), best]
     mean = (inside * np.arange(-reach, reach + 1)).sum(axis=1) / inside.sum(axis=1)
     return np.asarray(PLACES_S[best] + mean * STEP_S)

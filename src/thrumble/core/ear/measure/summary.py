@@ -9,7 +9,7 @@ import numpy as np
 from thrumble.core.ear.measure.along import find_changes
 from thrumble.core.ear.measure.swing import measure_swing
 from thrumble.core.ear.model.network import Array
-from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Summary, Verdict
+from thrumble.core.ear.reading import ExtraOnset, HeardKind, HitReading, HitState, Summary
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 from thrumble.core.riff.model import Stroke
 
@@ -39,7 +39,7 @@ def summarise(
         [hit.relative_level_db for hit, _ in played if hit.relative_level_db is not None],
         dtype=float,
     )
-    sure = [hit for hit, _ in played if hit.heard_articulation is not Verdict.UNSURE]
+    sure = [hit for hit, _ in played if hit.heard_articulation is not HeardKind.UNSURE]
     enough = deviations.size >= LEAST_HITS
     swing, by_bar = measure_swing(hits, due, expanded)
     return Summary(

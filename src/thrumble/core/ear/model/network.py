@@ -1,5 +1,5 @@
 """A small feed-forward network: standardised inputs, tanh layers, linear outputs. Numbers in,
-numbers out; trained by benchmarks/train.py.
+numbers out; trained by benchmarks/training.
 """
 
 import base64
@@ -21,6 +21,10 @@ class Network:
     centre: Array
     scale: Array
     layers: tuple[tuple[Array, Array], ...]
+
+    def arrays(self) -> list[Array]:
+        """Every array of it, always in the same order."""
+        return [self.centre, self.scale, *(part for layer in self.layers for part in layer)]
 
     def outputs(self, inputs: NDArray[np.floating]) -> Array:
         """Log odds or scores, shape (n, outputs), from inputs of shape (n, inputs); inputs beyond 4

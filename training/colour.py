@@ -6,14 +6,22 @@ changes within a hit.
 
 import numpy as np
 
-from benchmarks.fit import Matrix
 from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ
-from thrumble.core.ear.measure.articulation import GROUP_OF, MOMENTS, SHAPES, SPECTRA, TOGETHER
+from thrumble.core.ear.measure.articulation import (
+    GROUP_OF,
+    HITS,
+    MOMENTS,
+    SHAPED,
+    TOGETHER,
+)
+from training.fit import Matrix
 
 SPREAD_DB = 8.0  # standard deviation of the equaliser
 WAVES = np.arange(
     1, 5
 )  # half waves from the lowest band to the highest; the slow ones are the larger
+SHAPES = HITS.columns(*(f"shape in window {SHAPED[k]}" for k in (0, -1)))
+SPECTRA = HITS.columns("spectra")
 _BANDS = BAND_EDGES_HZ.size - 1
 _GROUPS = np.stack([group / group.sum() for group in GROUP_OF], axis=1)
 
@@ -35,10 +43,11 @@ def recoloured_hits(measures: Matrix, rng: np.random.Generator) -> Matrix:
     """Measures of hits (`articulation.measure_hits`), each through an equaliser of its own."""
     gains = equalisers(len(measures), _BANDS, rng)
     out = measures.copy()
-    shapes = out[:, :SHAPES].reshape(len(out), -1, len(GROUP_OF)) + (gains @ _GROUPS)[:, np.newaxis]
+    shapes = out[:, SHAPES].reshape(len(out), len(SHAPED), -1)
+    shapes = shapes + (gains @ _GROUPS)[:, np.newaxis]
     shapes -= np.log10(np.power(10, shapes).sum(axis=2, keepdims=True))
-    out[:, :SHAPES] = shapes.reshape(len(out), -1)
+    out[:, SHAPES] = shapes.reshape(len(out), -1)
     pairs = gains.reshape(len(out), -1, TOGETHER).mean(axis=2)
     pairs -= pairs.mean(axis=1, keepdims=True)
-    out[:, SPECTRA:] += np.tile(pairs, (1, MOMENTS.size))
+    out[:, SPECTRA] += np.tile(pairs, (1, MOMENTS.size))
     return out

@@ -1,6 +1,6 @@
 """Trains the ear's small networks and writes src/thrumble/core/ear/model/weights.py.
 
-    python -m benchmarks.train [--takes 1600] [--loud 800] [--ringing 800] [--guitars 300] [--seed
+    python -m training.train [--takes 1600] [--loud 800] [--ringing 800] [--guitars 300] [--seed
     9] [--examples FILE]
 
 Data: benchmarks/corpus.py, made here: even takes from the project's own modelled guitar, odd ones
@@ -15,30 +15,35 @@ it when the ear's measures change.
 """
 
 import argparse
+import json
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from datetime import date
 from functools import partial
 from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
 import soxr
+from benchmarks.corpus import draw_take, with_behind
+from benchmarks.palms import RATE_HZ, drawn_guitar
 from numpy.typing import NDArray
 
-from benchmarks.colour import recoloured_hits
-from benchmarks.corpus import draw_take, with_behind
-from benchmarks.fit import Matrix, Rows, fit_network, near, one_of, place_of, struck_or_not
-from benchmarks.palms import RATE_HZ, drawn_guitar
-from thrumble.core.ear.align.onsets import REFINE_S, attack_near, measure_candidates
+from thrumble.core.ear.align.onsets import CANDIDATES, REFINE_S, attack_near, measure_candidates
 from thrumble.core.ear.front.conditioning import Heard, condition
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
-from thrumble.core.ear.measure.articulation import KINDS, measure_hits
-from thrumble.core.ear.measure.chords import STRAY_MEASURES, Ringing, measure_strays
-from thrumble.core.ear.measure.placing import PLACES_S, around_places, measure_places
-from thrumble.core.ear.measure.strumming import CLASSES_MS, measure_strums
+from thrumble.core.ear.measure.articulation import HITS, KINDS, measure_hits
+from thrumble.core.ear.measure.chords import STRAYS, Ringing, measure_strays
+from thrumble.core.ear.measure.placing import (
+    AROUND_PLACE,
+    PLACES_S,
+    around_places,
+    measure_places,
+)
+from thrumble.core.ear.measure.strumming import CLASSES_MS, STRUMS, measure_strums
 from thrumble.core.ear.model.network import Array, Network, pack
 from thrumble.core.player.perform import Performance
 from thrumble.core.player.rendering import PlayedHit
@@ -47,14 +52,14 @@ from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Riff, note_midi, open_midi
 from thrumble.core.signal import Samples
+from training.colour import recoloured_hits
+from training.fit import Matrix, Rows, fit_network, near, one_of, place_of, struck_or_not
 
 OUT = Path(__file__).parent.parent / "src/thrumble/core/ear/model/weights.py"
 PLACE_SPREAD_S = 0.0012
 ONSET_ERROR_S = 0.0005
-STRAYS, MANY_STRAYS = (
-    0.12,
-    0.4,
-)  # share of hits with a stray string, in all takes and in those that are heard for it alone
+# share of hits with a stray string, in all takes and in those that are heard for it alone
+STRAY_SHARE, MANY_STRAYS = 0.12, 0.4
 STRAYS_BELIEVED = 0.03  # what is believed of a player before listening
 WRONG, EXTRA = (
     0.25,
@@ -73,6 +78,14 @@ HURRIED, HURRY = (
 OTHERS = 0.1  # of the candidates that are no hit, looked at for a place beside those that are
 SINGLE_PALMS = 12  # of every guitar that is heard hit by hit
 SOURCES = ("modelled", "sampled")  # of takes and guitars with even and odd numbers
+LAYOUTS = {
+    "articulation": HITS,
+    "depth": HITS,
+    "onsets": CANDIDATES,
+    "places": AROUND_PLACE,
+    "strays": STRAYS,
+    "strum": STRUMS,
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +118,7 @@ def examples_of(number: int, tone: Tone | None, seed: int) -> Examples:
         tone,
         sampled=number % 2 == 1,
         hurry=hurry,
-        stray=STRAYS,
+        stray=STRAY_SHARE,
         wrong=WRONG,
         extra=EXTRA,
     )
@@ -144,7 +157,7 @@ def examples_of(number: int, tone: Tone | None, seed: int) -> Examples:
         depths,
         measure_strums(envelope, heard_s),
         strums_ms,
-        *_strays_of(riff, played, heard, STRAYS),
+        *_strays_of(riff, played, heard, STRAY_SHARE),
     )
 
 
@@ -233,7 +246,7 @@ def _strays_of(
         rang.append([int(n in hit.stray_strings) for n in silent])
     measures = measure_strays(heard.samples, rings)
     told = [k for k, rows in enumerate(measures) if len(rows)]
-    rows = np.concatenate([np.zeros((0, STRAY_MEASURES)), *(measures[k] for k in told)])
+    rows = np.concatenate([np.zeros((0, STRAYS.size)), *(measures[k] for k in told)])
     return (
         rows,
         np.array([own for k in told for own in rang[k]], dtype=int),
@@ -368,7 +381,7 @@ def fit(e: Examples) -> dict[str, Network]:
     classes = np.abs(CLASSES_MS - e.strums_ms[:, np.newaxis]).argmin(axis=1)
     palms = e.hits[told]
     fits = {
-        "PLACES": partial(
+        "places": partial(
             fit_network,
             lambda rows: around_places(e.places[rows].astype(np.float32)),
             e.places_s.size,
@@ -379,7 +392,7 @@ def fit(e: Examples) -> dict[str, Network]:
             passes=10,
             batch=256,
         ),
-        "ONSETS": partial(
+        "onsets": partial(
             fit_network,
             _rows_of(e.candidates),
             e.struck.size,
@@ -390,7 +403,7 @@ def fit(e: Examples) -> dict[str, Network]:
             passes=10,
             batch=1024,
         ),
-        "ARTICULATION": partial(
+        "articulation": partial(
             fit_network,
             _recoloured(e.hits),
             e.kinds.size,
@@ -400,7 +413,7 @@ def fit(e: Examples) -> dict[str, Network]:
             decay=0.3,
             passes=16,
         ),
-        "STRUM": partial(
+        "strum": partial(
             fit_network,
             _rows_of(e.strums),
             classes.size,
@@ -410,7 +423,7 @@ def fit(e: Examples) -> dict[str, Network]:
             decay=0.3,
             passes=20,
         ),
-        "STRAYS": partial(
+        "strays": partial(
             fit_network,
             _rows_of(e.strays),
             e.rang.size,
@@ -420,7 +433,7 @@ def fit(e: Examples) -> dict[str, Network]:
             decay=0.1,
             passes=20,
         ),
-        "DEPTH": partial(
+        "depth": partial(
             fit_network,
             _rows_of(palms),
             depths.size,
@@ -434,8 +447,8 @@ def fit(e: Examples) -> dict[str, Network]:
     with ThreadPoolExecutor(os.cpu_count()) as threads:
         running = {name: threads.submit(one) for name, one in fits.items()}
         networks = {name: one.result() for name, one in running.items()}
-    networks["STRAYS"] = _less_likely(
-        networks["STRAYS"], float(np.log(STRAYS_BELIEVED / e.drawn.mean()))
+    networks["strays"] = _less_likely(
+        networks["strays"], float(np.log(STRAYS_BELIEVED / e.drawn.mean()))
     )
     return networks
 
@@ -456,22 +469,43 @@ def _recoloured(measures: NDArray[np.floating]) -> Callable[[Rows], Matrix]:
 
 
 def main() -> None:
-    examples = together(list(gathered(options(__doc__ or "").parse_args()).values()))
+    arguments = options(__doc__ or "").parse_args()
+    examples = together(list(gathered(arguments).values()))
     print(
         f"{examples.struck.size} candidates, {examples.struck.sum()} struck; "
         f"{np.bincount(examples.kinds)} open, palm, dead"
     )
-    write(fit(examples))
+    OUT.write_text(written(fit(examples), _record(arguments, examples)))
 
 
-def write(networks: dict[str, Network]) -> None:
+def _record(arguments: argparse.Namespace, e: Examples) -> dict[str, str]:
+    """What the networks were trained with, for people."""
+    takes = f"--takes {arguments.takes} --loud {arguments.loud} --ringing {arguments.ringing}"
+    return {
+        "command": f"training.train {takes} --guitars {arguments.guitars} --seed {arguments.seed}",
+        "sources": ", ".join(SOURCES),
+        "candidates": f"{e.struck.size}, {e.struck.sum()} of them struck",
+        "hits": str(e.kinds.size),
+        "date": date.today().isoformat(),
+    }
+
+
+def written(networks: dict[str, Network], training: dict[str, str]) -> str:
+    """The module that the ear's weights are."""
     lines = [
-        '"""The ear\'s trained numbers; written by benchmarks/train.py, never by hand. See network.unpack."""',
+        '"""The ear\'s trained numbers; written by training/train.py, never by hand."""',
         "",
         "# ruff: noqa: E501",
+        f"TRAINING = {_table(training)}",
+        f"LAYOUTS = {_table({name: layout.text for name, layout in LAYOUTS.items()})}",
+        f"WEIGHTS = {_table({name: pack(network) for name, network in sorted(networks.items())})}",
     ]
-    lines += [f'{name} = "{pack(network)}"' for name, network in networks.items()]
-    OUT.write_text("\n".join(lines) + "\n")
+    return "\n".join(lines) + "\n"
+
+
+def _table(entries: dict[str, str]) -> str:
+    rows = (f"    {json.dumps(name)}: {json.dumps(text)}," for name, text in entries.items())
+    return "\n".join(["{", *rows, "}"])
 
 
 if __name__ == "__main__":

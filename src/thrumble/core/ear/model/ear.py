@@ -1,0 +1,104 @@
+"""The ear as one value: its networks, the columns they were trained on, what they were trained with,
+and the limits at which what they say becomes a statement. Nothing of it is read from anywhere else,
+so two ears can be compared, and one can be tried with another's network.
+"""
+
+import hashlib
+import json
+from dataclasses import asdict, dataclass, field
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from thrumble.core.ear.model.network import Network, unpack
+from thrumble.core.ear.model.weights import LAYOUTS, TRAINING, WEIGHTS
+
+NUMBER = "2.4"  # for people; the hash behind it is what tells two ears apart
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Decisions:
+    """Where the ear draws its lines. Odds are natural logarithms."""
+
+    # onsets
+    too_quiet_db: float = -36.0  # under the take's loud attacks; the softest dead hit lies at -25
+    hopeless_log_odds: float = -8.0  # no place in the riff makes up for them
+    # matching
+    miss_log: float = float(np.log(0.02))  # of a due hit left out
+    extra_per_s: float = 0.25  # onsets of no due hit, a second
+    crowd_per_s: float = 3.0  # false candidates a second: what a match is weighed against
+    crowding_log_odds: float = -3.0  # a free candidate above tells of something else that sounds
+    least_crowd_per_s: float = 0.1  # believed of a take in which nothing else does
+    crowd_to_extra_s: float = 10.0  # odds asked of an extra hit, for every such candidate a second
+    # placing
+    lost_below: float = 0.5  # the hit began at none of the places if their chances add up to less
+    # open, palm or dead
+    plan_wrong: float = 0.3  # share of hits taken to be played unlike the plan
+    example_weight: int = 12  # an example counts as much as so many hits of the take
+    # pull of the generic weights, in hits: a few follow the take and its plan too far, 40 stay
+    # generic
+    hold_hits: float = 8.0
+    # what is learnt from noisy labels is too modest: fitted so that of hits given 0.9 nine in ten
+    # are right
+    sharpen: float = 1.4
+    unsure_below: float = 0.55
+    # depth
+    depth_trust: float = 0.7  # how far a take's palms are moved towards the depths written
+    lightest_palm: float = 0.15
+    least_palms: int = 4  # of known depth, to set the scale by them
+    # strings
+    strum_spread_ms: float = 2.4  # where the network's own spread is larger nothing is said
+    right_chord_db: float = 1.0  # by how much the best comb must beat its rivals to be believed
+    wrong_chord_db: float = 2.5
+    stray_rang_log_odds: float = 1.0
+    stray_silent_log_odds: float = -2.5  # between the two nothing is said
+
+
+@dataclass(frozen=True, kw_only=True)
+class Ear:
+    """`layouts`: the columns each network was trained on, by the network's name, as `Layout.text`.
+    `training`: what it was trained with, for people.
+    """
+
+    number: str
+    onsets: Network
+    places: Network
+    articulation: Network
+    depth: Network
+    strum: Network
+    strays: Network
+    layouts: tuple[tuple[str, str], ...]
+    training: tuple[tuple[str, str], ...]
+    decisions: Decisions = field(default_factory=Decisions)
+
+    @property
+    def networks(self) -> dict[str, Network]:
+        """The networks by name."""
+        return {name: getattr(self, name) for name in WEIGHTS}
+
+    @cached_property
+    def version(self) -> str:
+        """`2.4+0f3a9c12`: the number, and a hash of all that decides what this ear says: weights,
+        columns, limits.
+        """
+        content = hashlib.sha256()
+        for network in self.networks.values():
+            for array in network.arrays():
+                content.update(np.asarray(array, dtype="<f4").tobytes())
+        said: dict[str, Any] = {"layouts": self.layouts, "decisions": asdict(self.decisions)}
+        content.update(json.dumps(said, sort_keys=True).encode())
+        return f"{self.number}+{content.hexdigest()[:8]}"
+
+
+EAR = Ear(
+    number=NUMBER,
+    onsets=unpack(WEIGHTS["onsets"]),
+    places=unpack(WEIGHTS["places"]),
+    articulation=unpack(WEIGHTS["articulation"]),
+    depth=unpack(WEIGHTS["depth"]),
+    strum=unpack(WEIGHTS["strum"]),
+    strays=unpack(WEIGHTS["strays"]),
+    layouts=tuple(LAYOUTS.items()),
+    training=tuple(TRAINING.items()),
+)
