@@ -3,6 +3,7 @@ fraction of a second, without web or database.
 """
 
 import json
+import os
 import sys
 from pathlib import Path
 from typing import Annotated, NoReturn
@@ -233,7 +234,11 @@ UsageError: type[Exception] = next(
 
 
 def main() -> None:
-    """Entry point of the installed command; a wrong word on the line is one clear line too."""
+    """Entry point of the installed command; a wrong word on the line is one clear line too.
+
+    The ear's matrices are small: a second thread of the linear algebra would only spin.
+    """
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     try:
         sys.exit(app(standalone_mode=False) or 0)
     except UsageError as error:

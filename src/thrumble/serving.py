@@ -149,7 +149,6 @@ class _Worker:
             # a session of its own: Ctrl-C reaches the server, which then ends the worker in order
             environment = {
                 **os.environ,
-                "OPENBLAS_NUM_THREADS": "1",
                 "DATABASE_URL": database_url(),
                 PARENT: str(os.getpid()),
             }

@@ -5,8 +5,8 @@ gets wrong now and then.
 from collections import defaultdict
 
 import numpy as np
-from scipy.special import bdtrc
 
+from thrumble.core.chance import binomial_above
 from thrumble.core.coach.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
 from thrumble.core.coach.judgement import JudgedHit, Judgement, robust_spread
 from thrumble.core.ear.reading import HeardKind
@@ -21,7 +21,7 @@ UNEVEN_DB = 3.2
 
 def _beats_chance(count: int, of: int, by_itself: float) -> bool:
     """Whether so many of so many are more than the ear's own errors would give."""
-    return count > 0 and float(bdtrc(count - 1, of, by_itself)) < CHANCE
+    return count > 0 and binomial_above(count - 1, of, by_itself) < CHANCE
 
 
 def _share(judgement: Judgement, hits: list[JudgedHit]) -> float:

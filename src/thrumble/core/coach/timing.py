@@ -4,10 +4,11 @@ leave over. Drift, swing, moves, place in the bar, growing spread, and what is l
 
 from collections import defaultdict
 from dataclasses import dataclass
+from statistics import NormalDist, fmean
 
 import numpy as np
-from scipy.special import bdtrc, fdtrc, stdtr
 
+from thrumble.core.chance import binomial_above, fisher_above, student_below
 from thrumble.core.coach.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
 from thrumble.core.coach.judgement import JudgedHit, Judgement, robust_spread
 from thrumble.core.neck.geometry import move_speeds_mm_s, shifts_mm
@@ -114,7 +115,7 @@ def _drift(timing: _Timing) -> Cause | None:
     follows = float(np.clip(rest[1:] @ rest[:-1] / max(1e-9, float(rest @ rest)), 0.0, 0.9))
     ratio = gained / max(1e-9, error) * (1 - follows) / (1 + follows)
     part = curve - np.median(curve)
-    if fdtrc(CURVE, n - CURVE - 1, ratio) > CHANCE or np.ptp(part) < 2 * LEAST_MS:
+    if fisher_above(CURVE, n - CURVE - 1, ratio) > CHANCE or np.ptp(part) < 2 * LEAST_MS:
         return None
     spoilt = timing.spoilt_by(part)
     away = int(np.argmax(np.abs(curve - curve[0])))
@@ -272,7 +273,7 @@ def _slot(timing: _Timing) -> Cause | None:
         error = 1.25 * max(spread, robust_spread(own)) / np.sqrt(len(rows))
         if (
             abs(step) >= LEAST_MS
-            and 2 * stdtr(len(rows) - 1, -abs(step) / error) * len(groups) < CHANCE
+            and 2 * student_below(len(rows) - 1, -abs(step) / error) * len(groups) < CHANCE
         ):
             part[rows] = step
             if abs(step) * len(rows) > abs(worst) * len(groups.get(worst_at, [])):
@@ -300,7 +301,7 @@ def _tiring(timing: _Timing) -> Cause | None:
     size = np.abs(timing.left_ms - np.median(timing.left_ms))
     ranks, t = np.argsort(np.argsort(size)), np.arange(n)
     r = float(np.corrcoef(ranks, t)[0, 1])
-    if r <= 0 or stdtr(n - 2, -r * np.sqrt((n - 2) / max(1e-9, 1 - r * r))) > CHANCE:
+    if r <= 0 or student_below(n - 2, -r * np.sqrt((n - 2) / max(1e-9, 1 - r * r))) > CHANCE:
         return None
     third = n // 3
     before, after = robust_spread(timing.left_ms[:third]), robust_spread(timing.left_ms[-third:])
@@ -334,7 +335,7 @@ def _spread(timing: _Timing) -> Cause | None:
     """What is left: too wide for a steady player, or a few hits far off."""
     n, off = timing.left_ms.size, timing.off()
     spread = robust_spread(timing.left_ms)
-    if len(off) < LOOSE * n or bdtrc(len(off) - 1, n, _expected_off(timing)) > 0.01:
+    if len(off) < LOOSE * n or binomial_above(len(off) - 1, n, _expected_off(timing)) > 0.01:
         return None
     late = timing.left_ms[np.abs(timing.left_ms) > timing.limits_ms]
     figures = {
@@ -348,4 +349,5 @@ def _spread(timing: _Timing) -> Cause | None:
 
 def _expected_off(timing: _Timing) -> float:
     """The share of hits that a steady player's spread would put off, by these very limits."""
-    return float(np.mean(2 * stdtr(1e6, -timing.limits_ms / STEADY_MS)))
+    steady = NormalDist(sigma=STEADY_MS)
+    return fmean(2 * steady.cdf(-limit_ms) for limit_ms in timing.limits_ms)

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import fft, ifft
 
 from thrumble.core.ear.align.onsets import Candidates
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, Recording
@@ -15,6 +14,7 @@ from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ, HOP_S, Bands
 from thrumble.core.ear.model.network import Array
 from thrumble.core.pulse.click import ACCENT_HZ, PLAIN_HZ, click_sound
 from thrumble.core.signal import Samples, analytic
+from thrumble.core.transforms import fft, ifft
 
 LIKE = 0.6  # share of the sound at a candidate that is the click's own
 REACH = 88  # samples to either side of a candidate, 4 ms
@@ -60,9 +60,7 @@ def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Click
                 samples[np.clip(index, 0, samples.size - 1)],
                 np.float32(0),
             )
-            strength = np.abs(ifft(fft(window, SIZE, axis=1) * spectrum, axis=1))[
-                :, : 2 * REACH + 1
-            ]
+            strength = np.abs(ifft(fft(window, SIZE) * spectrum))[:, : 2 * REACH + 1]
             energy = np.concatenate(
                 [
                     np.zeros((len(window), 1)),

@@ -5,12 +5,12 @@ the whole take is late (the delay of the sound card and the player together)."""
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.fft import irfft, next_fast_len, rfft
 
 from thrumble.core.ear.align.matching import gaps_between, match_hits
 from thrumble.core.ear.align.onsets import Candidates
 from thrumble.core.ear.model.ear import Decisions
 from thrumble.core.ear.model.network import Array
+from thrumble.core.transforms import irfft, next_fast_len, rfft
 
 BIN_S = 0.005
 KERNEL_S = 0.016
@@ -139,7 +139,7 @@ class _Correlator:
     def __init__(self, pulses: Array, longest_s: float) -> None:
         """`longest_s`: from the first due hit to the last, at most."""
         self._bins = pulses.size
-        self._size = next_fast_len(pulses.size + int(longest_s / BIN_S) + 2, real=True)
+        self._size = next_fast_len(pulses.size + int(longest_s / BIN_S) + 2)
         self._spectrum = rfft(pulses.astype(np.float32), self._size)
 
     def __call__(self, due_s: Array) -> tuple[Array, Array]:

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import rfft
 
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
 from thrumble.core.signal import Samples
+from thrumble.core.transforms import rfft
 
 HOP = 44  # samples, 1.995 ms
 WINDOW = 512  # samples, 23 ms
@@ -59,9 +59,7 @@ def bands_of(samples: Samples) -> Bands:
     count = samples.size // HOP + 1
     out = np.empty((count, weights.shape[1]), dtype=np.float32)
     for start in range(0, count, TRANSFORMED):
-        parts = rfft(frames[start : min(start + TRANSFORMED, count)] * window, axis=1).view(
-            np.float32
-        )
+        parts = rfft(frames[start : min(start + TRANSFORMED, count)] * window).view(np.float32)
         np.square(parts, out=parts)
         out[start : start + TRANSFORMED] = parts @ weights
     out += np.float32(1e-12)

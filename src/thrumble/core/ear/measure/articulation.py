@@ -17,16 +17,15 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, rfft
-from scipy.special import softmax
 
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ, HOP_S, Bands, grouped_power
 from thrumble.core.ear.model.ear import Decisions, Ear
 from thrumble.core.ear.model.layout import Layout
-from thrumble.core.ear.model.network import Array
+from thrumble.core.ear.model.network import Array, softmax
 from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples
+from thrumble.core.transforms import irfft, rfft
 
 GROUPS_HZ = ((70, 250), (250, 700), (700, 1800), (1800, 4500), (4500, 10500))
 GROUP_OF = [
@@ -179,9 +178,9 @@ def _pitched(pieces: Samples) -> tuple[Array, Array]:
     """Clarity and flatness of short pieces of sound, shape (n, samples)."""
     size = pieces.shape[1]
     window, shape = _pitch_window(size)
-    spectrum = rfft(pieces * window, PITCH_FFT, axis=1)
+    spectrum = rfft(pieces * window, PITCH_FFT)
     spectral = spectrum.real**2 + spectrum.imag**2
-    auto = irfft(spectral, PITCH_FFT, axis=1)
+    auto = irfft(spectral, PITCH_FFT)
     low, high = (
         int(WORK_RATE_HZ / PITCH_LAGS_HZ[1]),
         min(int(WORK_RATE_HZ / PITCH_LAGS_HZ[0]), int(size * 0.62)),
@@ -241,7 +240,7 @@ def classify_hits(
         decisions,
     )
     scores = np.einsum("nf,nfk->nk", inputs, weights[fold])
-    return np.asarray(softmax(decisions.sharpen * scores, axis=-1))
+    return np.asarray(softmax(decisions.sharpen * scores))
 
 
 def _with_ones(features: NDArray[np.floating]) -> Array:
@@ -307,10 +306,10 @@ def _learn(
     curvature = np.linalg.inv(0.5 * (inputs.T @ (of * inputs)) + hold * np.eye(inputs.shape[1]))
     weights = np.tile(generic, (shown.shape[1], 1, 1))
     for _ in range(ROUNDS):
-        target = softmax(inputs @ weights, axis=-1) * labels
+        target = softmax(inputs @ weights) * labels
         target /= target.sum(axis=-1, keepdims=True)
         for _ in range(STEPS):
-            off = softmax(inputs @ weights, axis=-1) - target
+            off = softmax(inputs @ weights) - target
             slope = inputs.T @ (of * off) + hold * (weights - generic)
             weights = weights - curvature @ slope
     return weights

@@ -18,7 +18,6 @@ from functools import lru_cache
 import numpy as np
 import soxr
 from numpy.typing import NDArray
-from scipy.fft import rfft
 
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.model.ear import Decisions, Ear
@@ -26,6 +25,7 @@ from thrumble.core.ear.model.layout import Layout
 from thrumble.core.ear.model.network import Array
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.signal import Samples
+from thrumble.core.transforms import rfft
 
 LEAST_S, MOST_S = (
     0.14,

@@ -18,14 +18,14 @@ reaches back 29 ms costs a quarter.
 import numpy as np
 import soxr
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
 
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.front.spectrum import Matrix, band_matrix
 from thrumble.core.ear.model.ear import Ear
 from thrumble.core.ear.model.layout import Layout
-from thrumble.core.ear.model.network import Array, Network
+from thrumble.core.ear.model.network import Array, Network, softmax
 from thrumble.core.signal import Samples
+from thrumble.core.transforms import irfft, next_fast_len, rfft
 
 STEP, WINDOW = 22, 128  # samples: 1 ms from place to place; 6 ms of sound a spectrum
 STEP_S = STEP / WORK_RATE_HZ
@@ -49,7 +49,7 @@ FITTED = (
 )  # from the candidate, 154 to 23 ms before it: what the predictor is fitted on
 FED, UNTIL = BEFORE // HALF - ORDER, AFTER // HALF  # what it is then fed
 FIT_FFT, FILTER_FFT = (
-    next_fast_len(n, real=True) for n in (FITTED[1] - FITTED[0] + ORDER, UNTIL - FED + ORDER)
+    next_fast_len(n) for n in (FITTED[1] - FITTED[0] + ORDER, UNTIL - FED + ORDER)
 )
 STEADY = 1e-4  # white noise added to what is fitted, as a share of its power
 FLOOR_POWER = 1e-7
@@ -106,13 +106,12 @@ def _residual(fed: Samples, before: Samples) -> Samples:
     """The error of predicting each row of `fed` from its own past, by a predictor fitted on the row
     of `before`.
     """
-    spectrum = rfft(before * np.hanning(before.shape[1]).astype(np.float32), FIT_FFT, axis=1)
-    alike = irfft(spectrum.real**2 + spectrum.imag**2, FIT_FFT, axis=1)[:, : ORDER + 1]
+    spectrum = rfft(before * np.hanning(before.shape[1]).astype(np.float32), FIT_FFT)
+    alike = irfft(spectrum.real**2 + spectrum.imag**2, FIT_FFT)[:, : ORDER + 1]
     alike[:, 0] = alike[:, 0] * (1 + STEADY) + 1e-12
     filtered = irfft(
-        rfft(fed, FILTER_FFT, axis=1) * rfft(_prediction_error(alike), FILTER_FFT, axis=1),
+        rfft(fed, FILTER_FFT) * rfft(_prediction_error(alike), FILTER_FFT),
         FILTER_FFT,
-        axis=1,
     )
     return np.asarray(filtered[:, : fed.shape[1]])
 
@@ -141,7 +140,7 @@ def _spectra(rows: Samples, weights: Matrix, window: int, step: int) -> Matrix:
     weights = np.repeat(weights, 2, axis=0)  # the same for the two parts of every complex bin
     out = np.empty((*frames.shape[:2], weights.shape[1]), dtype=np.float32)
     for start in range(0, len(rows), FEW):
-        parts = rfft(frames[start : start + FEW] * shape, axis=2).view(np.float32)
+        parts = rfft(frames[start : start + FEW] * shape).view(np.float32)
         np.square(parts, out=parts)
         out[start : start + FEW] = parts @ weights
     out += np.float32(FLOOR_POWER)
@@ -197,8 +196,7 @@ def _probabilities(samples: Samples, about_s: Array, network: Network) -> Array:
         scores[k : k + FEW, :-1] = network.outputs(around_places(part)).reshape(
             len(part), PLACES.size
         )
-    scores = np.exp(scores - scores.max(axis=1, keepdims=True))
-    return np.asarray((scores / scores.sum(axis=1, keepdims=True))[:, :-1])
+    return softmax(scores)[:, :-1]
 
 
 def _best_places(probabilities: Array) -> Array:

@@ -7,12 +7,11 @@ the lifts run together: then it is not sure, and nothing is said.
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import softmax
 
 from thrumble.core.ear.front.envelope import GRID_S, Envelope
 from thrumble.core.ear.model.ear import Ear
 from thrumble.core.ear.model.layout import Layout
-from thrumble.core.ear.model.network import Array
+from thrumble.core.ear.model.network import Array, softmax
 
 STEPS_S = np.arange(-0.004, 0.0181, 2 * GRID_S)
 CLASSES_MS = np.array(
@@ -52,7 +51,7 @@ def strum_times(envelope: Envelope, onsets_s: Array, ear: Ear) -> Array:
     if not onsets_s.size:
         return np.zeros(0)
     scores = ear.strum.outputs(measure_strums(envelope, onsets_s))
-    probabilities = softmax(scores, axis=1)
+    probabilities = softmax(scores)
     middle = probabilities @ CLASSES_MS
     spread = np.sqrt(np.maximum(probabilities @ CLASSES_MS**2 - middle**2, 0.0))
     return np.where(spread <= ear.decisions.strum_spread_ms, middle, np.nan)

@@ -13,6 +13,7 @@ from fractions import Fraction
 
 import numpy as np
 
+from thrumble.core.chance import student_reach
 from thrumble.core.ear.reading import HitReading, SwingBar
 from thrumble.core.music.feel import Feel
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
@@ -55,7 +56,7 @@ def measure_swing(
         mine = [p for p in pairs if (p.round, p.bar) == (number, bar)]
         if len(mine) >= LEAST_IN_BAR:
             own = _ratio(mine)
-            reach = _student(len(pairs) - 1) * _error(mine, own, scatter)
+            reach = student_reach(len(pairs) - 1) * _error(mine, own, scatter)
             bars.append(
                 SwingBar(
                     bar=bar,
@@ -64,7 +65,7 @@ def measure_swing(
                     interval=(round(own - reach, 3), round(own + reach, 3)),
                 )
             )
-    reach = _student(len(pairs) - 1) * _error(pairs, ratio, scatter)
+    reach = student_reach(len(pairs) - 1) * _error(pairs, ratio, scatter)
     return Swing(round(ratio, 3), (round(ratio - reach, 3), round(ratio + reach, 3))), bars
 
 
@@ -123,14 +124,3 @@ def _follows(first: DueHit, third: DueHit, unit: Fraction, expanded: ExpandedRif
         return third.hit.at - first.hit.at == 2 * unit
     length = next(bar.meter.length for bar in expanded.bars if bar.number == first.bar)
     return third.bar == first.bar + 1 and third.hit.at == 0 and first.hit.at + 2 * unit == length
-
-
-def _student(freedom: int) -> float:
-    """97.5 % point of Student's t, by the Cornish-Fisher expansion (within 0.5 % from 3 degrees of
-    freedom).
-    """
-    z = 1.959964
-    g1 = (z**3 + z) / 4
-    g2 = (5 * z**5 + 16 * z**3 + 3 * z) / 96
-    g3 = (3 * z**7 + 19 * z**5 + 17 * z**3 - 15 * z) / 384
-    return z + g1 / freedom + g2 / freedom**2 + g3 / freedom**3
