@@ -12,13 +12,12 @@ FLOOR_POWER = 1e-9
 GRID = 8  # samples
 GRID_S = GRID / WORK_RATE_HZ
 PIECE = GRID << 17  # samples
-LOW_TAPS = 15  # of a 2.8 kHz signal: passes up to some 250 Hz
 
 
 class Envelope:
     """The sharp envelope (above 900 Hz with a little of the rest), sample by sample, and the
-    running energy of four views of the take:
-    all of it, the sharp envelope, what lies under 250 Hz, and what lies over some 4 kHz."""
+    running energy of three views of the take:
+    all of it, the sharp envelope, and what lies over some 4 kHz."""
 
     def __init__(self, samples: Samples) -> None:
         self.sharp = filtered(samples, WORK_RATE_HZ, high_pass(900.0))
@@ -31,7 +30,7 @@ class Envelope:
             )
         self.size = samples.size
         self.energy, self.sharp_energy = _running(samples), _running(self.sharp)
-        self.low_energy, self.bright_energy = _running_low(samples), _running_bright(samples)
+        self.bright_energy = _running_bright(samples)
         self.mean_sharp = float(self.sharp_energy[-1] / max(1, self.size))
 
     def level_db(self, energy: Array, start_s: Array, end_s: Array) -> Array:
@@ -74,21 +73,6 @@ def _running_bright(samples: Samples) -> Array:
         )
         parts.append(np.diff(_running(np.diff(piece, n=2))))
     return np.concatenate([[0.0], np.cumsum(np.concatenate(parts))])
-
-
-def _running_low(samples: Samples) -> Array:
-    """The same of what lies low, from block means through a short smoothing filter; no more exact
-    than that.
-    """
-    window = np.hanning(LOW_TAPS + 2)[1:-1].astype(np.float32)
-    blocks, rest = _blocks(samples)
-    means = blocks @ np.full(GRID, 1 / GRID, np.float32)
-    low = np.convolve(
-        np.append(means, rest.sum() / np.float32(GRID)) if rest.size else means,
-        window / window.sum(),
-        "same",
-    )
-    return np.concatenate([[0.0], np.cumsum(np.square(low) * GRID, dtype=np.float64)])
 
 
 def _blocks(samples: Samples) -> tuple[Samples, Samples]:
