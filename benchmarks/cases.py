@@ -19,7 +19,7 @@ from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import ExpandedRiff, expand
-from thrumble.core.riff.model import Hit, Riff, note_midi, open_midi
+from thrumble.core.riff.model import Hit, Riff
 from thrumble.formats.audio import read_audio
 from thrumble.formats.riff_json import read_riff_json
 from thrumble.formats.truth_json import truth_document
@@ -194,9 +194,11 @@ def _case(take: Take, hit: dict[str, Any], mine: HitReading, error_ms: float | N
 def strays_apart(riff: Riff, hit: Hit, strays: list[int]) -> bool:
     """Whether any of these open strings is no multiple of a written note's frequency."""
     notes = [
-        frequency_hz(midi) for note in hit.notes if (midi := note_midi(riff, note)) is not None
+        frequency_hz(midi) for note in hit.notes if (midi := riff.instrument.midi(note)) is not None
     ]
-    ratios = [[frequency_hz(open_midi(riff, number)) / hz for hz in notes] for number in strays]
+    ratios = [
+        [frequency_hz(riff.instrument.open_midi(number)) / hz for hz in notes] for number in strays
+    ]
     return any(all(abs(ratio / max(1, round(ratio)) - 1) > SAME for ratio in own) for own in ratios)
 
 

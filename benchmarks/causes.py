@@ -98,7 +98,7 @@ def fits(trial: Trial, riff: Riff) -> bool:
     expanded = expand(riff)
     kinds = Counter(due.hit.articulation for due in expanded.hits)
     n = len(expanded.hits)
-    wide = sum(mm >= 145 for mm in shifts_mm(expanded.hits, capo=riff.capo))
+    wide = sum(mm >= 145 for mm in shifts_mm(expanded.hits, riff.instrument))
     chords = sum(
         len(due.hit.notes) > 1 and due.slot_s > 0.25 and due.hit.articulation is Articulation.OPEN
         for due in expanded.hits

@@ -18,6 +18,7 @@ import soundfile
 import soxr
 
 from benchmarks.sampled import LEARNT, SampledGuitar
+from thrumble.core.instrument import Note
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.player.flaws import Flaws
@@ -25,7 +26,7 @@ from thrumble.core.player.guitars import ModelGuitar
 from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.checking import check_riff
-from thrumble.core.riff.model import Articulation, Bar, Hit, Note, Riff, Section, Stroke
+from thrumble.core.riff.model import Articulation, Bar, Hit, Riff, Section, Stroke
 from thrumble.core.signal import Samples
 from thrumble.formats.riff_json import riff_document
 from thrumble.formats.truth_json import truth_document

@@ -50,7 +50,7 @@ from thrumble.core.player.rendering import PlayedHit
 from thrumble.core.player.single import LEAD_S, strike
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.model import Articulation, Riff, note_midi, open_midi
+from thrumble.core.riff.model import Articulation, Riff
 from thrumble.core.signal import Samples
 from training.colour import recoloured_hits
 from training.fit import Matrix, Rows, fit_network, near, one_of, place_of, struck_or_not
@@ -226,7 +226,7 @@ def _strays_of(
             continue
         notes = due[hit.index].hit.notes
         silent = {
-            n: open_midi(riff, n)
+            n: riff.instrument.open_midi(n)
             for n in range(1, len(riff.tuning) + 1)
             if n not in {note.string for note in notes}
         }
@@ -239,7 +239,7 @@ def _strays_of(
             Ringing(
                 hit.onset_s,
                 min(ends),
-                tuple(m for note in notes if (m := note_midi(riff, note)) is not None),
+                tuple(m for note in notes if (m := riff.instrument.midi(note)) is not None),
                 silent,
             )
         )

@@ -6,6 +6,7 @@ from fractions import Fraction
 from hypothesis import strategies as st
 
 from thrumble.core.errors import RiffError
+from thrumble.core.instrument import Note
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import check_riff
@@ -14,7 +15,6 @@ from thrumble.core.riff.model import (
     Bar,
     Hit,
     Legato,
-    Note,
     Pickup,
     Riff,
     Section,

@@ -5,10 +5,11 @@ from fractions import Fraction as F
 import pytest
 
 from thrumble.core.errors import BadTempo
+from thrumble.core.instrument import Instrument
 from thrumble.core.music.feel import Feel, bar_feel
 from thrumble.core.music.meter import Meter, read_meter, spoken_count
 from thrumble.core.music.pitch import midi_of, name_of, read_tuning
-from thrumble.core.neck.geometry import fret_mm, shifts_mm
+from thrumble.core.neck.geometry import shifts_mm
 from thrumble.core.riff.expand import HitIdentity, expand
 from thrumble.core.riff.revisions import map_identities
 from thrumble.core.riff.text import parse_riff
@@ -95,10 +96,11 @@ def test_identities_follow_a_hit_through_inserted_and_changed_bars() -> None:
 
 
 def test_frets_narrow_upward_and_shifts_are_in_millimetres() -> None:
+    fret_mm = Instrument().fret_mm
     assert fret_mm(12) == pytest.approx(324) and fret_mm(0) == 0
     assert fret_mm(2) - fret_mm(1) > fret_mm(13) - fret_mm(12) > 0
     hits = expand(parse_riff(HEAD + "[A]\n| 6:2 o 6:0 o 6:7 o o |\n")).hits
-    moves = shifts_mm(hits, capo=0)
+    moves = shifts_mm(hits, Instrument())
     assert moves == [0, 0, pytest.approx(fret_mm(7) - fret_mm(2)), 0]
 
 

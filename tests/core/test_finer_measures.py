@@ -43,7 +43,7 @@ from thrumble.core.ear.measure.placing import PLACES as PLACE_STEPS
 from thrumble.core.ear.measure.ringing import measure_rings, rest_levels_db
 from thrumble.core.ear.measure.strumming import CLASSES_MS, measure_strums, strum_times
 from thrumble.core.ear.measure.swing import measure_swing
-from thrumble.core.ear.model.ear import EAR
+from thrumble.core.ear.model.ear import EAR, Ear
 from thrumble.core.ear.model.network import Network
 from thrumble.core.ear.reading import HitReading, HitState
 from thrumble.core.music.pitch import frequency_hz
@@ -140,28 +140,32 @@ class Told:
         return np.tile(scores, len(inputs) // PLACE_STEPS.size)[:, np.newaxis]
 
 
+def placing_by(network: Told) -> Ear:
+    return replace(EAR, places=network)  # type: ignore[arg-type]
+
+
 def test_a_hit_lies_in_the_middle_of_the_likeliest_stretch() -> None:
     samples, about = with_sounds(2.0, (0.5, string(0.8, stop_s=0.5))), np.array([0.51])
-    one = place_hits(samples, about, Told({-9: 0.9, 5: 0.1}))  # type: ignore[arg-type]
+    one = place_hits(samples, about, placing_by(Told({-9: 0.9, 5: 0.1})))
     assert one[0] == pytest.approx(0.51 - 9 * STEP_S, abs=0.0001), "what is far away has no say"
-    several = place_hits(samples, about, Told({-12: 0.27, -10: 0.2, -8: 0.27, 5: 0.26}))  # type: ignore[arg-type]
+    several = place_hits(samples, about, placing_by(Told({-12: 0.27, -10: 0.2, -8: 0.27, 5: 0.26})))
     assert several[0] == pytest.approx(0.51 - 10 * STEP_S, abs=0.0001), "between three places"
 
 
 def test_a_hit_found_at_no_place_is_looked_for_before_and_after() -> None:
     samples, about = with_sounds(2.0, (0.5, string(0.8, stop_s=0.5))), np.array([0.6])
     nowhere = {0: 0.0001}
-    before = place_hits(samples, about, Told(nowhere, {12: 0.9}, nowhere))  # type: ignore[arg-type]
+    before = place_hits(samples, about, placing_by(Told(nowhere, {12: 0.9}, nowhere)))
     assert before[0] == pytest.approx(0.6 + (12 - PLACE_STEPS.size) * STEP_S, abs=0.0001)
-    after = place_hits(samples, about, Told(nowhere, nowhere, {-20: 0.9}))  # type: ignore[arg-type]
+    after = place_hits(samples, about, placing_by(Told(nowhere, nowhere, {-20: 0.9})))
     assert after[0] == pytest.approx(0.6 + (PLACE_STEPS.size - 20) * STEP_S, abs=0.0001)
-    lost = place_hits(samples, about, Told({3: 0.0001}))  # type: ignore[arg-type]
+    lost = place_hits(samples, about, placing_by(Told({3: 0.0001})))
     assert lost[0] == pytest.approx(0.6 + 3 * STEP_S, abs=0.0001), (
         "found nowhere: at the likeliest place of the first look"
     )
 
 
-def test_what_rings_on_is_foretold_and_a_string_struck_under_it_is_not() -> None:
+def test_what_rings_on_is_predicted_and_a_string_struck_under_it_is_not() -> None:
     ringing = with_sounds(2.0, (0.2, string(1.7, hz=82.4)), (0.2, string(1.7, hz=123.5)))
     under = ringing + with_sounds(2.0, (1.0, 0.3 * string(0.8, hz=110.0)))
     for drive in (1.0, 3.0):  # clean, and clipped
@@ -170,14 +174,13 @@ def test_what_rings_on_is_foretold_and_a_string_struck_under_it_is_not() -> None
             for x in (ringing, under)
         )
         before, after = slice(0, -FIRST - 4), slice(-FIRST, -FIRST + 12)
-        heard, unforetold = slice(0, HEARD_BANDS), slice(HEARD_BANDS, None)
+        heard, residual = slice(0, HEARD_BANDS), slice(HEARD_BANDS, None)
         told_db = 10 * (
-            alone[after, heard].max(axis=1).mean() - alone[after, unforetold].max(axis=1).mean()
+            alone[after, heard].max(axis=1).mean() - alone[after, residual].max(axis=1).mean()
         )
-        assert told_db > 30, "a ringing chord is foretold but for a thousandth of its power"
+        assert told_db > 30, "a ringing chord is predicted but for a thousandth of its power"
         rise_db = (
-            10
-            * (both[after, unforetold].mean(axis=0) - both[before, unforetold].mean(axis=0)).max()
+            10 * (both[after, residual].mean(axis=0) - both[before, residual].mean(axis=0)).max()
         )
         loudness_db = (
             10 * (both[after, heard].mean(axis=0) - both[before, heard].mean(axis=0)).max()
@@ -199,7 +202,7 @@ def test_strings_struck_apart_are_told_apart_and_an_unsure_network_says_nothing(
             (0.5 + k * gap_s / 2, string(0.8, hz=hz)) for k, hz in enumerate((82.4, 123.5, 164.8))
         ]
         envelope = Envelope(with_sounds(2.0, *sounds))
-        scores = EAR.outputs(measure_strums(envelope, np.array([0.5])))
+        scores = EAR.strum.outputs(measure_strums(envelope, np.array([0.5])))
         chances = np.exp(scores - scores.max())
         spread[gap_s] = float((chances / chances.sum() @ CLASSES_MS)[0])
     assert spread[0.010] > spread[0.004] + 1.5

@@ -11,7 +11,8 @@ from hypothesis import HealthCheck, given, settings
 
 from tests.core.strategies import riffs
 from thrumble.core.errors import RiffError
-from thrumble.core.riff.model import Articulation, Legato, Note, Stroke
+from thrumble.core.instrument import Note
+from thrumble.core.riff.model import Articulation, Legato, Stroke
 from thrumble.core.riff.printing import print_riff
 from thrumble.core.riff.text import parse_riff
 from thrumble.demo import riff_texts

@@ -16,10 +16,17 @@ SOURCE = ROOT / "src/thrumble"
 TEMPLATES = sorted(str(p.relative_to(SOURCE / "web")) for p in (SOURCE / "web").rglob("*.html"))
 MODULES = sorted(
     p
-    for p in [*SOURCE.rglob("*.py"), *(ROOT / "benchmarks").glob("*.py")]
+    for p in [
+        *SOURCE.rglob("*.py"),
+        *(ROOT / "benchmarks").rglob("*.py"),
+        *(ROOT / "training").glob("*.py"),
+    ]
     if "vendor" not in p.parts
 )
 SCRIPTS = sorted(p for p in (SOURCE / "web").rglob("*.js") if "vendor" not in p.parts)
+
+
+SLOW = ("scipy.signal", "scipy.stats", "scipy.fft", "scipy.special", "music21", "matplotlib")
 
 
 @pytest.mark.parametrize(
@@ -33,7 +40,7 @@ SCRIPTS = sorted(p for p in (SOURCE / "web").rglob("*.js") if "vendor" not in p.
     ],
 )
 def test_nothing_on_the_start_up_path_imports_the_slow_parts_of_scipy(start: str) -> None:
-    code = f"import sys, {start}; print([m for m in ('scipy.signal', 'scipy.stats', 'music21', 'matplotlib') if m in sys.modules])"
+    code = f"import sys, {start}; print([m for m in {SLOW} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
     assert done.stdout.strip() == "[]", done.stderr
 

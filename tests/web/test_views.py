@@ -12,6 +12,7 @@ from sqlmodel import Session
 from tests.web.test_drawings import expanded, heard
 from thrumble.core.ear.reading import Caution, HeardKind, HitState, RingEnd, Summary
 from thrumble.core.errors import RiffError
+from thrumble.core.instrument import Instrument
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
@@ -170,7 +171,7 @@ def test_long_lists_have_a_way_on_and_back(
 
 
 def test_the_play_screens_plan_holds_clicks_bars_and_eye_cues() -> None:
-    view = play_view(revision(riff_texts()["8-nine-locks-down"]))
+    view = play_view(revision(riff_texts()["8-nine-locks-down"]), Instrument())
     plan = view.plan
     assert (
         plan["tempo"] == 120
@@ -190,10 +191,11 @@ def test_the_play_screens_plan_holds_clicks_bars_and_eye_cues() -> None:
 
 def test_a_pickup_is_shown_before_bar_one_and_counted_in() -> None:
     view = play_view(
-        revision("title: T\ntempo: 60\nmeter: 3/4\n[pickup]\n| 1/4: 6:2 o |\n[A]\n| 6:2 o o o |\n")
+        revision("title: T\ntempo: 60\nmeter: 3/4\n[pickup]\n| 1/4: 6:2 o |\n[A]\n| 6:2 o o o |\n"),
+        Instrument(),
     )
     assert view.plan["begin"] == -1.0 and [bar["number"] for bar in view.plan["bars"]] == [0, 1]  # type: ignore[attr-defined]
-    assert len(view.plan["count"]) == 3 and view.facts.startswith("1 bars")  # type: ignore[arg-type]
+    assert len(view.plan["count"]) == 3 and view.facts.startswith("1 bar, ")  # type: ignore[arg-type]
 
 
 def test_a_text_page_shows_a_strip_or_the_line_with_a_pointer() -> None:

@@ -22,6 +22,7 @@ from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_recording
 from thrumble.core.errors import Away, BadAudio, NotAllowed, NotFound, ThrumbleError
+from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.takes import RecorderReport, TakeState
@@ -157,6 +158,7 @@ class _Work:
 
     take: Take
     riff: Riff
+    instrument: Instrument
     examples: list[tuple[str, str, bytes]]
     before: Reading | None
 
@@ -183,9 +185,11 @@ def _take_up(take_id: int, path: Path) -> _Work:
             put_together(session, take)
         take = takes.get_take(session, player_id, take_id)
         fetch(session, player_id, take_id, path)
+        riff = riffs.get_revision(session, player_id, take.revision_id).riff
         return _Work(
             take=take,
-            riff=riffs.get_revision(session, player_id, take.revision_id).riff,
+            riff=riff,
+            instrument=rigs.instrument_for(session, player_id, take.rig_id, riff),
             examples=[]
             if take.tone_id is None
             else rigs.example_sounds(session, player_id, take.tone_id),
@@ -207,7 +211,7 @@ def _hear(work: _Work, path: Path) -> _Kept:
         profile=profile_from(work.examples),
     )
     reading = read_recording(read_audio(path), expanded, info)
-    judgement = judge_hits(reading, expanded)
+    judgement = judge_hits(reading, expanded, work.instrument)
     return _Kept(
         reading=reading,
         expanded=expanded,

@@ -5,7 +5,8 @@ ThrumbleError
 ├── BadAudio        sound that cannot be decoded or read
 ├── BadTempo        a tempo outside 20 to 400 bpm
 ├── BadFlaw         a flaw of the simulated player that does not exist or is out of range
-├── BadRig          an instrument or tone that cannot be
+├── BadInstrument   a tuning, capo or scale length that no instrument has
+├── BadRig          a rig or tone that cannot be
 ├── NotFound        a riff, take or reading that is not (or no longer) there
 ├── NotAllowed      a step that the state of the thing does not allow
 ├── BadInput        a number, text or address from outside that cannot be used
@@ -53,8 +54,20 @@ class BadFlaw(ThrumbleError):
     """An unknown flaw of the simulated player, or a value outside its range."""
 
 
+@dataclass
+class BadInstrument(ThrumbleError):
+    """An instrument that cannot be. `part`: tuning, capo or scale length."""
+
+    part: str
+    found: object
+    expected: str
+
+    def __str__(self) -> str:
+        return f"{self.part}: found {self.found}: {self.expected}"
+
+
 class BadRig(ThrumbleError):
-    """An instrument or tone described in a way that cannot be."""
+    """A rig or tone described in a way that cannot be."""
 
 
 class NotFound(ThrumbleError):

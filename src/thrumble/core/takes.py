@@ -3,6 +3,7 @@
 from dataclasses import asdict, dataclass
 from enum import StrEnum
 
+from thrumble.core.counting import counted
 from thrumble.core.errors import NotAllowed
 
 
@@ -58,10 +59,7 @@ class RecorderReport:
         if self.gap_frames:
             words.append(f"{self.gap_frames} frames never arrived")
         if self.zero_runs:
-            words.append(
-                f"{self.zero_runs} {'gap' if self.zero_runs == 1 else 'gaps'} of silence inside "
-                "the sound"
-            )
+            words.append(f"{counted(self.zero_runs, 'gap')} of silence inside the sound")
         if abs(self.clock_slip_ms) > 20:
             words.append(f"the audio clock slipped by {abs(self.clock_slip_ms):.0f} ms")
         if self.underruns:

@@ -9,7 +9,6 @@ millisecond. It is loaded from SciPy's own folder, whose version is pinned; test
 
 from importlib.machinery import PathFinder
 from importlib.util import module_from_spec
-from pathlib import Path
 from types import ModuleType
 from typing import Any
 
@@ -21,8 +20,8 @@ BACKWARD, INVERSE = 0, 2  # pocketfft's ways to scale: not at all, by one over t
 
 
 def _pocketfft() -> ModuleType:
-    folder = Path(scipy.__path__[0]) / "fft/_pocketfft"
-    spec = PathFinder.find_spec("pypocketfft", [str(folder)])
+    folder = f"{scipy.__path__[0]}/fft/_pocketfft"
+    spec = PathFinder.find_spec("pypocketfft", [folder])
     if spec is None or spec.loader is None:
         raise ImportError(f"no pypocketfft in {folder}: another SciPy than the pinned one?")
     module = module_from_spec(spec)

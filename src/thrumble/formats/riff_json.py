@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer, ValidationError
 
 from thrumble.core.errors import RiffError
+from thrumble.core.instrument import Note
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter, read_meter
 from thrumble.core.riff.checking import check_riff
@@ -19,7 +20,6 @@ from thrumble.core.riff.model import (
     Bar,
     Hit,
     Legato,
-    Note,
     Pickup,
     Riff,
     Section,

@@ -2,7 +2,7 @@
 session and the player first, and never commit.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any, TypeVar
 
@@ -11,6 +11,8 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
 from thrumble.core.errors import NotAllowed, NotFound
+from thrumble.core.instrument import STANDARD_SCALE_MM, Instrument
+from thrumble.core.riff.model import Riff
 from thrumble.store.tables import (
     CalibrationRow,
     CorrectionRow,
@@ -35,6 +37,10 @@ class Rig:
     left_handed: bool
     chain: str
 
+    def tuned_for(self, riff: Riff) -> Instrument:
+        """This instrument in a riff's tuning and with its capo."""
+        return replace(riff.instrument, scale_mm=self.scale_mm, left_handed=self.left_handed)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NewRig:
@@ -45,7 +51,7 @@ class NewRig:
     name: str
     tuning: tuple[str, ...]
     capo: int = 0
-    scale_mm: float = 648.0
+    scale_mm: float = STANDARD_SCALE_MM
     left_handed: bool = False
     chain: str = ""
 
@@ -176,6 +182,15 @@ def rigs_of(session: Session, player_id: int) -> list[Rig]:
             select(RigRow).where(RigRow.player_id == player_id).order_by(col(RigRow.id))
         ).all()
     ]
+
+
+def instrument_for(session: Session, player_id: int, rig_id: int | None, riff: Riff) -> Instrument:
+    """What a riff was played on: the rig in the riff's tuning; without one the riff's own with
+    strings of the usual length.
+    """
+    if rig_id is None:
+        return riff.instrument
+    return get_rig(session, player_id, rig_id).tuned_for(riff)
 
 
 def add_tone(session: Session, player_id: int, rig_id: int, name: str, sound: str) -> ToneProfile:

@@ -10,6 +10,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Column, Field, SQLModel
 
+from thrumble.core.instrument import STANDARD_SCALE_MM
 from thrumble.core.takes import TakeState
 
 
@@ -114,7 +115,7 @@ class RigRow(SQLModel, table=True):
     name: str
     tuning: list[str] = _json()
     capo: int = 0
-    scale_mm: float = 648.0
+    scale_mm: float = STANDARD_SCALE_MM
     left_handed: bool = False
     chain: str = ""
     created_at: datetime = _moment()

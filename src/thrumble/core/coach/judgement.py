@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading
+from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
 TOLERANCES_MS = {"tight": 12.0, "firm": 20.0, "loose": 35.0}
@@ -93,13 +94,14 @@ class JudgedHit:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Judgement:
     """A reading judged. `around_ms`: what early and late count from, in the reading's own
-    deviations.
+    deviations; `instrument`: what it was played on.
     """
 
     reading: Reading
     expanded: ExpandedRiff
     limits: Limits
     around_ms: float
+    instrument: Instrument
     hits: tuple[JudgedHit, ...]
 
     @property
@@ -145,9 +147,15 @@ def robust_spread(values: np.ndarray) -> float:
 
 
 def judge_hits(
-    reading: Reading, expanded: ExpandedRiff, *, tolerance: str = DEFAULT_TOLERANCE
+    reading: Reading,
+    expanded: ExpandedRiff,
+    instrument: Instrument | None = None,
+    *,
+    tolerance: str = DEFAULT_TOLERANCE,
 ) -> Judgement:
-    """Judges every hit of a reading against a tolerance: tight, firm or loose."""
+    """Judges every hit of a reading against a tolerance: tight, firm or loose. `instrument`: the
+    player's own, where it is known; else the riff's with strings of the usual length.
+    """
     limits = Limits(TOLERANCES_MS[tolerance])
     deviations = [
         h.deviation_ms
@@ -156,7 +164,14 @@ def judge_hits(
     ]
     around = 0.0 if reading.bias_judged or not deviations else float(np.median(deviations))
     hits = tuple(_judged(hit, expanded.hits[hit.index], limits, around) for hit in reading.hits)
-    return Judgement(reading=reading, expanded=expanded, limits=limits, around_ms=around, hits=hits)
+    return Judgement(
+        reading=reading,
+        expanded=expanded,
+        limits=limits,
+        around_ms=around,
+        instrument=instrument or expanded.riff.instrument,
+        hits=hits,
+    )
 
 
 def _judged(hit: HitReading, due: DueHit, limits: Limits, around_ms: float) -> JudgedHit:

@@ -208,8 +208,8 @@ def _shifts(timing: _Timing) -> Cause | None:
     itself tells best.
     """
     expanded = timing.judgement.expanded
-    wide_mm = shifts_mm(expanded.hits, capo=expanded.riff.capo)
-    quick_mm_s = move_speeds_mm_s(expanded.hits, capo=expanded.riff.capo)
+    wide_mm = shifts_mm(expanded.hits, timing.judgement.instrument)
+    quick_mm_s = move_speeds_mm_s(expanded.hits, timing.judgement.instrument)
     best: tuple[float, str, float, Array] | None = None
     for name, of, limits in (
         ("least_mm", wide_mm, WIDE_MM),

@@ -6,6 +6,7 @@ from collections import Counter
 
 from thrumble.core.coach.cause import Cause, CauseKind
 from thrumble.core.coach.judgement import Judgement
+from thrumble.core.counting import counted
 from thrumble.core.music.meter import spoken_count
 
 
@@ -17,11 +18,6 @@ def say(cause: Cause, judgement: Judgement) -> str:
 def early_or_late(ms: float) -> str:
     """A lateness in words."""
     return "on time" if abs(ms) < 1.5 else f"{abs(ms):.0f} ms {'late' if ms > 0 else 'early'}"
-
-
-def many(count: float, one: str, more: str) -> str:
-    """A count with its noun, singular or plural."""
-    return f"{count:.0f} {one if round(count) == 1 else more}"
 
 
 def where(cause: Cause, judgement: Judgement) -> str:
@@ -56,7 +52,7 @@ def _nothing(cause: Cause, judgement: Judgement) -> str:
 def _other_riff(cause: Cause, judgement: Judgement) -> str:
     f, title = cause.figures, judgement.expanded.riff.title
     return (
-        f"This doesn't sound like {title}: {many(f['missed'], 'hit', 'hits')} of {f['due']:.0f} "
+        f"This doesn't sound like {title}: {counted(f['missed'], 'hit', 'hits')} of {f['due']:.0f} "
         "aren't there. "
         "Check that you picked the right riff and tempo, then play it again."
     )
@@ -68,7 +64,7 @@ def _damaged(cause: Cause, judgement: Judgement) -> str:
 
 def _missed(cause: Cause, judgement: Judgement) -> str:
     return (
-        f"You missed {many(cause.figures['missed'], 'hit', 'hits')} of {cause.figures['due']:.0f}, "
+        f"You missed {counted(cause.figures['missed'], 'hit', 'hits')} of {cause.figures['due']:.0f}, "
         f"{where(cause, judgement)}."
     )
 
@@ -76,7 +72,7 @@ def _missed(cause: Cause, judgement: Judgement) -> str:
 def _extra(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     return (
-        f"You play {many(f['extra'], 'hit', 'hits')} that the riff doesn't have; the first comes "
+        f"You play {counted(f['extra'], 'hit', 'hits')} that the riff doesn't have; the first comes "
         f"{f['first_s']:.1f} s in."
     )
 
@@ -210,7 +206,7 @@ def _dead_rings(cause: Cause, judgement: Judgement) -> str:
 def _unlike(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     return (
-        f"{many(f['wrong'], 'hit', 'hits')} of {f['told']:.0f} don't sound as written, "
+        f"{counted(f['wrong'], 'hit', 'hits')} of {f['told']:.0f} don't sound as written, "
         f"{where(cause, judgement)}: "
         "some mutes ring, some open hits are choked."
     )
@@ -228,7 +224,7 @@ def _stops(cause: Cause, judgement: Judgement) -> str:
 def _frets(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     return (
-        f"{many(f['wrong'], 'chord is', 'chords are')} fretted wrong, {where(cause, judgement)}. "
+        f"{counted(f['wrong'], 'chord is', 'chords are')} fretted wrong, {where(cause, judgement)}. "
         "Check the fret before you hit it."
     )
 
@@ -236,7 +232,7 @@ def _frets(cause: Cause, judgement: Judgement) -> str:
 def _strays(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     return (
-        f"A stray open string is ringing in {many(f['chords'], 'chord', 'chords')}, mostly string "
+        f"A stray open string is ringing in {counted(f['chords'], 'chord', 'chords')}, mostly string "
         f"{f['string']:.0f}, "
         f"{where(cause, judgement)}: mute it with a spare finger."
     )
@@ -269,7 +265,7 @@ def _clean(cause: Cause, judgement: Judgement) -> str:
         f"and {f['as_written']:.0f} of {f['told']:.0f} sound as written."
     )
     if f["missed"]:
-        text += f" {many(f['missed'], 'hit is', 'hits are')} missing, {where(cause, judgement)}."
+        text += f" {counted(f['missed'], 'hit is', 'hits are')} missing, {where(cause, judgement)}."
     return text
 
 

@@ -4,6 +4,7 @@ a sentence with its remedy.
 
 from dataclasses import dataclass
 
+from thrumble.core.counting import counted
 from thrumble.core.ear.reading import Caution, HeardKind, HitReading, HitState, StartSource
 
 CLIP_CAUTION, CLIP_NO_LEVELS = 0.001, 0.20
@@ -100,15 +101,16 @@ def _about_reach(hits: list[HitReading]) -> list[Caution]:
     reached = [k for k, hit in enumerate(hits) if hit.state is not HitState.NOT_REACHED]
     out = []
     if reached and reached[0] > 0:
+        before = counted(reached[0], "hit")
         text = (
-            f"The take begins at bar {hits[reached[0]].bar}: {reached[0]} hits before it don't "
-            "count as missed."
+            f"The take begins at bar {hits[reached[0]].bar}: {before} before it don't count as "
+            "missed."
         )
         out.append(Caution(code="begins_late", text=text))
     if reached and reached[-1] < len(hits) - 1:
+        after = counted(len(hits) - 1 - reached[-1], "hit")
         text = (
-            f"The take ends in bar {hits[reached[-1]].bar}: {len(hits) - 1 - reached[-1]} hits "
-            "after it don't count as missed."
+            f"The take ends in bar {hits[reached[-1]].bar}: {after} after it don't count as missed."
         )
         out.append(Caution(code="ends_early", text=text))
     return out
@@ -121,7 +123,7 @@ def _about_measures(hits: list[HitReading]) -> list[Caution]:
         out.append(
             Caution(
                 code="few_hits",
-                text=f"We heard only {played} hits: too few for averages to say much.",
+                text=f"We heard only {counted(played, 'hit')}: too few for averages to say much.",
             )
         )
     chords = [hit for hit in hits if hit.heard_articulation is HeardKind.OPEN]

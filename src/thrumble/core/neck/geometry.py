@@ -1,20 +1,12 @@
-"""The neck in millimetres. Frets narrow upward: the distance from the nut to fret n is scale * (1 -
-2^(-n/12)).
+"""How far and how fast the fretting hand moves along the neck, in millimetres of the player's own
+instrument.
 """
 
+from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import DueHit
 
-STANDARD_SCALE_MM = 648.0
 
-
-def fret_mm(fret: float, scale_mm: float = STANDARD_SCALE_MM) -> float:
-    """Distance of a fret from the nut, in mm; fret 0 is the nut."""
-    return scale_mm * (1 - 2 ** (-fret / 12))
-
-
-def shift_mm(
-    before: DueHit, after: DueHit, *, capo: int, scale_mm: float = STANDARD_SCALE_MM
-) -> float:
+def shift_mm(before: DueHit, after: DueHit, instrument: Instrument) -> float:
     """How far the fretting hand moves between two hits: along the neck, lowest pressed fret to
     lowest pressed fret.
 
@@ -23,12 +15,10 @@ def shift_mm(
     places = [[note.fret for note in due.hit.notes if note.fret] for due in (before, after)]
     if not all(places):
         return 0.0
-    return abs(fret_mm(min(places[1]) + capo, scale_mm) - fret_mm(min(places[0]) + capo, scale_mm))
+    return abs(instrument.fret_mm(min(places[1])) - instrument.fret_mm(min(places[0])))
 
 
-def move_speeds_mm_s(
-    hits: tuple[DueHit, ...], *, capo: int, scale_mm: float = STANDARD_SCALE_MM
-) -> list[float]:
+def move_speeds_mm_s(hits: tuple[DueHit, ...], instrument: Instrument) -> list[float]:
     """For every hit of a round how fast the hand has to move to reach it, mm/s: the move that leads
     to it over half the slot of the last hit that
     pressed a fret and all that follows until this one, for open strings leave the hand free; 0
@@ -36,7 +26,7 @@ def move_speeds_mm_s(
     out: list[float] = []
     last: DueHit | None = None
     for due in hits:
-        mm = shift_mm(last, due, capo=capo, scale_mm=scale_mm) if last else 0.0
+        mm = shift_mm(last, due, instrument) if last else 0.0
         time_s = due.due_s - last.due_s - last.slot_s / 2 if last else 0.0
         out.append(mm / max(0.01, time_s) if mm else 0.0)
         if any(note.fret for note in due.hit.notes):
@@ -44,16 +34,14 @@ def move_speeds_mm_s(
     return out
 
 
-def shifts_mm(
-    hits: tuple[DueHit, ...], *, capo: int, scale_mm: float = STANDARD_SCALE_MM
-) -> list[float]:
+def shifts_mm(hits: tuple[DueHit, ...], instrument: Instrument) -> list[float]:
     """For every hit of a round the move that leads to it, from the last hit that pressed a fret; 0
     for the first.
     """
     out: list[float] = []
     last: DueHit | None = None
     for due in hits:
-        out.append(shift_mm(last, due, capo=capo, scale_mm=scale_mm) if last else 0.0)
+        out.append(shift_mm(last, due, instrument) if last else 0.0)
         if any(note.fret for note in due.hit.notes):
             last = due
     return out

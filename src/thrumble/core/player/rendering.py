@@ -8,7 +8,7 @@ import numpy as np
 
 from thrumble.core.player.guitars import Guitar, StringHit
 from thrumble.core.riff.expand import DueHit
-from thrumble.core.riff.model import Articulation, Riff, Stroke, note_midi, open_midi
+from thrumble.core.riff.model import Articulation, Riff, Stroke
 from thrumble.core.signal import Samples, rms_db
 
 STRAY_GAIN = 0.3  # a string that rings along was brushed, not struck
@@ -140,7 +140,7 @@ def _strike(
         for k, midi in enumerate(pitches)
     ]
     struck += [
-        (float(open_midi(riff, number)), strum_s, Articulation.OPEN, STRAY_GAIN)
+        (float(riff.instrument.open_midi(number)), strum_s, Articulation.OPEN, STRAY_GAIN)
         for number in plan.strays
     ]
     for k, (midi, delay_s, articulation, share) in enumerate(struck):
@@ -170,9 +170,11 @@ def _pitches(riff: Riff, plan: Plan, rng: np.random.Generator) -> list[float]:
     notes = plan.due.hit.notes if plan.due else ()
     if plan.articulation is Articulation.DEAD:
         strings = [n.string for n in notes] or [len(riff.tuning)]
-        return [open_midi(riff, s) + float(rng.uniform(2, 19)) for s in strings]
-    known = [float(m) for n in notes if (m := note_midi(riff, n)) is not None]
-    known = known or [float(open_midi(riff, notes[0].string if notes else len(riff.tuning)))]
+        return [riff.instrument.open_midi(s) + float(rng.uniform(2, 19)) for s in strings]
+    known = [float(m) for n in notes if (m := riff.instrument.midi(n)) is not None]
+    known = known or [
+        float(riff.instrument.open_midi(notes[0].string if notes else len(riff.tuning)))
+    ]
     return [midi + plan.fret_error for midi in known]
 
 

@@ -8,10 +8,12 @@ from decimal import Decimal
 from fractions import Fraction
 from typing import TypeAlias
 
+from thrumble.core.chords.names import read_chord_name
+from thrumble.core.chords.shapes import place_chord
 from thrumble.core.errors import RiffError
+from thrumble.core.instrument import Note
 from thrumble.core.music.feel import Feel
 from thrumble.core.music.meter import Meter, read_meter
-from thrumble.core.riff.chords import place_chord, read_chord_name
 from thrumble.core.riff.model import (
     DEFAULT_DEPTH,
     TIGHT_DEPTH,
@@ -19,7 +21,6 @@ from thrumble.core.riff.model import (
     Bar,
     Hit,
     Legato,
-    Note,
     Riff,
     Stroke,
 )
@@ -293,7 +294,9 @@ def _chord(token: Token, head: Head) -> tuple[tuple[Note, ...], str | None]:
         )
     place = {key: None if match[key] is None else int(match[key]) for key in ("string", "fret")}
     try:
-        return place_chord(head.riff, chord, **place, as_standard=head.names_shape), match["name"]
+        return place_chord(
+            head.riff.instrument, chord, **place, as_standard=head.names_shape
+        ), match["name"]
     except ValueError as error:
         raise token.error(str(error)) from None
 

@@ -6,14 +6,13 @@ import re
 from collections.abc import Iterator
 from fractions import Fraction
 
-from thrumble.core.errors import BadTempo, RiffError
+from thrumble.core.errors import BadInstrument, BadTempo, RiffError
+from thrumble.core.instrument import MAX_FRET, Note, check_instrument
 from thrumble.core.music.feel import Feel, bar_feel, decimal_text
-from thrumble.core.music.pitch import midi_of
-from thrumble.core.riff.model import TEMPO_RANGE_BPM, Articulation, Bar, Hit, Note, Riff, Section
+from thrumble.core.riff.model import TEMPO_RANGE_BPM, Articulation, Bar, Hit, Riff, Section
 
 SECTION_NAME = re.compile(r"[A-Za-z0-9_-]([A-Za-z0-9 _-]*[A-Za-z0-9_-])?")
 LABEL = re.compile(r"[A-Za-z][^\s|()=,:@]{0,23}")
-MAX_FRET = 36
 MAX_BARS = 2000  # along the play order; an hour of music at any sensible tempo
 
 
@@ -77,15 +76,10 @@ def _check_head(riff: Riff) -> None:
         check_tempo(float(riff.tempo_bpm))
     except BadTempo as error:
         raise _wrong("tempo", riff.tempo_bpm, str(error)) from None
-    if not 1 <= len(riff.tuning) <= 12:
-        raise _wrong("tuning", len(riff.tuning), "an instrument has 1 to 12 strings")
-    for name in riff.tuning:
-        try:
-            midi_of(name)
-        except ValueError as error:
-            raise _wrong("tuning", name, str(error)) from None
-    if not 0 <= riff.capo <= 24:
-        raise _wrong("capo", riff.capo, "a capo sits at fret 0 (none) to 24")
+    try:
+        check_instrument(riff.instrument)
+    except BadInstrument as error:
+        raise _wrong(error.part, error.found, error.expected) from None
     _check_feel(riff.feel, "feel")
     if not riff.sections:
         raise _wrong("sections", "", "a riff needs at least one section")

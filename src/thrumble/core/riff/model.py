@@ -7,9 +7,10 @@ from decimal import Decimal
 from enum import StrEnum
 from fractions import Fraction
 
+from thrumble.core.instrument import Instrument, Note
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
-from thrumble.core.music.pitch import STANDARD_TUNING, midi_of
+from thrumble.core.music.pitch import STANDARD_TUNING
 
 TEMPO_RANGE_BPM = (Decimal(20), Decimal(400))
 DEFAULT_DEPTH = Decimal("0.6")
@@ -37,17 +38,6 @@ class Legato(StrEnum):
 
     HAMMER = "hammer"
     PULL = "pull"
-
-
-@dataclass(frozen=True, slots=True, order=True)
-class Note:
-    """One string of a hit. `string` 1 is the highest; `fret` counts from the capo, None where
-    nothing is pressed (dead hits only).
-    """
-
-    string: int
-    fret: int | None
-    let_ring: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -124,12 +114,7 @@ class Riff:
         """Sections in playing order, repeats written out."""
         return self.play or tuple(section.name for section in self.sections)
 
-
-def open_midi(riff: Riff, string: int) -> int:
-    """Sounding MIDI number of the unfretted string, capo included."""
-    return midi_of(riff.tuning[len(riff.tuning) - string]) + riff.capo
-
-
-def note_midi(riff: Riff, note: Note) -> int | None:
-    """Sounding MIDI number of a note; None where nothing is pressed."""
-    return None if note.fret is None else open_midi(riff, note.string) + note.fret
+    @property
+    def instrument(self) -> Instrument:
+        """What the riff is written for, with strings of the usual length."""
+        return Instrument(tuning=self.tuning, capo=self.capo)

@@ -5,8 +5,10 @@ for every valid riff.
 from fractions import Fraction
 from math import lcm
 
+from thrumble.core.chords.names import read_chord_name
+from thrumble.core.chords.shapes import place_chord
+from thrumble.core.instrument import Note
 from thrumble.core.music.meter import Meter
-from thrumble.core.riff.chords import place_chord, read_chord_name
 from thrumble.core.riff.model import (
     DEFAULT_DEPTH,
     TIGHT_DEPTH,
@@ -14,7 +16,6 @@ from thrumble.core.riff.model import (
     Bar,
     Hit,
     Legato,
-    Note,
     Riff,
     Stroke,
 )
@@ -200,7 +201,13 @@ def _chord_token(riff: Riff, notes: tuple[Note, ...], label: str | None) -> str:
         for root in notes[:2]:
             try:
                 if (
-                    place_chord(riff, named, string=root.string, fret=root.fret, as_standard=False)
+                    place_chord(
+                        riff.instrument,
+                        named,
+                        string=root.string,
+                        fret=root.fret,
+                        as_standard=False,
+                    )
                     == notes
                 ):
                     return f"{label}@{root.string}/{root.fret}"

@@ -9,6 +9,7 @@ from typing import Any
 
 from thrumble import __version__
 from thrumble.actions.copies import Copy, copies_folder
+from thrumble.core.counting import counted
 from thrumble.settings import local_folder
 from thrumble.store.queue import ALIVE_S, QueueState
 from thrumble.store.space import Room, Space
@@ -90,8 +91,7 @@ def _queue(queue: QueueState) -> Fact:
 
 def _takes(space: Space) -> Fact:
     words = (
-        f"{space.takes} {'take' if space.takes == 1 else 'takes'}, {_size(space.used_bytes)} of "
-        f"{_size(space.limit_bytes)}"
+        f"{counted(space.takes, 'take')}, {_size(space.used_bytes)} of {_size(space.limit_bytes)}"
     )
     short = space.room is not Room.PLENTY
     return Fact(

@@ -10,6 +10,7 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+from thrumble.core.counting import counted
 from thrumble.core.ear.model.ear import EAR
 from thrumble.store.rigs import Example, ToneProfile
 
@@ -197,7 +198,5 @@ def _corrections(corrected: list[tuple[str, str]]) -> str:
         f"{n} called {heard} that you say {'were' if n > 1 else 'was'} {said}"
         for (heard, said), n in most
     )
-    hits = "hit" if len(corrected) == 1 else "hits"
-    return f"You checked {len(corrected)} {hits} yourself and agreed on {agreed}" + (
-        f": {words}." if words else "."
-    )
+    hits = counted(len(corrected), "hit")
+    return f"You checked {hits} yourself and agreed on {agreed}" + (f": {words}." if words else ".")

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from math import cos, pi, sin
 
 from thrumble.core.coach.judgement import Judgement
+from thrumble.core.counting import counted
 
 PILE_W, PILE_H = 300.0, 150.0
 REACH_MS = 60.0
@@ -117,7 +118,11 @@ def bar_clock(judgement: Judgement) -> Clock:
     middle = f"{swing:.2f}" if swing is not None else f"{common.beats}/{common.unit}"
     under = "swing heard" if swing is not None else "one bar"
     return Clock(
-        marks, dots, middle, under, f"Bar clock with {len(dots)} hits at their place in the bar"
+        marks,
+        dots,
+        middle,
+        under,
+        f"Bar clock with {counted(len(dots), 'hit')} at their place in the bar",
     )
 
 

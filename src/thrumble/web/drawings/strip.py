@@ -9,9 +9,11 @@ is a dot.
 
 from dataclasses import dataclass, field
 
+from thrumble.core.chords.names import name_notes
 from thrumble.core.coach.judgement import JudgedHit, Judgement
 from thrumble.core.coach.words import early_or_late
 from thrumble.core.ear.reading import HeardKind, HitReading
+from thrumble.core.instrument import Instrument
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar
 from thrumble.core.riff.model import Articulation, Hit
@@ -187,7 +189,7 @@ def _plan_bar(expanded: ExpandedRiff, bar: PlayedBar, number: int) -> BarDrawing
         width=width,
         start_s=bar.start_s + (number - 1) * expanded.round_s,
         slots=_slots(bar, hits, width),
-        chords=_chords(bar, hits, width),
+        chords=_chords(bar, hits, width, expanded.riff.instrument),
         plan=[],
     )
     base = drawing.line_y
@@ -231,8 +233,8 @@ def _slots(bar: PlayedBar, hits: list[DueHit], width: float) -> list[Slot]:
     ]
 
 
-def _chords(bar: PlayedBar, hits: list[DueHit], width: float) -> list[Word]:
-    """Chord names where they change, with the root's place."""
+def _chords(bar: PlayedBar, hits: list[DueHit], width: float, instrument: Instrument) -> list[Word]:
+    """Chord names where they change, with the root's place: as written, else after their notes."""
     words: list[Word] = []
     last = ""
     for due in hits:
@@ -240,13 +242,19 @@ def _chords(bar: PlayedBar, hits: list[DueHit], width: float) -> list[Word]:
         if due.hit.label is None and len(due.hit.notes) == 1:
             continue
         spot = f"{note.string}/{'x' if note.fret is None else note.fret}"
-        name, place = (due.hit.label, spot) if due.hit.label else (spot, "")
+        named = due.hit.label or _name_of(due.hit, instrument)
+        name, place = (named, spot) if named else (spot, "")
         key = f"{name} {spot}"
         x = _x(bar, due.due_s, width)
         if key != last and (not words or x - words[-1].x > 44):
             words.append(Word(x, name, place))
         last = key
     return words
+
+
+def _name_of(hit: Hit, instrument: Instrument) -> str | None:
+    midis = [instrument.midi(note) for note in hit.notes]
+    return name_notes(tuple(midi for midi in midis if midi is not None)) if all(midis) else None
 
 
 def _plan_words(hit: Hit) -> str:

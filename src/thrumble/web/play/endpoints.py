@@ -91,8 +91,11 @@ def play_page(
     request: Request, riff_id: Id, session: DbSession, player_id: PlayerId
 ) -> HTMLResponse:
     """The riff, ready to be played and recorded."""
-    tones = rig_tones(rigs.rigs_of(session, player_id), rigs.tones_of(session, player_id))
-    view = play_view(riffs.newest_revision(session, player_id, riff_id))
+    known = rigs.rigs_of(session, player_id)
+    tones = rig_tones(known, rigs.tones_of(session, player_id))
+    revision = riffs.newest_revision(session, player_id, riff_id)
+    riff = revision.riff
+    view = play_view(revision, known[0].tuned_for(riff) if known else riff.instrument)
     return render(
         request, "play/page.html", view=view, tones=tones, room=room_words(space(session))
     )
@@ -201,11 +204,11 @@ def take_outcome(
     take = takes.get_take(session, player_id, take_id)
     status = status_view(take, asked)
     reading = readings.get_reading(session, player_id, take_id) if status.read else None
-    view = (
-        reading_view(take, riffs.get_revision(session, player_id, take.revision_id), reading)
-        if reading
-        else None
-    )
+    view = None
+    if reading:
+        revision = riffs.get_revision(session, player_id, take.revision_id)
+        instrument = rigs.instrument_for(session, player_id, take.rig_id, revision.riff)
+        view = reading_view(take, revision, reading, instrument=instrument)
     return render(request, "play/_outcome.html", status=status, view=view, asked=asked + 1)
 
 

@@ -4,10 +4,11 @@ again.
 
 from dataclasses import dataclass
 
+from thrumble.core.counting import counted
+from thrumble.core.instrument import Instrument
 from thrumble.core.neck.geometry import shifts_mm
 from thrumble.core.pulse.click import click_times
 from thrumble.core.riff.expand import ExpandedRiff, expand
-from thrumble.core.riff.model import Riff
 from thrumble.store.riffs import Revision
 from thrumble.store.rigs import Rig, ToneProfile
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
@@ -28,31 +29,31 @@ class PlayView:
     plan: dict[str, object]
 
 
-def play_view(revision: Revision) -> PlayView:
+def play_view(revision: Revision, instrument: Instrument) -> PlayView:
     """The riff at its own tempo; the script scales times when the player changes it, for all times
     go as 1/tempo.
     """
     expanded = expand(revision.riff)
     bars = plan_strip(expanded)
     hits = len(expanded.hits)
-    counted = sum(1 for bar in expanded.bars if bar.number > 0)
-    facts = f"{counted} bars, {hits} hits, {revision.riff.feel}"
+    bars_played = sum(1 for bar in expanded.bars if bar.number > 0)
+    facts = f"{counted(bars_played, 'bar')}, {counted(hits, 'hit')}, {revision.riff.feel}"
     return PlayView(
         revision.riff_id,
         revision.riff.title,
         f"{float(revision.riff.tempo_bpm):g}",
         bars,
         facts,
-        _plan(revision, expanded),
+        _plan(revision, expanded, instrument),
     )
 
 
-def _plan(revision: Revision, expanded: ExpandedRiff) -> dict[str, object]:
+def _plan(revision: Revision, expanded: ExpandedRiff, instrument: Instrument) -> dict[str, object]:
     """Seconds at the riff's tempo from bar 1 beat 1; `clicks` of one round, `count` of one count-in
     bar.
     """
     first = next(bar for bar in expanded.bars if bar.number >= 1)
-    cues = _eye_cues(expanded, revision.riff)
+    cues = _eye_cues(expanded, instrument)
     return {
         "revision": revision.id,
         "title": revision.riff.title,
@@ -80,12 +81,12 @@ def _plan(revision: Revision, expanded: ExpandedRiff) -> dict[str, object]:
     }
 
 
-def _eye_cues(expanded: ExpandedRiff, riff: Riff) -> dict[int, str]:
+def _eye_cues(expanded: ExpandedRiff, instrument: Instrument) -> dict[int, str]:
     """For every bar the fret to look at: of its last long move, or of the one that opens the next
     bar.
     """
     cues: dict[int, str] = {}
-    for due, moved in zip(expanded.hits, shifts_mm(expanded.hits, capo=riff.capo), strict=True):
+    for due, moved in zip(expanded.hits, shifts_mm(expanded.hits, instrument), strict=True):
         pressed = [note.fret for note in due.hit.notes if note.fret]
         if moved >= EYE_CUE_MM and pressed:
             cues[due.bar - 1 if due.hit.at == 0 else due.bar] = f"look: fret {min(pressed)}"

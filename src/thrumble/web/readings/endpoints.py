@@ -93,8 +93,9 @@ def take_page(
     reading = readings.get_reading(session, player_id, take_id)
     corrections = rigs.corrections_of(session, player_id, take_id)
     tone = rigs.get_tone(session, player_id, take.tone_id).name if take.tone_id is not None else ""
+    instrument = rigs.instrument_for(session, player_id, take.rig_id, revision.riff)
     view = (
-        reading_view(take, revision, reading, corrections, tone)
+        reading_view(take, revision, reading, corrections, tone, instrument)
         if reading and take.state == "read"
         else None
     )
@@ -133,9 +134,11 @@ def reading_json(take_id: Id, session: DbSession, player_id: PlayerId) -> Respon
             "this take has no reading yet: wait until it has been read, or read it again"
         )
     take = takes.get_take(session, player_id, take_id)
+    riff = riffs.get_revision(session, player_id, take.revision_id).riff
     judgement = judge_hits(
         reading,
-        expand(riffs.get_revision(session, player_id, take.revision_id).riff, take.tempo_bpm),
+        expand(riff, take.tempo_bpm),
+        rigs.instrument_for(session, player_id, take.rig_id, riff),
     )
     causes = [(cause, say(cause, judgement)) for cause in find_causes(judgement)]
     return JSONResponse(

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from thrumble.core.counting import counted
 from thrumble.core.ear.comparing import Difference
 from thrumble.core.takes import TakeState
 from thrumble.store.readings import Changed
@@ -101,8 +102,7 @@ def list_view(
     """The takes of a page, what they were searched by, and the space that all of them use."""
     now = datetime.now(UTC)
     words = (
-        f"{space.takes} {'take' if space.takes == 1 else 'takes'}, {megabytes(space.used_bytes)} "
-        "of sound in the database"
+        f"{counted(space.takes, 'take')}, {megabytes(space.used_bytes)} of sound in the database"
     )
     return ListView(
         lines=[take_line(line, now) for line in lines],

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from functools import lru_cache
 
+from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
@@ -70,12 +71,12 @@ def riff_line(standing: RiffStanding) -> RiffLine:
     riff = standing.revision.riff
     hits, strip = _thumbnail(riff)
     clean = f"{standing.clean} of {standing.judged} clean" if standing.clean is not None else ""
-    takes = f"{standing.takes} {'take' if standing.takes == 1 else 'takes'}"
+    takes = counted(standing.takes, "take")
     return RiffLine(
         riff_id=standing.revision.riff_id,
         title=riff.title,
         tempo=f"{float(riff.tempo_bpm):g}",
-        facts=f"{hits} hits · {takes}",
+        facts=f"{counted(hits, 'hit')} · {takes}",
         said=standing.verdict or "not read yet",
         clean=clean,
         take_id=standing.last_take_id,
@@ -98,7 +99,7 @@ def preview_of(riff: Riff) -> PreviewView:
     bars = sum(1 for bar in expanded.bars if bar.number > 0)
     return PreviewView(
         riff.title,
-        f"{bars} bars, {len(expanded.hits)} hits, {expanded.round_s:.1f} s at "
+        f"{counted(bars, 'bar')}, {counted(len(expanded.hits), 'hit')}, {expanded.round_s:.1f} s at "
         f"{expanded.tempo_bpm:g} bpm",
         plan_strip(expanded),
         None,

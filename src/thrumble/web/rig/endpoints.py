@@ -8,9 +8,9 @@ from fastapi import APIRouter, Depends, Form, Query, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
 
 from thrumble.actions import rigs as verbs
-from thrumble.core.errors import BadAudio, BadRig, NotFound
+from thrumble.core.errors import BadAudio, BadInstrument, BadRig, NotFound
+from thrumble.core.instrument import STANDARD_SCALE_MM, Instrument, check_instrument
 from thrumble.core.music.pitch import read_tuning
-from thrumble.core.riff.model import note_midi
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.rig.fret_hand import check_strings, exercise_text, measure_releases
 from thrumble.core.rig.levels import measure_loudness, measure_silence
@@ -44,7 +44,7 @@ def _rig_form(
     name: Annotated[Line, Form(max_length=60)],
     tuning: Annotated[Line, Form(max_length=120)],
     capo: Annotated[int, Form()] = 0,
-    scale_mm: Annotated[float, Form()] = 648.0,
+    scale_mm: Annotated[float, Form()] = STANDARD_SCALE_MM,
     chain: Annotated[Line, Form(max_length=300)] = "",
     left_handed: Annotated[bool, Form()] = False,
 ) -> NewRig:
@@ -52,8 +52,6 @@ def _rig_form(
         raise BadRig("a rig needs a name: your guitar's, for instance")
     if not 0 <= capo <= 12:
         raise BadRig(f"the capo lies on fret 1 to 12, or 0 for none; found {capo}")
-    if not 300 <= scale_mm <= 900:
-        raise BadRig(f"the scale length is 300 to 900 mm, from nut to bridge; found {scale_mm:g}")
     try:
         strings = read_tuning(tuning.replace(",", " ").split())
     except ValueError as error:
@@ -62,6 +60,10 @@ def _rig_form(
         ) from None
     if not 4 <= len(strings) <= 9:
         raise BadRig(f"a guitar here has four to nine strings; found {len(strings)}")
+    try:
+        check_instrument(Instrument(tuning=strings, capo=capo, scale_mm=scale_mm))
+    except BadInstrument as error:
+        raise BadRig(f"{error.part} {error.found}: {error.expected}") from None
     return NewRig(
         name=name.strip(),
         tuning=strings,
@@ -296,6 +298,6 @@ def hear_chord(samples: SentSound, rate: Rate) -> JSONResponse:
     notes = {
         note.string: float(midi)
         for note in riff.sections[0].bars[0].hits[0].notes
-        if (midi := note_midi(riff, note)) is not None
+        if (midi := riff.instrument.midi(note)) is not None
     }
     return JSONResponse(strings_document(check_strings(samples, rate, notes)))

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
+from thrumble.core.counting import counted
 from thrumble.core.rig.calibration import SOUND_MS_PER_M
 from thrumble.core.rig.fret_hand import ChordString, Releases, StringState
 from thrumble.core.rig.levels import Loudness, Silence
@@ -154,7 +155,7 @@ def rig_view(
         tabs=[RigTab(r.id, r.name, r.id == rig.id) for r in rigs],
         tones=[_tone_card(tone, kept) for tone, kept in tones],
         delays=delay_cards(delays),
-        takes=f"{takes} {'take' if takes == 1 else 'takes'} played on it",
+        takes=f"{counted(takes, 'take')} played on it",
         tunings=TUNINGS,
         sounds=SOUNDS,
     )
@@ -163,7 +164,7 @@ def rig_view(
 def _tone_card(tone: ToneProfile, kept: list[Example]) -> ToneCard:
     kinds = {example.kind for example in kept}
     ready = {"open", "full"} <= kinds and len(kept) >= WANTED_EACH
-    words = f"{len(kept)} examples kept" if kept else "no examples kept yet"
+    words = f"{counted(len(kept), 'example')} kept" if kept else "no examples kept yet"
     level = "level not checked"
     if tone.level and tone.level.get("peak_db") is not None:
         level = f"peaks at {tone.level['peak_db']:.0f} dB"

@@ -8,7 +8,9 @@ from thrumble.core.coach.cause import Cause, CauseKind
 from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import JudgedHit, Judgement, judge_hits
 from thrumble.core.coach.words import early_or_late, say
+from thrumble.core.counting import counted
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, Reading
+from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.store.riffs import Revision
 from thrumble.store.rigs import Correction
@@ -96,13 +98,14 @@ def reading_view(
     reading: Reading,
     corrections: dict[tuple[int, int], Correction] | None = None,
     tone: str = "",
+    instrument: Instrument | None = None,
 ) -> ReadingView:
     """Numbers become words and places here; the player's corrections by hit index and round stand
-    beside what was heard. `tone`: its name.
+    beside what was heard. `tone`: its name; `instrument`: what it was played on.
     """
     said = corrections or {}
     expanded = expand(revision.riff, take.tempo_bpm)
-    judgement = judge_hits(reading, expanded)
+    judgement = judge_hits(reading, expanded, instrument)
     causes = find_causes(judgement)
     sentences = [say(cause, judgement) for cause in causes]
     return ReadingView(
@@ -112,7 +115,7 @@ def reading_view(
         meta=_meta(take, revision, reading, tone),
         figure=f"{judgement.clean}",
         figure_under=(
-            f"of {judgement.counted} hits clean, within {judgement.limits.tolerance_ms:.0f} ms"
+            f"of {counted(judgement.counted, 'hit')} clean, within {judgement.limits.tolerance_ms:.0f} ms"
         ),
         first=sentences[0],
         more=sentences[1:],
@@ -146,10 +149,7 @@ def corrected_words(count: int) -> str:
     """How many hits the player has judged themselves."""
     if not count:
         return ""
-    return (
-        f"{count} {'hit' if count == 1 else 'hits'} corrected by you. What we heard stays as it "
-        "was."
-    )
+    return f"{counted(count, 'hit')} corrected by you. What we heard stays as it was."
 
 
 def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
@@ -160,9 +160,13 @@ def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
         str(revision.riff.feel),
     ]
     if reading.rounds > 1:
-        parts.append(f"{reading.rounds} rounds")
+        parts.append(counted(reading.rounds, "round"))
     if tone:
-        examples = f" ({reading.profile_hits} examples of your own)" if reading.profile_hits else ""
+        examples = (
+            f" ({counted(reading.profile_hits, 'example')} of your own)"
+            if reading.profile_hits
+            else ""
+        )
         parts.append(tone + examples)
     parts.append("latency measured" if reading.delay_ms is not None else "latency not measured")
     return " · ".join(parts)

@@ -27,7 +27,7 @@ from thrumble.core.ear.model.ear import Ear
 from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import ExtraOnset, HeardKind, HitReading, HitState, RingEnd
 from thrumble.core.riff.expand import DueHit
-from thrumble.core.riff.model import Articulation, Riff, note_midi, open_midi
+from thrumble.core.riff.model import Articulation, Riff
 
 DIED_BEFORE_S = 0.06  # a ring that ends this long before its written end was no stop
 LEAST_STEP_S = 0.010  # two hits are never placed closer than this
@@ -287,7 +287,9 @@ def _chords(
     for k in chosen:
         notes, ring = matched.due[k][0].hit.notes, struck.rings[own[k]]
         onset_s = float(struck.onsets_s[own[k]])
-        silent = {number: open_midi(riff, number) for number in range(1, len(riff.tuning) + 1)}
+        silent = {
+            number: riff.instrument.open_midi(number) for number in range(1, len(riff.tuning) + 1)
+        }
         for note in notes:
             silent.pop(note.string, None)
         end_s = min(
@@ -295,7 +297,7 @@ def _chords(
             sound.heard.duration_s,
             onset_s + (ring.stopped_s or ring.ring_s or 10.0),
         )
-        written = tuple(m for note in notes if (m := note_midi(riff, note)) is not None)
+        written = tuple(m for note in notes if (m := riff.instrument.midi(note)) is not None)
         audible = {
             number: midi
             for number, midi in silent.items()

@@ -1,0 +1,3 @@
+"""Chord names and shapes, below riff and neck: names to intervals, intervals laid on strings, and
+notes back to their name.
+"""

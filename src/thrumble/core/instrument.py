@@ -1,0 +1,81 @@
+"""The instrument: how its strings are tuned, how long they are, where the capo sits, for which hand
+it is strung. One value with its rules; every pitch of a string and every millimetre comes from it.
+"""
+
+from dataclasses import dataclass
+
+from thrumble.core.errors import BadInstrument
+from thrumble.core.music.pitch import STANDARD_TUNING, midi_of
+
+STANDARD_SCALE_MM = 648.0
+SCALE_RANGE_MM = (480.0, 800.0)
+MOST_STRINGS = 12
+MAX_CAPO = 24
+MAX_FRET = 36
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Note:
+    """One string of a hit. `string` 1 is the highest; `fret` counts from the capo, None where
+    nothing is pressed (dead hits only).
+    """
+
+    string: int
+    fret: int | None
+    let_ring: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Instrument:
+    """`tuning`: sounding pitches without the capo, lowest string first; `scale_mm`: the strings'
+    length from nut to bridge.
+    """
+
+    tuning: tuple[str, ...] = STANDARD_TUNING
+    capo: int = 0
+    scale_mm: float = STANDARD_SCALE_MM
+    left_handed: bool = False
+
+    @property
+    def strings(self) -> range:
+        """The strings' numbers, 1 the highest."""
+        return range(1, len(self.tuning) + 1)
+
+    def open_midi(self, string: int) -> int:
+        """Sounding MIDI number of the unfretted string, capo included."""
+        return midi_of(self.tuning[len(self.tuning) - string]) + self.capo
+
+    def midi(self, note: Note) -> int | None:
+        """Sounding MIDI number of a note; None where nothing is pressed."""
+        return None if note.fret is None else self.open_midi(note.string) + note.fret
+
+    def fret_mm(self, fret: float) -> float:
+        """Distance of a fret from the nut, mm; frets count from the capo, 0 is the capo or the nut.
+
+        Equal temperament: scale * (1 - 2^(-n/12)).
+        """
+        return self.scale_mm * (1 - 2 ** (-(fret + self.capo) / 12))
+
+
+def check_instrument(instrument: Instrument) -> Instrument:
+    """Returns the instrument if there can be such a one. Raises BadInstrument naming what is wrong
+    with it: tuning, capo or scale.
+    """
+    count = len(instrument.tuning)
+    if not 1 <= count <= MOST_STRINGS:
+        raise BadInstrument("tuning", count, f"an instrument has 1 to {MOST_STRINGS} strings")
+    for name in instrument.tuning:
+        try:
+            midi_of(name)
+        except ValueError as error:
+            raise BadInstrument("tuning", name, str(error)) from None
+    if not 0 <= instrument.capo <= MAX_CAPO:
+        raise BadInstrument("capo", instrument.capo, f"a capo sits at fret 0 (none) to {MAX_CAPO}")
+    low, high = SCALE_RANGE_MM
+    if not low <= instrument.scale_mm <= high:  # also refuses NaN
+        raise BadInstrument(
+            "scale length",
+            f"{instrument.scale_mm:g}",
+            f"from nut to bridge it is {low:.0f} to {high:.0f} mm",
+        )
+    return instrument
