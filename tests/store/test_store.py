@@ -17,7 +17,7 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.settings import settings
-from thrumble.store import database, players, readings, riffs, takes
+from thrumble.store import database, players, readings, riffs, rigs, takes
 from thrumble.store.space import Room, check_room, space
 from thrumble.store.takes import NewTake, Take
 
@@ -268,3 +268,34 @@ def test_the_models_and_the_migrations_agree(shared_engine: sa.Engine) -> None:
         assert there == {c.name: c.nullable for c in table.columns}, table.name
         if table.name not in ("installation", "signing"):
             assert "player_id" in there or table.name == "player"
+
+
+@pytest.mark.parametrize(
+    "table", ["revision", "take", "reading", "hit", "audio", "chunk", "tone", "example"]
+)
+def test_the_database_refuses_a_thing_that_belongs_to_two_players(
+    session: Session, player: int, heard: tuple[Reading, ExpandedRiff], table: str
+) -> None:
+    """Whatever a query forgets: no row of one player hangs on a row of another's."""
+    take = stored(session, player, TakeState.RECORDING)
+    takes.put_audio(session, player, take.id, [b"sound"])
+    takes.add_chunk(session, player, take.id, 0, b"\0" * 8)
+    readings.put_reading(session, player, take.id, *heard, verdict="", clean=0, judged=0)
+    rig = rigs.add_rig(session, player, rigs.FIRST)
+    tone = rigs.add_tone(session, player, rig.id, "gate", "crunch")
+    rigs.add_example(
+        session,
+        player,
+        tone.id,
+        kind="open",
+        data=b"sound",
+        rate_hz=48000,
+        depth=0.0,
+        origin="finder",
+    )
+    session.flush()
+    other = session.execute(
+        sa.text("insert into player (name, created_at) values ('Other', now()) returning id")
+    ).scalar_one()
+    with pytest.raises(sa.exc.IntegrityError), session.begin_nested():
+        session.execute(sa.text(f"update {table} set player_id = :other"), {"other": other})

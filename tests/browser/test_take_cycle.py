@@ -1,0 +1,157 @@
+"""The scripts' own logic, module by module in Chromium, and the play screen when its input goes away
+at every moment of a take.
+"""
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Served
+from tests.browser.test_journeys import go_to_play
+
+HELD = """
+const real = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices);
+navigator.mediaDevices.getUserMedia = async (c) => (window.__stream = await real(c));
+const estimate = navigator.storage.estimate.bind(navigator.storage);
+window.__hold = null;
+navigator.storage.estimate = async () => { if (window.__hold) await window.__hold; return estimate(); };
+"""
+LOSE = "window.__stream.getAudioTracks()[0].dispatchEvent(new Event('ended'))"
+
+
+@pytest.fixture
+def module(served: Served, open_page: Callable[..., Page]) -> Iterator[Callable[[str, str], Any]]:
+    """Runs an expression with a script's exports as `m`."""
+    page = open_page(microphone=False)
+    page.goto(f"{served.base}/riffs")
+    return lambda name, code: page.evaluate(
+        f"import('{served.base}/files/{name}').then((m) => {code})"
+    )
+
+
+def test_every_stage_of_a_take_has_a_way_out(module: Callable[[str, str], Any]) -> None:
+    stages = module("play/cycle.js", "m.STAGES")
+    assert all(after in stages for events in stages.values() for after in events.values())
+    reached = {"idle"}
+    while more := {to for at in reached for to in stages[at].values()} - reached:
+        reached |= more
+    assert reached == set(stages), "no stage that nothing leads to"
+    for stage, events in stages.items():
+        if stage not in ("idle", "done"):
+            assert {"idle", "done"} & set(events.values()), f"{stage} cannot be left"
+        if stage in ("opening", "arming", "count", "record"):
+            assert events["lost"] == events["drop"] == "idle"
+
+
+def test_an_event_that_means_nothing_now_changes_nothing(
+    module: Callable[[str, str], Any],
+) -> None:
+    steps = module(
+        "play/cycle.js",
+        """{ const told = []; const c = new m.Cycle((s) => told.push(s));
+        const early = [c.on('opened'), c.on('over'), c.on('drop')];
+        const taken = [c.on('go'), c.on('opened'), c.on('lost')];
+        const first = c.attempt;
+        taken.push(c.on('go'));
+        const stale = [c.on('opened', first), c.on('go')];
+        taken.push(c.on('opened', c.attempt), c.on('begun'), c.on('one'), c.on('over'), c.on('kept'), c.on('read'));
+        return { early, taken, stale, told }; }""",
+    )
+    assert not any(steps["early"]) and all(steps["taken"]) and not any(steps["stale"])
+    assert steps["told"] == (
+        [
+            "opening",
+            "arming",
+            "idle",
+            "opening",
+            "arming",
+            "count",
+            "record",
+            "reading",
+            "done",
+            "done",
+        ]
+    )
+
+
+def test_a_take_is_timed_in_whole_frames_of_the_audio_clock(
+    module: Callable[[str, str], Any],
+) -> None:
+    """By hand: 4/4 at 120 bpm, played at 60, one bar of count-in, two rounds of one bar."""
+    plan = (
+        "{ tempo: 120, countBar: 2, round: 2, ringOut: 0.5, ringOutLeast: 0.3,"
+        " count: [[0, true], [1, false]], clicks: [[0, true], [0.5, false]] }"
+    )
+    chosen = "{ tempo: 60, rounds: 2, countBars: 1, clicks: true }"
+    take = module("play/timing.js", f"m.timeTake({plan}, {chosen}, 1000, 10)")
+    assert (take["first"], take["one"], take["over"], take["end"]) == (10350, 14350, 22350, 23350)
+    assert take["clicks"] == [
+        [10350, True],
+        [12350, False],
+        [14350, True],
+        [15350, False],
+        [18350, True],
+        [19350, False],
+    ]
+    assert take["beats"] == [10350, 12350]
+    moved = module("play/timing.js", f"m.later(m.timeTake({plan}, {chosen}, 1000, 10), 7)")
+    assert moved["one"] - moved["first"] == 4000 and moved["clicks"][0] == [10357, True]
+    assert moved["beats"] == [10357, 12357] and moved["end"] == 23357
+    silent = chosen.replace("clicks: true", "clicks: false")
+    assert len(module("play/timing.js", f"m.timeTake({plan}, {silent}, 1000, 10)")["clicks"]) == 2
+
+
+def test_what_is_kept_is_named_in_spans_and_the_level_falls(
+    module: Callable[[str, str], Any],
+) -> None:
+    spans = module(
+        "shared/keep.js",
+        "m.spansOf([{frame: 0, count: 10}, {frame: 10, count: 5}, {frame: 20, count: 4}])",
+    )
+    assert spans == [[0, 15], [20, 24]] and module("shared/keep.js", "m.spansOf([])") == []
+    level = module(
+        "play/level.js",
+        """{ const l = new m.Level(); const said = [l.step(false).words, l.step(true).db];
+        l.hear(new Float32Array([0, -0.5, 0.1])); said.push(l.step(true).db, l.step(true).db, l.step(true).words);
+        l.hear(new Float32Array([1])); said.push(l.step(true).words); return said; }""",
+    )
+    assert level[:2] == ["input closed", -60]
+    assert level[2] == pytest.approx(-6.02, abs=0.01) and level[3] == pytest.approx(-7.96, abs=0.01)
+    assert level[4] == "-10 dB" and level[5] == "too loud: turn it down"
+
+
+def test_an_input_lost_at_any_moment_leaves_the_screen_ready_for_the_next_take(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    page = open_page()
+    page.add_init_script(HELD)
+    go_to_play(page, served.base, "Stop Planks")
+    stage, problem = page.locator("#play"), page.locator("#problem")
+    page.keyboard.press("i")
+    expect(page.locator("#say")).to_contain_text("The input is open")
+
+    page.evaluate(LOSE)  # while nothing goes on
+    expect(problem).to_contain_text("The input went away. Plug it in again")
+    expect(stage).to_have_attribute("data-stage", "idle")
+
+    page.evaluate("() => { window.__hold = new Promise((go) => { window.__go = go; }); }")
+    page.keyboard.press("Space")  # while the take is being begun
+    expect(stage).to_have_attribute("data-stage", "arming", timeout=8000)
+    page.evaluate(LOSE)
+    expect(problem).to_contain_text("The input went away. Plug it in again")
+    expect(stage).to_have_attribute("data-stage", "idle")
+    page.evaluate("() => { window.__go(); window.__hold = null; }")
+    expect(page.locator("#go")).to_be_enabled()
+
+    page.keyboard.press("Space")  # in the count-in
+    expect(stage).to_have_attribute("data-stage", "count", timeout=8000)
+    page.evaluate(LOSE)
+    expect(problem).to_contain_text("in the middle of the take")
+    expect(stage).to_have_attribute("data-stage", "idle")
+
+    page.keyboard.press("Space")  # and the next take begins as if nothing had been
+    expect(stage).to_have_attribute("data-stage", "record", timeout=10000)
+    page.keyboard.press("Escape")
+    expect(page.locator("#say")).to_contain_text("Discarded")
