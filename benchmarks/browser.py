@@ -23,7 +23,8 @@ from thrumble.core.riff.text import parse_riff
 from thrumble.demo import guitar, riff_texts, setup_of
 
 SEAM = Path(__file__).parent.parent / "tests/browser/exact_take.js"
-FILL = """(b) => { const s = atob(b); const u = new Uint8Array(s.length); for (let i = 0; i < s.length; i++) u[i] = s.charCodeAt(i);
+FILL = """(b) => { const s = atob(b); const u = new Uint8Array(s.length);
+for (let i = 0; i < s.length; i++) u[i] = s.charCodeAt(i);
 window.__testTake.frames = new Float32Array(u.buffer); }"""
 
 

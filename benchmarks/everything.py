@@ -349,7 +349,8 @@ def _document(
 ) -> Iterator[str]:
     yield f"# How well the ear hears, engine {EAR.version}"
     yield ""
-    yield "Written by `python -m benchmarks.everything`. Unsure counts as wrong. A figure stands where its cell holds 200 cases or more;"
+    yield "Written by `python -m benchmarks.everything`. Unsure counts as wrong. A figure stands"
+    yield "where its cell holds 200 cases or more;"
     yield "elsewhere a share with its 95 % Wilson interval."
     for name, lines in (
         ("Simulated takes, modelled and sampled guitars", report(simulated)),

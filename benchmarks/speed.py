@@ -49,7 +49,8 @@ from benchmarks.speed import RIFF
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.riff.expand import expand
 samples = np.load(sys.argv[1])
-peak = lambda: int(re.search(r"VmHWM:\\s+(\\d+)", open("/proc/self/status").read())[1])  # rusage would count the parent's peak
+# rusage would count the parent's peak
+peak = lambda: int(re.search(r"VmHWM:\\s+(\\d+)", open("/proc/self/status").read())[1])
 before = peak()
 read_take(samples, 48000, expand(RIFF), TakeInfo(start_s=1.0, rounds=int(sys.argv[2])))
 print((peak() - before) / 1024)

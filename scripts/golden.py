@@ -1,5 +1,5 @@
-"""Writes what the ear makes of one short take into tests/golden: the features that its networks see,
-and the reading. Run it when the ear was changed on purpose; its version stands in the file.
+"""Writes what the ear makes of one short take into tests/golden: the features that its networks
+see, and the reading. Run it when the ear was changed on purpose; its version stands in the file.
 
     python scripts/golden.py
 """

@@ -84,12 +84,17 @@ def test_silence_is_a_reading(folder: Path) -> None:
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
-        (("analyze", "no.txt", "take.wav"), "cannot be read"), (("analyze", "riff.txt", "no.wav"), "cannot be read"), (("analyze", "riff.txt", "riff.txt"), "no audio file"),
-        (("analyze", "take.wav", "take.wav"), "neither"), (("analyze", "riff.txt", "take.wav", "--tempo", "900"), "20 to 400"), (("analyze", "bad.txt", "take.wav"), "line 4, column 3"),
-        (("simulate", "riff.txt", "--out", "x.wav", "--flaw", "nerves=1"), "is no flaw"), (("simulate", "riff.txt", "--out", "x.wav", "--tone", "warm"), "is no tone"),
+        (("analyze", "no.txt", "take.wav"), "cannot be read"),
+        (("analyze", "riff.txt", "no.wav"), "cannot be read"),
+        (("analyze", "riff.txt", "riff.txt"), "no audio file"),
+        (("analyze", "take.wav", "take.wav"), "neither"),
+        (("analyze", "riff.txt", "take.wav", "--tempo", "900"), "20 to 400"),
+        (("analyze", "bad.txt", "take.wav"), "line 4, column 3"),
+        (("simulate", "riff.txt", "--out", "x.wav", "--flaw", "nerves=1"), "is no flaw"),
+        (("simulate", "riff.txt", "--out", "x.wav", "--tone", "warm"), "is no tone"),
         (("simulate", "riff.txt", "--out", "/nowhere/x.wav"), "cannot be written"),
     ],
-)  # fmt: skip
+)
 def test_bad_input_is_one_clear_line_and_exit_2(
     folder: Path, arguments: tuple[str, ...], words: str
 ) -> None:

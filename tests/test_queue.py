@@ -197,10 +197,14 @@ def test_frames_that_never_came_are_zeros_and_counted() -> None:
 @pytest.mark.parametrize(
     ("have", "wanted", "missing"),
     [
-        ([], [(0, 9)], [(0, 9)]), ([(0, 9)], [(0, 9)], []), ([(0, 4), (6, 9)], [(0, 9)], [(4, 6)]), ([(2, 3)], [(0, 5), (8, 9)], [(0, 2), (3, 5), (8, 9)]),
-        ([(0, 5), (3, 9)], [(1, 8)], []), ([(0, 9)], [], []),
+        ([], [(0, 9)], [(0, 9)]),
+        ([(0, 9)], [(0, 9)], []),
+        ([(0, 4), (6, 9)], [(0, 9)], [(4, 6)]),
+        ([(2, 3)], [(0, 5), (8, 9)], [(0, 2), (3, 5), (8, 9)]),
+        ([(0, 5), (3, 9)], [(1, 8)], []),
+        ([(0, 9)], [], []),
     ],
-)  # fmt: skip
+)
 def test_what_has_not_arrived_is_named(
     have: list[tuple[int, int]], wanted: list[tuple[int, int]], missing: list[tuple[int, int]]
 ) -> None:

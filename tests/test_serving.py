@@ -20,8 +20,12 @@ ROOT = Path(__file__).parents[1]
 def command(*arguments: str, url: str) -> subprocess.Popen[str]:
     return subprocess.Popen(
         [sys.executable, "-m", "thrumble.cli", *arguments],
-        env={**os.environ, "DATABASE_URL": url}, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, start_new_session=True,
-    )  # fmt: skip
+        env={**os.environ, "DATABASE_URL": url},
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.PIPE,
+        text=True,
+        start_new_session=True,
+    )
 
 
 @pytest.fixture

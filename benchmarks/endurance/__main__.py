@@ -25,8 +25,8 @@ TRIALS = {
 DOCUMENT = Path(__file__).parents[2] / "docs/endurance.md"
 HEAD = """# An enemy's trial
 
-What the running application went through, and what was seen. Each table is made, and put in here, by the command above it; the fast
-representatives of each stand in `tests/`.
+What the running application went through, and what was seen. Each table is made, and put in here,
+by the command above it; the fast representatives of each stand in `tests/`.
 """
 
 

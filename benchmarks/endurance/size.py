@@ -15,22 +15,29 @@ RIFFS, TAKES, OLD = 500, 5000, 2000
 MOST_MS, MOST_KB = 100.0, 300.0
 
 _MANY_TAKES = """
-insert into take (player_id, riff_id, revision_id, number, state, source, tempo_bpm, rounds, file_name, audio_bytes, audio_sha256,
+insert into take (player_id, riff_id, revision_id, number, state, source, tempo_bpm, rounds,
+  file_name, audio_bytes, audio_sha256,
                   beyond_full_scale, problem, tries, created_at, zone)
-select t.player_id, r.riff_id, r.id, 100 + n / {riffs}, case when n % 97 = 0 then 'recording' else 'read' end, 'recorded', t.tempo_bpm, 1, '', 1000000, '',
+select t.player_id, r.riff_id, r.id, 100 + n / {riffs},
+  case when n % 97 = 0 then 'recording' else 'read' end, 'recorded', t.tempo_bpm, 1, '', 1000000,
+  '',
        0, '', 0, now() - make_interval(mins => n), 'UTC'
-from take t cross join generate_series(1, {takes}) n join (select riff_id, id, row_number() over (order by riff_id) k from revision where number = 1) r
+from take t cross join generate_series(1, {takes}) n join (select riff_id, id,
+  row_number() over (order by riff_id) k from revision where number = 1) r
      on r.k = 1 + n % {riffs} where t.id = 1
 """
 _MANY_READINGS = """
 insert into reading (player_id, take_id, engine, document, verdict, clean, judged, created_at)
-select r.player_id, t.id, case when t.id % 5 < 2 then '1.0.0' else r.engine end, r.document, r.verdict, r.clean, r.judged, now()
+select r.player_id, t.id, case when t.id % 5 < 2 then '1.0.0' else r.engine end, r.document,
+  r.verdict, r.clean, r.judged, now()
 from reading r cross join take t where r.take_id = 1 and t.id > 1 and t.state = 'read'
 """
 _MANY_HITS = """
-insert into hit (player_id, reading_id, round, index, section, bar_in_section, at, appearance, state, expected_articulation, heard_articulation,
+insert into hit (player_id, reading_id, round, index, section, bar_in_section, at, appearance,
+  state, expected_articulation, heard_articulation,
                  deviation_ms, relative_level_db, ring_s, stop_late_ms)
-select h.player_id, r.id, h.round, h.index, h.section, h.bar_in_section, h.at, h.appearance, h.state, h.expected_articulation, h.heard_articulation,
+select h.player_id, r.id, h.round, h.index, h.section, h.bar_in_section, h.at, h.appearance,
+  h.state, h.expected_articulation, h.heard_articulation,
        h.deviation_ms, h.relative_level_db, h.ring_s, h.stop_late_ms
 from hit h cross join reading r where h.reading_id = 1 and r.id > 1
 """

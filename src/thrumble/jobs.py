@@ -28,9 +28,12 @@ def _queue() -> procrastinate.App:
 
 _MANY = """
 select procrastinate_defer_jobs_v1(array_agg(
-  row(:queue, :task, 0, 'take-' || id, 'take-' || id, jsonb_build_object('take_id', id), null)::procrastinate_job_to_defer_v1))
+  row(:queue, :task, 0, 'take-' || id, 'take-' || id, jsonb_build_object('take_id', id), null)
+    ::procrastinate_job_to_defer_v1))
 from unnest(cast(:ids as integer[])) as id
-where not exists (select 1 from procrastinate_jobs jobs where jobs.queueing_lock = 'take-' || id and jobs.status = 'todo')
+where not exists (
+  select 1 from procrastinate_jobs jobs
+  where jobs.queueing_lock = 'take-' || id and jobs.status = 'todo')
 having count(*) > 0
 """
 

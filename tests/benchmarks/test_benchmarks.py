@@ -49,16 +49,33 @@ def perfect(truth: dict, expanded) -> Reading:  # type: ignore[no-untyped-def, t
     """The truth as a reading."""
     hits = [
         HitReading(
-            index=h["index"], round=1, section="A", bar=1, at="0", expected_s=h["expected_s"], state=HitState.PLAYED if h["played"] else HitState.MISSED,
-            expected_articulation=h["planned"], onset_s=h["onset_s"], heard_articulation=HeardKind(h["articulation"]) if h["played"] else None,
+            index=h["index"],
+            round=1,
+            section="A",
+            bar=1,
+            at="0",
+            expected_s=h["expected_s"],
+            state=HitState.PLAYED if h["played"] else HitState.MISSED,
+            expected_articulation=h["planned"],
+            onset_s=h["onset_s"],
+            heard_articulation=HeardKind(h["articulation"]) if h["played"] else None,
         )
-        for h in truth["hits"] if h["index"] is not None
-    ]  # fmt: skip
+        for h in truth["hits"]
+        if h["index"] is not None
+    ]
     return Reading(
         engine="2.4",
-        tempo_bpm=truth["tempo_bpm"], start_s=truth["start_s"], start_source=StartSource.GIVEN, sample_rate=1, duration_s=1, rounds=1, hits=hits,
-        extra_onsets=[], summary=Summary(matched=0, missed=0, extra=0, unsure=0), cautions=[],
-    )  # fmt: skip
+        tempo_bpm=truth["tempo_bpm"],
+        start_s=truth["start_s"],
+        start_source=StartSource.GIVEN,
+        sample_rate=1,
+        duration_s=1,
+        rounds=1,
+        hits=hits,
+        extra_onsets=[],
+        summary=Summary(matched=0, missed=0, extra=0, unsure=0),
+        cautions=[],
+    )
 
 
 @pytest.fixture(scope="module")

@@ -56,11 +56,25 @@ def hits(draw: st.DrawFn, at: Fraction, room: Fraction, *, last: bool) -> Hit:
         else st.none()
     )
     return Hit(
-        at=at, length=length, notes=struck, articulation=articulation,
-        depth=draw(st.sampled_from([Decimal("0.6"), Decimal("0.9"), Decimal("0.35"), Decimal(0), Decimal(1)])) if articulation is Articulation.PALM else None,
-        stroke=None if legato else draw(st.sampled_from(list(Stroke))), accent=draw(st.booleans()), staccato=draw(st.booleans()),
-        stop=length < room and draw(st.booleans()), slide_from=draw(slides), legato=legato, label=draw(LABELS),
-    )  # fmt: skip
+        at=at,
+        length=length,
+        notes=struck,
+        articulation=articulation,
+        depth=draw(
+            st.sampled_from(
+                [Decimal("0.6"), Decimal("0.9"), Decimal("0.35"), Decimal(0), Decimal(1)]
+            )
+        )
+        if articulation is Articulation.PALM
+        else None,
+        stroke=None if legato else draw(st.sampled_from(list(Stroke))),
+        accent=draw(st.booleans()),
+        staccato=draw(st.booleans()),
+        stop=length < room and draw(st.booleans()),
+        slide_from=draw(slides),
+        legato=legato,
+        label=draw(LABELS),
+    )
 
 
 @st.composite
@@ -100,11 +114,20 @@ def riffs(draw: st.DrawFn) -> Riff:
     )
     pickup = draw(st.one_of(st.none(), st.just(Fraction(1, 4)), st.just(Fraction(3, 8))))
     riff = Riff(
-        title=draw(st.sampled_from(["Sluice Gate", "Ballast #2", "Lock: the third"])), tempo_bpm=draw(st.sampled_from([Decimal(118), Decimal("97.5"), Decimal("20.25")])),
-        sections=sections, tuning=draw(st.sampled_from([("E2", "A2", "D3", "G3", "B3", "E4"), ("D#2", "G#2", "C#3", "F#3", "A#3", "D#4")])),
-        capo=draw(st.sampled_from([0, 2])), feel=draw(FEELS), play=tuple(draw(st.lists(st.sampled_from(names), max_size=4))),
-        pickup=Pickup(pickup, (draw(hits(Fraction(0), pickup, last=True)),)) if pickup else None, pedal=draw(st.sampled_from([None, Note(6, 0), Note(5, 3)])),
-    )  # fmt: skip
+        title=draw(st.sampled_from(["Sluice Gate", "Ballast #2", "Lock: the third"])),
+        tempo_bpm=draw(st.sampled_from([Decimal(118), Decimal("97.5"), Decimal("20.25")])),
+        sections=sections,
+        tuning=draw(
+            st.sampled_from(
+                [("E2", "A2", "D3", "G3", "B3", "E4"), ("D#2", "G#2", "C#3", "F#3", "A#3", "D#4")]
+            )
+        ),
+        capo=draw(st.sampled_from([0, 2])),
+        feel=draw(FEELS),
+        play=tuple(draw(st.lists(st.sampled_from(names), max_size=4))),
+        pickup=Pickup(pickup, (draw(hits(Fraction(0), pickup, last=True)),)) if pickup else None,
+        pedal=draw(st.sampled_from([None, Note(6, 0), Note(5, 3)])),
+    )
     try:
         return check_riff(riff)
     except RiffError:  # a shuffle over mixed places, or not a single hit

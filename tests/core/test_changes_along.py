@@ -24,9 +24,19 @@ SLUICE = parse_riff(riff_texts()["1-sluice-gate"])
 
 def a_hit(k: int, late_ms: float, level_db: float) -> HitReading:
     return HitReading(
-        index=k, round=1, section="A", bar=1 + k // 8, at=str(Fraction(k % 8, 8)), expected_s=k * 0.25, state=HitState.PLAYED, expected_articulation=Articulation.PALM,
-        onset_s=k * 0.25 + late_ms / 1000, deviation_ms=late_ms, heard_articulation=HeardKind.PALM, relative_level_db=level_db,
-    )  # fmt: skip
+        index=k,
+        round=1,
+        section="A",
+        bar=1 + k // 8,
+        at=str(Fraction(k % 8, 8)),
+        expected_s=k * 0.25,
+        state=HitState.PLAYED,
+        expected_articulation=Articulation.PALM,
+        onset_s=k * 0.25 + late_ms / 1000,
+        deviation_ms=late_ms,
+        heard_articulation=HeardKind.PALM,
+        relative_level_db=level_db,
+    )
 
 
 def changes_of(late: np.ndarray, level: np.ndarray) -> dict[ChangeKind, tuple[int, float]]:

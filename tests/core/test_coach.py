@@ -48,19 +48,49 @@ def heard(
 @pytest.mark.parametrize(
     ("riff", "flaws", "kind", "word"),
     [
-        ("8-nine-locks-down", Flaws(timing=5, shift=40), CauseKind.SHIFTS, "late after long shifts"),
+        (
+            "8-nine-locks-down",
+            Flaws(timing=5, shift=40),
+            CauseKind.SHIFTS,
+            "late after long shifts",
+        ),
         ("1-sluice-gate", Flaws(timing=5, ringing=0.3), CauseKind.RANG, "Palm mutes ring open"),
         ("1-sluice-gate", Flaws(timing=5, missed=0.12), CauseKind.MISSED, "You missed"),
         ("1-sluice-gate", Flaws(timing=26), CauseKind.SPREAD, "Your timing is loose"),
-        ("6-stop-planks", Flaws(timing=4, stop=140, stop_spread=10), CauseKind.STOPS, "Your stops ring on"),
-        ("3-towpath-shuffle", Flaws(timing=4, swing=1.2), CauseKind.SWING, "straighter than written"),
+        (
+            "6-stop-planks",
+            Flaws(timing=4, stop=140, stop_spread=10),
+            CauseKind.STOPS,
+            "Your stops ring on",
+        ),
+        (
+            "3-towpath-shuffle",
+            Flaws(timing=4, swing=1.2),
+            CauseKind.SWING,
+            "straighter than written",
+        ),
         ("2-ballast", Flaws(timing=5, choked=0.5), CauseKind.CHOKED, "Open hits are choked"),
-        ("8-nine-locks-down", Flaws(timing=5, drift=12), CauseKind.DRIFT, "You speed up by about 1"),
-        ("8-nine-locks-down", Flaws(timing=5, drift=-14), CauseKind.DRIFT, "You slow down by about 1"),
-        ("8-nine-locks-down", Flaws(timing=5, tiring=50), CauseKind.TIRING, "gets loose from about bar"),
+        (
+            "8-nine-locks-down",
+            Flaws(timing=5, drift=12),
+            CauseKind.DRIFT,
+            "You speed up by about 1",
+        ),
+        (
+            "8-nine-locks-down",
+            Flaws(timing=5, drift=-14),
+            CauseKind.DRIFT,
+            "You slow down by about 1",
+        ),
+        (
+            "8-nine-locks-down",
+            Flaws(timing=5, tiring=50),
+            CauseKind.TIRING,
+            "gets loose from about bar",
+        ),
         ("1-sluice-gate", Flaws(timing=5, wrong=0.12), CauseKind.UNLIKE, "don't sound as written"),
     ],
-)  # fmt: skip
+)
 def test_the_flaw_that_was_played_is_the_first_cause(
     riff: str, flaws: Flaws, kind: CauseKind, word: str
 ) -> None:
@@ -122,19 +152,36 @@ def invented(
     expanded = expand(riff)
     hits = [
         HitReading(
-            index=k, round=1, section="A", bar=k // 8 + 1, at=str(expanded.hits[k].hit.at), expected_s=k * slot_s, state=HitState.PLAYED,
-            expected_articulation=expanded.hits[k].hit.articulation, onset_s=k * slot_s + ms / 1000, deviation_ms=ms,
+            index=k,
+            round=1,
+            section="A",
+            bar=k // 8 + 1,
+            at=str(expanded.hits[k].hit.at),
+            expected_s=k * slot_s,
+            state=HitState.PLAYED,
+            expected_articulation=expanded.hits[k].hit.articulation,
+            onset_s=k * slot_s + ms / 1000,
+            deviation_ms=ms,
             heard_articulation=HeardKind(expanded.hits[k].hit.articulation.value),
         )
         for k, ms in enumerate(late_ms)
-    ]  # fmt: skip
+    ]
     for k, changed in changes.get("hits", {}).items():  # type: ignore[attr-defined]
         hits[k] = replace(hits[k], **changed)
     reading = Reading(
         engine="2.4",
-        tempo_bpm=120, start_s=0.0, start_source=StartSource.GIVEN, sample_rate=48000, duration_s=60, rounds=1, hits=hits, extra_onsets=[],
-        summary=Summary(matched=len(hits), missed=0, extra=0, unsure=0), cautions=[], bias_judged=known,
-    )  # fmt: skip
+        tempo_bpm=120,
+        start_s=0.0,
+        start_source=StartSource.GIVEN,
+        sample_rate=48000,
+        duration_s=60,
+        rounds=1,
+        hits=hits,
+        extra_onsets=[],
+        summary=Summary(matched=len(hits), missed=0, extra=0, unsure=0),
+        cautions=[],
+        bias_judged=known,
+    )
     return judge_hits(reading, expanded)
 
 
@@ -260,7 +307,7 @@ def standing(riff_id: int, days: int | None, clean: float | None) -> Standing:
         ([standing(1, 1, 0.99), standing(2, None, None)], 2),
         ([standing(1, 1, 0.99), standing(2, 5, 0.97)], 2),
     ],
-)  # fmt: skip
+)
 def test_the_next_riff_is_begun_unclean_and_long_unplayed_first(
     standings: list[Standing], chosen: int | None
 ) -> None:

@@ -135,10 +135,13 @@ def test_silence_and_dc_are_a_reading_with_a_remedy(samples: np.ndarray) -> None
 @pytest.mark.parametrize(
     ("samples", "rate", "words"),
     [
-        (np.zeros(0), 48000, "not a single sample"), (np.zeros((4, 4, 4)), 48000, "not a single sample"), (np.full(100, np.nan), 48000, "not numbers"),
-        (np.zeros(100), 4000, "sample rate"), (np.zeros(8000 * 700), 8000, "longer than 10 minutes"),
+        (np.zeros(0), 48000, "not a single sample"),
+        (np.zeros((4, 4, 4)), 48000, "not a single sample"),
+        (np.full(100, np.nan), 48000, "not numbers"),
+        (np.zeros(100), 4000, "sample rate"),
+        (np.zeros(8000 * 700), 8000, "longer than 10 minutes"),
     ],
-)  # fmt: skip
+)
 def test_sound_that_cannot_be_used_is_refused_with_a_remedy(
     samples: np.ndarray, rate: int, words: str
 ) -> None:

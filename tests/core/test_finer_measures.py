@@ -348,10 +348,20 @@ def played(ratio: float, spread_ms: float, seed: int) -> list[HitReading]:
             + (0.5 * ratio / (ratio + 1) if inside > 0.01 else 0.0)
             + rng.normal(0, spread_ms / 1000)
         )
-        out.append(HitReading(
-            index=due.index, round=1, section="A", bar=due.bar, at=str(due.hit.at), expected_s=due.due_s, state=HitState.PLAYED,
-            expected_articulation=due.hit.articulation, onset_s=float(at), deviation_ms=0.0,
-        ))  # fmt: skip
+        out.append(
+            HitReading(
+                index=due.index,
+                round=1,
+                section="A",
+                bar=due.bar,
+                at=str(due.hit.at),
+                expected_s=due.due_s,
+                state=HitState.PLAYED,
+                expected_articulation=due.hit.articulation,
+                onset_s=float(at),
+                deviation_ms=0.0,
+            )
+        )
     return out
 
 

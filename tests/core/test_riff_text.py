@@ -60,12 +60,17 @@ def test_a_hold_passes_the_bar_line_and_a_dot_is_not_judged() -> None:
 @pytest.mark.parametrize(
     ("token", "expected"),
     [
-        ("m", (Articulation.PALM, Decimal("0.6"), (Note(6, 0),))), ("k", (Articulation.PALM, Decimal("0.9"), (Note(6, 0),))),
-        ("M", (Articulation.PALM, Decimal("0.6"), (Note(5, 2), Note(4, 4)))), ("K", (Articulation.PALM, Decimal("0.9"), (Note(5, 2), Note(4, 4)))),
-        ("m=0.35", (Articulation.PALM, Decimal("0.35"), (Note(6, 0),))), ("o", (Articulation.OPEN, None, (Note(5, 2), Note(4, 4)))),
-        ("_o", (Articulation.OPEN, None, (Note(6, 0),))), ("_x", (Articulation.DEAD, None, (Note(6, 0),))), ("x", (Articulation.DEAD, None, (Note(5, 2), Note(4, 4)))),
+        ("m", (Articulation.PALM, Decimal("0.6"), (Note(6, 0),))),
+        ("k", (Articulation.PALM, Decimal("0.9"), (Note(6, 0),))),
+        ("M", (Articulation.PALM, Decimal("0.6"), (Note(5, 2), Note(4, 4)))),
+        ("K", (Articulation.PALM, Decimal("0.9"), (Note(5, 2), Note(4, 4)))),
+        ("m=0.35", (Articulation.PALM, Decimal("0.35"), (Note(6, 0),))),
+        ("o", (Articulation.OPEN, None, (Note(5, 2), Note(4, 4)))),
+        ("_o", (Articulation.OPEN, None, (Note(6, 0),))),
+        ("_x", (Articulation.DEAD, None, (Note(6, 0),))),
+        ("x", (Articulation.DEAD, None, (Note(5, 2), Note(4, 4)))),
     ],
-)  # fmt: skip
+)
 def test_letters_say_articulation_depth_and_where(token: str, expected: tuple[object, ...]) -> None:
     hit = bar(f"| B5@5/2 {token} |", HEAD + "pedal: 6:0\n").hits[0]
     assert (hit.articulation, hit.depth, hit.notes) == expected
@@ -91,11 +96,20 @@ def test_drones_ring_on_open_strings_above_the_lowest() -> None:
 @pytest.mark.parametrize(
     ("name", "notes"),
     [
-        ("F#5", [(6, 2), (5, 4)]), ("E5", [(6, 0), (5, 2)]), ("E5@7", [(5, 7), (4, 9)]), ("B5@5/2", [(5, 2), (4, 4)]), ("A5+8@6/5", [(6, 5), (5, 7), (4, 7)]),
-        ("E5w", [(6, 0), (3, 4)]), ("A5/5@5/0", [(6, 0), (5, 0), (4, 2)]), ("A6@5/0", [(5, 0), (4, 4)]), ("Bb", [(5, 1)]), ("Esus4", [(6, 0), (5, 2), (4, 2), (3, 2)]),
-        ("Adim5@5/0", [(5, 0), (4, 1)]), ("A5", [(5, 0), (4, 2)]),
+        ("F#5", [(6, 2), (5, 4)]),
+        ("E5", [(6, 0), (5, 2)]),
+        ("E5@7", [(5, 7), (4, 9)]),
+        ("B5@5/2", [(5, 2), (4, 4)]),
+        ("A5+8@6/5", [(6, 5), (5, 7), (4, 7)]),
+        ("E5w", [(6, 0), (3, 4)]),
+        ("A5/5@5/0", [(6, 0), (5, 0), (4, 2)]),
+        ("A6@5/0", [(5, 0), (4, 4)]),
+        ("Bb", [(5, 1)]),
+        ("Esus4", [(6, 0), (5, 2), (4, 2), (3, 2)]),
+        ("Adim5@5/0", [(5, 0), (4, 1)]),
+        ("A5", [(5, 0), (4, 2)]),
     ],
-)  # fmt: skip
+)
 def test_chord_names_become_strings_and_frets(name: str, notes: list[tuple[int, int]]) -> None:
     assert [(n.string, n.fret) for n in bar(f"| {name} o |").hits[0].notes] == notes
 
@@ -181,10 +195,16 @@ def test_meters_change_to_the_sections_end_and_endings_follow_the_bars() -> None
         (HEAD + "[A]\n1| 6:2 o |", 3, 1, "[A]", "at least one bar"),
         (HEAD + "[A]\n| 6:2 o |\n2| o |", 5, 1, "2| o |", "numbered 1, 2, 3"),
         (HEAD + "[A]\n| 6:2 o |\n[A]\n| 6:2 o |", 5, 1, "[A]", "used twice"),
-        (HEAD + "feel: shuffle 2.0 on 1/8\n[A]\n| 6:2 (o o o o o o) o (o o) o |", 4, 1, "", "swung and unswung"),
+        (
+            HEAD + "feel: shuffle 2.0 on 1/8\n[A]\n| 6:2 (o o o o o o) o (o o) o |",
+            4,
+            1,
+            "",
+            "swung and unswung",
+        ),
         (HEAD + "[A]\n| - - |", 3, 1, "", "no hit in it"),
     ],
-)  # fmt: skip
+)
 def test_errors_name_line_column_token_and_what_was_expected(
     text: str, line: int, column: int, found: str, expected: str
 ) -> None:

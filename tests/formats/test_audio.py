@@ -38,10 +38,15 @@ def by_av(container: str, codec: str) -> bytes:
 
 
 KINDS = {
-    "wav16": lambda: by_soundfile("WAV", "PCM_16"), "wav-float": lambda: by_soundfile("WAV", "FLOAT"), "flac": lambda: by_soundfile("FLAC", "PCM_24"),
-    "vorbis": lambda: by_soundfile("OGG", "VORBIS"), "opus": lambda: by_soundfile("OGG", "OPUS"), "mp3": lambda: by_soundfile("MP3", "MPEG_LAYER_III"),
-    "m4a": lambda: by_av("mp4", "aac"), "webm": lambda: by_av("webm", "libopus"),
-}  # fmt: skip
+    "wav16": lambda: by_soundfile("WAV", "PCM_16"),
+    "wav-float": lambda: by_soundfile("WAV", "FLOAT"),
+    "flac": lambda: by_soundfile("FLAC", "PCM_24"),
+    "vorbis": lambda: by_soundfile("OGG", "VORBIS"),
+    "opus": lambda: by_soundfile("OGG", "OPUS"),
+    "mp3": lambda: by_soundfile("MP3", "MPEG_LAYER_III"),
+    "m4a": lambda: by_av("mp4", "aac"),
+    "webm": lambda: by_av("webm", "libopus"),
+}
 
 
 @pytest.mark.parametrize("kind", list(KINDS))
@@ -68,12 +73,28 @@ def nan_wav() -> bytes:
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (b"", "empty"), (b"\0" * 4000, "no audio file"), (b"hello, this is a text" * 50, "no audio file"), (by_soundfile("FLAC", "PCM_16")[:60], "no audio file|no sound"),
-        (nan_wav(), "not numbers"), (by_soundfile("WAV", "PCM_16", samples=TONE[:0]), "no sound"), (by_soundfile("WAV", "PCM_16", rate=4000), "sample rate"),
-        (by_soundfile("WAV", "PCM_16", samples=np.zeros((10, 9), np.float32)), "too many"), (zlib.compress(b"x" * 9999), "no audio file"),
+        (b"", "empty"),
+        (b"\0" * 4000, "no audio file"),
+        (b"hello, this is a text" * 50, "no audio file"),
+        (by_soundfile("FLAC", "PCM_16")[:60], "no audio file|no sound"),
+        (nan_wav(), "not numbers"),
+        (by_soundfile("WAV", "PCM_16", samples=TONE[:0]), "no sound"),
+        (by_soundfile("WAV", "PCM_16", rate=4000), "sample rate"),
+        (by_soundfile("WAV", "PCM_16", samples=np.zeros((10, 9), np.float32)), "too many"),
+        (zlib.compress(b"x" * 9999), "no audio file"),
     ],
-    ids=["nothing", "zeros", "text", "cut short", "not a number", "no samples", "a slow rate", "nine channels", "packed"],
-)  # fmt: skip
+    ids=[
+        "nothing",
+        "zeros",
+        "text",
+        "cut short",
+        "not a number",
+        "no samples",
+        "a slow rate",
+        "nine channels",
+        "packed",
+    ],
+)
 def test_everything_else_gives_one_clear_error(data: bytes, words: str) -> None:
     with pytest.raises(BadAudio, match=words):
         read_audio(data)

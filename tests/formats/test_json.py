@@ -18,12 +18,42 @@ from thrumble.formats.riff_json import read_riff_json, riff_document
 from thrumble.formats.truth_json import truth_document
 
 GOOD: dict[str, Any] = {
-    "format": "thrumble.riff/1", "title": "Sluice Gate", "tempo_bpm": 118, "tuning": ["E2", "A2", "D3", "G3", "B3", "E4"], "capo": 0, "feel": {"kind": "straight"},
-    "sections": [{"name": "A", "bars": [{"meter": "4/4", "hits": [
-        {"at": "0", "length": "1/8", "notes": [{"string": 6, "fret": 2}, {"string": 5, "fret": 4}], "articulation": "open", "stroke": "down", "accent": True, "stop": False},
-        {"at": "1/8", "length": "1/8", "notes": [{"string": 6, "fret": 2}], "articulation": "palm", "stroke": "down"}]}]}],
+    "format": "thrumble.riff/1",
+    "title": "Sluice Gate",
+    "tempo_bpm": 118,
+    "tuning": ["E2", "A2", "D3", "G3", "B3", "E4"],
+    "capo": 0,
+    "feel": {"kind": "straight"},
+    "sections": [
+        {
+            "name": "A",
+            "bars": [
+                {
+                    "meter": "4/4",
+                    "hits": [
+                        {
+                            "at": "0",
+                            "length": "1/8",
+                            "notes": [{"string": 6, "fret": 2}, {"string": 5, "fret": 4}],
+                            "articulation": "open",
+                            "stroke": "down",
+                            "accent": True,
+                            "stop": False,
+                        },
+                        {
+                            "at": "1/8",
+                            "length": "1/8",
+                            "notes": [{"string": 6, "fret": 2}],
+                            "articulation": "palm",
+                            "stroke": "down",
+                        },
+                    ],
+                }
+            ],
+        }
+    ],
     "play": ["A", "A"],
-}  # fmt: skip
+}
 
 
 def test_the_documented_example_reads() -> None:
@@ -41,20 +71,43 @@ HIT = ("sections", 0, "bars", 0, "hits", 1)
 @pytest.mark.parametrize(
     ("path", "value", "place", "words"),
     [
-        (("tempo_bpm",), 10, "tempo", "20 to 400"), (("tempo_bpm",), "fast", "tempo_bpm", "number"), (("title",), "", "title", "1 to 120"),
-        (("tuning",), ["E"] * 6, "tuning", "no pitch"), (("format",), "other/1", "format", "thrumble.riff/1"), (("play",), ["B"], "play", "not a section"),
-        (("surprise",), 1, "surprise", "xtra"), (("capo",), 99, "capo", "fret 0"), ((*HIT, "at"), 0.125, "section 'A', bar 1, hit 2, at", "fraction"),
-        ((*HIT, "at"), "0", "section 'A', bar 1, hit 1, at", "one to a place"), ((*HIT, "at"), "9/8", "section 'A', bar 1, hit 2, at", "before the bar's end"),
-        ((*HIT, "length"), "2", "section 'A', bar 1, hit 2, length", "at most 7/8"), ((*HIT, "articulation"), "loud", "section 'A', bar 1, hit 2, articulation", "open"),
-        ((*HIT, "notes"), [], "section 'A', bar 1, hit 2, notes", "at least one"), ((*HIT, "depth"), 2, "section 'A', bar 1, hit 2, depth", "between 0"),
-        ((*HIT, "notes"), [{"string": 9, "fret": 1}], "section 'A', bar 1, hit 2, string 9", "numbered 1"),
-        ((*HIT, "notes"), [{"string": 6, "fret": None}], "section 'A', bar 1, hit 2, string 6, fret", "only a dead hit"),
-        ((*HIT, "slide_from"), -4, "section 'A', bar 1, hit 2, slide_from", "off the neck"), ((*HIT, "legato"), "hammer", "section 'A', bar 1, hit 2, stroke", "no stroke"),
-        ((*HIT, "stop"), "yes please", "section 'A', bar 1, hit 2, stop", "bool"), (("sections", 0, "bars", 0, "meter"), "4/5", "section 'A', bar 1, meter", "power of two"),
-        (("sections",), [], "sections", "at least one"), (("feel",), {"kind": "shuffle"}, "feel, ratio", "ratio"),
-        (("sections", 0, "bars", 0, "hits"), [], "riff", "no hit"), ((*HIT, "label"), "two words", "section 'A', bar 1, hit 2, label", "chord name"),
+        (("tempo_bpm",), 10, "tempo", "20 to 400"),
+        (("tempo_bpm",), "fast", "tempo_bpm", "number"),
+        (("title",), "", "title", "1 to 120"),
+        (("tuning",), ["E"] * 6, "tuning", "no pitch"),
+        (("format",), "other/1", "format", "thrumble.riff/1"),
+        (("play",), ["B"], "play", "not a section"),
+        (("surprise",), 1, "surprise", "xtra"),
+        (("capo",), 99, "capo", "fret 0"),
+        ((*HIT, "at"), 0.125, "section 'A', bar 1, hit 2, at", "fraction"),
+        ((*HIT, "at"), "0", "section 'A', bar 1, hit 1, at", "one to a place"),
+        ((*HIT, "at"), "9/8", "section 'A', bar 1, hit 2, at", "before the bar's end"),
+        ((*HIT, "length"), "2", "section 'A', bar 1, hit 2, length", "at most 7/8"),
+        ((*HIT, "articulation"), "loud", "section 'A', bar 1, hit 2, articulation", "open"),
+        ((*HIT, "notes"), [], "section 'A', bar 1, hit 2, notes", "at least one"),
+        ((*HIT, "depth"), 2, "section 'A', bar 1, hit 2, depth", "between 0"),
+        (
+            (*HIT, "notes"),
+            [{"string": 9, "fret": 1}],
+            "section 'A', bar 1, hit 2, string 9",
+            "numbered 1",
+        ),
+        (
+            (*HIT, "notes"),
+            [{"string": 6, "fret": None}],
+            "section 'A', bar 1, hit 2, string 6, fret",
+            "only a dead hit",
+        ),
+        ((*HIT, "slide_from"), -4, "section 'A', bar 1, hit 2, slide_from", "off the neck"),
+        ((*HIT, "legato"), "hammer", "section 'A', bar 1, hit 2, stroke", "no stroke"),
+        ((*HIT, "stop"), "yes please", "section 'A', bar 1, hit 2, stop", "bool"),
+        (("sections", 0, "bars", 0, "meter"), "4/5", "section 'A', bar 1, meter", "power of two"),
+        (("sections",), [], "sections", "at least one"),
+        (("feel",), {"kind": "shuffle"}, "feel, ratio", "ratio"),
+        (("sections", 0, "bars", 0, "hits"), [], "riff", "no hit"),
+        ((*HIT, "label"), "two words", "section 'A', bar 1, hit 2, label", "chord name"),
     ],
-)  # fmt: skip
+)
 def test_bad_riffs_name_section_bar_hit_and_field(
     path: tuple[Any, ...], value: Any, place: str, words: str
 ) -> None:

@@ -190,13 +190,18 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(
 @pytest.mark.parametrize(
     "reach",
     [
-        lambda s, p, rig, tone: rigs.get_rig(s, p, rig), lambda s, p, rig, tone: rigs.change_rig(s, p, rig, SIX),
-        lambda s, p, rig, tone: rigs.delete_rig(s, p, rig), lambda s, p, rig, tone: rigs.add_tone(s, p, rig, "x", "clean"),
-        lambda s, p, rig, tone: rigs.get_tone(s, p, tone), lambda s, p, rig, tone: rigs.delete_tone(s, p, tone),
+        lambda s, p, rig, tone: rigs.get_rig(s, p, rig),
+        lambda s, p, rig, tone: rigs.change_rig(s, p, rig, SIX),
+        lambda s, p, rig, tone: rigs.delete_rig(s, p, rig),
+        lambda s, p, rig, tone: rigs.add_tone(s, p, rig, "x", "clean"),
+        lambda s, p, rig, tone: rigs.get_tone(s, p, tone),
+        lambda s, p, rig, tone: rigs.delete_tone(s, p, tone),
         lambda s, p, rig, tone: rigs.set_level(s, p, tone, {}),
-        lambda s, p, rig, tone: rigs.add_example(s, p, tone, kind="open", data=b"", rate_hz=1, depth=0, origin="finder"),
+        lambda s, p, rig, tone: rigs.add_example(
+            s, p, tone, kind="open", data=b"", rate_hz=1, depth=0, origin="finder"
+        ),
     ],
-)  # fmt: skip
+)
 def test_nobody_reaches_another_players_rig(
     session: Session, player: int, reach: Callable[[Session, int, int, int], object]
 ) -> None:

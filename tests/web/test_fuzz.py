@@ -27,9 +27,18 @@ from thrumble.formats.audio import read_audio, write_flac
 from thrumble.formats.riff_json import read_riff_json, riff_document
 
 FEW = settings(
-    max_examples=12, deadline=None, derandomize=True, database=None, phases=[Phase.generate],
-    suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.filter_too_much, HealthCheck.data_too_large],
-)  # fmt: skip
+    max_examples=12,
+    deadline=None,
+    derandomize=True,
+    database=None,
+    phases=[Phase.generate],
+    suppress_health_check=[
+        HealthCheck.function_scoped_fixture,
+        HealthCheck.too_slow,
+        HealthCheck.filter_too_much,
+        HealthCheck.data_too_large,
+    ],
+)
 TEXT = riff_texts()["6-stop-planks"]
 NASTY = [
     "\0",
@@ -145,12 +154,21 @@ def say(visitor: Browser, word: str) -> None:
         address = path.replace("{}", requests.utils.quote(word.encode("utf-8", "replace")[:3000]))
         assert visitor.get(address, follow_redirects=False).status_code < 500, path
     forms: list[tuple[str, dict[str, str]]] = [
-        ("/rig", {"name": word, "tuning": "E2 A2 D3 G3 B3 E4"}), ("/rig", {"name": "x", "tuning": word}), ("/rig", {"name": "x", "tuning": "E2 A2 D3 G3 B3 E4", "chain": word, "capo": word}),
-        ("/riffs", {"source": TEXT.replace("Stop Planks", word)}), ("/riffs", {"source": TEXT.replace("108", word)}), ("/riffs/preview", {"source": word}),
-    ]  # fmt: skip
+        ("/rig", {"name": word, "tuning": "E2 A2 D3 G3 B3 E4"}),
+        ("/rig", {"name": "x", "tuning": word}),
+        ("/rig", {"name": "x", "tuning": "E2 A2 D3 G3 B3 E4", "chain": word, "capo": word}),
+        ("/riffs", {"source": TEXT.replace("Stop Planks", word)}),
+        ("/riffs", {"source": TEXT.replace("108", word)}),
+        ("/riffs/preview", {"source": word}),
+    ]
     for path, data in forms:
-        answer = visitor.post(path, content=requests.models.RequestEncodingMixin._encode_params({k: v.encode("utf-8", "surrogatepass") for k, v in data.items()}).encode(),
-                              headers={"content-type": "application/x-www-form-urlencoded"})  # fmt: skip
+        answer = visitor.post(
+            path,
+            content=requests.models.RequestEncodingMixin._encode_params(
+                {k: v.encode("utf-8", "surrogatepass") for k, v in data.items()}
+            ).encode(),
+            headers={"content-type": "application/x-www-form-urlencoded"},
+        )
         assert answer.status_code < 500, (path, answer.text[:300])
     queries = [
         "/readings?q={}",

@@ -199,11 +199,14 @@ def test_an_imported_json_riff_gets_a_text_of_its_own(visitor: Browser, riff_id:
 @pytest.mark.parametrize(
     ("data", "fields", "words"),
     [
-        (b"", {}, "empty"), (b"not a sound at all" * 99, {}, "no audio file"),
-        (wav(np.zeros(4800)), {"tempo": "900"}, "20 to 400|0 and 600"), (wav(np.zeros(4800)), {"tempo": "fast"}, "the tempo is a number"),
-        (wav(np.zeros(4800)), {"start": "-3"}, "the start lies between"), (wav(np.zeros(4800)), {"tone": "²"}, "the tone is a whole number"),
+        (b"", {}, "empty"),
+        (b"not a sound at all" * 99, {}, "no audio file"),
+        (wav(np.zeros(4800)), {"tempo": "900"}, "20 to 400|0 and 600"),
+        (wav(np.zeros(4800)), {"tempo": "fast"}, "the tempo is a number"),
+        (wav(np.zeros(4800)), {"start": "-3"}, "the start lies between"),
+        (wav(np.zeros(4800)), {"tone": "²"}, "the tone is a whole number"),
     ],
-)  # fmt: skip
+)
 def test_bad_uploads_are_refused_whole_with_one_clear_error(
     visitor: Browser, riff_id: int, data: bytes, fields: dict[str, str], words: str
 ) -> None:
@@ -218,8 +221,12 @@ def test_bad_uploads_are_refused_whole_with_one_clear_error(
 
 @pytest.mark.parametrize(
     ("data", "words"),
-    [(wav(np.zeros(4800))[:30], "no audio file|no sound"), (wav(np.zeros(4000), 4000), "sample rate"), (b"ID3" + bytes(range(256)) * 20, "no audio file")],
-)  # fmt: skip
+    [
+        (wav(np.zeros(4800))[:30], "no audio file|no sound"),
+        (wav(np.zeros(4000), 4000), "sample rate"),
+        (b"ID3" + bytes(range(256)) * 20, "no audio file"),
+    ],
+)
 def test_a_file_that_only_looks_like_sound_is_a_take_that_says_why_it_was_not_read(
     visitor: Browser, riff_id: int, data: bytes, words: str
 ) -> None:

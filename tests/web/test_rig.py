@@ -59,9 +59,13 @@ def test_rigs_are_added_changed_and_deleted_and_nonsense_is_refused(visitor: Bro
     changed = visitor.get(address).text
     assert "Renamed" in changed and "right-handed" in changed
     for wrong, words in (
-        ({"tuning": "E2 X9"}, "names every string"), ({"tuning": "E2"}, "four to nine"), ({"capo": "40"}, "capo"), ({"scale_mm": "12"}, "480 to 800 mm"),
-        ({"name": "  "}, "needs a name"), ({"scale_mm": "wide"}, "a number is needed"),
-    ):  # fmt: skip
+        ({"tuning": "E2 X9"}, "names every string"),
+        ({"tuning": "E2"}, "four to nine"),
+        ({"capo": "40"}, "capo"),
+        ({"scale_mm": "12"}, "480 to 800 mm"),
+        ({"name": "  "}, "needs a name"),
+        ({"scale_mm": "wide"}, "a number is needed"),
+    ):
         refused = visitor.post("/rig", data=FORM | wrong)
         assert refused.status_code == 422 and words in refused.text
     assert (

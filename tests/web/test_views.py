@@ -37,9 +37,33 @@ def revision(text: str = TEXT) -> Revision:
 
 def a_take(**changes: object) -> Take:
     take = Take(
-        id=5, player_id=1, riff_id=3, revision_id=7, number=4, state=TakeState.READ, source="recorded", tempo_bpm=Decimal(120), rounds=1, start_frame=48000,
-        rate_hz=48000, delay_ms=None, delay_spread_ms=None, rig_id=None, tone_id=None, calibration_id=None, file_name="", audio_bytes=1_500_000, audio_sha256="", beyond_full_scale=0, recorder=None, problem="", client_key=None, tries=0, created_at=NOW, zone="UTC",
-    )  # fmt: skip
+        id=5,
+        player_id=1,
+        riff_id=3,
+        revision_id=7,
+        number=4,
+        state=TakeState.READ,
+        source="recorded",
+        tempo_bpm=Decimal(120),
+        rounds=1,
+        start_frame=48000,
+        rate_hz=48000,
+        delay_ms=None,
+        delay_spread_ms=None,
+        rig_id=None,
+        tone_id=None,
+        calibration_id=None,
+        file_name="",
+        audio_bytes=1_500_000,
+        audio_sha256="",
+        beyond_full_scale=0,
+        recorder=None,
+        problem="",
+        client_key=None,
+        tries=0,
+        created_at=NOW,
+        zone="UTC",
+    )
     return replace(take, **changes)  # type: ignore[arg-type]
 
 

@@ -1,8 +1,8 @@
 """How likely chance alone does it: tails of the binomial, Student's and Fisher's distributions.
 
 All three are the regularised incomplete beta function (Abramowitz and Stegun 26.5), by Lentz's
-continued fraction. `scipy.special` has them too, but loads in 0.3 s, a third of what a shell command
-may take; tests hold these against it.
+continued fraction. `scipy.special` has them too, but loads in 0.3 s, a third of what a shell
+command may take; tests hold these against it.
 """
 
 from math import exp, isinf, lgamma, log, log1p

@@ -64,7 +64,7 @@ def _damaged(cause: Cause, judgement: Judgement) -> str:
 
 def _missed(cause: Cause, judgement: Judgement) -> str:
     return (
-        f"You missed {counted(cause.figures['missed'], 'hit', 'hits')} of {cause.figures['due']:.0f}, "
+        f"You missed {counted(cause.figures['missed'], 'hit')} of {cause.figures['due']:.0f}, "
         f"{where(cause, judgement)}."
     )
 
@@ -72,7 +72,7 @@ def _missed(cause: Cause, judgement: Judgement) -> str:
 def _extra(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     return (
-        f"You play {counted(f['extra'], 'hit', 'hits')} that the riff doesn't have; the first comes "
+        f"You play {counted(f['extra'], 'hit')} that the riff doesn't have; the first comes "
         f"{f['first_s']:.1f} s in."
     )
 
@@ -224,15 +224,15 @@ def _stops(cause: Cause, judgement: Judgement) -> str:
 def _frets(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     return (
-        f"{counted(f['wrong'], 'chord is', 'chords are')} fretted wrong, {where(cause, judgement)}. "
-        "Check the fret before you hit it."
+        f"{counted(f['wrong'], 'chord is', 'chords are')} fretted wrong, "
+        f"{where(cause, judgement)}. Check the fret before you hit it."
     )
 
 
 def _strays(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
     return (
-        f"A stray open string is ringing in {counted(f['chords'], 'chord', 'chords')}, mostly string "
+        f"A stray open string is ringing in {counted(f['chords'], 'chord')}, mostly string "
         f"{f['string']:.0f}, "
         f"{where(cause, judgement)}: mute it with a spare finger."
     )

@@ -191,7 +191,8 @@ def _hit_token(riff: Riff, hit: Hit) -> str:
         slide = ("/" if hit.slide_from < 0 else "\\") + ("" if frets == 2 else str(frets))
     legato = {Legato.HAMMER: "h", Legato.PULL: "p", None: ""}[hit.legato]
     staccato = "'" if hit.staccato else ""
-    return f"{'>' if hit.accent else ''}{slide}{mark}{letter}{depth}{staccato}{AFTER[hit.stroke]}{legato}"
+    accent = ">" if hit.accent else ""
+    return f"{accent}{slide}{mark}{letter}{depth}{staccato}{AFTER[hit.stroke]}{legato}"
 
 
 def _chord_token(riff: Riff, notes: tuple[Note, ...], label: str | None) -> str:

@@ -1,4 +1,5 @@
-// The stages of a take, and what leads from one to the next. Nothing else changes the stage, so no stage is without a way out.
+// The stages of a take, and what leads from one to the next. Nothing else changes the stage, so no
+// stage is without a way out.
 export const STAGES = {
   idle: { check: "checking", go: "opening" },
   checking: { opened: "idle", refused: "idle", lost: "idle", go: "opening" },
@@ -12,8 +13,13 @@ export const STAGES = {
 
 export class Cycle {
   /** onStage(stage): told of every step. */
-  constructor(onStage = () => {}) { this.stage = "idle"; this.attempt = 0; this.onStage = onStage; }
-  /** Moves on and is true; where the event means nothing now, or belongs to an attempt that is over, nothing happens and it is false. */
+  constructor(onStage = () => {}) {
+    this.stage = "idle";
+    this.attempt = 0;
+    this.onStage = onStage;
+  }
+  /** Moves on and is true; where the event means nothing now, or belongs to an attempt that is
+   *  over, nothing happens and it is false. */
   on(event, attempt = this.attempt) {
     const next = STAGES[this.stage][event];
     if (next === undefined || attempt !== this.attempt) return false;

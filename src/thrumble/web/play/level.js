@@ -1,9 +1,17 @@
-// The input's level: its peak, falling slowly, whether it was ever at full scale, and how long nothing has come in.
+// The input's level: its peak, falling slowly, whether it was ever at full scale, and how long
+// nothing has come in.
 
-const FULL = 0.999, SOUND = 0.003, QUIET_MS = 4000, FALL = 0.8;
+const FULL = 0.999,
+  SOUND = 0.003,
+  QUIET_MS = 4000,
+  FALL = 0.8;
 
 export class Level {
-  constructor() { this.peak = 0; this.clipped = false; this.soundAt = performance.now(); }
+  constructor() {
+    this.peak = 0;
+    this.clipped = false;
+    this.soundAt = performance.now();
+  }
   hear(samples) {
     let peak = 0;
     for (const s of samples) { const size = Math.abs(s); if (size > peak) peak = size; }
@@ -17,7 +25,10 @@ export class Level {
     this.peak *= FALL;
     if (!open) return { db: -60, words: "input closed" };
     if (this.clipped) return { db, words: "too loud: turn it down" };
-    if (performance.now() - this.soundAt > QUIET_MS) return { db, words: "no signal: check cable and input" };
+    if (performance.now() - this.soundAt > QUIET_MS) return {
+      db,
+      words: "no signal: check cable and input"
+    };
     return { db, words: `${Math.round(db)} dB` };
   }
 }

@@ -1,8 +1,10 @@
-// The take cycle: open the input, count in, record, stop by itself, read, arm the next round. One key does it.
+// The take cycle: open the input, count in, record, stop by itself, read, arm the next round. One
+// key does it.
 import { onKey, onPedal, problem } from "../shared/site.js";
-import { Refused, givenSettings, oneAtATime, openInput, scheduleClicks } from "../shared/recorder.js";
+import { Refused, givenSettings, scheduleClicks } from "../shared/recorder.js";
 import { roomSeconds } from "../shared/keep.js";
 import { Cycle } from "./cycle.js";
+import { Input } from "./input.js";
 import { Keeper } from "./keeper.js";
 import { Level } from "./level.js";
 import { Show } from "./show.js";
@@ -12,90 +14,95 @@ const $ = (id) => document.getElementById(id);
 const root = $("play");
 const plan = JSON.parse($("plan").textContent);
 const urls = { begin: root.dataset.begin, takes: root.dataset.takes };
-const PATIENCE_MS = 6000; // so long the screen waits for the server at the end of a take; the take itself waits for ever
+// so long the screen waits for the server at the end of a take; the take itself waits for ever
+const PATIENCE_MS = 6000;
 const METER_MS = 80;
+const SOON_S = 3; // less than this not yet sent is nothing to tell
 const READY_S = 0.12; // the count-in begins no sooner than this after everything is ready
 
 let view = null; // the page's words
 let show = null;
-let input = null; // the open microphone with its context and clicks
 let take = null; // the take that is going on: its times, its keeper, its clock
 let wake = null;
 const level = new Level();
 const cycle = new Cycle((stage) => { if (view) view.stage = stage; });
+const input = new Input(root.dataset, {
+  onSound: hear,
+  onLost: lost,
+  onLatency: (words) => { view.latency = words; },
+  onRefused: refuse,
+});
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("play", () => ({
-    stage: "idle", say: $("say").textContent, safe: "", meter: "–", hot: false, bar: "–", barOf: "", count: "–", cue: "", nextHead: "next",
-    tempo: $("tempo").value, latency: $("latency").textContent,
+    stage: "idle",
+    say: $("say").textContent,
+    safe: "",
+    meter: "–",
+    hot: false,
+    bar: "–",
+    barOf: "",
+    count: "–",
+    cue: "",
+    nextHead: "next",
+    tempo: $("tempo").value,
+    latency: $("latency").textContent,
     get busy() { return !["idle", "done"].includes(this.stage); },
     get going() { return ["count", "record"].includes(this.stage); },
     get still() { return !this.going; },
     get meterClass() { return this.hot ? "hot" : ""; },
-    go() { $("go").blur(); go(); }, check, drop,
+    go() {
+      $("go").blur();
+      go();
+    },
+    check,
+    drop,
     tempoTyped() { this.tempo = String(tempo()); },
     tempoDone() { setTempo(tempo()); },
-    init() { view = this; show = new Show(plan, this); },
+    init() {
+      view = this;
+      show = new Show(plan, this);
+    },
   }));
 });
 
-const number = (id, low, high, fallback) => { const n = Number($(id).value); return Number.isFinite(n) && n >= low && n <= high ? n : fallback; };
+function number(id, low, high, fallback) {
+  const typed = Number($(id).value);
+  return typed >= low && typed <= high ? typed : fallback;
+}
 const tempo = () => number("tempo", 20, 400, plan.tempo);
+
 function setTempo(bpm) { view.tempo = $("tempo").value = String(Math.min(400, Math.max(20, bpm))); }
 
-// --- input -----------------------------------------------------------------------------------------------------------
-
-const open = oneAtATime(async () => {
-  if (input && input.track.readyState === "live" && input.context.state === "running") return;
-  close();
-  input = await openInput({ deviceId: $("input").value || null, tapUrl: root.dataset.tap, clickBase: root.dataset.click, onSound: hear, onLost: lost });
-  await listInputs();
-  await showLatency();
-});
-
-/** Says whether takes with this input will be judged early and late. */
-async function showLatency() {
-  if (!input) return;
-  try {
-    const query = new URLSearchParams({ rate: input.context.sampleRate, device: input.track.label || "" });
-    const known = await (await fetch(`${root.dataset.delay}?${query}`, { headers: { accept: "application/json" } })).json();
-    view.latency = known.delay_ms === null ? `${known.words}: early and late count from your own average` : known.words;
-  } catch { /* the take can be played without */ }
-}
+// --- input ---
 
 /** Opens the input without playing, so that the level can be set. */
 async function check() {
   if (!cycle.on("check")) return;
   problem("");
   $("after").replaceChildren();
-  try { await open(); } catch (error) { refuse(error); return; }
-  if (cycle.on("opened")) view.say = "The input is open: play a hard chord and check the level. Space counts in and records.";
-}
-
-function close() { if (input) input.close(); input = null; }
-
-async function listInputs() {
-  const inputs = (await navigator.mediaDevices.enumerateDevices()).filter((d) => d.kind === "audioinput");
-  if (!input) return;
-  const chosen = input.track.getSettings().deviceId ?? "";
-  $("input").replaceChildren(...inputs.map((d) => new Option(d.label || "input", d.deviceId, false, d.deviceId === chosen)));
-  $("input-label").hidden = inputs.length < 2;
+  try { await input.open(); } catch (error) { refuse(error); return; }
+  if (!cycle.on("opened")) return;
+  view.say = "The input is open: play a hard chord and check the level. "
+    + "Space counts in and records.";
 }
 
 function refuse(error) {
-  close();
+  input.close();
   cycle.on("refused");
   problem(error instanceof Refused ? error.message : `The input does not open: ${error.message}`);
   view.say = "Nothing is recorded yet.";
 }
 
 function lost() {
-  close();
+  input.close();
   const cut = leaveTake("cut");
   cycle.on("lost");
   view.say = "Space counts in and records.";
+  const waits = "What was recorded so far waits on Today: finish it there, or press space for a "
+    + "new take.";
   problem(cut
-    ? "The input went away in the middle of the take. Plug it in again. What was recorded so far waits on Today: finish it there, or press space for a new take."
+    ? `The input went away in the middle of the take. Plug it in again. ${waits}`
     : "The input went away. Plug it in again, then press space.");
 }
 
@@ -104,41 +111,78 @@ function hear(frame, samples) {
   if (take) keep(frame, samples);
 }
 
-// --- the take --------------------------------------------------------------------------------------------------------
+// --- the take ---
 
 async function go() {
   if (!cycle.on("go")) return;
   const attempt = cycle.attempt;
   problem("");
   view.say = "Opening the input …";
-  try { await open(); } catch (error) { if (attempt === cycle.attempt) refuse(error); return; }
-  if (!input || !cycle.on("opened", attempt)) return; // it went away again, or the player did
+  try { await input.open(); } catch (error) { if (attempt === cycle.attempt) refuse(error); return; }
+  if (!input.isOpen || !cycle.on("opened", attempt)) return; // it went away again, or the player did
   $("after").replaceChildren();
-  const { context, track } = input;
-  const chosen = { tempo: tempo(), rounds: Math.round(number("rounds", 1, 50, 1)), countBars: Number($("count-in").value), clicks: $("click-on").value === "1" };
+  const { context } = input;
+  const chosen = {
+    tempo: tempo(),
+    rounds: Math.round(number("rounds", 1, 50, 1)),
+    countBars: Number($("count-in").value),
+    clicks: $("click-on").value === "1"
+  };
   const timed = timeTake(plan, chosen, context.sampleRate, context.currentTime);
   await checkRoom((timed.end - timed.first) / timed.rate, timed.rate);
-  if (!input || !cycle.on("begun", attempt)) return;
-  take = later(timed, Math.max(0, Math.round((context.currentTime + READY_S) * timed.rate) - timed.first)); // opening took a moment
+  if (!input.isOpen || !cycle.on("begun", attempt)) return;
+  try { begin(timed, chosen, input); } catch (error) {
+    leaveTake("discarded");
+    cycle.on("drop");
+    problem(`The take could not begin: ${error.message}. Reload the page and try again.`);
+  }
+}
+
+/** From here on the take is kept. Opening took a moment: all of it moves on by whole frames. */
+function begin(timed, chosen, { context, track }) {
+  const soonest = Math.round((context.currentTime + READY_S) * timed.rate);
+  take = later(timed, Math.max(0, soonest - timed.first));
   const told = {
-    key: crypto.randomUUID(), title: plan.title, beganAt: Date.now(), take: null, state: "recording", report: null, refused: null,
+    key: crypto.randomUUID(),
+    title: plan.title,
+    beganAt: Date.now(),
+    take: null,
+    state: "recording",
+    report: null,
+    refused: null,
     begin: {
-      revision: plan.revision, tempo: chosen.tempo, rounds: chosen.rounds, start_frame: timed.one - timed.first, rate: timed.rate, device: track.label || "",
-      tone: Number($("tone").value) || null, zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+      revision: plan.revision,
+      tempo: chosen.tempo,
+      rounds: chosen.rounds,
+      start_frame: timed.one - timed.first,
+      rate: timed.rate,
+      device: track.label || "",
+      tone: Number($("tone").value) || null,
+      zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
     },
   };
-  Object.assign(take, { keeper: new Keeper(told, urls, { onState: showSafe, onTrouble: problem }), clock: { first: [], last: [] }, underruns: underruns(), settings: () => givenSettings(track) });
-  take.stop = scheduleClicks(input, take.clicks);
+  Object.assign(take, {
+    keeper: new Keeper(told, urls, { onState: showSafe, onTrouble: problem }),
+    clock: { first: [], last: [] },
+    underruns: input.underruns,
+    settings: () => givenSettings(track),
+  });
+  take.stop = scheduleClicks(input.now, take.clicks);
   level.clipped = false;
-  window.dispatchEvent(new CustomEvent("take-begins", { detail: { firstFrame: take.first, startFrame: take.one, rate: take.rate } }));
+  window.dispatchEvent(new CustomEvent("take-begins", {
+    detail: {
+      firstFrame: take.first,
+      startFrame: take.one,
+      rate: take.rate
+    }
+  }));
   view.say = "Count-in …";
   navigator.wakeLock?.request("screen").then((lock) => { wake = lock; }, () => {});
   requestAnimationFrame(draw);
 }
 
-const underruns = () => input?.context.playbackStats?.underrunEvents ?? 0;
-
-// The audio clock steps in blocks, so a single look is off by some ms; the smallest of many differences is steady.
+// The audio clock steps in blocks, so a single look is off by some ms; the smallest of many
+// differences is steady.
 function watchClock() {
   const difference = performance.now() - input.context.currentTime * 1000;
   if (take.clock.first.length < 25) take.clock.first.push(difference);
@@ -148,8 +192,12 @@ function watchClock() {
 
 function keep(frame, samples) {
   watchClock();
-  const from = Math.max(0, take.first - frame), to = Math.min(samples.length, take.end - frame);
-  if (to > from) { take.keeper.add(frame + from - take.first, samples.slice(from, to)); root.dataset.heardS = ((frame + to - take.first) / take.rate).toFixed(2); }
+  const from = Math.max(0, take.first - frame),
+    to = Math.min(samples.length, take.end - frame);
+  if (to > from) {
+    take.keeper.add(frame + from - take.first, samples.slice(from, to));
+    root.dataset.heardS = ((frame + to - take.first) / take.rate).toFixed(2);
+  }
   if (frame + samples.length >= take.end) finish();
 }
 
@@ -157,40 +205,60 @@ function keep(frame, samples) {
 function leaveTake(why) {
   const left = take;
   take = null;
-  left?.stop();
-  wake?.release(); wake = null;
-  if (left && why) left.keeper.leave(why);
+  left?.stop?.();
+  wake?.release();
+  wake = null;
+  if (why) left?.keeper?.leave(why);
   return left;
 }
 
 async function finish() {
-  const slips = take.clock, report = { clock_slip_ms: Math.min(...slips.last) - Math.min(...slips.first), underruns: underruns() - take.underruns, settings: take.settings() };
+  const slips = take.clock,
+    report = {
+      clock_slip_ms: Math.min(...slips.last) - Math.min(...slips.first),
+      underruns: input.underruns - take.underruns,
+      settings: take.settings()
+    };
   const { keeper } = leaveTake(null);
-  const ended = performance.now(), { attempt } = cycle;
+  const ended = performance.now(),
+    { attempt } = cycle;
   cycle.on("over");
   view.say = "Listening to the take …";
   const sent = keeper.end(report);
-  const number = await Promise.race([sent, new Promise((resolve) => setTimeout(() => resolve(undefined), PATIENCE_MS))]);
+  const number = await Promise.race([sent, new Promise((resolve) => setTimeout(() => resolve(
+    undefined), PATIENCE_MS))]);
   if (number === undefined) {
     cycle.on("kept", attempt);
-    view.say = "The take is kept in this browser and is sent as soon as Thrumble answers. Space counts in again.";
-    sent.then((late) => { if (late !== null && cycle.on("read", attempt)) outcome(late, ended, attempt); });
+    view.say =
+      "The take is kept in this browser and is sent as soon as Thrumble answers. Space counts in again.";
+    sent.then((late) => {
+      if (late !== null && cycle.on("read", attempt)) outcome(late, ended,
+        attempt);
+    });
   } else if (number === null) {
     cycle.on("refused", attempt);
-    problem("Thrumble won't take this take. It's kept in this browser: reload the page to see what you can do with it.");
+    problem(
+      "Thrumble won't take this take. It's kept in this browser: reload the page to see what you can do with it."
+    );
   } else outcome(number, ended, attempt);
 }
 
 /** Where the take's sound is: here until the server has confirmed it. */
 function showSafe({ state, waitingS }) {
   const left = Math.round(waitingS);
-  view.safe = state === "away" ? `Kept here, ${left} s not yet sent: Thrumble doesn't answer, trying again.` : left >= 3 ? `Kept here, ${left} s not yet sent.` : "";
+  const kept = `Kept here, ${left} s not yet sent`;
+  if (state === "away") view.safe = `${kept}: Thrumble doesn't answer, trying again.`;
+  else view.safe = left >= SOON_S ? `${kept}.` : "";
 }
 
-/** Says when this browser may be too full for the take; it is played all the same, for what has arrived makes room. */
+/** Says when this browser may be too full for the take; it is played all the same, for what has
+ *  arrived makes room. */
 async function checkRoom(needed, rate) {
   const room = await roomSeconds(rate);
-  if (room !== null && room < needed) problem(`This browser has room for ${Math.floor(room)} s of sound and this take lasts ${Math.ceil(needed)} s. Free some disk space before you rely on it.`);
+  if (room === null || room >= needed) return;
+  const words = `This browser has room for ${Math.floor(room)} s of sound and this take lasts `
+    + `${Math.ceil(needed)} s. Free some disk space before you rely on it.`;
+  problem(words);
 }
 
 function outcome(number, ended, attempt) {
@@ -198,13 +266,17 @@ function outcome(number, ended, attempt) {
   $("after").replaceChildren(place);
   const seen = () => {
     const box = $("outcome");
-    if (!box || !["read", "failed"].includes(box.dataset.state)) return;
+    if (attempt === cycle.attempt && !["read", "failed"].includes(box?.dataset.state)) return;
     document.removeEventListener("htmx:afterSettle", seen);
+    if (!cycle.on("read", attempt)) return;
     root.dataset.readAfterMs = Math.round(performance.now() - ended);
-    if (cycle.on("read", attempt)) view.say = "Space counts in again.";
+    view.say = "Space counts in again.";
   };
   document.addEventListener("htmx:afterSettle", seen);
-  window.htmx.ajax("GET", `${root.dataset.takes}/${number}/outcome`, { target: place, swap: "outerHTML" });
+  window.htmx.ajax("GET", `${root.dataset.takes}/${number}/outcome`, {
+    target: place,
+    swap: "outerHTML"
+  });
 }
 
 function drop() {
@@ -214,14 +286,17 @@ function drop() {
   view.say = "Discarded. Space counts in again.";
 }
 
-// --- what is shown ---------------------------------------------------------------------------------------------------
+// --- what is shown ---
 
 function draw() {
-  if (!take || !input) return;
+  if (!take || !input.isOpen) return;
   const frame = input.context.currentTime * take.rate;
   const at = (frame - take.one) / take.rate / take.scale; // riff seconds at the written tempo
   if (at < 0) show.countIn(take, frame);
-  if (at >= 0 && cycle.on("one")) view.say = `Recording. It stops by itself after bar ${show.lastBar}${take.rounds > 1 ? `, round ${take.rounds}` : ""}.`;
+  if (at >= 0 && cycle.on("one")) {
+    const round = take.rounds > 1 ? `, round ${take.rounds}` : "";
+    view.say = `Recording. It stops by itself after bar ${show.lastBar}${round}.`;
+  }
   if (at >= plan.begin) show.at(take, at);
   if (frame >= take.over) view.say = "Let it ring …";
   requestAnimationFrame(draw);
@@ -229,19 +304,35 @@ function draw() {
 
 setInterval(() => {
   if (!view) return;
-  const { db, words } = level.step(input !== null);
-  view.meter = words; view.hot = level.clipped;
+  const { db, words } = level.step(input.isOpen);
+  view.meter = words;
+  view.hot = level.clipped;
   $("meter-fill").style.height = `${((db + 60) / 60) * 100}%`;
   $("meter").setAttribute("aria-valuenow", Math.round(db));
 }, METER_MS);
 
-try { const kept = localStorage.getItem("tone"); if (kept && $("tone").querySelector(`option[value="${CSS.escape(kept)}"]`)) $("tone").value = kept; } catch { /* not named */ }
-$("tone").addEventListener("change", () => { try { localStorage.setItem("tone", $("tone").value); } catch { /* for this page only */ } });
-$("input").addEventListener("change", () => open().catch(() => {}).then(() => { close(); return open(); }).catch(refuse));
-onKey(" ", go); onPedal("PageDown", go);
-onPedal("PageUp", drop); onPedal("Escape", drop);
-onKey("+", () => setTempo(tempo() + 2)); onKey("=", () => setTempo(tempo() + 2)); onKey("-", () => setTempo(tempo() - 2));
+// the tone chosen last is chosen again, where the browser lets a page remember
+try {
+  const known = [...$("tone").options].map((option) => option.value);
+  const kept = localStorage.getItem("tone");
+  if (known.includes(kept)) $("tone").value = kept;
+} catch { /* not named */ }
+$("tone").addEventListener("change", () => {
+  try { localStorage.setItem("tone", $("tone").value); } catch { /* for this page only */ }
+});
+onKey(" ", go);
+onPedal("PageDown", go);
+onPedal("PageUp", drop);
+onPedal("Escape", drop);
+onKey("+", () => setTempo(tempo() + 2));
+onKey("=", () => setTempo(tempo() + 2));
+onKey("-", () => setTempo(tempo() - 2));
 onKey("i", check);
 onKey("o", () => $("open-reading")?.click());
-addEventListener("pagehide", () => { take?.keeper.flush(); close(); });
-navigator.permissions?.query({ name: "microphone" }).then((p) => { if (p.state === "granted") open().catch(() => { close(); }); }, () => {});
+addEventListener("pagehide", () => {
+  take?.keeper.flush();
+  input.close();
+});
+navigator.permissions?.query({ name: "microphone" }).then((answer) => {
+  if (answer.state === "granted") input.open().catch(() => input.close());
+}, () => {});

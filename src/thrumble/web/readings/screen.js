@@ -2,7 +2,8 @@
 import { onKey, onPedal, problem, send } from "../shared/site.js";
 
 const again = document.getElementById("play-again");
-if (again) { onKey(" ", () => again.click()); onPedal("PageDown", () => again.click()); }
+if (again) { onKey(" ", () => again.click());
+  onPedal("PageDown", () => again.click()); }
 
 let current = null; // the hit last listened to
 const sound = document.getElementById("sound");
@@ -15,10 +16,14 @@ if (sound) {
   const LEAD = 0.06;
 
   function listenFrom(seconds) {
-    const go = () => { sound.currentTime = Math.max(0, seconds - LEAD); sound.play(); };
+    const go = () => { sound.currentTime = Math.max(0, seconds - LEAD);
+      sound.play(); };
     if (sound.readyState >= 1) go();
-    else { sound.preload = "auto"; sound.addEventListener("loadedmetadata", go, { once: true }); sound.load(); }
+    else { sound.preload = "auto";
+      sound.addEventListener("loadedmetadata", go, { once: true });
+      sound.load(); }
   }
+
   function setSpeed() {
     sound.preservesPitch = true;
     sound.playbackRate = half.getAttribute("aria-pressed") === "true" ? 0.5 : 1;
@@ -29,26 +34,34 @@ if (sound) {
     half.setAttribute("aria-pressed", on);
     setSpeed();
   }
+
   function toggleClick() {
     const on = click.getAttribute("aria-pressed") !== "true";
     click.setAttribute("aria-pressed", on);
     sound.preload = "auto";
-    const at = sound.currentTime, playing = !sound.paused;
+    const at = sound.currentTime,
+      playing = !sound.paused;
     sound.src = document.getElementById("listen").dataset.plain + (on ? "?click=true" : "");
-    sound.addEventListener("loadedmetadata", () => { sound.currentTime = at; if (playing) sound.play(); }, { once: true });
+    sound.addEventListener("loadedmetadata", () => { sound.currentTime = at; if (playing) sound
+        .play(); }, { once: true });
     sound.load();
   }
+
   function step(way) {
     const now = sound.currentTime + LEAD;
-    const next = way > 0 ? times.find((t) => t > now + 0.02) : times.findLast((t) => t < now - 0.15);
-    if (next !== undefined) { current = [...from].find(([, t]) => t === next)[0]; listenFrom(next); }
+    const next = way > 0 ? times.find((t) => t > now + 0.02) : times.findLast((t) => t < now -
+    0.15);
+    if (next !== undefined) { current = [...from].find(([, t]) => t === next)[0];
+      listenFrom(next); }
   }
 
   half.addEventListener("click", toggleHalf);
   click.addEventListener("click", toggleClick);
-  document.addEventListener("click", (event) => { const button = event.target.closest(".from"); if (button) listenFrom(Number(button.dataset.from)); });
+  document.addEventListener("click", (event) => { const button = event.target.closest(".from"); if (
+      button) listenFrom(Number(button.dataset.from)); });
   for (const block of document.querySelectorAll(".block[data-hit]")) {
-    if (from.has(block.dataset.hit)) block.addEventListener("click", () => listenFrom(from.get(block.dataset.hit)));
+    if (from.has(block.dataset.hit)) block.addEventListener("click", () => listenFrom(from.get(block
+      .dataset.hit)));
   }
   onKey("l", () => (sound.paused ? sound.play() : sound.pause()));
   onKey("h", toggleHalf);
@@ -57,21 +70,24 @@ if (sound) {
   onKey("ArrowLeft", () => step(-1));
 
   let marked = [];
+
   function follow() {
     const now = sound.currentTime;
     const hit = [...from].findLast(([, t]) => t <= now + 0.01);
     for (const block of marked) block.classList.remove("sounding");
-    marked = hit && !sound.paused ? [...document.querySelectorAll(`.block[data-hit="${hit[0]}"]`)] : [];
+    marked = hit && !sound.paused ? [...document.querySelectorAll(`.block[data-hit="${hit[0]}"]`)] :
+      [];
     for (const block of marked) block.classList.add("sounding");
     if (!sound.paused) requestAnimationFrame(follow);
   }
   sound.addEventListener("play", follow);
 }
 
-// --- corrections: what the player says a hit was --------------------------------------------------------------------
+// --- corrections: what the player says a hit was ---
 
 
-document.addEventListener("click", (event) => { const from = event.target.closest("[data-hit]"); if (from) current = from.dataset.hit; });
+document.addEventListener("click", (event) => { const from = event.target.closest(
+  "[data-hit]"); if (from) current = from.dataset.hit; });
 
 async function correct(mark, kind) {
   const row = document.getElementById(`hit-${mark}`);
@@ -79,14 +95,21 @@ async function correct(mark, kind) {
   if (!choice) return;
   problem("");
   const before = [...choice.options].find((o) => o.defaultSelected)?.value ?? "none";
-  const body = new URLSearchParams({ articulation: kind, join: document.getElementById("join")?.checked ? "true" : "false" });
+  const body = new URLSearchParams({ articulation: kind, join: document.getElementById("join")
+      ?.checked ? "true" : "false" });
   try {
-    const html = await (await send(`${document.getElementById("hits").dataset.correct}/${mark}/correct`, { body })).text();
+    const html = await (await send(
+      `${document.getElementById("hits").dataset.correct}/${mark}/correct`, { body })).text();
     const answer = new DOMParser().parseFromString(html, "text/html");
-    row.replaceWith(document.adoptNode(answer.querySelector("template").content).querySelector("tr"));
+    row.replaceWith(document.adoptNode(answer.querySelector("template").content).querySelector(
+      "tr"));
     document.getElementById("corrected").replaceWith(answer.getElementById("corrected"));
-    for (const block of document.querySelectorAll(`.block.take[data-hit="${mark}"]`)) block.classList.toggle("said-otherwise", kind !== "none");
-  } catch (error) { choice.value = before; problem(error.message); }
+    for (const block of document.querySelectorAll(`.block.take[data-hit="${mark}"]`)) block
+      .classList.toggle("said-otherwise", kind !== "none");
+  } catch (error) { choice.value = before;
+    problem(error.message); }
 }
-document.addEventListener("change", (event) => { if (event.target.matches(".really")) correct(event.target.dataset.hit, event.target.value); });
-for (const [key, kind] of [["1", "open"], ["2", "palm"], ["3", "dead"], ["0", "none"]]) onKey(key, () => { if (current) correct(current, kind); });
+document.addEventListener("change", (event) => { if (event.target.matches(".really")) correct(event
+    .target.dataset.hit, event.target.value); });
+for (const [key, kind] of [["1", "open"], ["2", "palm"], ["3", "dead"], ["0", "none"]]) onKey(key,
+() => { if (current) correct(current, kind); });

@@ -99,8 +99,8 @@ def preview_of(riff: Riff) -> PreviewView:
     bars = sum(1 for bar in expanded.bars if bar.number > 0)
     return PreviewView(
         riff.title,
-        f"{counted(bars, 'bar')}, {counted(len(expanded.hits), 'hit')}, {expanded.round_s:.1f} s at "
-        f"{expanded.tempo_bpm:g} bpm",
+        f"{counted(bars, 'bar')}, {counted(len(expanded.hits), 'hit')}, "
+        f"{expanded.round_s:.1f} s at {expanded.tempo_bpm:g} bpm",
         plan_strip(expanded),
         None,
     )

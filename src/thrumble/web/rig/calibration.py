@@ -1,5 +1,5 @@
-"""The rig's latency: measured from clicks that come back or strikes on the strings, and kept for each
-browser and input.
+"""The rig's latency: measured from clicks that come back or strikes on the strings, and kept for
+each browser and input.
 """
 
 from typing import Annotated

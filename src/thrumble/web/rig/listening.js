@@ -1,4 +1,5 @@
-// Short pieces of sound for the rig's measurements: opened inputs, stretches cut out by the audio clock's own frames, and sending them.
+// Short pieces of sound for the rig's measurements: opened inputs, stretches cut out by the audio
+// clock's own frames, and sending them.
 import { send } from "../shared/site.js";
 import { oneAtATime, openInput, scheduleClicks } from "../shared/recorder.js";
 
@@ -6,8 +7,13 @@ const KEEP_S = 40; // of sound, at most
 
 export class Listener {
   constructor({ tapUrl, clickBase = null, onSound = () => {}, onLost = () => {} }) {
-    this.tapUrl = tapUrl; this.clickBase = clickBase; this.onSound = onSound; this.onLost = onLost;
-    this.input = null; this.blocks = []; this.waiting = [];
+    this.tapUrl = tapUrl;
+    this.clickBase = clickBase;
+    this.onSound = onSound;
+    this.onLost = onLost;
+    this.input = null;
+    this.blocks = [];
+    this.waiting = [];
   }
   get rate() { return this.input.context.sampleRate; }
   get device() { return this.input.track.label || ""; }
@@ -15,7 +21,12 @@ export class Listener {
     if (this.input && this.input.track.readyState === "live") return;
     this.blocks = [];
     this.input = await openInput({
-      deviceId: null, tapUrl: this.tapUrl, clickBase: this.clickBase, onSound: (frame, pcm) => this.hear(frame, pcm), onLost: () => { this.close(); this.onLost(); },
+      deviceId: null,
+      tapUrl: this.tapUrl,
+      clickBase: this.clickBase,
+      onSound: (frame, pcm) => this.hear(frame, pcm),
+      onLost: () => { this.close();
+        this.onLost(); },
     });
   });
   close() {
@@ -30,25 +41,30 @@ export class Listener {
     const oldest = frame - KEEP_S * this.rate;
     while (this.blocks.length && this.blocks[0][0] < oldest) this.blocks.shift();
     const end = frame + pcm.length;
-    for (const one of [...this.waiting]) if (end >= one.to) { this.waiting.splice(this.waiting.indexOf(one), 1); one.resolve(this.cut(one.from, one.to)); }
+    for (const one of [...this.waiting])
+      if (end >= one.to) { this.waiting.splice(this.waiting.indexOf(one), 1);
+        one.resolve(this.cut(one.from, one.to)); }
     this.onSound(frame, pcm);
   }
   /** The sound between two frames of the audio clock; what did not arrive is silence. */
   cut(from, to) {
     const out = new Float32Array(to - from);
     for (const [frame, pcm] of this.blocks) {
-      const a = Math.max(from, frame), b = Math.min(to, frame + pcm.length);
+      const a = Math.max(from, frame),
+        b = Math.min(to, frame + pcm.length);
       if (b > a) out.set(pcm.subarray(a - frame, b - frame), a - from);
     }
     return out;
   }
   /** Waits until all of it has come in. */
-  stretch(from, to) { return new Promise((resolve, reject) => this.waiting.push({ from, to, resolve, reject })); }
+  stretch(from, to) { return new Promise((resolve, reject) => this.waiting.push({ from, to, resolve,
+      reject })); }
   now() { return Math.round(this.input.context.currentTime * this.rate); }
   /** Clicks at frames from now on; returns how to stop them. */
   play(list) { return scheduleClicks(this.input, list); }
 }
 
 export async function sendSound(url, parameters, samples) {
-  return send(`${url}?${new URLSearchParams(parameters)}`, { body: samples, headers: { "content-type": "application/octet-stream" } });
+  return send(`${url}?${new URLSearchParams(parameters)}`, { body: samples,
+    headers: { "content-type": "application/octet-stream" } });
 }

@@ -115,7 +115,8 @@ def reading_view(
         meta=_meta(take, revision, reading, tone),
         figure=f"{judgement.clean}",
         figure_under=(
-            f"of {counted(judgement.counted, 'hit')} clean, within {judgement.limits.tolerance_ms:.0f} ms"
+            f"of {counted(judgement.counted, 'hit')} clean, "
+            f"within {judgement.limits.tolerance_ms:.0f} ms"
         ),
         first=sentences[0],
         more=sentences[1:],

@@ -1,4 +1,5 @@
-// Sends kept takes to the server, in any order and as often as it takes: over outages, reloads, sleeping laptops. A take leaves the browser
+// Sends kept takes to the server, in any order and as often as it takes: over outages, reloads,
+// sleeping laptops. A take leaves the browser
 // only when the server has confirmed all of it.
 import { Refusal, send } from "./site.js";
 import * as keep from "./keep.js";
@@ -9,16 +10,26 @@ const JSON_HEADERS = { "content-type": "application/json" };
 
 /** Sends one take until all of it has arrived, or the server refuses it for good. */
 export class Sender {
-  /** urls: { begin, takes }; onState({ state, waitingS, problem }): what the player may want to know. */
+  /** urls: { begin, takes }; onState({ state, waitingS, problem }): what the player may want to
+   *  know. */
   constructor(key, urls, onState = () => {}) {
-    this.key = key; this.urls = urls; this.onState = onState;
-    this.failures = 0; this.wake = null; this.stopped = false; this.take = null; this.state = "sending";
+    this.key = key;
+    this.urls = urls;
+    this.onState = onState;
+    this.failures = 0;
+    this.wake = null;
+    this.stopped = false;
+    this.take = null;
+    this.state = "sending";
     addEventListener("online", () => this.hurry());
     document.addEventListener("visibilitychange", () => { if (!document.hidden) this.hurry(); });
   }
-  hurry() { this.failures = Math.min(this.failures, 1); this.wake?.(); }
-  stop() { this.stopped = true; this.wake?.(); }
-  /** Works until the take is finished, discarded or refused; resolves to the server's number of it, or null. */
+  hurry() { this.failures = Math.min(this.failures, 1);
+    this.wake?.(); }
+  stop() { this.stopped = true;
+    this.wake?.(); }
+  /** Works until the take is finished, discarded or refused; resolves to the server's number of
+   *  it, or null. */
   async run() {
     while (!this.stopped) {
       try {
@@ -26,20 +37,25 @@ export class Sender {
         this.failures = 0;
         if (over) return this.take;
       } catch (error) {
-        if (error instanceof Refusal && error.final) { await this.tell("refused", error.message); await keep.changeTake(this.key, { refused: error.message }); return null; }
+        if (error instanceof Refusal && error.final) { await this.tell("refused", error.message);
+          await keep.changeTake(this.key, { refused: error.message }); return null; }
         this.failures++;
         await this.tell("away", error.message);
-        await this.pause(error.retryS ? error.retryS * 1000 : WAITS_MS[Math.min(this.failures - 1, WAITS_MS.length - 1)] * (0.8 + 0.4 * Math.random()));
+        await this.pause(error.retryS ? error.retryS * 1000 : WAITS_MS[Math.min(this.failures - 1,
+          WAITS_MS.length - 1)] * (0.8 + 0.4 * Math.random()));
       }
     }
     return null;
   }
-  pause(ms) { return new Promise((resolve) => { const timer = setTimeout(resolve, ms); this.wake = () => { clearTimeout(timer); resolve(); }; }).then(() => { this.wake = null; }); }
+  pause(ms) { return new Promise((resolve) => { const timer = setTimeout(resolve, ms);
+      this.wake = () => { clearTimeout(timer);
+        resolve(); }; }).then(() => { this.wake = null; }); }
   async tell(state, problem = "") {
     this.state = state;
     const kept = await keep.getTake(this.key);
     const blocks = kept ? (await keep.listBlocks(this.key)).filter((b) => !b.sent) : [];
-    this.onState({ state, waitingS: kept ? blocks.reduce((sum, b) => sum + b.count, 0) / kept.begin.rate : 0, problem });
+    this.onState({ state, waitingS: kept ? blocks.reduce((sum, b) => sum + b.count, 0) / kept
+        .begin.rate : 0, problem });
   }
   /** One thing done; true when nothing is left to do. */
   async step() {
@@ -50,7 +66,8 @@ export class Sender {
     if (kept.take === null) { await this.begin(kept); return false; }
     const blocks = await keep.listBlocks(this.key);
     const waiting = blocks.filter((b) => !b.sent);
-    if (waiting.length && (kept.state !== "recording" || waiting.reduce((sum, b) => sum + b.count, 0) >= kept.begin.rate)) {
+    if (waiting.length && (kept.state !== "recording" || waiting.reduce((sum, b) => sum + b.count,
+        0) >= kept.begin.rate)) {
       await this.sendSome(kept, waiting);
       await this.tell("sending");
       return false;
@@ -61,23 +78,27 @@ export class Sender {
     return false;
   }
   async begin(kept) {
-    const body = JSON.stringify({ ...kept.begin, key: this.key, age_s: Math.max(0, (Date.now() - kept.beganAt) / 1000) });
+    const body = JSON.stringify({ ...kept.begin, key: this.key, age_s: Math.max(0, (Date.now() -
+        kept.beganAt) / 1000) });
     const { take } = await (await send(this.urls.begin, { body, headers: JSON_HEADERS })).json();
     await keep.changeTake(this.key, { take });
   }
   async sendSome(kept, waiting) {
-    const first = waiting[0].frame, run = [];
+    const first = waiting[0].frame,
+      run = [];
     let end = first;
     for (const block of waiting) {
       if (block.frame !== end || end + block.count - first > PIECE_FRAMES) break;
-      run.push(block); end += block.count;
+      run.push(block);
+      end += block.count;
     }
     const body = new Float32Array(end - first);
     for (const { frame } of run) {
       const samples = await keep.getSound(this.key, frame);
       if (samples) body.set(samples, frame - first);
     }
-    await send(`${this.urls.takes}/${kept.take}/chunk?frame=${first}`, { body, headers: { "content-type": "application/octet-stream" } });
+    await send(`${this.urls.takes}/${kept.take}/chunk?frame=${first}`, { body,
+      headers: { "content-type": "application/octet-stream" } });
     await keep.markSent(this.key, run.map((b) => b.frame));
   }
   async finish(kept, blocks) {
@@ -87,18 +108,21 @@ export class Sender {
       await send(`${this.urls.takes}/${kept.take}/finish`, { body, headers: JSON_HEADERS });
     } catch (error) {
       if (!error.missing?.length) throw error;
-      const touched = blocks.filter(({ frame, count }) => error.missing.some(([from, to]) => frame < to && frame + count > from));
+      const touched = blocks.filter(({ frame, count }) => error.missing.some(([from, to]) =>
+        frame < to && frame + count > from));
       await keep.markSent(this.key, touched.map((block) => block.frame), 0);
       return false;
     }
     await keep.dropTake(this.key);
     return true;
   }
-  /** All that was recorded of a take that was cut off has arrived: it waits to be finished on the server. */
+  /** All that was recorded of a take that was cut off has arrived: it waits to be finished on
+   *  the server. */
   async leave() { await keep.dropTake(this.key); return true; }
   async discard(kept) {
     if (kept.take !== null) {
-      try { await send(`${this.urls.takes}/${kept.take}/discard`); } catch (error) { if (!(error instanceof Refusal) || !error.final) throw error; }
+      try { await send(`${this.urls.takes}/${kept.take}/discard`); } catch (error) { if (!(
+            error instanceof Refusal) || !error.final) throw error; }
     }
     await keep.dropTake(this.key);
     return true;

@@ -3,7 +3,8 @@
 let token = document.querySelector('meta[name="token"]').content;
 const WAIT_MS = 15000;
 
-/** The server said no. `final`: asking again will not help; `retryS`: when it may; `missing`: frames that have not arrived. */
+/** The server said no. `final`: asking again will not help; `retryS`: when it may; `missing`:
+ *  frames that have not arrived. */
 export class Refusal extends Error {
   constructor(words, response, document) {
     super(words);
@@ -14,24 +15,29 @@ export class Refusal extends Error {
   }
 }
 
-/** fetch with this page's token; throws a Refusal with the server's words if it says no, another Error if it does not answer. */
+/** fetch with this page's token; throws a Refusal with the server's words if it says no,
+ *  another Error if it does not answer. */
 export async function send(url, { method = "POST", body = null, headers = {}, again = true } = {}) {
-  const ask = () => fetch(url, { method, body, signal: AbortSignal.timeout(WAIT_MS), headers: { "x-thrumble-token": token, accept: "application/json", ...headers } });
+  const ask = () => fetch(url, { method, body, signal: AbortSignal.timeout(WAIT_MS),
+    headers: { "x-thrumble-token": token, accept: "application/json", ...headers } });
   let response = await ask();
   if (response.status === 403 && again) { // loaded before a restart or a restore
-    token = (await (await fetch("/token", { headers: { accept: "application/json" } })).json()).token;
+    token = (await (await fetch("/token", { headers: { accept: "application/json" } })).json())
+      .token;
     response = await ask();
   }
   if (!response.ok) {
     const text = await response.text();
     let said = null;
     try { said = JSON.parse(text); } catch { /* plain words */ }
-    throw new Refusal(said?.problem || text || `The server answered ${response.status}.`, response, said);
+    throw new Refusal(said?.problem || text || `The server answered ${response.status}.`,
+      response, said);
   }
   return response;
 }
 
-document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["x-thrumble-token"] = token; });
+document.addEventListener("htmx:configRequest", (event) => { event.detail.headers[
+    "x-thrumble-token"] = token; });
 
 export function problem(words) {
   const place = document.getElementById("problem");
@@ -49,14 +55,20 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   if (event.detail.xhr.status >= 400) {
     event.detail.shouldSwap = false;
     askAgain(event);
-    const found = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html").querySelector("[data-problem]");
+    const found = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html")
+      .querySelector("[data-problem]");
     problem(found ? found.textContent : event.detail.xhr.responseText.slice(0, 300));
   } else if (event.detail.requestConfig.verb !== "get") {
     problem("");
   }
 });
-document.addEventListener("htmx:sendError", (event) => { askAgain(event); problem("Thrumble doesn't answer. Is it still running? Start it with ./run; this page goes on by itself."); });
-document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.successful && event.detail.elt.dataset.away) { delete event.detail.elt.dataset.away; problem(""); } });
+document.addEventListener("htmx:sendError", (event) => { askAgain(event);
+  problem(
+    "Thrumble doesn't answer. Is it still running? Start it with ./run; this page goes on by itself."
+    ); });
+document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.successful && event
+    .detail.elt.dataset.away) { delete event.detail.elt.dataset.away;
+    problem(""); } });
 
 // What asks by itself how things stand goes on asking when an answer was no answer.
 function askAgain(event) {
@@ -66,22 +78,24 @@ function askAgain(event) {
   setTimeout(() => { if (asking.isConnected) window.htmx.trigger(asking, "asked-again"); }, 2000);
 }
 
-// --- theme -----------------------------------------------------------------------------------------------------------
+// --- theme ---
 
 document.getElementById("theme-button").addEventListener("click", () => {
   const next = document.documentElement.dataset.bsTheme === "dark" ? "light" : "dark";
   document.documentElement.dataset.bsTheme = next;
-  try { localStorage.setItem("theme", next); } catch { /* private window: for this page only */ }
+  try { localStorage.setItem("theme",
+    next); } catch { /* private window: for this page only */ }
 });
 
-// --- keys ------------------------------------------------------------------------------------------------------------
+// --- keys ---
 
 const handlers = new Map();
 const pedals = new Map();
 const overlay = document.getElementById("keys");
 const keySwitch = document.getElementById("keys-switch");
 try { keySwitch.checked = localStorage.getItem("keys") !== "off"; } catch { /* stays on */ }
-keySwitch.addEventListener("change", () => { try { localStorage.setItem("keys", keySwitch.checked ? "on" : "off"); } catch { /* for this page only */ } });
+keySwitch.addEventListener("change", () => { try { localStorage.setItem("keys", keySwitch.checked ?
+      "on" : "off"); } catch { /* for this page only */ } });
 
 /** A single-key shortcut; the player can switch all of them off. */
 export function onKey(key, run) { handlers.set(key, run); }
@@ -90,7 +104,8 @@ export function onKey(key, run) { handlers.set(key, run); }
 export function onPedal(key, run) { pedals.set(key, run); }
 
 function typing(target) {
-  return target.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]") !== null;
+  return target.closest(
+    "input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]") !== null;
 }
 
 document.addEventListener("keydown", (event) => {
@@ -102,13 +117,15 @@ document.addEventListener("keydown", (event) => {
     return;
   }
   if (typing(event.target) || !keySwitch.checked) return;
-  if (event.key === " " && event.target.closest("button, summary, input, audio")) return; // space presses what has the focus
+  // space presses what has the focus
+  if (event.key === " " && event.target.closest("button, summary, input, audio")) return;
   if (event.key === "Enter") return;
   const run = handlers.get(event.key) ?? handlers.get(event.key.toLowerCase());
   if (run) { event.preventDefault(); if (!event.repeat) run(event); }
 });
 
-for (const link of document.querySelectorAll(".rail-link")) onKey(link.dataset.key, () => link.click());
+for (const link of document.querySelectorAll(".rail-link")) onKey(link.dataset.key, () => link
+  .click());
 onKey("?", () => overlay.showModal());
 document.getElementById("keys-button").addEventListener("click", () => overlay.showModal());
 document.getElementById("keys-close").addEventListener("click", () => overlay.close());

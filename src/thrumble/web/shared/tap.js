@@ -1,8 +1,11 @@
-// Runs in the audio thread: passes the microphone's samples on, placed by the audio clock's own frames.
+// Runs in the audio thread: passes the microphone's samples on, placed by the audio clock's own
+// frames.
 class Tap extends AudioWorkletProcessor {
   constructor() {
     super();
-    this.last = -1; this.first = 0; this.blocks = [];
+    this.last = -1;
+    this.first = 0;
+    this.blocks = [];
   }
   flush() {
     if (!this.blocks.length) return;
@@ -13,8 +16,10 @@ class Tap extends AudioWorkletProcessor {
   }
   process(inputs) {
     let frame = currentFrame;
-    if (frame <= this.last) frame = this.last + 128; // the clock stands still for a few blocks now and then, and catches up exactly
-    if (this.last >= 0 && frame !== this.last + 128) this.flush(); // a gap: what follows has its own place
+    // the clock stands still for a few blocks now and then, and catches up exactly
+    if (frame <= this.last) frame = this.last + 128;
+    // a gap: what follows has its own place
+    if (this.last >= 0 && frame !== this.last + 128) this.flush();
     this.last = frame;
     const channel = inputs[0][0];
     if (!this.blocks.length) this.first = frame;

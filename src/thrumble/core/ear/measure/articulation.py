@@ -88,8 +88,8 @@ NO_PROFILE = Profile(np.zeros((0, HITS.size)), np.zeros(0, dtype=np.intp), np.ze
 
 
 def measure_hits(samples: Samples, bands: Bands, onsets_s: Array, ends_s: Array) -> Array:
-    """What the classifier sees of each hit, shape (n, HITS.size); no hits give no rows. `ends_s`: the
-    next onset, or the take's end, seconds.
+    """What the classifier sees of each hit, shape (n, HITS.size); no hits give no rows. `ends_s`:
+    the next onset, or the take's end, seconds.
     """
     if not onsets_s.size:
         return np.zeros((0, HITS.size))

@@ -8,8 +8,8 @@ before and after. What the riff expects plays no part.
 
 The network sees short spectra of two sounds: the take, and what a linear predictor of high order
 (Makhoul 1975), fitted on the sound just
-before, could not predict: its residual. What rings on is predicted; a string struck anew is not, even where
-a distorted chord swallows its loudness. The
+before, could not predict: its residual. What rings on is predicted; a string struck anew is not,
+even where a distorted chord swallows its loudness. The
 predictor must tell the partials of a distorted chord apart, half its root from one to the next: it
 works at half the rate, where an order that
 reaches back 29 ms costs a quarter.
@@ -168,7 +168,7 @@ def around_places(measures: Matrix) -> Matrix:
 
 
 def place_hits(samples: Samples, about_s: Array, ear: Ear) -> Array:
-    """The onset of every matched candidate, seconds from the take's start, shape (n,) as `about_s`."""
+    """The onset of every matched candidate, seconds from the take's start, shape (n,)."""
     if not about_s.size:
         return about_s
     lost_below = ear.decisions.lost_below

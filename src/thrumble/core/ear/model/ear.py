@@ -1,6 +1,6 @@
-"""The ear as one value: its networks, the columns they were trained on, what they were trained with,
-and the limits at which what they say becomes a statement. Nothing of it is read from anywhere else,
-so two ears can be compared, and one can be tried with another's network.
+"""The ear as one value: its networks, the columns they were trained on, what they were trained
+with, and the limits at which what they say becomes a statement. Nothing of it is read from anywhere
+else, so two ears can be compared, and one can be tried with another's network.
 """
 
 import hashlib

@@ -13,7 +13,9 @@ depends_on = None
 
 RENUMBER = """
 update take set number = counted.number
-from (select id, row_number() over (partition by riff_id order by created_at, id) as number from take) counted
+from (
+  select id, row_number() over (partition by riff_id order by created_at, id) as number from take
+) counted
 where counted.id = take.id
   and take.riff_id in (select riff_id from take group by riff_id, number having count(*) > 1)
 """

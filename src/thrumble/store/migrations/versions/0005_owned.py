@@ -1,5 +1,5 @@
-"""What belongs to something of a player's belongs to the same player: the database refuses a take of
-one player on another's riff, rig or tone, and so on down to hits and corrections.
+"""What belongs to something of a player's belongs to the same player: the database refuses a take
+of one player on another's riff, rig or tone, and so on down to hits and corrections.
 """
 
 from alembic import op
