@@ -17,7 +17,7 @@ from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
-from scipy.stats import spearmanr
+from scipy.stats import binomtest, spearmanr
 
 from benchmarks.cases import KINDS, Case, Score, folder_takes, merged, scored, simulated_take
 
@@ -33,16 +33,10 @@ def share(right: int, n: int) -> str:
     """A share; with its 95 % interval by Wilson where the cell is small."""
     if n == 0:
         return "none"
-    p, z = right / n, 1.96
-    middle, reach = (
-        (p + z * z / (2 * n)) / (1 + z * z / n),
-        z * np.sqrt(p * (1 - p) / n + z * z / (4 * n * n)) / (1 + z * z / n),
-    )
-    return (
-        f"{p:.3f}"
-        if n >= CELL
-        else f"{p:.2f} ({max(0, middle - reach):.2f} to {min(1, middle + reach):.2f})"
-    )
+    if n >= CELL:
+        return f"{right / n:.3f}"
+    interval = binomtest(right, n).proportion_ci(0.95, method="wilson")
+    return f"{right / n:.2f} ({interval.low:.2f} to {interval.high:.2f})"
 
 
 def table(head: tuple[str, ...], rows: list[tuple[str, ...]]) -> list[str]:

@@ -8,14 +8,15 @@ package. Two more banks, never trained on, are
 for measuring only: packages timgm6mb-soundfont and csound-soundfont.
 """
 
-import struct
 import subprocess
 import tempfile
 from functools import lru_cache
+from io import BytesIO
 from pathlib import Path
 
 import numpy as np
 import soundfile
+from mido import Message, MidiFile, MidiTrack
 from numpy.typing import NDArray
 
 from thrumble.core.player.guitars import StringHit
@@ -35,29 +36,18 @@ FOOT_S = 0.0025  # nothing of a note stands longer than this before its attack
 
 def _midi_file(program: int) -> bytes:
     """Every note in turn, loud, one after the other."""
-
-    def varying(n: int) -> bytes:
-        out = [n & 0x7F]
-        while n := n >> 7:
-            out.insert(0, 0x80 | (n & 0x7F))
-        return bytes(out)
-
-    ticks = 480 * 2  # a second at 120 bpm
-    events = [b"\x00" + bytes([0xC0, program])]
+    beat = 480
+    ticks = beat * 2  # a second at 120 bpm
+    track = MidiTrack([Message("program_change", program=program)])
     for note in NOTES:
-        events += [
-            varying(0) + bytes([0x90, note, 100]),
-            varying(int(NOTE_S * ticks)) + bytes([0x80, note, 0]),
+        track += [
+            Message("note_on", note=note, velocity=100),
+            Message("note_off", note=note, velocity=0, time=int(NOTE_S * ticks)),
+            Message("control_change", control=120, value=0, time=int(PAUSE_S * ticks)),
         ]
-        events.append(varying(int(PAUSE_S * ticks)) + bytes([0xB0, 120, 0]))
-    track = b"".join(events) + b"\x00\xff\x2f\x00"
-    return (
-        b"MThd"
-        + struct.pack(">IHHH", 6, 0, 1, 480)
-        + b"MTrk"
-        + struct.pack(">I", len(track))
-        + track
-    )
+    out = BytesIO()
+    MidiFile(type=0, ticks_per_beat=beat, tracks=[track]).save(file=out)
+    return out.getvalue()
 
 
 @lru_cache(maxsize=3)
