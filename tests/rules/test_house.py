@@ -135,3 +135,19 @@ def test_statements_for_the_database_stand_in_the_store() -> None:
         inside = path.relative_to(ROOT)
         if inside.parts[0] == "src" and "store" not in inside.parts and inside.name != "jobs.py":
             assert not said.search(path.read_text()), path
+
+
+ARRAYS = ("Array", "NDArray", "Samples", "Matrix", "ndarray")
+
+
+def test_public_functions_of_the_core_state_the_shapes_of_their_arrays() -> None:
+    silent = []
+    for path in (SOURCE / "core").rglob("*.py"):
+        for node in ast.parse(path.read_text()).body:
+            if not isinstance(node, ast.FunctionDef) or node.name.startswith("_"):
+                continue
+            said = ast.unparse(node.args) + ast.unparse(node.returns or ast.Constant(None))
+            told = "shape" in (ast.get_docstring(node) or "").lower()
+            if not told and any(kind in said for kind in ARRAYS):
+                silent.append(f"{path.name}: {node.name}")
+    assert silent == []

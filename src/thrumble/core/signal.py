@@ -49,7 +49,7 @@ AT_ONCE = 4  # blocks: the transforms of so many use the processor's lanes side 
 
 
 def filtered(samples: Samples, rate_hz: int, *responses: Response) -> Samples:
-    """The samples through analogue filters in a row: causal, as long as before.
+    """The samples through analogue filters in a row: causal, as long as before. Shape (n,).
 
     Works in blocks, each begun a quarter of a second early, by when the tail of any filter used
     here has died away.
@@ -78,7 +78,7 @@ def filtered(samples: Samples, rate_hz: int, *responses: Response) -> Samples:
 
 
 def rms_db(samples: Samples) -> float:
-    """Level in dB of full scale; -200 for silence or nothing."""
+    """Level in dB of full scale; -200 for silence or nothing. Samples of any shape."""
     if not samples.size:
         return -200.0
     return float(10 * np.log10(np.mean(np.square(samples, dtype=np.float64)) + 1e-20))
@@ -86,7 +86,7 @@ def rms_db(samples: Samples) -> float:
 
 def analytic(sound: Samples) -> NDArray[np.complex128]:
     """The sound and its quarter-period shift as one complex signal; its real part is the sound, its
-    size the envelope.
+    size the envelope. Shape (n,).
     """
     spectrum = np.fft.fft(sound.astype(np.float64))
     spectrum[1 : (sound.size + 1) // 2] *= 2

@@ -36,15 +36,6 @@ def engine() -> sa.Engine:
     )
 
 
-def reachable() -> bool:
-    """Whether the database answers now."""
-    try:
-        with engine().connect() as connection:
-            return bool(connection.execute(sa.text("select true")).scalar_one())
-    except sa.exc.DBAPIError:
-        return False
-
-
 @contextmanager
 def session() -> Iterator[Session]:
     """A session that commits at the end, or rolls everything back. Raises Away, Busy, NoSpace,

@@ -1,5 +1,5 @@
-"""The tables. Every one carries its player; take and riff states are closed sets, checked by the
-database too.
+"""The tables. Those of a player carry their player. The database itself checks closed sets (take
+states, kinds, sources, sounds) and that what hangs together belongs to one player.
 """
 
 from datetime import datetime

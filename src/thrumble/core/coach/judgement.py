@@ -142,7 +142,9 @@ def lateness(hits: Iterable[JudgedHit]) -> np.ndarray:
 
 
 def robust_spread(values: np.ndarray) -> float:
-    """1.4826 times the median absolute deviation from the median; 0 for no values."""
+    """1.4826 times the median absolute deviation from the median; 0 for no values. Values of shape
+    (n,), the spread in their unit.
+    """
     return float(1.4826 * np.median(np.abs(values - np.median(values)))) if values.size else 0.0
 
 

@@ -35,7 +35,7 @@ class _Timing:
 
     def explained(self, part_ms: Array) -> float:
         """Takes a part away and says what share of the hits it had spoilt: off the mark with it, or
-        only by it.
+        only by it. `part_ms`: shape (n,), one value a hit that was played.
         """
         before, after = np.abs(self.left_ms), np.abs(self.left_ms - part_ms)
         spoilt = (before > self.limits_ms) & (after < before)
@@ -51,7 +51,9 @@ class _Timing:
         ]
 
     def spoilt_by(self, part_ms: Array) -> list[JudgedHit]:
-        """The hits that are off with this part, and that it moved off."""
+        """The hits that are off with this part, and that it moved off. `part_ms`: shape (n,), one
+        value a hit that was played.
+        """
         out = (np.abs(self.left_ms) > self.limits_ms) & (
             np.abs(self.left_ms - part_ms) < np.abs(self.left_ms)
         )

@@ -69,7 +69,7 @@ def render(
     rng: np.random.Generator,
 ) -> tuple[Samples, tuple[PlayedHit, ...]]:
     """All strings together before the amplifier, and the truth of every planned hit, in the plans'
-    order.
+    order. Sound of shape (frames,), at least one.
     """
     total = np.zeros(int(length_s * rate_hz), dtype=np.float32)
     truths: list[PlayedHit] = []

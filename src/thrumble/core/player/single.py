@@ -23,7 +23,7 @@ def strike(
     rate_hz: int = 48000,
 ) -> Samples:
     """The stroke through the amplifier, peak 0.5. `depth` of a palm, 0 light to 1 tight; `midi`:
-    the strings struck, in order.
+    the strings struck, in order. Shape (frames,).
     """
     sound = np.zeros(int(LENGTH_S * rate_hz), dtype=np.float32)
     gain = float(rng.normal(0, 1.5))

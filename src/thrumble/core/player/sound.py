@@ -79,7 +79,9 @@ def draw_setup(tone: Tone, rng: np.random.Generator) -> Setup:
 
 
 def amplify(strings: Samples, setup: Setup, *, rate_hz: int, rng: np.random.Generator) -> Samples:
-    """The recorded sound of the summed strings (peak about 1 for a hard chord). Same length."""
+    """The recorded sound of the summed strings (peak about 1 for a hard chord). Same length. Shape
+    (frames,).
+    """
     sound = filtered(
         strings,
         rate_hz,

@@ -45,7 +45,7 @@ def pluck(
     rng: np.random.Generator,
 ) -> Samples:
     """One string from its attack on. `hands`: (seconds from the attack, damping from then on), the
-    first at 0. Float32.
+    first at 0. Float32. Shape (frames,).
     """
     frames = max(1, int(length_s * rate_hz))
     period = rate_hz / how.frequency_hz

@@ -40,7 +40,7 @@ class Timed(Protocol):
 
 def click_sound(rate_hz: int, *, accent: bool) -> Samples:
     """One click, float32, peak near 0.9; the first sample is already sound, so its frame is its
-    time.
+    time. Shape (frames,).
     """
     t = np.arange(int(CLICK_S * rate_hz)) / rate_hz
     wave = np.cos(2 * np.pi * (ACCENT_HZ if accent else PLAIN_HZ) * t) * np.exp(-t / 0.006)
@@ -73,7 +73,7 @@ def click_track(
     clicks: list[tuple[float, bool]], *, start_s: float, rate_hz: int, frames: int
 ) -> Samples:
     """The clicks as sound; `start_s` is where bar 1 beat 1 lies. Clicks outside the span are left
-    out.
+    out. Shape (frames,).
     """
     track = np.zeros(frames, dtype=np.float32)
     sounds = {accent: click_sound(rate_hz, accent=accent) for accent in (True, False)}

@@ -39,17 +39,16 @@ class Returned:
     delays_ms: tuple[float, ...]
     delay_ms: float
     repeat_ms: float
-    clear_db: float  # the median click over the loudest thing around it
 
 
 def measure_return(samples: Samples, rate_hz: int, click_frames: list[int]) -> Returned:
     """The delay of clicks that were played at `click_frames` of the recording. Raises BadAudio
-    saying what was wrong and what to do.
+    saying what was wrong and what to do. Samples of shape (n,), within [-1, 1].
     """
     template = analytic(click_sound(rate_hz, accent=False))
     reach = int(MOST_DELAY_S * rate_hz)
     sharp = filtered(np.asarray(samples, dtype=np.float32), rate_hz, high_pass(300.0))
-    delays, clear = [], []
+    delays = []
     for frame in click_frames:
         piece = sharp[max(0, frame) : frame + reach + template.size]
         if piece.size < template.size + rate_hz // 50:
@@ -58,24 +57,25 @@ def measure_return(samples: Samples, rate_hz: int, click_frames: list[int]) -> R
         delay, over_db = _peak(strength, rate_hz)
         if over_db >= CLEAR_DB:
             delays.append(delay / rate_hz * 1000)
-            clear.append(over_db)
     if len(delays) < LEAST_SHARE * len(click_frames):
         raise BadAudio(
             f"only {len(delays)} of {len(click_frames)} clicks came back: turn the loudspeaker up "
             "or hold the microphone to it, "
             "switch echo cancelling off, and measure again"
         )
-    found = _returned(delays, clear)
+    found = _returned(delays)
     if found.repeat_ms > RETURN_SPREAD_MS:
         raise BadAudio(
             f"what came back scatters by {found.repeat_ms:.0f} ms: something else was louder than "
-            "the click; be silent, and measure again"
+            "the click; keep the room quiet, and measure again"
         )
     return found
 
 
 def hear_strikes(samples: Samples, rate_hz: int) -> Array:
-    """The sure onsets in a sound, seconds; none in silence."""
+    """The sure onsets in a sound, seconds; none in silence. Samples of shape (n,); strikes of shape
+    (k,).
+    """
     heard = condition(samples, rate_hz)
     if heard.silent:
         return np.zeros(0)
@@ -85,7 +85,7 @@ def hear_strikes(samples: Samples, rate_hz: int) -> Array:
 
 def measure_drum(onsets_s: Array, click_s: Array) -> Returned:
     """The lateness of strikes made with the click; includes the player. Raises BadAudio where too
-    few lie near a click.
+    few lie near a click. Both of shape (n,), seconds, increasing.
     """
     if not onsets_s.size:
         raise BadAudio(
@@ -99,7 +99,7 @@ def measure_drum(onsets_s: Array, click_s: Array) -> Returned:
             f"only {kept.size} of {click_s.size} strikes came with their click: strike once with "
             "every click, and measure again"
         )
-    found = _returned([float(x) for x in kept], [])
+    found = _returned([float(x) for x in kept])
     if found.repeat_ms > DRUM_SPREAD_MS:
         raise BadAudio(
             f"the strikes scatter by {found.repeat_ms:.0f} ms: wait until you have the beat, then "
@@ -115,14 +115,13 @@ def openings_spread_ms(delays_ms: list[float]) -> float | None:
     return round(max(delays_ms) - min(delays_ms), 3) if len(delays_ms) > 1 else None
 
 
-def _returned(delays: list[float], clear: list[float]) -> Returned:
+def _returned(delays: list[float]) -> Returned:
     values = np.array(delays)
     middle = float(np.median(values))
     return Returned(
         delays_ms=tuple(round(d, 4) for d in delays),
         delay_ms=round(middle, 4),
         repeat_ms=round(float(1.4826 * np.median(np.abs(values - middle))), 4),
-        clear_db=round(float(np.median(clear)), 1) if clear else 0.0,
     )
 
 

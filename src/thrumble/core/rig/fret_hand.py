@@ -100,7 +100,7 @@ def measure_releases(
     samples: NDArray[np.floating], rate_hz: int, *, tempo_bpm: float, start_s: float | None
 ) -> Releases:
     """Hears the exercise. `start_s`: file time of its first beat, None to find it. Raises BadAudio
-    where too few grabs were heard.
+    where too few grabs were heard. Samples of shape (n,) or (n, channels).
     """
     reading = read_take(
         samples,
@@ -214,7 +214,7 @@ def check_strings(
     samples: NDArray[np.floating], rate_hz: int, notes: dict[int, float]
 ) -> list[ChordString]:
     """Takes a held chord apart. `notes`: MIDI pitch by string number (1 is the highest). Raises
-    BadAudio if it did not ring for a second.
+    BadAudio if it did not ring for a second. Samples of shape (n,) or (n, channels).
     """
     heard = condition(samples, rate_hz)
     if heard.silent:

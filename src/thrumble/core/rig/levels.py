@@ -48,7 +48,7 @@ class Loudness:
 
 def measure_silence(samples: Samples, rate_hz: int) -> Silence:
     """Noise and hum of a second or more without playing. Raises BadAudio if it is shorter, or if
-    something was played.
+    something was played. Samples of shape (n,).
     """
     if samples.size < LEAST_S * rate_hz:
         raise BadAudio("a second of silence at least is needed to measure the noise")
@@ -73,7 +73,7 @@ def measure_silence(samples: Samples, rate_hz: int) -> Silence:
 
 def measure_loudness(samples: Samples, rate_hz: int, floor_db: float | None) -> Loudness:
     """Headroom and gain of a few seconds played hard, with the tails left to ring. Raises BadAudio
-    where nothing was played.
+    where nothing was played. Samples of shape (n,).
     """
     if samples.size < LEAST_S * rate_hz:
         raise BadAudio("a second of playing at least is needed to measure the level")

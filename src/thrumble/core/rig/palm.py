@@ -84,7 +84,7 @@ def measure_single(
     samples: NDArray[np.floating], rate_hz: int, profile: Profile = NO_PROFILE
 ) -> SingleHit:
     """Hears the first loud hit in up to three seconds of sound. Raises BadAudio where there is
-    none.
+    none. Samples of shape (n,) or (n, channels).
     """
     if samples.shape[0] > MOST_S * rate_hz:
         raise BadAudio(f"one hit at a time: send {MOST_S:.0f} seconds of sound at most")

@@ -43,7 +43,8 @@ class Clicks:
 
 def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Clicks:
     """The candidates whose sound is the click's: normalised correlation with both of its pitches,
-    whatever their phase.
+    whatever their phase. Samples of shape (n,) at the working rate; no candidates, or fewer than
+    four clicks, give none.
     """
     count = candidates.times_s.size
     likely = np.flatnonzero(_click_share(bands, candidates.times_s) > LEAST_SHARE)
@@ -116,7 +117,8 @@ def start_by_clicks(
     """Start and stretch by the clicks, near those found from the hits; None where the clicks lie on
     no such grid.
 
-    beats_s : where clicks are due, seconds from bar 1 beat 1 as written, count-in included.
+    beats_s : where clicks are due, seconds from bar 1 beat 1 as written, count-in included. Shape
+    (beats,).
     """
     if clicks.times_s.size < LEAST_CLICKS:
         return None

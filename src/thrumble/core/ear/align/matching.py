@@ -64,9 +64,10 @@ def extra_hits(
     candidates: Candidates, chosen: NDArray[np.intp], decisions: Decisions
 ) -> NDArray[np.intp]:
     """Candidates surely struck that no due hit took, from half a second before the first one taken
-    to as long after the last. The more of the
-    others there are for which something speaks, the more is asked of each: a player strikes few, a
-    guitar next door many."""
+    to as long after the last. The more of the others there are for which something speaks, the more
+    is asked of each: a player strikes few, a guitar next door many. `chosen` of shape (due hits,)
+    as `Match` has it; gives indices of candidates, shape (n,), none where no hit was found.
+    """
     taken = np.zeros(candidates.times_s.size, dtype=bool)
     taken[chosen[chosen >= 0]] = True
     own = np.sort(candidates.times_s[taken])
@@ -87,7 +88,9 @@ def extra_hits(
 
 
 def gaps_between(due_s: Array) -> Array:
-    """The smaller gap of every due hit to its neighbours, seconds; 1 where there is none."""
+    """The smaller gap of every due hit to its neighbours, seconds; 1 where there is none. Shape
+    (n,) as `due_s`.
+    """
     steps = np.diff(due_s)
     before, after = np.concatenate([[1.0], steps]), np.concatenate([steps, [1.0]])
     return np.asarray(np.minimum(np.minimum(before, after), 1.0))

@@ -153,7 +153,7 @@ def _peaks(curve: NDArray[np.float32], near: int) -> NDArray[np.intp]:
 
 def attack_near(envelope: Envelope, about_s: Array, *, reach_s: float) -> Array:
     """The sharpest relative rise within reach of each time, and there the foot of the attack;
-    seconds.
+    seconds. Shape (n,) as `about_s`.
     """
     return _refine(envelope, about_s, reach_s)[0]
 

@@ -42,7 +42,7 @@ class Fit:
 
 def fit_given(candidates: Candidates, due_s: Array) -> float:
     """By how much the whole take lags, seconds, when the start is known; 0 where too little was
-    heard to tell.
+    heard to tell. `due_s`: shape (n,), file times. Within a quarter of a second either way.
     """
     if candidates.times_s.size < 3:
         return 0.0
@@ -62,12 +62,11 @@ def fit_unknown(
     candidates: Candidates, due_s: Array, decisions: Decisions, *, fit_tempo: bool = True
 ) -> Fit | None:
     """Start and tempo from the pattern of the hits; None where too little was heard. due_s counts
-    from bar 1 beat 1.
+    from bar 1 beat 1. `due_s`: shape (n,), seconds, increasing.
 
     The first SEARCH_S of the riff are laid over the whole take at every tempo; the most promising
-    places are then matched in full, tempo
-    and start refined over a growing stretch, so that the time taken grows with the take's length
-    and not with its square.
+    places are then matched in full, tempo and start refined over a growing stretch, so that the
+    time taken grows with the take's length and not with its square.
     """
     if candidates.times_s.size < 3:
         return None

@@ -34,7 +34,9 @@ class Envelope:
         self.mean_sharp = float(self.sharp_energy[-1] / max(1, self.size))
 
     def level_db(self, energy: Array, start_s: Array, end_s: Array) -> Array:
-        """Mean power in dB over spans; clipped to the take."""
+        """Mean power in dB over spans; clipped to the take. `start_s`, `end_s` and the answer of
+        shape (n,).
+        """
         last = energy.size - 1
         low = np.clip(np.round(start_s / GRID_S).astype(int), 0, last - 1)
         high = np.clip(np.round(end_s / GRID_S).astype(int), low + 1, last)

@@ -47,7 +47,9 @@ def band_matrix(size: int, edges_hz: NDArray[np.float64], rate_hz: float = WORK_
 
 
 def bands_of(samples: Samples) -> Bands:
-    """Band levels of a conditioned take. At least one frame."""
+    """Band levels of a conditioned take. At least one frame. Samples of shape (n,); levels of shape
+    (frames, bands), a frame every HOP_S.
+    """
     window = np.hanning(WINDOW + 2)[1:-1].astype(np.float32)
     weights = np.repeat(
         band_matrix(WINDOW, BAND_EDGES_HZ), 2, axis=0

@@ -111,7 +111,7 @@ class _Heard:
 
 def check_chords(samples: Samples, hits: list[Ringing], ear: Ear) -> list[ChordCheck]:
     """Judges the ringing hits of a take, one answer each; strays are looked for where the chord is
-    the written one. No hits give no answers.
+    the written one. No hits give no answers. Samples of shape (n,) at the working rate.
     """
     out = [UNTOLD] * len(hits)
     heard = _hear(samples, hits)

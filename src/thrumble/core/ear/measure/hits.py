@@ -173,7 +173,9 @@ def _in_order(about_s: Array, placed_s: Array) -> Array:
 
 
 def bare_hits(due: list[tuple[DueHit, int]], expected_s: Array) -> list[HitReading]:
-    """The due hits of a take in which nothing was heard."""
+    """The due hits of a take in which nothing was heard. `expected_s`: shape (due hits,), file
+    times.
+    """
     return [
         _bare(hit, n, float(at), HitState.NOT_REACHED)
         for (hit, n), at in zip(due, expected_s, strict=True)

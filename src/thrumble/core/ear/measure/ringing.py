@@ -43,8 +43,8 @@ class Ring:
 
 
 def hit_levels_db(samples: Samples, onsets_s: Array, slots_s: Array, gain_db: float) -> Array:
-    """RMS of the first 60 ms of each hit, or of its slot if that is shorter, in dBFS of the
-    file.
+    """RMS of the first 60 ms of each hit, or of its slot if that is shorter, in dBFS of the file.
+    `onsets_s`, `slots_s` and the answer of shape (hits,).
     """
     out = np.empty(onsets_s.size)
     for k, (onset, slot) in enumerate(zip(onsets_s, slots_s, strict=True)):
@@ -78,7 +78,9 @@ def rest_levels_db(
 def measure_rings(
     bands: Bands, onsets_s: Array, nexts_s: Array, *, take_end_s: float
 ) -> list[Ring]:
-    """The ring of every hit up to the next onset (`nexts_s`; infinite for the last)."""
+    """The ring of every hit up to the next onset (`nexts_s`; infinite for the last). Both of shape
+    (hits,), file times in seconds; no hits give no rings.
+    """
     power = grouped_power(bands, [np.ones(bands.level_db.shape[1], dtype=bool)])[:, 0]
     level = 10 * np.log10(power + 1e-12)
     hum_free = np.convolve(

@@ -18,7 +18,9 @@ LEAST_FOR_DRIFT = 16
 
 
 def robust_spread(values: Array) -> float:
-    """1.4826 times the median absolute deviation from the median."""
+    """1.4826 times the median absolute deviation from the median. Values of shape (n,), at least
+    one.
+    """
     return float(1.4826 * np.median(np.abs(values - np.median(values))))
 
 
