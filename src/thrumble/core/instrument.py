@@ -11,6 +11,16 @@ STANDARD_SCALE_MM = 648.0
 SCALE_RANGE_MM = (480.0, 800.0)
 MOST_STRINGS = 12
 MAX_CAPO = 24
+TUNINGS = {
+    "standard": "E2 A2 D3 G3 B3 E4",
+    "half a step down": "D#2 G#2 C#3 F#3 A#3 D#4",
+    "a whole step down": "D2 G2 C3 F3 A3 D4",
+    "lowest string dropped": "D2 A2 D3 G3 B3 E4",
+    "a whole step down, lowest string dropped": "C2 G2 C3 F3 A3 D4",
+    "baritone": "B1 E2 A2 D3 F#3 B3",
+    "seven strings": "B1 E2 A2 D3 G3 B3 E4",
+    "eight strings": "F#1 B1 E2 A2 D3 G3 B3 E4",
+}  # lowest string first
 MAX_FRET = 36
 
 

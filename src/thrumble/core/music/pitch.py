@@ -6,6 +6,7 @@ import re
 
 SEMITONES = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
 SHARP_NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
+FLAT_NAMES = ("C", "Db", "D", "Eb", "E", "F", "Gb", "G", "Ab", "A", "Bb", "B")
 STANDARD_TUNING = ("E2", "A2", "D3", "G3", "B3", "E4")
 _NAME = re.compile(r"([A-G])(#|b)?(-?\d)?")
 
@@ -31,6 +32,11 @@ def midi_of(name: str) -> int:
 def name_of(midi: int) -> str:
     """Reverse of `midi_of`, spelt with sharps."""
     return f"{SHARP_NAMES[midi % 12]}{midi // 12 - 1}"
+
+
+def spell(semitones: int, *, flats: bool = False) -> str:
+    """A bare name for so many semitones above C, any octave; black keys as sharps or as flats."""
+    return (FLAT_NAMES if flats else SHARP_NAMES)[semitones % 12]
 
 
 def frequency_hz(midi: float) -> float:

@@ -13,6 +13,7 @@ from thrumble.formats.riff_json import MAX_BYTES, riff_document
 from thrumble.store import riffs, takes
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id, Line, PageNumber, Text
+from thrumble.web.riffs import making
 from thrumble.web.riffs.views import (
     FIRST_TEXT,
     PreviewView,
@@ -25,6 +26,7 @@ from thrumble.web.shared.paging import pages
 from thrumble.web.templating import render
 
 router = APIRouter()
+router.include_router(making.router)  # its addresses are words where others have a riff's number
 Source = Annotated[Text, Form(max_length=MAX_BYTES)]
 PREVIEWS_A_MINUTE, IMPORTS_A_MINUTE = 600, 120
 

@@ -1,3 +1,4 @@
 import { onKey } from "../shared/site.js";
 
 onKey("n", () => document.getElementById("new-riff").click());
+onKey("m", () => document.getElementById("from-pattern").click());

@@ -5,11 +5,20 @@ from functools import lru_cache
 
 from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
+from thrumble.core.instrument import TUNINGS
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
+from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
+from thrumble.core.riff.printing import print_riff
+from thrumble.core.riff.transposing import Moved
 from thrumble.store.riffs import Revision, RiffStanding
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
 
+KEYS = ("C", "C#", "Db", "D", "Eb", "E", "F", "F#", "Gb", "G", "Ab", "A", "Bb", "B")
+STEPS = [
+    (n, f"{counted(abs(n), 'half step')} {'up' if n > 0 else 'down'}")
+    for n in (*range(1, 13), *range(-1, -13, -1))
+]
 FIRST_TEXT = """title: New riff
 tempo: 100
 meter: 4/4
@@ -64,6 +73,8 @@ class TextView:
     meta: str
     source: str
     preview: PreviewView
+    tunings: dict[str, str]
+    steps: list[tuple[int, str]]
 
 
 def riff_line(standing: RiffStanding) -> RiffLine:
@@ -127,10 +138,83 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
             "Write it as text; the strip shows what it means as you type.",
             FIRST_TEXT,
             preview,
+            TUNINGS,
+            STEPS,
         )
     riff = revision.riff
     meta = (
         f"revision {revision.number} · {float(riff.tempo_bpm):g} bpm · {riff.feel} · "
         f"{' '.join(riff.tuning)}"
     )
-    return TextView(revision.riff_id, riff.title, meta, revision.source, preview)
+    return TextView(revision.riff_id, riff.title, meta, revision.source, preview, TUNINGS, STEPS)
+
+
+@dataclass(frozen=True, slots=True)
+class MadeView:
+    """A riff that is not kept yet: its text and its strip."""
+
+    source: str
+    preview: PreviewView
+
+
+@dataclass(frozen=True, slots=True)
+class MovedView:
+    """A riff in another key or on another tuning, and what is lost. `riff_id` None: it has not been
+    saved yet.
+    """
+
+    riff_id: int | None
+    lost: tuple[str, ...]
+    source: str
+    preview: PreviewView
+
+
+@dataclass(frozen=True, slots=True)
+class PatternLine:
+    """A pattern to choose. `sets`: what may be set of it, mutes or beats or nothing."""
+
+    name: str
+    title: str
+    why: str
+    sets: str
+
+
+@dataclass(frozen=True, slots=True)
+class FormLine:
+    """A form to choose."""
+
+    name: str
+    title: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PatternView:
+    """The page of patterns."""
+
+    patterns: list[PatternLine]
+    forms: list[FormLine]
+    keys: tuple[str, ...] = KEYS
+    key: str = "E"
+    tempo: int = 120
+    beats: tuple[int, ...] = (1, 2, 3, 4)
+    chosen: tuple[int, ...] = (2, 4)
+    degrees: str
+
+
+def made_view(riff: Riff) -> MadeView:
+    """A riff about to be kept."""
+    return MadeView(print_riff(riff), preview_of(riff))
+
+
+def moved_view(moved: Moved, riff_id: int | None) -> MovedView:
+    """What moving a riff gives."""
+    return MovedView(riff_id, moved.lost, print_riff(moved.riff), preview_of(moved.riff))
+
+
+def pattern_view() -> PatternView:
+    """Everything to choose from."""
+    return PatternView(
+        patterns=[PatternLine(p.name, p.title, p.why, p.sets) for p in PATTERNS.values()],
+        forms=[FormLine(name, form.title) for name, form in FORMS.items()],
+        degrees=" ".join(DEGREES),
+    )

@@ -5,6 +5,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from thrumble.core.counting import counted
+from thrumble.core.instrument import TUNINGS
 from thrumble.core.rig.calibration import SOUND_MS_PER_M
 from thrumble.core.rig.fret_hand import ChordString, Releases, StringState
 from thrumble.core.rig.levels import Loudness, Silence
@@ -13,12 +14,6 @@ from thrumble.store.rigs import Calibration, Example, Rig, ToneProfile
 from thrumble.web.drawings.palm import PalmScale, palm_scale, place_on_scale
 
 SOUNDS = ("clean", "crunch", "high gain")
-TUNINGS = {
-    "standard": "E2 A2 D3 G3 B3 E4",
-    "half a step down": "D#2 G#2 C#3 F#3 A#3 D#4",
-    "lowest string dropped": "D2 A2 D3 G3 B3 E4",
-    "seven strings": "B1 E2 A2 D3 G3 B3 E4",
-}
 EXAMPLE_KINDS = ("open", "light", "full", "tight", "dead")
 WANTED_EACH = 4
 PLACE_WORDS = {

@@ -1,0 +1,100 @@
+"""Riffs that nobody types: made from a pattern and a form, or moved to another key or tuning."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Request
+from fastapi.responses import HTMLResponse
+
+from thrumble.core.errors import BadInput, RiffError
+from thrumble.core.instrument import Instrument
+from thrumble.core.music.pitch import read_tuning
+from thrumble.core.riff.patterns import FORMS, PATTERNS, Choices, make_riff, read_degrees
+from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.transposing import Keep, Moved, retune, transpose
+from thrumble.formats.riff_json import MAX_BYTES
+from thrumble.store import rigs
+from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.inputs import Line, Text
+from thrumble.web.riffs.views import made_view, moved_view, pattern_view, preview_error
+from thrumble.web.templating import render
+
+router = APIRouter()
+MADE_A_MINUTE = 600
+OWN_FORM = "own"
+
+
+def _asked(
+    pattern: Annotated[Line, Form(max_length=40)] = "shuffle",
+    form: Annotated[Line, Form(max_length=40)] = "12",
+    degrees: Annotated[Line, Form(max_length=600)] = "",
+    key: Annotated[Line, Form(max_length=3)] = "E",
+    tempo: Annotated[int, Form(ge=20, le=400)] = 120,
+    mutes: Annotated[int, Form()] = 3,
+    beats: Annotated[list[int] | None, Form(max_length=4)] = None,
+) -> dict[str, object]:
+    if pattern not in PATTERNS:
+        raise BadInput("that pattern isn't known here: choose one from the list")
+    if form != OWN_FORM and form not in FORMS:
+        raise BadInput("that form isn't known here: choose one from the list")
+    if any(not 1 <= beat <= 4 for beat in beats or ()):
+        raise BadInput("the beats of a bar are 1 to 4")
+    return {
+        "pattern": PATTERNS[pattern],
+        "degrees": read_degrees(degrees) if form == OWN_FORM else FORMS[form].degrees,
+        "key": key,
+        "tempo_bpm": tempo,
+        "choices": Choices(mutes=mutes, beats=tuple(beats or ())),
+    }
+
+
+Asked = Annotated[dict[str, object], Depends(_asked)]
+
+
+@router.get("/riffs/pattern", name="pattern_page")
+def pattern_page(request: Request) -> HTMLResponse:
+    """Patterns and forms to choose from."""
+    return render(request, "riffs/pattern.html", view=pattern_view())
+
+
+@router.post("/riffs/pattern", name="make_from_pattern", dependencies=[costly(MADE_A_MINUTE)])
+def make_from_pattern(
+    request: Request, session: DbSession, player_id: PlayerId, asked: Asked
+) -> HTMLResponse:
+    """What the choice gives: its strip, and its text to be saved. Laid out for the newest rig."""
+    known = rigs.rigs_of(session, player_id)
+    instrument = Instrument(tuning=tuple(known[0].tuning)) if known else Instrument()
+    riff = make_riff(**asked, instrument=instrument)  # type: ignore[arg-type]
+    return render(request, "riffs/_made.html", made=made_view(riff))
+
+
+@router.post("/riffs/move", name="move_riff", dependencies=[costly(MADE_A_MINUTE)])
+def move_riff(
+    request: Request,
+    source: Annotated[Text, Form(max_length=MAX_BYTES)] = "",
+    riff: Annotated[int, Form(ge=0)] = 0,
+    semitones: Annotated[int, Form()] = 0,
+    tuning: Annotated[Line, Form(max_length=120)] = "",
+    keep: Annotated[Keep, Form()] = Keep.SOUND,
+) -> HTMLResponse:
+    """The riff as its text stands, in another key or on another tuning, with what is lost; nothing
+    is saved yet.
+    """
+    try:
+        written = parse_riff(source)
+    except RiffError as error:
+        return render(request, "riffs/_preview.html", preview=preview_error(source, error))
+    moved = Moved(written, ())
+    if semitones:
+        moved = transpose(written, semitones)
+    if tuning:
+        moved = _on_tuning(moved, tuning, keep)
+    return render(request, "riffs/_moved.html", moved=moved_view(moved, riff or None))
+
+
+def _on_tuning(moved: Moved, tuning: str, keep: Keep) -> Moved:
+    try:
+        strings = read_tuning(tuning.replace(",", " ").split())
+    except ValueError as error:
+        raise BadInput(f"the tuning: {error}") from None
+    again = retune(moved.riff, Instrument(tuning=strings, capo=moved.riff.capo), keep)
+    return Moved(again.riff, moved.lost + again.lost)
