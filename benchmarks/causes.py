@@ -29,13 +29,15 @@ from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.guitars import ModelGuitar
 from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone, draw_setup
-from thrumble.core.riff.expand import expand
+from thrumble.core.riff.expand import DueHit, expand
 from thrumble.core.riff.model import Articulation, Riff
 from thrumble.core.riff.text import parse_riff
+from thrumble.core.signal import rms_db
 from thrumble.demo import riff_texts
 
 DOCUMENT = Path(__file__).parent.parent / "docs/causes.md"
 STEADY = Flaws(timing=7, level=1.0)
+UNEVEN_DB = 3.0
 LEAST = 0.05  # share of hits that a flaw has to spoil, by the truth
 DELAY_MS = 9.0  # known, so that a bias can be told
 SOUNDS = frozenset({CauseKind.RANG, CauseKind.CHOKED, CauseKind.DEAD_RINGS, CauseKind.UNLIKE})
@@ -166,9 +168,24 @@ def spoilt(trial: Trial, take: Performance, riff: Riff) -> float:
         "stop": sum((h.stop_late_ms or 0) >= 60 for h in due),
         "fret": sum(bool(h.fret_error) for h in due),
         "stray": sum(bool(h.stray_strings) for h in due),
-        "level": len(due),
+        "level": _uneven(take, slots),
     }.get(name, off)
     return count / len(due)
+
+
+def _uneven(take: Performance, slots: tuple[DueHit, ...]) -> int:
+    """How many hits of the commonest kind are recorded more than 3 dB off their own middle: what
+    an amplifier squeezes flat nobody hears.
+    """
+    groups: dict[tuple[str, int], list[float]] = defaultdict(list)
+    for hit in take.hits:
+        if hit.index is None or hit.onset_s is None or slots[hit.index].hit.accent:
+            continue
+        begin = int(hit.onset_s * take.rate_hz)
+        level_db = rms_db(take.samples[begin : begin + int(0.06 * take.rate_hz)])
+        groups[str(hit.planned), len(slots[hit.index].hit.notes)].append(level_db)
+    levels = np.array(max(groups.values(), key=len))
+    return int((np.abs(levels - np.median(levels)) > UNEVEN_DB).sum())
 
 
 def run(job: Job) -> Heard:

@@ -87,7 +87,7 @@ def test_silence_is_a_reading(folder: Path) -> None:
         (("analyze", "no.txt", "take.wav"), "cannot be read"),
         (("analyze", "riff.txt", "no.wav"), "cannot be read"),
         (("analyze", "riff.txt", "riff.txt"), "no audio file"),
-        (("analyze", "take.wav", "take.wav"), "neither"),
+        (("analyze", "take.wav", "take.wav"), "none of them"),
         (("analyze", "riff.txt", "take.wav", "--tempo", "900"), "20 to 400"),
         (("analyze", "bad.txt", "take.wav"), "line 4, column 3"),
         (("simulate", "riff.txt", "--out", "x.wav", "--flaw", "nerves=1"), "is no flaw"),

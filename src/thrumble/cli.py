@@ -165,6 +165,31 @@ def simulate(
 
 
 @app.command()
+def convert(
+    source: Annotated[Path, typer.Argument(metavar="IN")],
+    out: Annotated[Path, typer.Argument(metavar="OUT")],
+    strict: Annotated[
+        bool, typer.Option(help="Exit 3 where the file written cannot hold everything.")
+    ] = False,
+) -> None:
+    """Convert a riff between JSON, text and MIDI, by the files' names."""
+    from thrumble.formats.exchange import format_of
+
+    try:
+        into = format_of(out.name)
+        found = format_of(source.name).read(load(source))
+        lost = [*found.left_out, *into.loses(found.riff)]
+        data = found.source.encode() if into.name == "text" else into.write(found.riff)
+    except ThrumbleError as error:
+        fail(str(error))
+    save(out, data)
+    for words in lost:
+        print(f"left out: {words}", file=sys.stderr)
+    if lost and strict:
+        raise typer.Exit(3)
+
+
+@app.command()
 def serve(
     host: str = "127.0.0.1",
     port: Annotated[int, typer.Option(min=1, max=65535)] = 8642,

@@ -26,7 +26,15 @@ MODULES = sorted(
 SCRIPTS = sorted(p for p in (SOURCE / "web").rglob("*.js") if "vendor" not in p.parts)
 
 
-SLOW = ("scipy.signal", "scipy.stats", "scipy.fft", "scipy.special", "music21", "matplotlib")
+SLOW = (
+    "scipy.signal",
+    "scipy.stats",
+    "scipy.fft",
+    "scipy.special",
+    "mido",
+    "music21",
+    "matplotlib",
+)
 
 
 @pytest.mark.parametrize(

@@ -2,8 +2,11 @@
 
 import html
 import re
+from io import BytesIO
 
+import numpy as np
 import pytest
+import soundfile
 
 from tests.web.conftest import Browser
 from thrumble.core.riff.patterns import FORMS, PATTERNS
@@ -105,3 +108,36 @@ def test_a_move_that_cannot_be_says_why(
 ) -> None:
     answer = visitor.post("/riffs/move", data={"source": SLUICE} | changed)
     assert words in answer.text and answer.status_code in (200, 400, 422)
+
+
+def test_a_riff_is_heard_as_its_text_stands_and_goes_round(visitor: Browser) -> None:
+    asked = {"source": SLUICE, "tone": "clean", "tempo": "236", "first": "1", "last": "2"}
+    answer = visitor.post("/riffs/listen", data=asked)
+    assert answer.status_code == 200 and answer.headers["content-type"] == "audio/wav"
+    sound, rate = soundfile.read(BytesIO(answer.content))
+    begin, end = (float(answer.headers[f"x-round-{word}"]) for word in ("begins", "ends"))
+    assert end - begin == pytest.approx(2 * 4 * 60 / 236, abs=1e-3), "two bars at twice the tempo"
+    assert sound.size / rate > end and 0.1 < np.abs(sound).max() <= 1
+    silent, loud = sound[: int(begin * rate * 0.6)], sound[int(begin * rate) :][: rate // 10]
+    assert np.abs(silent).max() * 8 < np.abs(loud).max(), "the first hit is where a round begins"
+    clicked = visitor.post("/riffs/listen", data=asked | {"click": "true"}).content
+    assert clicked != answer.content
+    whole = visitor.post("/riffs/listen", data={"source": SLUICE, "first": "", "tempo": ""})
+    assert float(whole.headers["x-round-ends"]) == pytest.approx(0.05 + 14 * 4 * 60 / 118, abs=1e-2)
+
+
+@pytest.mark.parametrize(
+    ("changed", "words"),
+    [
+        ({"source": "title: T\n"}, "tempo"),
+        ({"first": "40"}, "bars 1 to 14"),
+        ({"tempo": "9"}, "cannot be played"),
+        ({"tempo": "20"}, "choose bars"),
+        ({"tone": "velvet"}, "clean"),
+    ],
+)
+def test_what_cannot_be_heard_says_why(
+    visitor: Browser, changed: dict[str, str], words: str
+) -> None:
+    answer = visitor.post("/riffs/listen", data={"source": SLUICE} | changed)
+    assert answer.status_code in (400, 422) and words in answer.text

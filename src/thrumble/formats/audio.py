@@ -195,6 +195,13 @@ def write_flac(samples: NDArray[np.float32], rate_hz: int) -> tuple[bytes, int]:
     return out.getvalue(), beyond
 
 
+def write_wav16(samples: NDArray[np.float32], rate_hz: int) -> bytes:
+    """Samples within [-1, 1] as 16-bit WAV, for listening."""
+    out = io.BytesIO()
+    soundfile.write(out, np.clip(samples, -1, 1), rate_hz, format="WAV", subtype="PCM_16")
+    return out.getvalue()
+
+
 def write_wav(samples: NDArray[np.float32], rate_hz: int) -> bytes:
     """Samples as 32-bit float WAV, exact."""
     out = io.BytesIO()

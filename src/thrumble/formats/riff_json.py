@@ -214,6 +214,12 @@ def riff_document(riff: Riff) -> dict[str, Any]:
     }
 
 
+def hit_document(hit: Hit) -> dict[str, Any]:
+    """One hit as it stands in the document."""
+    out: dict[str, Any] = _hit_json(hit).model_dump(mode="json", exclude_defaults=True)
+    return out
+
+
 def _place(loc: tuple[int | str, ...], document: Any) -> str:
     """Section, bar, hit and field in a guitarist's words from a validation path."""
     words: list[str] = []

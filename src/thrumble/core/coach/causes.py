@@ -11,8 +11,9 @@ from thrumble.core.coach.sounding import sounds_unlike
 from thrumble.core.coach.timing import explain_timing
 
 MOST = 4
-MIXED = 0.7  # where fewer of the wrong hits have one thing in common, they are named together
+MIXED = 0.5  # where fewer of the wrong hits have one thing in common, they are named together
 FAR_MS = 120.0
+FAR_TO_TELL_TIRING_MS = 80.0  # so far off, what is left of a drift grows by itself
 OTHER_RIFF = 0.5  # share of hits missed from which on it is another riff
 
 
@@ -40,10 +41,14 @@ def find_causes(judgement: Judgement) -> list[Cause]:
         unlike.hits
     ):
         found = [unlike, *(cause for cause in found if cause.kind not in _SOUNDS)]
-    if any(
-        cause.kind is CauseKind.DRIFT and abs(cause.figures["away_ms"]) > FAR_MS for cause in found
-    ):
+    away_ms = max(
+        (abs(cause.figures["away_ms"]) for cause in found if cause.kind is CauseKind.DRIFT),
+        default=0.0,
+    )
+    if away_ms > FAR_MS:
         found = [cause for cause in found if cause.kind not in _UNTOLD_WHEN_FAR]
+    elif away_ms > FAR_TO_TELL_TIRING_MS:
+        found = [cause for cause in found if cause.kind is not CauseKind.TIRING]
     found.sort(key=lambda cause: -cause.cost)
     return found[:MOST] or [_clean(judgement)]
 

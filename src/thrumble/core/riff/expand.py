@@ -7,7 +7,7 @@ from decimal import Decimal
 from fractions import Fraction
 
 from thrumble.core.errors import RiffError
-from thrumble.core.music.feel import BarFeel, bar_feel
+from thrumble.core.music.feel import BarFeel, Feel, bar_feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import check_tempo
 from thrumble.core.riff.model import Bar, Hit, Riff
@@ -122,6 +122,12 @@ def expand(riff: Riff, tempo_bpm: float | Decimal | None = None) -> ExpandedRiff
         for n, (at_s, stop_s, bar, hit) in enumerate(due)
     )
     return ExpandedRiff(riff=riff, tempo_bpm=tempo, bars=tuple(bars), hits=hits, round_s=end_s)
+
+
+def played_bars(riff: Riff) -> list[tuple[Bar, Feel]]:
+    """The bars as written, in playing order from bar 1 on, each with the feel it is played with."""
+    feels = {section.name: section.feel or riff.feel for section in riff.sections}
+    return [(bar, feels[name]) for bar, name, *_ in _walk(riff) if name in feels]
 
 
 Step = tuple[Bar, str, int, int]  # bar, section, bar in section, appearance

@@ -1,15 +1,15 @@
 """Riffs: list, text page, live preview, saving a revision, import and export."""
 
 from typing import Annotated
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
-from fastapi.responses import HTMLResponse, JSONResponse
+from fastapi.responses import HTMLResponse
 
-from thrumble.actions.listening import read_riff
 from thrumble.core.errors import RiffError
-from thrumble.core.riff.printing import print_riff
 from thrumble.core.riff.text import parse_riff
-from thrumble.formats.riff_json import MAX_BYTES, riff_document
+from thrumble.formats.exchange import format_of, read_any
+from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.store import riffs, takes
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id, Line, PageNumber, Text
@@ -52,7 +52,8 @@ def riffs_page(
 @router.get("/riffs/new", name="new_riff_page")
 def new_riff_page(request: Request) -> HTMLResponse:
     """A riff begins as text."""
-    return render(request, "riffs/page.html", view=text_view(None, _preview(FIRST_TEXT)))
+    view = text_view(None, _preview(FIRST_TEXT))
+    return render(request, "riffs/page.html", view=view, left_out="")
 
 
 @router.post("/riffs/preview", name="preview_riff", dependencies=[costly(PREVIEWS_A_MINUTE)])
@@ -77,21 +78,24 @@ def add_riff(
 def import_riff(
     request: Request, session: DbSession, player_id: PlayerId, file: UploadFile
 ) -> Response:
-    """A riff from a file, JSON or text."""
-    data = file.file.read(MAX_BYTES + 1)
-    riff = read_riff(data)
-    text = data.decode("utf-8-sig")
-    source = print_riff(riff) if text.lstrip().startswith("{") else text
-    return _to_page(request, riffs.add_riff(session, player_id, riff, source).riff_id)
+    """A riff from a file: JSON, text or MIDI. What it could not bring along is said on its page."""
+    found = read_any(file.file.read(MAX_BYTES + 1))
+    revision = riffs.add_riff(session, player_id, found.riff, found.source)
+    return _to_page(request, revision.riff_id, left_out=found.left_out)
 
 
 @router.get("/riffs/{riff_id}", name="riff_page")
 def riff_page(
-    request: Request, riff_id: Id, session: DbSession, player_id: PlayerId
+    request: Request,
+    riff_id: Id,
+    session: DbSession,
+    player_id: PlayerId,
+    left_out: Annotated[Line, Query(max_length=2000)] = "",
 ) -> HTMLResponse:
-    """A riff's text and strip."""
+    """A riff's text and strip. `left_out`: what an import could not bring along."""
     revision = riffs.newest_revision(session, player_id, riff_id)
-    return render(request, "riffs/page.html", view=text_view(revision, preview_of(revision.riff)))
+    view = text_view(revision, preview_of(revision.riff))
+    return render(request, "riffs/page.html", view=view, left_out=left_out)
 
 
 @router.post("/riffs/{riff_id}", name="save_riff")
@@ -116,24 +120,16 @@ def delete_riff(request: Request, riff_id: Id, session: DbSession, player_id: Pl
     )
 
 
-@router.get("/riffs/{riff_id}/riff.json", name="riff_json")
-def riff_json(riff_id: Id, session: DbSession, player_id: PlayerId) -> Response:
-    """The riff as JSON."""
-    riff = riffs.newest_revision(session, player_id, riff_id).riff
-    return JSONResponse(
-        riff_document(riff),
-        headers={"Content-Disposition": f'attachment; filename="riff-{riff_id}.riff.json"'},
-    )
-
-
-@router.get("/riffs/{riff_id}/riff.txt", name="riff_text")
-def riff_text(riff_id: Id, session: DbSession, player_id: PlayerId) -> Response:
-    """The riff's text as it was typed."""
-    source = riffs.newest_revision(session, player_id, riff_id).source
+@router.get("/riffs/{riff_id}/riff.{kind}", name="riff_file")
+def riff_file(riff_id: Id, kind: str, session: DbSession, player_id: PlayerId) -> Response:
+    """The riff as a file; as text it is what was typed."""
+    into = format_of(f"riff.{kind}")
+    revision = riffs.newest_revision(session, player_id, riff_id)
+    typed = into.name == "text"
     return Response(
-        source,
-        media_type="text/plain; charset=utf-8",
-        headers={"Content-Disposition": f'attachment; filename="riff-{riff_id}.riff.txt"'},
+        revision.source.encode() if typed else into.write(revision.riff),
+        media_type=into.media_type,
+        headers={"Content-Disposition": f'attachment; filename="riff-{riff_id}{into.suffixes[0]}"'},
     )
 
 
@@ -144,8 +140,8 @@ def _preview(source: str) -> PreviewView:
         return preview_error(source, error)
 
 
-def _to_page(request: Request, riff_id: int) -> Response:
-    return Response(
-        status_code=204,
-        headers={"HX-Redirect": str(request.app.url_path_for("riff_page", riff_id=riff_id))},
-    )
+def _to_page(request: Request, riff_id: int, *, left_out: tuple[str, ...] = ()) -> Response:
+    address = str(request.app.url_path_for("riff_page", riff_id=riff_id))
+    if left_out:
+        address += "?" + urlencode({"left_out": "; ".join(left_out)[:600]})
+    return Response(status_code=204, headers={"HX-Redirect": address})

@@ -2,12 +2,14 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import APIRouter, Depends, Form, Request, Response
 from fastapi.responses import HTMLResponse
 
+from thrumble.actions.rehearsal import rehearse
 from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.instrument import Instrument
 from thrumble.core.music.pitch import read_tuning
+from thrumble.core.player.sound import Tone
 from thrumble.core.riff.patterns import FORMS, PATTERNS, Choices, make_riff, read_degrees
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.riff.transposing import Keep, Moved, retune, transpose
@@ -19,7 +21,7 @@ from thrumble.web.riffs.views import made_view, moved_view, pattern_view, previe
 from thrumble.web.templating import render
 
 router = APIRouter()
-MADE_A_MINUTE = 600
+MADE_A_MINUTE, LISTENS_A_MINUTE = 600, 60
 OWN_FORM = "own"
 
 
@@ -89,6 +91,24 @@ def move_riff(
     if tuning:
         moved = _on_tuning(moved, tuning, keep)
     return render(request, "riffs/_moved.html", moved=moved_view(moved, riff or None))
+
+
+@router.post("/riffs/listen", name="listen_to_riff", dependencies=[costly(LISTENS_A_MINUTE)])
+def listen_to_riff(
+    source: Annotated[Text, Form(max_length=MAX_BYTES)] = "",
+    tone: Annotated[Tone, Form()] = Tone.CRUNCH,
+    tempo: Annotated[float | None, Form()] = None,
+    click: Annotated[bool, Form()] = False,
+    first: Annotated[int, Form(ge=0)] = 0,
+    last: Annotated[int, Form(ge=0)] = 0,
+) -> Response:
+    """The riff as its text stands, or bars `first` to `last` of it, played by the simulated
+    guitarist: WAV, and in headers where a round begins and ends.
+    """
+    bars = (first, last or first) if first else None
+    found = rehearse(parse_riff(source), tone=tone, tempo_bpm=tempo, click=click, bars=bars)
+    headers = {"X-Round-Begins": f"{found.begin_s:.6f}", "X-Round-Ends": f"{found.end_s:.6f}"}
+    return Response(found.wav, media_type="audio/wav", headers=headers)
 
 
 def _on_tuning(moved: Moved, tuning: str, keep: Keep) -> Moved:

@@ -6,6 +6,7 @@ from functools import lru_cache
 from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import TUNINGS
+from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
@@ -75,6 +76,9 @@ class TextView:
     preview: PreviewView
     tunings: dict[str, str]
     steps: list[tuple[int, str]]
+    tempo: str
+    bars: int
+    tones: list[str]
 
 
 def riff_line(standing: RiffStanding) -> RiffLine:
@@ -140,13 +144,27 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
             preview,
             TUNINGS,
             STEPS,
+            "",
+            len(preview.strip),
+            list(Tone),
         )
     riff = revision.riff
     meta = (
         f"revision {revision.number} · {float(riff.tempo_bpm):g} bpm · {riff.feel} · "
         f"{' '.join(riff.tuning)}"
     )
-    return TextView(revision.riff_id, riff.title, meta, revision.source, preview, TUNINGS, STEPS)
+    return TextView(
+        revision.riff_id,
+        riff.title,
+        meta,
+        revision.source,
+        preview,
+        TUNINGS,
+        STEPS,
+        f"{float(riff.tempo_bpm):g}",
+        len(preview.strip),
+        list(Tone),
+    )
 
 
 @dataclass(frozen=True, slots=True)

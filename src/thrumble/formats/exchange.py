@@ -1,0 +1,129 @@
+"""The files a riff comes in and goes out as, one row each: how it is read and written, and what
+of a riff it does not hold. Shell and screens read this table and nothing else.
+"""
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from thrumble.core.errors import RiffError
+from thrumble.core.riff.model import Riff
+from thrumble.core.riff.printing import print_riff
+from thrumble.core.riff.text import parse_riff
+from thrumble.formats.riff_json import read_riff_json, riff_document
+
+
+@dataclass(frozen=True, slots=True)
+class ReadRiff:
+    """A riff from a file. `source`: its text, as typed where it was typed; `left_out`: what was in
+    the file and is not in the riff.
+    """
+
+    riff: Riff
+    source: str
+    left_out: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Format:
+    """One kind of file. `suffixes`: of its names, the first one is given; `loses`: what of a riff
+    it does not hold, in words.
+    """
+
+    name: str
+    title: str
+    suffixes: tuple[str, ...]
+    media_type: str
+    read: Callable[[bytes], ReadRiff]
+    write: Callable[[Riff], bytes]
+    loses: Callable[[Riff], list[str]]
+
+
+def _read_text(data: bytes) -> ReadRiff:
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise RiffError(
+            "a riff is text in UTF-8, JSON or MIDI; this file is none of them", place="file"
+        ) from None
+    if not text.strip():
+        raise RiffError("the riff is empty; write a title, a tempo and a section", place="file")
+    return ReadRiff(parse_riff(text), text)
+
+
+def _read_json(data: bytes) -> ReadRiff:
+    riff = read_riff_json(data)
+    return ReadRiff(riff, print_riff(riff))
+
+
+# MIDI's library is loaded by who meets such a file: a shell command that meets none starts sooner
+
+
+def _read_midi(data: bytes) -> ReadRiff:
+    from thrumble.formats.midi_reading import read_midi
+
+    found = read_midi(data)
+    return ReadRiff(found.riff, print_riff(found.riff), found.left_out)
+
+
+def _write_midi(riff: Riff) -> bytes:
+    from thrumble.formats.midi_writing import write_midi
+
+    return write_midi(riff)
+
+
+def _midi_lost(riff: Riff) -> list[str]:
+    from thrumble.formats.midi_writing import midi_lost
+
+    return midi_lost(riff)
+
+
+def _write_json(riff: Riff) -> bytes:
+    return (json.dumps(riff_document(riff), ensure_ascii=False, indent=1) + "\n").encode()
+
+
+FORMATS = (
+    Format(
+        name="json",
+        title="JSON",
+        suffixes=(".riff.json", ".json"),
+        media_type="application/json",
+        read=_read_json,
+        write=_write_json,
+        loses=lambda _: [],
+    ),
+    Format(
+        name="text",
+        title="Text",
+        suffixes=(".riff.txt", ".txt"),
+        media_type="text/plain; charset=utf-8",
+        read=_read_text,
+        write=lambda riff: print_riff(riff).encode(),
+        loses=lambda _: [],
+    ),
+    Format(
+        name="midi",
+        title="MIDI",
+        suffixes=(".mid", ".midi"),
+        media_type="audio/midi",
+        read=_read_midi,
+        write=_write_midi,
+        loses=_midi_lost,
+    ),
+)
+
+
+def format_of(name: str) -> Format:
+    """The kind of a file by its name. Raises RiffError naming the kinds there are."""
+    for one in FORMATS:
+        if name.lower().endswith(one.suffixes):
+            return one
+    known = ", ".join(suffix for one in FORMATS for suffix in one.suffixes)
+    raise RiffError(f"no riff format is called that; there are {known}", found=name[-40:])
+
+
+def read_any(data: bytes) -> ReadRiff:
+    """A riff from a file of any kind, told by how it begins."""
+    if data[:4] == b"MThd":
+        return _read_midi(data)
+    return _read_json(data) if data.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"{" else _read_text(data)

@@ -1,0 +1,387 @@
+"""MIDI files to riffs: our own by the text events beside the notes, as long as the notes are still
+those; anybody else's by their notes alone, laid on a grid and on strings.
+"""
+
+import json
+from collections import defaultdict
+from dataclasses import dataclass
+from decimal import Decimal
+from fractions import Fraction
+from io import BytesIO
+from typing import Any
+
+from mido import MidiFile, tempo2bpm
+
+from thrumble.core.chords.laying import lay_pitches
+from thrumble.core.counting import counted
+from thrumble.core.errors import RiffError
+from thrumble.core.instrument import TUNINGS, Instrument, Note
+from thrumble.core.music.feel import STRAIGHT, Feel
+from thrumble.core.music.meter import Meter
+from thrumble.core.riff.checking import check_riff
+from thrumble.core.riff.model import Bar, Hit, Riff, Section
+from thrumble.formats.midi_writing import BAR, HEAD, HIT, hit_pitches, whole_notes
+from thrumble.formats.riff_json import MAX_BYTES, riff_from_document
+
+MOST_NOTES = 20_000
+DRUMS = 9  # channel, counted from 0
+ONE_STROKE = Fraction(1, 240)  # whole notes: strikes a sixtieth of a quarter apart are one hit
+GRIDS = (1, 2, 4, 3, 6, 8, 12)  # parts of a quarter, plainer ones first
+OFF_GRID = 0.09  # of a part: so far from a plainer grid's place another one is tried
+SHORTER = Fraction(4, 5)  # a note that lasts less of its slot ends before the next
+SWUNG = (1.3, 3.2)
+
+
+@dataclass(frozen=True, slots=True)
+class MidiTrackChoice:
+    """A track that could be the guitar's: its number, name and how many notes it has."""
+
+    number: int
+    name: str
+    notes: int
+
+
+@dataclass(frozen=True, slots=True)
+class MidiRiff:
+    """A riff from a MIDI file. `left_out`: what was in the file and is not in the riff, in words;
+    `tracks`: those it could have been taken from, the one taken first.
+    """
+
+    riff: Riff
+    left_out: tuple[str, ...]
+    tracks: tuple[MidiTrackChoice, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _Struck:
+    """A note: where it begins and ends, in whole notes from the file's start, and its pitch."""
+
+    at: Fraction
+    end: Fraction
+    pitch: int
+
+
+def read_midi(data: bytes, *, title: str = "", track: int | None = None) -> MidiRiff:
+    """The riff of a MIDI file, types 0 and 1. `title`: where the file has none; `track`: which one
+    to take, else the one called guitar or the likeliest. Raises RiffError saying what is wrong.
+    """
+    if len(data) > MAX_BYTES:
+        raise RiffError("a MIDI file has at most 5 MB", found=f"{len(data)} bytes", place="file")
+    try:
+        file = MidiFile(file=BytesIO(data), clip=True, charset="utf-8")
+    except Exception as error:  # whatever the library makes of bytes that are no MIDI file
+        raise RiffError(
+            "this is no MIDI file that can be read: export it again",
+            found=" ".join(str(error).split())[:80],
+            place="file",
+        ) from None
+    if file.type == 2 or file.ticks_per_beat <= 0:
+        raise RiffError(
+            "this MIDI file counts in a way that has no bars: export it as type 0 or 1",
+            place="file",
+        )
+    own = _own(file)
+    if own is not None:
+        return MidiRiff(own, (), ())
+    return _others(file, title, track)
+
+
+# --- our own ---------------------------------------------------------------------------------
+
+
+def _own(file: MidiFile) -> Riff | None:
+    """The riff by its text events; None where there are none or the notes are others now."""
+    head: dict[str, Any] | None = None
+    bars: list[tuple[int, dict[str, Any]]] = []
+    hits: list[tuple[int, dict[str, Any]]] = []
+    struck: dict[int, set[int]] = defaultdict(set)
+    try:
+        for one in file.tracks:
+            now = 0
+            for event in one:
+                now += event.time
+                text = event.text if event.type == "text" else ""
+                if text.startswith(HEAD):
+                    head = json.loads(text[len(HEAD) :])
+                elif text.startswith(BAR):
+                    bars.append((now, json.loads(text[len(BAR) :])))
+                elif text.startswith(HIT):
+                    hits.append((now, json.loads(text[len(HIT) :])))
+                elif event.type == "note_on" and event.velocity:
+                    struck[now].add(event.note)
+        if head is None or not bars or not hits:
+            return None
+        riff = riff_from_document(_document(head, bars, hits))
+    except (json.JSONDecodeError, RecursionError, RiffError, KeyError, TypeError, AttributeError):
+        return None
+    return riff if _same_notes(riff, hits, struck) else None
+
+
+def _document(
+    head: dict[str, Any], bars: list[tuple[int, dict[str, Any]]], hits: list[tuple[int, Any]]
+) -> dict[str, Any]:
+    """The bars put together again as sections in their order of play."""
+    runs: list[tuple[str, Any, list[dict[str, Any]]]] = []
+    pickup = None
+    before: tuple[str, int] | None = None
+    ends = [at for at, _ in bars[1:]] + [max(at for at, _ in hits) + 1]
+    for (begin, told), end in zip(bars, ends, strict=True):
+        inside = [hit for at, hit in hits if begin <= at < end]
+        if "pickup" in told:
+            pickup = {"length": told["pickup"], "hits": inside}
+            continue
+        this = (told["section"], told["appearance"])
+        if this != before:
+            runs.append((told["section"], told.get("feel"), []))
+        before = this
+        runs[-1][2].append({"meter": told["meter"], "hits": inside})
+    sections: dict[str, dict[str, Any]] = {}
+    play = []
+    for name, feel, written in runs:
+        called, again = name, 2
+        while called in sections and sections[called]["bars"] != written:
+            called, again = f"{name} {again}", again + 1
+        sections.setdefault(called, {"name": called, "bars": written, "feel": feel})
+        play.append(called)
+    order = {} if play == list(sections) else {"play": play}
+    return head | {"sections": list(sections.values()), "pickup": pickup} | order
+
+
+def _same_notes(riff: Riff, hits: list[tuple[int, Any]], struck: dict[int, set[int]]) -> bool:
+    """Whether the notes are still those that the text events tell of."""
+    from thrumble.core.riff.expand import expand
+
+    due = expand(riff).hits
+    if len(due) != len(hits) or len(struck) > len(hits):
+        return False
+    places = sorted(at for at, _ in hits)
+    return all(
+        set(hit_pitches(riff, one)) == struck.get(at, set())
+        for one, at in zip(due, places, strict=True)
+    )
+
+
+# --- other programs' -----------------------------------------------------------------------------
+
+
+def _others(file: MidiFile, title: str, wanted: int | None) -> MidiRiff:
+    tracks = _tracks(file)
+    if not tracks:
+        raise RiffError("there are no notes in this MIDI file besides drums, if any", place="file")
+    chosen = tracks[0]
+    if wanted is not None:
+        found = [one for one in tracks if one.number == wanted]
+        if not found:
+            names = ", ".join(f"{one.number} ({one.name})" for one in tracks)
+            raise RiffError(f"track {wanted} has no notes; there are {names}", place="file")
+        (chosen,) = found
+    notes = _notes(file, chosen.number)
+    if len(notes) > MOST_NOTES:
+        raise RiffError(f"a riff has at most {MOST_NOTES} notes", found=str(len(notes)))
+    tempo, meters, left_out = _timing(file)
+    strokes = _strokes(notes)
+    feel = _feel([at for at, *_ in strokes])
+    placed = _on_grid(strokes, feel)
+    instrument, words = _instrument(placed)
+    left_out += words
+    bars, lost = _bars(placed, meters, instrument)
+    if lost:
+        left_out.append(f"{counted(lost, 'note')} that no hand reaches with the others")
+    left_out.append("palm mutes, dead hits and strokes: notes alone do not tell, every hit is open")
+    if len(tracks) > 1:
+        others = ", ".join(f"{one.number} ({one.name})" for one in tracks if one is not chosen)
+        left_out.append(f"other tracks: {others}")
+    riff = Riff(
+        title=(title or chosen.name or "From MIDI")[:120].strip() or "From MIDI",
+        tempo_bpm=tempo,
+        sections=(Section(name="A", bars=bars),),
+        tuning=instrument.tuning,
+        feel=feel,
+    )
+    rest = tuple(one for one in tracks if one is not chosen)
+    return MidiRiff(check_riff(riff), tuple(left_out), (chosen, *rest))
+
+
+def _tracks(file: MidiFile) -> list[MidiTrackChoice]:
+    """Tracks with notes, the guitar's first: by its name, else the one with most notes."""
+    found = []
+    for number, track in enumerate(file.tracks):
+        count = sum(e.type == "note_on" and e.velocity and e.channel != DRUMS for e in track)
+        name = "".join(c for c in track.name if c.isprintable()).strip()[:60]
+        if count:
+            found.append(MidiTrackChoice(number, name or f"track {number}", count))
+    named = ("guitar", "gtr", "git")
+    return sorted(
+        found,
+        key=lambda one: (not any(w in one.name.lower() for w in named), -one.notes, one.number),
+    )
+
+
+def _notes(file: MidiFile, number: int) -> list[_Struck]:
+    """The notes of a track in order; one that never ends ends with the track."""
+    now, out = 0, []
+    on: dict[tuple[int, int], int] = {}
+
+    def end(key: tuple[int, int]) -> None:
+        begun = on.pop(key, None)
+        if begun is not None and now > begun:
+            per = file.ticks_per_beat
+            out.append(_Struck(whole_notes(begun, per), whole_notes(now, per), key[1]))
+
+    for event in file.tracks[number]:
+        now += event.time
+        if event.type not in ("note_on", "note_off") or event.channel == DRUMS:
+            continue
+        key = (event.channel, event.note)
+        end(key)
+        if event.type == "note_on" and event.velocity:
+            on[key] = now
+    for key in list(on):
+        end(key)
+    return sorted(out, key=lambda note: (note.at, note.pitch))
+
+
+def _timing(file: MidiFile) -> tuple[Decimal, list[tuple[Fraction, Meter]], list[str]]:
+    """Tempo, meters with where they begin, and what of it is left out."""
+    tempos: list[tuple[int, float]] = []
+    meters: dict[Fraction, Meter] = {Fraction(0): Meter(4, 4)}
+    for track in file.tracks:
+        now = 0
+        for event in track:
+            now += event.time
+            if event.type == "set_tempo" and event.tempo:
+                tempos.append((now, tempo2bpm(event.tempo)))
+            elif event.type == "time_signature" and 1 <= event.numerator <= 64:
+                at = whole_notes(now, file.ticks_per_beat)
+                meters[at] = Meter(event.numerator, min(64, event.denominator))
+    tempos.sort()
+    bpm = min(400.0, max(20.0, tempos[0][1] if tempos else 120.0))
+    left = []
+    if len({round(value, 1) for _, value in tempos}) > 1:
+        left.append(f"changes of tempo: the riff keeps {bpm:g} bpm all through")
+    return Decimal(str(round(bpm, 2))), sorted(meters.items()), left
+
+
+def _strokes(notes: list[_Struck]) -> list[tuple[Fraction, Fraction, tuple[int, ...]]]:
+    """Notes struck together: where they begin, where the last of them ends, their pitches."""
+    out: list[tuple[Fraction, Fraction, tuple[int, ...]]] = []
+    for note in notes:
+        if out and note.at - out[-1][0] <= ONE_STROKE:
+            at, end, pitches = out[-1]
+            out[-1] = (at, max(end, note.end), tuple(sorted({*pitches, note.pitch})))
+        else:
+            out.append((note.at, note.end, (note.pitch,)))
+    return out
+
+
+def _feel(places: list[Fraction]) -> Feel:
+    """A shuffle where the off-beats all lie late by as much and nothing else lies between."""
+    inside = [float(at * 4 % 1) for at in places]
+    off = [x for x in inside if 0.1 < x < 0.95]
+    if len(off) < 4 or max(off) - min(off) > 0.06:
+        return STRAIGHT
+    middle = sorted(off)[len(off) // 2]
+    ratio = middle / (1 - middle)
+    if not SWUNG[0] <= ratio <= SWUNG[1]:
+        return STRAIGHT
+    return Feel(Fraction(round(ratio * 10), 10), Fraction(1, 8))
+
+
+Placed = tuple[Fraction, Fraction, tuple[int, ...]]
+
+
+def _on_grid(strokes: list[Placed], feel: Feel) -> list[Placed]:
+    """Each stroke at the nearest place of the plainest grid that its beat fits, ends likewise; of
+    two at one place the pitches go together.
+    """
+    beats: dict[int, list[Fraction]] = defaultdict(list)
+    for at, *_ in strokes:
+        beats[int(at * 4 + Fraction(1, 24))].append(at * 4)
+    grids = {beat: _grid([float(at - beat) for at in inside]) for beat, inside in beats.items()}
+    placed: dict[Fraction, tuple[Fraction, tuple[int, ...]]] = {}
+    for at, end, pitches in strokes:
+        beat = int(at * 4 + Fraction(1, 24))
+        if feel.ratio is not None:
+            here = Fraction(beat, 4) + (Fraction(1, 8) if float(at * 4 - beat) > 0.3 else 0)
+        else:
+            here = (
+                Fraction(beat, 4)
+                + Fraction(round((at * 4 - beat) * grids[beat]), 4) / (grids[beat])
+            )
+        long = max(Fraction(1, 32), Fraction(round((end - at) * 32), 32))
+        before = placed.get(here)
+        both = tuple(sorted({*pitches, *(before[1] if before else ())}))
+        placed[here] = (max(long, before[0] if before else long), both)
+    return [(at, long, pitches) for at, (long, pitches) in sorted(placed.items())]
+
+
+def _grid(inside: list[float]) -> int:
+    for parts in GRIDS:
+        if all(abs(x * parts - round(x * parts)) <= OFF_GRID for x in inside):
+            return parts
+    return min(
+        GRIDS, key=lambda parts: sum(abs(x * parts - round(x * parts)) / parts for x in inside)
+    )
+
+
+def _instrument(placed: list[Placed]) -> tuple[Instrument, list[str]]:
+    """The first known tuning that reaches the lowest note."""
+    lowest = min(pitches[0] for _, _, pitches in placed)
+    for name, strings in TUNINGS.items():
+        instrument = Instrument(tuning=tuple(strings.split()))
+        if min(instrument.open_midi(string) for string in instrument.strings) <= lowest:
+            words = [] if name == "standard" else [f"standard tuning: its notes need {name}"]
+            return instrument, words
+    low = Instrument(tuning=tuple(TUNINGS["eight strings"].split()))
+    return low, ["notes below eight strings: they are left out"]
+
+
+def _bars(
+    placed: list[Placed], meters: list[tuple[Fraction, Meter]], instrument: Instrument
+) -> tuple[tuple[Bar, ...], int]:
+    """The strokes in bars, laid on strings each near the one before; and how many notes no hand
+    reaches.
+    """
+    bars: list[Bar] = []
+    lost, k, start = 0, 0, Fraction(0)
+    near: tuple[Note, ...] = ()
+    while k < len(placed):
+        meter = [m for at, m in meters if at <= start][-1]
+        hits: list[Hit] = []
+        while k < len(placed) and placed[k][0] < start + meter.length:
+            at, long, pitches = placed[k]
+            following = placed[k + 1][0] if k + 1 < len(placed) else start + meter.length
+            notes, dropped = _reached(instrument, pitches, near)
+            lost, k = lost + dropped, k + 1
+            if notes:
+                room = following - at
+                length = long if long < SHORTER * room else room
+                hits.append(Hit(at=at - start, length=length, notes=notes))
+                near = notes
+        bars.append(Bar(meter, tuple(hits)))
+        start += meter.length
+    end = sum((bar.meter.length for bar in bars), Fraction(0))
+    return _within(tuple(bars), end), lost
+
+
+def _within(bars: tuple[Bar, ...], end: Fraction) -> tuple[Bar, ...]:
+    """The last hit rings no longer than the last bar."""
+    last = bars[-1]
+    if not last.hits:
+        return bars
+    start, hit = end - last.meter.length, last.hits[-1]
+    length = min(hit.length, end - start - hit.at)
+    cut = Hit(at=hit.at, length=length, notes=hit.notes)
+    return (*bars[:-1], Bar(last.meter, (*last.hits[:-1], cut)))
+
+
+def _reached(
+    instrument: Instrument, pitches: tuple[int, ...], near: tuple[Note, ...]
+) -> tuple[tuple[Note, ...], int]:
+    left = list(pitches)[-len(instrument.tuning) :] if len(pitches) > 12 else list(pitches)
+    while left:
+        laid = lay_pitches(instrument, tuple(left), near)
+        if laid is not None:
+            return laid, len(pitches) - len(left)
+        left.pop()
+    return (), len(pitches)
