@@ -3,6 +3,7 @@
 import json
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from enum import StrEnum
 from functools import lru_cache
 from typing import Any
 
@@ -18,6 +19,16 @@ from thrumble.formats.riff_json import riff_document, riff_from_document
 from thrumble.store.tables import ReadingRow, RevisionRow, RiffRow, TakeRow
 
 PAGE = 12
+MOST_REVISIONS = 40
+
+
+class Sort(StrEnum):
+    """How the list of riffs is ordered."""
+
+    WRITTEN = "written"
+    PLAYED = "played"
+    TITLE = "title"
+    TEMPO = "tempo"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -142,6 +153,50 @@ def get_revision(session: Session, player_id: int, revision_id: int) -> Revision
     return _revision(row)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RevisionStanding:
+    """A revision as it stands in a riff's history."""
+
+    revision: Revision
+    written_at: datetime
+    takes: int
+
+
+def history(session: Session, player_id: int, riff_id: int) -> list[RevisionStanding]:
+    """The revisions of a riff, the newest first, forty at most. Raises NotFound."""
+    newest_revision(session, player_id, riff_id)
+    counted = (
+        sa.select(sa.func.count())
+        .where(col(TakeRow.revision_id) == col(RevisionRow.id))
+        .scalar_subquery()
+    )
+    rows = session.execute(
+        sa.select(RevisionRow, counted)
+        .where(col(RevisionRow.player_id) == player_id, col(RevisionRow.riff_id) == riff_id)
+        .order_by(col(RevisionRow.number).desc())
+        .limit(MOST_REVISIONS)
+    ).all()
+    return [
+        RevisionStanding(revision=_revision(row), written_at=row.created_at, takes=takes)
+        for row, takes in rows
+    ]
+
+
+def set_archived(session: Session, player_id: int, riff_id: int, *, archived: bool) -> None:
+    """Puts a riff away, or takes it out again. Raises NotFound."""
+    row = session.get(RiffRow, riff_id)
+    if row is None or row.player_id != player_id:
+        raise NotFound("there is no such riff: choose one from the list of riffs")
+    row.archived_at = datetime.now(UTC) if archived else None
+    session.add(row)
+
+
+def is_archived(session: Session, player_id: int, riff_id: int) -> bool:
+    """Whether a riff is put away."""
+    row = session.get(RiffRow, riff_id)
+    return row is not None and row.player_id == player_id and row.archived_at is not None
+
+
 def delete_riff(session: Session, player_id: int, riff_id: int) -> None:
     """Removes a riff with its revisions, takes and readings. Raises NotFound."""
     gone = session.execute(
@@ -153,40 +208,71 @@ def delete_riff(session: Session, player_id: int, riff_id: int) -> None:
         raise NotFound("there is no such riff: choose one from the list of riffs")
 
 
-def newest_of_each(player_id: int, title: str = "") -> Any:
+def newest_of_each(player_id: int, title: str = "", *, archived: bool | None = None) -> Any:
     """Id of the newest revision of each riff whose present title holds `title`, as a query over
-    riff and revision id.
+    riff and revision id. `archived`: only those that are put away or only the others, None for all.
     """
+    columns: Any = (
+        col(RevisionRow.riff_id),
+        col(RevisionRow.id),
+        col(RevisionRow.title),
+        col(RevisionRow.tempo_bpm),
+    )
     newest = (
-        select(RevisionRow.riff_id, RevisionRow.id, RevisionRow.title)
-        .where(RevisionRow.player_id == player_id)
+        sa.select(*columns)
+        .where(col(RevisionRow.player_id) == player_id)
         .ext(distinct_on(col(RevisionRow.riff_id)))
         .order_by(col(RevisionRow.riff_id), col(RevisionRow.number).desc())
         .subquery()
     )
-    query = sa.select(newest.c.riff_id, newest.c.id)
+    query = sa.select(newest.c.riff_id, newest.c.id, newest.c.title, newest.c.tempo_bpm)
+    if archived is not None:
+        away = col(RiffRow.archived_at).is_not(None)
+        query = query.join(RiffRow, col(RiffRow.id) == newest.c.riff_id)
+        query = query.where(away if archived else ~away)
     return query.where(newest.c.title.icontains(title, autoescape=True)) if title else query
 
 
-def count_riffs(session: Session, player_id: int, title: str = "") -> int:
-    """How many riffs there are whose title holds `title`."""
-    matching = newest_of_each(player_id, title).subquery()
+def count_riffs(
+    session: Session, player_id: int, title: str = "", *, archived: bool = False
+) -> int:
+    """How many riffs there are whose title holds `title`, put away or not."""
+    matching = newest_of_each(player_id, title, archived=archived).subquery()
     return int(session.execute(sa.select(sa.func.count()).select_from(matching)).scalar_one())
 
 
 def riff_standings(
-    session: Session, player_id: int, *, title: str = "", page: int = 1, limit: int = PAGE
+    session: Session,
+    player_id: int,
+    *,
+    title: str = "",
+    page: int = 1,
+    limit: int = PAGE,
+    sort: Sort = Sort.WRITTEN,
+    archived: bool = False,
 ) -> list[RiffStanding]:
-    """Riffs with their last reading, oldest riff first. `title`: part of their name; `page` counts
-    from 1.
-    """
-    wanted = newest_of_each(player_id, title).subquery()
-    shown = (
-        sa.select(wanted.c.id).order_by(wanted.c.riff_id).offset((page - 1) * limit).limit(limit)
+    """Riffs with their last reading. `title`: part of their name; `page` counts from 1."""
+    wanted = newest_of_each(player_id, title, archived=archived).subquery()
+    played = (
+        sa.select(sa.func.max(col(TakeRow.created_at)))
+        .where(col(TakeRow.riff_id) == wanted.c.riff_id)
+        .scalar_subquery()
     )
-    rows = session.exec(
-        select(RevisionRow).where(col(RevisionRow.id).in_(shown)).order_by(col(RevisionRow.riff_id))
-    ).all()
+    order: dict[Sort, Any] = {
+        Sort.WRITTEN: wanted.c.riff_id,
+        Sort.TITLE: sa.func.lower(wanted.c.title),
+        Sort.TEMPO: wanted.c.tempo_bpm,
+        Sort.PLAYED: sa.nullslast(played.desc()),
+    }
+    shown = session.execute(
+        sa.select(wanted.c.id)
+        .order_by(order[sort], wanted.c.riff_id)
+        .offset((page - 1) * limit)
+        .limit(limit)
+    ).scalars()
+    places = {revision_id: place for place, revision_id in enumerate(shown)}
+    found = session.exec(select(RevisionRow).where(col(RevisionRow.id).in_(places))).all()
+    rows = sorted(found, key=lambda row: places[row.id])
     ids = [row.riff_id for row in rows]
     counts = dict(
         session.exec(
@@ -247,10 +333,12 @@ class RiffFacts:
 
 
 def riff_facts(session: Session, player_id: int) -> list[RiffFacts]:
-    """All riffs, oldest first."""
+    """All riffs that are not put away, oldest first."""
     last = {row[0]: row for row in session.exec(_last_read(player_id)).all()}
     ids = session.exec(
-        select(RiffRow.id).where(RiffRow.player_id == player_id).order_by(col(RiffRow.id))
+        select(RiffRow.id)
+        .where(RiffRow.player_id == player_id, col(RiffRow.archived_at).is_(None))
+        .order_by(col(RiffRow.id))
     ).all()
     facts = []
     for riff_id in ids:

@@ -75,13 +75,16 @@ class PlayerRow(SQLModel, table=True):
 
 class RiffRow(SQLModel, table=True):
     """A riff through all its revisions. `takes_numbered`: the number its newest take got; counted
-    on in the database.
+    on in the database. `archived_at`: since when it is put away.
     """
 
     __tablename__ = "riff"
     id: int | None = Field(default=None, primary_key=True)
     player_id: int = _player()
     takes_numbered: int = 0
+    archived_at: datetime | None = Field(
+        default=None, sa_column=Column(sa.DateTime(timezone=True), nullable=True)
+    )
     created_at: datetime = _moment()
 
 

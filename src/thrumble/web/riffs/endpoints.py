@@ -6,14 +6,16 @@ from urllib.parse import urlencode
 from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 from fastapi.responses import HTMLResponse
 
+from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.text import parse_riff
 from thrumble.formats.exchange import format_of, read_any
 from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.store import riffs, takes
+from thrumble.store.riffs import Sort
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id, Line, PageNumber, Text
-from thrumble.web.riffs import making
+from thrumble.web.riffs import history, making
 from thrumble.web.riffs.views import (
     FIRST_TEXT,
     PreviewView,
@@ -27,7 +29,14 @@ from thrumble.web.templating import render
 
 router = APIRouter()
 router.include_router(making.router)  # its addresses are words where others have a riff's number
+router.include_router(history.router)
 Source = Annotated[Text, Form(max_length=MAX_BYTES)]
+SORT_WORDS = {
+    Sort.WRITTEN.value: "as written",
+    Sort.PLAYED.value: "last played",
+    Sort.TITLE.value: "title",
+    Sort.TEMPO.value: "tempo",
+}
 PREVIEWS_A_MINUTE, IMPORTS_A_MINUTE = 600, 120
 
 
@@ -37,23 +46,41 @@ def riffs_page(
     session: DbSession,
     player_id: PlayerId,
     q: Annotated[Line, Query(max_length=100)] = "",
+    sort: Sort = Sort.WRITTEN,
+    away: bool = False,
     page: PageNumber = 1,
 ) -> HTMLResponse:
-    """Riffs, page by page, all or those whose title holds what is searched for."""
+    """Riffs, page by page, all or those whose title holds what is searched for; `away`: those put
+    away.
+    """
     paging = pages(
-        count=riffs.count_riffs(session, player_id, q), page=page, size=riffs.PAGE, query={"q": q}
+        count=riffs.count_riffs(session, player_id, q, archived=away),
+        page=page,
+        size=riffs.PAGE,
+        query={"q": q, "sort": sort.value} | ({"away": "1"} if away else {}),
     )
-    lines = [
-        riff_line(s) for s in riffs.riff_standings(session, player_id, title=q, page=paging.page)
-    ]
-    return render(request, "riffs/list.html", lines=lines, q=q, paging=paging)
+    found = riffs.riff_standings(
+        session, player_id, title=q, page=paging.page, sort=sort, archived=away
+    )
+    stored_away = riffs.count_riffs(session, player_id, archived=True)
+    return render(
+        request,
+        "riffs/list.html",
+        lines=[riff_line(standing) for standing in found],
+        q=q,
+        paging=paging,
+        sort=sort.value,
+        sorts=SORT_WORDS,
+        away=away,
+        away_words=counted(stored_away, "riff") if stored_away else "",
+    )
 
 
 @router.get("/riffs/new", name="new_riff_page")
 def new_riff_page(request: Request) -> HTMLResponse:
     """A riff begins as text."""
     view = text_view(None, _preview(FIRST_TEXT))
-    return render(request, "riffs/page.html", view=view, left_out="")
+    return render(request, "riffs/page.html", view=view, left_out="", away=False)
 
 
 @router.post("/riffs/preview", name="preview_riff", dependencies=[costly(PREVIEWS_A_MINUTE)])
@@ -95,7 +122,8 @@ def riff_page(
     """A riff's text and strip. `left_out`: what an import could not bring along."""
     revision = riffs.newest_revision(session, player_id, riff_id)
     view = text_view(revision, preview_of(revision.riff))
-    return render(request, "riffs/page.html", view=view, left_out=left_out)
+    away = riffs.is_archived(session, player_id, riff_id)
+    return render(request, "riffs/page.html", view=view, left_out=left_out, away=away)
 
 
 @router.post("/riffs/{riff_id}", name="save_riff")

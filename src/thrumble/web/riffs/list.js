@@ -2,3 +2,4 @@ import { onKey } from "../shared/site.js";
 
 onKey("n", () => document.getElementById("new-riff").click());
 onKey("m", () => document.getElementById("from-pattern").click());
+document.getElementById("sort")?.addEventListener("change", (event) => event.target.form.submit());

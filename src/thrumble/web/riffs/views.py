@@ -12,7 +12,7 @@ from thrumble.core.riff.model import Riff
 from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
 from thrumble.core.riff.printing import print_riff
 from thrumble.core.riff.transposing import Moved
-from thrumble.store.riffs import Revision, RiffStanding
+from thrumble.store.riffs import Revision, RevisionStanding, RiffStanding
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
 
 KEYS = ("C", "C#", "Db", "D", "Eb", "E", "F", "F#", "Gb", "G", "Ab", "A", "Bb", "B")
@@ -165,6 +165,39 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
         len(preview.strip),
         list(Tone),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class RevisionLine:
+    """A revision in a riff's history."""
+
+    revision_id: int
+    number: int
+    facts: str
+    strip: list[BarDrawing]
+    newest: bool
+
+
+@dataclass(frozen=True, slots=True)
+class HistoryView:
+    """A riff's revisions."""
+
+    riff_id: int
+    revisions: list[RevisionLine]
+
+
+def history_view(riff_id: int, standings: list[RevisionStanding]) -> HistoryView:
+    """When each was written, its tempo and size, and how many takes were played on it."""
+    lines = []
+    for place, one in enumerate(standings):
+        riff = one.revision.riff
+        hits, strip = _thumbnail(riff)
+        facts = (
+            f"{one.written_at:%-d %B, %H:%M} · {float(riff.tempo_bpm):g} bpm · "
+            f"{counted(hits, 'hit')} · {counted(one.takes, 'take')}"
+        )
+        lines.append(RevisionLine(one.revision.id, one.revision.number, facts, strip, place == 0))
+    return HistoryView(riff_id, lines)
 
 
 @dataclass(frozen=True, slots=True)
