@@ -214,6 +214,24 @@ def riff_document(riff: Riff) -> dict[str, Any]:
     }
 
 
+def bar_document(bar: Bar) -> dict[str, Any]:
+    """One bar as it stands in the document."""
+    out: dict[str, Any] = _bar_json(bar).model_dump(mode="json", exclude_defaults=True)
+    return out
+
+
+def bar_from_document(document: Any) -> Bar:
+    """Reverse of `bar_document`; what it holds is checked with the riff it goes into. Raises
+    RiffError.
+    """
+    try:
+        return _bar(BarJson.model_validate(document))
+    except ValidationError as error:
+        raise RiffError(
+            error.errors(include_url=False)[0]["msg"].removeprefix("Value error, "), place="bar"
+        ) from None
+
+
 def hit_document(hit: Hit) -> dict[str, Any]:
     """One hit as it stands in the document."""
     out: dict[str, Any] = _hit_json(hit).model_dump(mode="json", exclude_defaults=True)

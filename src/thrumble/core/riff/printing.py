@@ -55,6 +55,35 @@ def print_riff(riff: Riff) -> str:
     return "\n".join(lines) + "\n"
 
 
+def with_comments(printed: str, typed: str) -> str:
+    """A printed riff with the comment lines that stood above the headers and sections of a typed
+    one; those at the end of lines of bars are not kept.
+    """
+    above: dict[str, list[str]] = {}
+    waiting: list[str] = []
+    for line in typed.replace("\r\n", "\n").split("\n"):
+        if line.lstrip().startswith("#"):
+            waiting.append(line.rstrip())
+        elif line.strip():
+            key = _opening(line)
+            if waiting and key:
+                above.setdefault(key, waiting)
+            waiting = []
+    out: list[str] = []
+    for line in printed.split("\n"):
+        out += above.pop(_opening(line), [])
+        out.append(line)
+    return "\n".join(out)
+
+
+def _opening(line: str) -> str:
+    """What a comment can stand above: a section's mark, or a header's name."""
+    if line.lstrip().startswith("["):
+        return line.strip()
+    head, colon, _ = line.partition(":")
+    return head.strip() if colon and head.strip().isalpha() else ""
+
+
 def _first_meter(riff: Riff) -> Meter:
     return riff.sections[0].bars[0].meter
 
@@ -72,16 +101,15 @@ def _print_run(
     riff: Riff, bars: tuple[Bar, ...], meter: Meter, chord: Chord = None
 ) -> tuple[list[str], tuple[Meter, Chord]]:
     """The lines of bars that follow each other, and the meter and chord that hold after them."""
-    spans, start = [], Fraction(0)
-    for bar in bars:
-        spans += [(start + hit.at, hit) for hit in bar.hits]
-        start += bar.meter.length
     lines, start = [], Fraction(0)
+    last: tuple[Fraction, Hit] | None = None
     for bar in bars:
         words: list[str] = []
         if bar.meter != meter:
             words, meter = [f"{bar.meter}:"], bar.meter
-        events = _events(spans, start, bar.meter.length)
+        events = _events(last, bar, start)
+        if bar.hits:
+            last = (start + bar.hits[-1].at, bar.hits[-1])
         chord = _print_bar(riff, bar.meter, events, chord, words)
         lines.append("| " + " ".join(words) + " |")
         start += bar.meter.length
@@ -91,23 +119,23 @@ def _print_run(
 Event = tuple[Fraction, "Hit | str"]
 
 
-def _events(spans: list[tuple[Fraction, Hit]], start: Fraction, length: Fraction) -> list[Event]:
+def _events(last: tuple[Fraction, Hit] | None, bar: Bar, start: Fraction) -> list[Event]:
     """What begins in a bar: hits, `~` held from the bar before, gaps; places from the bar's start,
-    first one at 0.
+    first one at 0. `last`: the last hit before the bar with its place, as `start` counts.
     """
     events: list[Event] = []
-    before = [(at, hit) for at, hit in spans if at < start]
+    length = bar.meter.length
     sign = "."
-    if before:
-        at, hit = before[-1]
+    if last is not None:
+        at, hit = last
         end = at + hit.length - start
         sign = "-" if hit.stop else "."
         if end > 0:
             events.append((Fraction(0), "~"))
             if end < length:
                 events.append((end, sign))
-    inside = [(at - start, hit) for at, hit in spans if start <= at < start + length]
-    for at, hit in inside:
+    for hit in bar.hits:
+        at = hit.at
         if events and events[-1][0] == at:
             events.pop()
         events.append((at, hit))

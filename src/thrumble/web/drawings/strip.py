@@ -7,13 +7,16 @@ a stop is a wall. The wedge on the line leans left for early and right for late;
 is a dot.
 """
 
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass, field
+from fractions import Fraction
 
 from thrumble.core.chords.names import name_notes
 from thrumble.core.coach.judgement import JudgedHit, Judgement
 from thrumble.core.coach.words import early_or_late
 from thrumble.core.ear.reading import HeardKind, HitReading
 from thrumble.core.instrument import Instrument
+from thrumble.core.music.feel import bar_feel
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar
 from thrumble.core.riff.model import Articulation, Hit
@@ -109,6 +112,32 @@ def plan_strip(expanded: ExpandedRiff, *, bars: int | None = None) -> list[BarDr
     return [_plan_bar(expanded, bar, 1) for bar in shown]
 
 
+@dataclass(frozen=True, slots=True)
+class CaretPlace:
+    """A place in a bar where the caret may stand: as written, and where it lies in the drawing, in
+    hundredths of the bar's width.
+    """
+
+    at: Fraction
+    x: float
+    width: float
+
+
+def caret_places(expanded: ExpandedRiff, bar: PlayedBar, grid: Fraction) -> list[CaretPlace]:
+    """The places of a bar on a grid, and those of its hits, in order; swung as they are played."""
+    hits = [due.hit.at for due in expanded.hits if due.bar == bar.number]
+    length = bar.meter.length
+    steps = {k * grid for k in range(int(length / grid) + 1) if k * grid < length}
+    places = sorted(steps | set(hits))
+    section = next(s for s in expanded.riff.sections if s.name == bar.section)
+    feel = bar_feel(section.feel or expanded.riff.feel, length, hits)
+    x = [float(feel.played(at) / length) * 100 for at in places] + [100.0]
+    return [
+        CaretPlace(at, round(begin, 3), round(end - begin, 3))
+        for at, begin, end in zip(places, x, x[1:], strict=False)
+    ]
+
+
 def reading_strip(judgement: Judgement, named: dict[tuple[int, int], str]) -> list[BarDrawing]:
     """Plan and take of every round. `named`: words under the hits that matter."""
     reading, expanded = judgement.reading, judgement.expanded
@@ -181,7 +210,9 @@ def _x(bar: PlayedBar, at_s: float, width: float) -> float:
 
 def _plan_bar(expanded: ExpandedRiff, bar: PlayedBar, number: int) -> BarDrawing:
     width = round(float(bar.meter.length) * WHOLE_PX, 1)
-    hits = [due for due in expanded.hits if due.bar == bar.number]
+    first = bisect_left(expanded.hits, bar.number, key=lambda due: due.bar)
+    end = bisect_right(expanded.hits, bar.number, key=lambda due: due.bar)
+    hits = list(expanded.hits[first:end])
     drawing = BarDrawing(
         number=bar.number,
         round=number,
@@ -193,10 +224,10 @@ def _plan_bar(expanded: ExpandedRiff, bar: PlayedBar, number: int) -> BarDrawing
         plan=[],
     )
     base = drawing.line_y
-    for due in expanded.hits:
-        if due.bar > bar.number or due.end_s <= bar.start_s + 1e-6 or due.due_s >= bar.end_s:
+    for due in expanded.hits[max(0, first - 1) : end]:  # of those before, the last may ring on
+        if due.end_s <= bar.start_s + 1e-6:
             continue
-        x, end = (
+        x, end_x = (
             _x(bar, max(due.due_s, bar.start_s), width),
             _x(bar, min(due.end_s, bar.end_s), width),
         )
@@ -204,8 +235,8 @@ def _plan_bar(expanded: ExpandedRiff, bar: PlayedBar, number: int) -> BarDrawing
         title = _plan_words(due.hit) + (" held on" if held else "")
         depth = float(due.hit.depth) if due.hit.depth is not None else 0.6
         height = HALF_PX * (0.92 if due.hit.accent else 0.74)
-        path = _shape(due.hit.articulation.value, x, end, base, -height, depth, held=held)
-        stop = _wall(end, base, -height) if due.hit.stop and due.end_s <= bar.end_s + 1e-6 else ""
+        path = _shape(due.hit.articulation.value, x, end_x, base, -height, depth, held=held)
+        stop = _wall(end_x, base, -height) if due.hit.stop and due.end_s <= bar.end_s + 1e-6 else ""
         drawing.plan.append(
             Block(due.hit.articulation.value, path, title, f"{number}-{due.index}", stop)
         )

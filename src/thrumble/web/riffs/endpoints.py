@@ -15,9 +15,10 @@ from thrumble.store import riffs, takes
 from thrumble.store.riffs import Sort
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id, Line, PageNumber, Text
-from thrumble.web.riffs import history, making
+from thrumble.web.riffs import desk, history, making
 from thrumble.web.riffs.views import (
     FIRST_TEXT,
+    ConflictView,
     PreviewView,
     preview_error,
     preview_of,
@@ -30,6 +31,7 @@ from thrumble.web.templating import render
 router = APIRouter()
 router.include_router(making.router)  # its addresses are words where others have a riff's number
 router.include_router(history.router)
+router.include_router(desk.router)
 Source = Annotated[Text, Form(max_length=MAX_BYTES)]
 SORT_WORDS = {
     Sort.WRITTEN.value: "as written",
@@ -128,12 +130,24 @@ def riff_page(
 
 @router.post("/riffs/{riff_id}", name="save_riff")
 def save_riff(
-    request: Request, riff_id: Id, session: DbSession, player_id: PlayerId, source: Source = ""
+    request: Request,
+    riff_id: Id,
+    session: DbSession,
+    player_id: PlayerId,
+    source: Source = "",
+    base: Annotated[int, Form(ge=0, le=1_000_000)] = 0,
 ) -> Response:
-    """Saves a new revision; earlier ones stay as they are, with the takes played against them."""
+    """Saves a new revision; earlier ones stay as they are, with the takes played against them.
+    `base`: the revision that was edited, 0 for any; where another one was saved since, the player
+    chooses.
+    """
     preview = _preview(source)
     if preview.error:
         return render(request, "riffs/_preview.html", preview=preview)
+    newest = riffs.newest_revision(session, player_id, riff_id)
+    if base and newest.number != base and newest.source != source:
+        conflict = ConflictView(riff_id, newest.number, newest.number + 1)
+        return render(request, "riffs/_conflict.html", conflict=conflict)
     riffs.add_revision(session, player_id, riff_id, parse_riff(source), source)
     return _to_page(request, riff_id)
 

@@ -1,4 +1,5 @@
-// Listening to a riff as it stands in the text, from the simulated guitarist, round and round without
+// Listening to a riff as it stands in the text, from the simulated guitarist, round and round
+// without
 // a seam. What was asked for last is kept, so that starting it again takes no time.
 import { onKey, problem, send } from "../shared/site.js";
 

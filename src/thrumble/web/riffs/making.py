@@ -90,7 +90,7 @@ def move_riff(
         moved = transpose(written, semitones)
     if tuning:
         moved = _on_tuning(moved, tuning, keep)
-    return render(request, "riffs/_moved.html", moved=moved_view(moved, riff or None))
+    return render(request, "riffs/_moved.html", moved=moved_view(moved, source, riff or None))
 
 
 @router.post("/riffs/listen", name="listen_to_riff", dependencies=[costly(LISTENS_A_MINUTE)])

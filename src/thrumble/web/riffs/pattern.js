@@ -1,4 +1,5 @@
-// Shows of a pattern's settings those it has; the riff itself comes from the server as it is chosen.
+// Shows of a pattern's settings those it has; the riff itself comes from the server as it is
+// chosen.
 const $ = (id) => document.getElementById(id);
 const pattern = $("pattern");
 

@@ -21,6 +21,7 @@ document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.elt
     .detail.xhr.getResponseHeader("HX-Redirect")) leaving = false; });
 addEventListener("beforeunload", (event) => { if (changed() && !leaving) event.preventDefault(); });
 
+onKey("w", () => document.getElementById("desk").focus());
 const play = document.getElementById("play-riff");
 if (play) { onKey(" ", () => play.click());
   onPedal("PageDown", () => play.click()); }

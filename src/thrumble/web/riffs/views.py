@@ -1,19 +1,20 @@
 """Riffs: the list, and the text page with its live strip."""
 
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import lru_cache
 
 from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import TUNINGS
 from thrumble.core.player.sound import Tone
-from thrumble.core.riff.expand import expand
+from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
-from thrumble.core.riff.printing import print_riff
+from thrumble.core.riff.printing import print_riff, with_comments
 from thrumble.core.riff.transposing import Moved
 from thrumble.store.riffs import Revision, RevisionStanding, RiffStanding
-from thrumble.web.drawings.strip import BarDrawing, plan_strip
+from thrumble.web.drawings.strip import BarDrawing, caret_places, plan_strip
 
 KEYS = ("C", "C#", "Db", "D", "Eb", "E", "F", "F#", "Gb", "G", "Ab", "A", "Bb", "B")
 STEPS = [
@@ -79,6 +80,8 @@ class TextView:
     tempo: str
     bars: int
     tones: list[str]
+    draft: str
+    base: int
 
 
 def riff_line(standing: RiffStanding) -> RiffLine:
@@ -147,6 +150,8 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
             "",
             len(preview.strip),
             list(Tone),
+            "draft-new",
+            0,
         )
     riff = revision.riff
     meta = (
@@ -164,6 +169,8 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
         f"{float(riff.tempo_bpm):g}",
         len(preview.strip),
         list(Tone),
+        f"draft-{revision.riff_id}-{revision.number}",
+        revision.number,
     )
 
 
@@ -198,6 +205,42 @@ def history_view(riff_id: int, standings: list[RevisionStanding]) -> HistoryView
         )
         lines.append(RevisionLine(one.revision.id, one.revision.number, facts, strip, place == 0))
     return HistoryView(riff_id, lines)
+
+
+@dataclass(frozen=True, slots=True)
+class DeskBar:
+    """A bar as it is edited. `places`: where the caret may stand, each as `at x width`, parted by
+    blanks and semicolons; `opens`: whether its section begins with it.
+    """
+
+    index: int
+    section: str
+    opens: bool
+    places: str
+    drawing: BarDrawing
+
+
+def desk_bars(expanded: ExpandedRiff, grid: Fraction) -> list[DeskBar]:
+    """Every written bar, drawn, with the caret's places on a grid."""
+    out = []
+    before = ""
+    for index, (bar, drawing) in enumerate(zip(expanded.bars, plan_strip(expanded), strict=True)):
+        places = caret_places(expanded, bar, grid)
+        words = ";".join(f"{place.at} {place.x} {place.width}" for place in places)
+        out.append(DeskBar(index, bar.section, bar.section != before, words, drawing))
+        before = bar.section
+    return out
+
+
+@dataclass(frozen=True, slots=True)
+class ConflictView:
+    """A revision that was saved elsewhere since this one was opened, and the number that would come
+    next.
+    """
+
+    riff_id: int
+    number: int
+    next: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -257,9 +300,10 @@ def made_view(riff: Riff) -> MadeView:
     return MadeView(print_riff(riff), preview_of(riff))
 
 
-def moved_view(moved: Moved, riff_id: int | None) -> MovedView:
-    """What moving a riff gives."""
-    return MovedView(riff_id, moved.lost, print_riff(moved.riff), preview_of(moved.riff))
+def moved_view(moved: Moved, typed: str, riff_id: int | None) -> MovedView:
+    """What moving a riff gives, with the comments of the text it came from."""
+    source = with_comments(print_riff(moved.riff), typed)
+    return MovedView(riff_id, moved.lost, source, preview_of(moved.riff))
 
 
 def pattern_view() -> PatternView:

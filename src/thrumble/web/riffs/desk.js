@@ -1,0 +1,264 @@
+// The strip as an editor: a caret in bars and places, one key an edit. The text is the truth: every
+// edit goes to the server with it and comes back as text and drawing. Undo has no limit.
+import { problem, send } from "../shared/site.js";
+
+const $ = (id) => document.getElementById(id);
+const desk = $("desk");
+const text = $("source");
+const mark = $("caret"); // kept here: it moves from bar to bar, and bars are drawn anew
+const GRIDS = ["1/8", "1/16", "1/12", "1/4"];
+const
+GRID_WORDS = { "1/8": "eighths", "1/16": "sixteenths", "1/12": "triplets", "1/4": "quarters" };
+const TEXT_PAUSE_MS = 300;
+
+let grid = 0;
+let bars = []; // each: { index, section, places: [{ at, x, width }], element }
+let caret = { bar: 0, place: 0 };
+let anchor = null; // the bar where a selection began
+let clip = [];
+let undone = [],
+  redone = [];
+let waiting = Promise.resolve(); // edits go one after the other, in the order of the keys
+
+// --- drawing ---
+
+function draw(html) {
+  const page = new DOMParser().parseFromString(html, "text/html");
+  $("desk-bars").replaceChildren(...page.body.children);
+  bars = [...$("desk-bars").children].map((element) => ({
+    element,
+    index: Number(element.dataset.index),
+    section: element.dataset.section,
+    places: element.dataset.places.split(";").map((words) => {
+      const [at, x, width] = words.split(" ");
+      return { at, x: Number(x), width: Number(width) };
+    }),
+  }));
+  place(caret.bar, caret.place);
+}
+
+function place(bar, where) {
+  caret.bar = Math.min(Math.max(0, bar), bars.length - 1);
+  const here = bars[caret.bar];
+  caret.place = Math.min(Math.max(0, where), here.places.length - 1);
+  const { at, x, width } = here.places[caret.place];
+
+  here.element.append(mark);
+  mark.style.left = `${x}%`;
+  mark.style.width = `${width}%`;
+  mark.hidden = false;
+  const [from, to] = chosen();
+  for (const bar of bars) bar.element.classList.toggle("chosen", anchor !== null && bar.index >=
+    from && bar.index <= to);
+  $("desk-where").textContent =
+    `bar ${caret.bar + 1} of ${bars.length}, section ${here.section}, ${at === "0" ? "on 1" : at}, in ${GRID_WORDS[GRIDS[grid]]}`;
+  here.element.scrollIntoView({ block: "nearest" });
+}
+
+const chosen = () => [Math.min(anchor ?? caret.bar, caret.bar), Math.max(anchor ?? caret.bar, caret
+  .bar)];
+
+// --- edits ---
+
+function ask(edit) {
+  const body = JSON.stringify({ source: text.value, grid: GRIDS[grid], ...edit });
+  return send(desk.dataset.edit, { body, headers: { "content-type": "application/json" } }).then((
+    answer) => answer.json());
+}
+
+/** One edit after those before it; `then` moves the caret once it is drawn. */
+function edit(what, then = () => {}) {
+  waiting = waiting.then(async () => {
+    const begun = performance.now();
+    const [from, to] = chosen();
+    const { at } = bars[caret.bar].places[caret.place];
+    const before = { source: text.value, caret: { ...caret } };
+    try {
+      const answer = await ask({ bar: caret.bar, at, length: GRIDS[grid], ...(what.op ===
+          "repeat" || what.op === "delete" || what.op === "copy" ? { bar: from,
+          last: to } : {}), ...what });
+      problem("");
+      if (answer.clip) clip = answer.clip;
+      if (answer.source !== text.value) { undone.push(before);
+        redone = [];
+        write(answer.source); }
+      anchor = null;
+      draw(answer.html);
+      then();
+      desk.dataset.afterMs = Math.round(performance.now() - begun);
+    } catch (error) { problem(error.message); }
+  });
+  return waiting;
+}
+
+/** Puts a text into the box and has the played strip follow. */
+function write(source) {
+  text.value = source;
+  text.dispatchEvent(new Event("input", { bubbles: true }));
+  remember();
+}
+
+function step(back) {
+  waiting = waiting.then(async () => {
+    const from = back ? undone : redone,
+      to = back ? redone : undone;
+    const was = from.pop();
+    if (!was) return;
+    to.push({ source: text.value, caret: { ...caret } });
+    write(was.source);
+    caret = { ...was.caret };
+    await redraw();
+  });
+}
+
+async function redraw() {
+  try { draw((await ask({ op: "draw" })).html);
+    desk.classList.remove("stale"); } catch { desk.classList.add(
+    "stale"); } // the text has an error: it stands under the text
+}
+
+const forward = (by) => {
+  const { places } = bars[caret.bar];
+  if (by > 0 && caret.place + 1 >= places.length) { if (caret.bar + 1 < bars.length) place(caret
+      .bar + 1, 0); } else if (by < 0 && caret.place === 0) { if (caret.bar > 0) place(caret.bar -
+      1, 99); } else place(caret.bar, caret.place + by);
+};
+const toBar = (by, choosing) => {
+  if (!choosing) anchor = null;
+  else anchor ??= caret.bar;
+  place(caret.bar + by, caret.place);
+};
+const hit = (letter) => edit({ op: "hit", letter, chord: nextChord() }, () => forward(1));
+
+/** A chord typed for a place where there is no hit yet belongs to the next one put there. */
+function nextChord() {
+  const chord = $("desk-chord").value.trim();
+  $("desk-chord").value = "";
+  return chord;
+}
+
+const KEYS = {
+  ArrowRight: () => forward(1),
+  ArrowLeft: () => forward(-1),
+  ArrowDown: (event) => toBar(1, event.shiftKey),
+  ArrowUp: (event) => toBar(-1, event.shiftKey),
+  Home: () => place(caret.bar, 0),
+  End: () => place(caret.bar, 99),
+  o: () => hit("o"),
+  m: () => hit("m"),
+  M: () => hit("M"),
+  k: () => hit("k"),
+  K: () => hit("K"),
+  x: () => hit("x"),
+  h: () => edit({ op: "hold" }, () => forward(1)),
+  "-": () => edit({ op: "rest" }, () => forward(1)),
+  ".": () => edit({ op: "clear" }, () => forward(1)),
+  Delete: () => edit({ op: "clear" }),
+  Backspace: () => { forward(-1);
+    edit({ op: "clear" }); },
+  a: () => edit({ op: "mark", what: "accent" }),
+  s: () => edit({ op: "mark", what: "stop" }),
+  t: () => edit({ op: "mark", what: "staccato" }),
+  u: () => edit({ op: "mark", what: "stroke" }),
+  c: () => $("desk-chord").select(),
+  b: () => edit({ op: "insert" }, () => place(caret.bar + 1, 0)),
+  r: () => edit({ op: "repeat" }),
+  d: () => edit({ op: "delete" }),
+  g: () => { grid = (grid + 1) % GRIDS.length;
+    redraw(); },
+};
+const WITH_CONTROL = {
+  z: () => step(true),
+  y: () => step(false),
+  c: () => edit({ op: "copy" }),
+  x: () => edit({ op: "copy" }, () => edit({ op: "delete" })),
+  v: () => { if (clip.length) edit({ op: "paste", clip }, () => place(caret.bar + 1, 0)); },
+};
+
+function press(key, event) {
+  const run = event.ctrlKey || event.metaKey ? WITH_CONTROL[event.shiftKey && key.toLowerCase() ===
+    "z" ? "y" : key.toLowerCase()] : KEYS[key];
+  if (!run || !bars.length) return false;
+  run(event);
+  return true;
+}
+
+desk.addEventListener("keydown", (event) => {
+  if (event.target === $("desk-chord")) {
+    event.stopPropagation();
+    if (event.key === "Enter") {
+      event.preventDefault();
+      desk.focus();
+      if (bars[caret.bar].element.querySelector(".block")) edit({ op: "chord", chord: $(
+          "desk-chord").value.trim() }, nextChord);
+    } else if (event.key === "Escape") { $("desk-chord").value = "";
+      desk.focus(); }
+    return;
+  }
+  if (event.key === "Escape") { text.focus(); return; }
+  if (event.altKey || !press(event.key, event)) return;
+  event.preventDefault();
+  event.stopPropagation();
+});
+for (const button of document.querySelectorAll("[data-press]")) {
+  button.addEventListener("click", (event) => { press(button.dataset.press, event);
+    desk.focus(); });
+}
+$("desk-bars").addEventListener("click", (event) => {
+  const element = event.target.closest(".desk-bar");
+  if (!element) return;
+  const box = element.getBoundingClientRect();
+  const x = ((event.clientX - box.left) / box.width) * 100;
+  const bar = bars[Number(element.dataset.index)];
+  anchor = event.shiftKey ? anchor ?? caret.bar : null;
+  place(bar.index, bar.places.findLastIndex((one) => one.x <= x));
+  desk.focus();
+});
+
+// --- text and drafts ---
+
+let pause = null;
+text.addEventListener("input", (event) => {
+  if (!event.isTrusted) return;
+  clearTimeout(pause);
+  pause = setTimeout(() => { undone.push({ source: desk.dataset.last ?? text.defaultValue,
+      caret: { ...caret } });
+    redone = [];
+    remember();
+    redraw(); }, TEXT_PAUSE_MS);
+});
+
+/** What is not saved yet outlives a reload: kept in this browser, under the revision it began from. */
+function remember() {
+  desk.dataset.last = text.value;
+  try {
+    if (text.value === text.defaultValue) localStorage.removeItem(desk.dataset.draft);
+    else localStorage.setItem(desk.dataset.draft, text.value);
+  } catch { /* private window */ }
+}
+
+let draft = null;
+try { draft = localStorage.getItem(desk.dataset.draft); } catch { /* none */ }
+if (draft && draft !== text.value) {
+  $("draft").hidden = false;
+  $("draft-take").addEventListener("click", () => { $("draft").hidden = true;
+    undone.push({ source: text.value, caret: { ...caret } });
+    write(draft);
+    redraw(); });
+  $("draft-drop").addEventListener("click", () => { $("draft").hidden = true;
+    remember(); });
+}
+document.addEventListener("htmx:afterRequest", (event) => {
+  if (event.detail.elt.id === "riff-form" && event.detail.xhr.getResponseHeader(
+    "HX-Redirect")) { try { localStorage.removeItem(desk.dataset
+      .draft); } catch { /* none */ } }
+});
+redraw();
+/** For whoever must wait until every key so far is answered. */
+window.__deskIdle = async () => {
+  let last = null;
+  while (last !== waiting) {
+    last = waiting;
+    await last;
+  }
+};

@@ -1,0 +1,104 @@
+"""The strip as an editor: the browser sends the text and one edit, and gets text and drawing back.
+The text is the truth all along; nothing is kept here.
+"""
+
+from collections.abc import Callable
+from fractions import Fraction
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter
+from fastapi.responses import JSONResponse
+from pydantic import AfterValidator, Field
+
+from thrumble.core.errors import BadInput
+from thrumble.core.riff import edits
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Riff
+from thrumble.core.riff.printing import print_riff, with_comments
+from thrumble.core.riff.text import parse_riff
+from thrumble.formats.riff_json import MAX_BYTES, bar_document, bar_from_document
+from thrumble.web.deps import costly
+from thrumble.web.inputs import Sent, Text
+from thrumble.web.riffs.views import desk_bars
+from thrumble.web.templating import environment
+
+router = APIRouter()
+EDITS_A_MINUTE = 1200
+MOST_CLIP_BARS = 200
+
+
+def _place(text: str) -> str:
+    head, slash, tail = text.partition("/")
+    if not head.isdecimal() or (slash and (not tail.isdecimal() or not int(tail))):
+        raise ValueError("a place is a fraction of a whole note, such as 3/8")
+    return text
+
+
+PlaceText = Annotated[str, Field(max_length=12), AfterValidator(_place)]
+Word = Annotated[str, Field(max_length=80)]
+
+
+class EditSent(Sent):
+    """One edit. `bar` and `last` count written bars from 0; `at` and `length` in whole notes."""
+
+    source: Annotated[Text, Field(max_length=MAX_BYTES)]
+    grid: PlaceText = "1/8"
+    op: Literal[
+        "draw",
+        "hit",
+        "hold",
+        "rest",
+        "clear",
+        "mark",
+        "chord",
+        "insert",
+        "repeat",
+        "delete",
+        "copy",
+        "paste",
+    ] = "draw"
+    bar: Annotated[int, Field(ge=0, le=100_000)] = 0
+    last: Annotated[int, Field(ge=0, le=100_000)] = 0
+    at: PlaceText = "0"
+    length: PlaceText = "1/8"
+    letter: Word = "o"
+    chord: Word = ""
+    what: Word = ""
+    clip: Annotated[tuple[Any, ...], Field(max_length=MOST_CLIP_BARS)] = ()
+
+
+Edit = Callable[[Riff, EditSent], Riff]
+EDITS: dict[str, Edit] = {
+    "hit": lambda riff, e: edits.put_hit(
+        riff, e.bar, Fraction(e.at), Fraction(e.length), e.letter, e.chord
+    ),
+    "hold": lambda riff, e: edits.hold(riff, e.bar, Fraction(e.at), Fraction(e.length)),
+    "rest": lambda riff, e: edits.rest(riff, e.bar, Fraction(e.at)),
+    "clear": lambda riff, e: edits.clear(riff, e.bar, Fraction(e.at)),
+    "mark": lambda riff, e: edits.mark(riff, e.bar, Fraction(e.at), e.what),
+    "chord": lambda riff, e: edits.set_chord(riff, e.bar, Fraction(e.at), e.chord),
+    "insert": lambda riff, e: edits.insert_bar(riff, e.bar),
+    "repeat": lambda riff, e: edits.repeat_bars(riff, e.bar, e.last),
+    "delete": lambda riff, e: edits.delete_bars(riff, e.bar, e.last),
+    "paste": lambda riff, e: edits.paste_bars(
+        riff, e.bar, [bar_from_document(one) for one in e.clip]
+    ),
+}
+
+
+@router.post("/riffs/edit", name="edit_riff", dependencies=[costly(EDITS_A_MINUTE)])
+def edit_riff(sent: EditSent) -> JSONResponse:
+    """The text after an edit, and the bars as written, drawn with the caret's places."""
+    if not Fraction(sent.grid) or not Fraction(sent.length):
+        raise BadInput("a grid and a length are more than nothing")
+    riff = parse_riff(sent.source)
+    source, clip = sent.source, None
+    if sent.op == "copy":
+        clip = [bar_document(bar) for bar in edits.copy_hits(riff, sent.bar, sent.last)]
+    elif sent.op in EDITS:
+        changed = EDITS[sent.op](riff, sent)
+        if changed != riff:
+            riff, source = changed, with_comments(print_riff(changed), sent.source)
+    bars = desk_bars(expand(edits.unrolled(riff)), Fraction(sent.grid))
+    html = environment.get_template("riffs/_desk.html").render(bars=bars)
+    return JSONResponse({"source": source, "html": html, "clip": clip})
