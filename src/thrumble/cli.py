@@ -172,12 +172,15 @@ def convert(
         bool, typer.Option(help="Exit 3 where the file written cannot hold everything.")
     ] = False,
 ) -> None:
-    """Convert a riff between JSON, text and MIDI, by the files' names."""
+    """Convert a riff between JSON, text, MIDI and (written only) tablature, by the files' names."""
     from thrumble.formats.exchange import format_of
 
     try:
         into = format_of(out.name)
-        found = format_of(source.name).read(load(source))
+        of = format_of(source.name)
+        if of.read is None:
+            fail(f"{of.title} is only written here: convert from text, JSON or MIDI")
+        found = of.read(load(source))
         lost = [*found.left_out, *into.loses(found.riff)]
         data = found.source.encode() if into.name == "text" else into.write(found.riff)
     except ThrumbleError as error:

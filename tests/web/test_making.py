@@ -141,3 +141,12 @@ def test_what_cannot_be_heard_says_why(
 ) -> None:
     answer = visitor.post("/riffs/listen", data={"source": SLUICE} | changed)
     assert answer.status_code in (400, 422) and words in answer.text
+
+
+def test_a_sheet_to_print_and_tablature_to_take_along(visitor: Browser, riff_id: int) -> None:
+    sheet = visitor.get(f"/riffs/{riff_id}/print").text
+    assert "Stop Planks" in sheet and "As played" in sheet and "E|" in sheet
+    tablature = visitor.get(f"/riffs/{riff_id}/riff.tab")
+    assert tablature.headers["content-disposition"].endswith('.tab.txt"')
+    assert tablature.text.startswith("Stop Planks\n108 bpm")
+    assert visitor.get(f"/riffs/{riff_id}/riff.docx").status_code in (404, 422)

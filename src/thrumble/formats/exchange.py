@@ -11,6 +11,7 @@ from thrumble.core.riff.model import Riff
 from thrumble.core.riff.printing import print_riff
 from thrumble.core.riff.text import parse_riff
 from thrumble.formats.riff_json import read_riff_json, riff_document
+from thrumble.formats.tab import tab_lost, write_tab
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +35,7 @@ class Format:
     title: str
     suffixes: tuple[str, ...]
     media_type: str
-    read: Callable[[bytes], ReadRiff]
+    read: Callable[[bytes], ReadRiff] | None  # None: it is only written
     write: Callable[[Riff], bytes]
     loses: Callable[[Riff], list[str]]
 
@@ -110,16 +111,29 @@ FORMATS = (
         write=_write_midi,
         loses=_midi_lost,
     ),
+    Format(
+        name="tab",
+        title="Tablature",
+        suffixes=(".tab.txt", ".tab"),
+        media_type="text/plain; charset=utf-8",
+        read=None,
+        write=write_tab,
+        loses=tab_lost,
+    ),
 )
 
 
 def format_of(name: str) -> Format:
     """The kind of a file by its name. Raises RiffError naming the kinds there are."""
-    for one in FORMATS:
-        if name.lower().endswith(one.suffixes):
-            return one
+    fitting = [one for one in FORMATS if name.lower().endswith(one.suffixes)]
+    if fitting:  # `.tab.txt` is more than `.txt`
+        return max(fitting, key=lambda one: _longest(name, one))
     known = ", ".join(suffix for one in FORMATS for suffix in one.suffixes)
     raise RiffError(f"no riff format is called that; there are {known}", found=name[-40:])
+
+
+def _longest(name: str, one: Format) -> int:
+    return max(len(suffix) for suffix in one.suffixes if name.lower().endswith(suffix))
 
 
 def read_any(data: bytes) -> ReadRiff:

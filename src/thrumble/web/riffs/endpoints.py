@@ -11,6 +11,7 @@ from thrumble.core.errors import RiffError
 from thrumble.core.riff.text import parse_riff
 from thrumble.formats.exchange import format_of, read_any
 from thrumble.formats.riff_json import MAX_BYTES
+from thrumble.formats.tab import write_tab
 from thrumble.store import riffs, takes
 from thrumble.store.riffs import Sort
 from thrumble.web.deps import DbSession, PlayerId, costly
@@ -126,6 +127,16 @@ def riff_page(
     view = text_view(revision, preview_of(revision.riff))
     away = riffs.is_archived(session, player_id, riff_id)
     return render(request, "riffs/page.html", view=view, left_out=left_out, away=away)
+
+
+@router.get("/riffs/{riff_id}/print", name="print_riff_page")
+def print_riff_page(
+    request: Request, riff_id: Id, session: DbSession, player_id: PlayerId
+) -> HTMLResponse:
+    """A sheet to print: strip, tablature, text."""
+    revision = riffs.newest_revision(session, player_id, riff_id)
+    view = text_view(revision, preview_of(revision.riff))
+    return render(request, "riffs/print.html", view=view, tab=write_tab(revision.riff).decode())
 
 
 @router.post("/riffs/{riff_id}", name="save_riff")
