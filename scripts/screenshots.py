@@ -41,10 +41,26 @@ def open_riffs(page: Page, base: str) -> None:
     page.goto(f"{base}/riffs")
 
 
-def open_riff(page: Page, base: str) -> None:
+def open_desk(page: Page, base: str) -> None:
+    """The caret stands in the second bar."""
     page.goto(f"{base}/riffs")
-    page.get_by_role("link", name="Sluice Gate", exact=True).first.click()
-    page.wait_for_selector("#source")
+    page.get_by_role("link", name="Sluice Gate").first.click()
+    page.wait_for_selector("#desk-bars svg")
+    for key in ("w", "ArrowDown", "ArrowRight", "ArrowRight"):
+        page.keyboard.press(key)
+
+
+def open_pattern(page: Page, base: str) -> None:
+    page.goto(f"{base}/riffs/pattern")
+    page.select_option("[name=key]", "F#")
+    page.locator("#keep-made .soft", has_text="in F#").wait_for()
+
+
+def open_print(page: Page, base: str) -> None:
+    page.goto(f"{base}/riffs")
+    page.get_by_role("link", name="Sluice Gate").first.click()
+    page.get_by_role("link", name="Print").click()
+    page.wait_for_selector(".sheet svg")
 
 
 def open_play(page: Page, base: str) -> None:
@@ -142,7 +158,9 @@ VIEWS = {
     "delay": open_calibrate,
     "fret-hand": open_fret_hand,
     "riffs": open_riffs,
-    "riff-text": open_riff,
+    "desk": open_desk,
+    "pattern": open_pattern,
+    "print": open_print,
     "play": open_play,
     "reading": open_reading,
     "certainty": open_certainty,

@@ -1,0 +1,74 @@
+"""How fast riffs are written: parsing and printing, drawing, an edit from text to drawing, sound.
+
+    python -m benchmarks.desk
+
+Milliseconds or seconds, the median of nine.
+"""
+
+import statistics
+import time
+from collections.abc import Callable
+from fractions import Fraction
+
+from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.perform import perform
+from thrumble.core.player.sound import Tone
+from thrumble.core.riff import edits
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Riff
+from thrumble.core.riff.patterns import FORMS, PATTERNS, make_riff
+from thrumble.core.riff.printing import print_riff
+from thrumble.core.riff.text import parse_riff
+from thrumble.demo import riff_texts
+from thrumble.web.riffs.views import desk_bars
+from thrumble.web.templating import environment
+
+BAR = "| F#5@6/2 >o m m o m m o m "
+EIGHTH = Fraction(1, 8)
+
+
+def text_of(bars: int) -> str:
+    return f"title: T\ntempo: 118\npedal: 6:0\n[A]\n{BAR * bars}|\n"
+
+
+def median_s(what: Callable[[], object], times: int = 9) -> float:
+    """Seconds, after one go that is not counted."""
+    what()
+    taken = []
+    for _ in range(times):
+        begun = time.perf_counter()
+        what()
+        taken.append(time.perf_counter() - begun)
+    return statistics.median(taken)
+
+
+def drawn(riff: Riff) -> str:
+    bars = desk_bars(expand(edits.unrolled(riff)), EIGHTH)
+    return environment.get_template("riffs/_desk.html").render(bars=bars)
+
+
+def edited(text: str) -> str:
+    """What the server does for one key."""
+    riff = edits.put_hit(parse_riff(text), 0, EIGHTH, EIGHTH, "x")
+    return print_riff(riff) + drawn(riff)
+
+
+def main() -> None:
+    thousand, many = text_of(1000), parse_riff(text_of(64))
+    long = parse_riff(thousand)
+    sluice = riff_texts()["1-sluice-gate"]
+    eight = make_riff(PATTERNS["shuffle"], FORMS["8"].degrees, key="E", tempo_bpm=120)
+    print("| what | reached |\n| --- | --- |")
+    print(f"| 1,000 bars parsed | {median_s(lambda: parse_riff(thousand), 3):.2f} s |")
+    print(f"| 1,000 bars printed | {median_s(lambda: print_riff(long), 3):.2f} s |")
+    print(f"| 64 bars drawn | {median_s(lambda: drawn(many)) * 1000:.0f} ms |")
+    print(f"| an edit of six bars | {median_s(lambda: edited(sluice)) * 1000:.0f} ms |")
+    print(f"| an edit of 64 bars | {median_s(lambda: edited(text_of(64))) * 1000:.0f} ms |")
+    for tone in Tone:
+        length_s = expand(eight).round_s
+        taken_s = median_s(lambda t=tone: perform(eight, seed=1, tone=t, flaws=Flaws()), 3)
+        print(f"| 8 bars of {tone.value} sound | {length_s / taken_s:.0f} times real time |")
+
+
+if __name__ == "__main__":
+    main()
