@@ -20,9 +20,9 @@ def test_every_written_bar_is_drawn_once_with_the_carets_places(visitor: Browser
     drawn = ask(visitor)
     assert drawn["source"] == SLUICE, "looking changes nothing, comments and layout stay"
     assert drawn["html"].count("desk-bar") == 6 and drawn["html"].count("<svg") == 6
-    assert 'data-places="0 0.0 12.5;1/8 12.5 12.5;' in drawn["html"]
+    assert 'data-places="0 0.0 12.5 1;1/8 12.5 12.5 &amp;;' in drawn["html"]
     swung = ask(visitor, riff_texts()["3-towpath-shuffle"])["html"]
-    assert "1/8 16.667 8.333" in swung, "the caret stands where the hit is drawn"
+    assert "1/8 16.667 8.333 &amp;" in swung, "the caret stands where the hit is drawn"
 
 
 def test_an_edit_gives_text_and_drawing_and_keeps_comments(visitor: Browser) -> None:
@@ -72,6 +72,7 @@ def test_bars_are_copied_and_pasted_also_into_another_riff(visitor: Browser) -> 
         ({"at": "0.5"}, "fraction"),
         ({"grid": "0"}, "more than nothing"),
         ({"bar": -1}, "bar"),
+        ({"source": "title: T\ntempo: 90\n[A]\n" + "| E5 o o " * 201 + "|\n"}, "200 bars"),
     ],
 )
 def test_an_edit_that_cannot_be_says_why_and_changes_nothing(

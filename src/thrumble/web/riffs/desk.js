@@ -30,8 +30,8 @@ function draw(html) {
     index: Number(element.dataset.index),
     section: element.dataset.section,
     places: element.dataset.places.split(";").map((words) => {
-      const [at, x, width] = words.split(" ");
-      return { at, x: Number(x), width: Number(width) };
+      const [at, x, width, count] = words.split(" ");
+      return { at, x: Number(x), width: Number(width), count };
     }),
   }));
   place(caret.bar, caret.place);
@@ -41,17 +41,18 @@ function place(bar, where) {
   caret.bar = Math.min(Math.max(0, bar), bars.length - 1);
   const here = bars[caret.bar];
   caret.place = Math.min(Math.max(0, where), here.places.length - 1);
-  const { at, x, width } = here.places[caret.place];
+  const { x, width, count } = here.places[caret.place];
 
   here.element.append(mark);
   mark.style.left = `${x}%`;
   mark.style.width = `${width}%`;
   mark.hidden = false;
   const [from, to] = chosen();
-  for (const bar of bars) bar.element.classList.toggle("chosen", anchor !== null && bar.index >=
-    from && bar.index <= to);
-  $("desk-where").textContent =
-    `bar ${caret.bar + 1} of ${bars.length}, section ${here.section}, ${at === "0" ? "on 1" : at}, in ${GRID_WORDS[GRIDS[grid]]}`;
+  for (const { element, index } of bars) {
+    element.classList.toggle("chosen", anchor !== null && index >= from && index <= to);
+  }
+  $("desk-where").textContent = `bar ${caret.bar + 1} of ${bars.length}, section ${here.section}, `
+    + `on ${count}, in ${GRID_WORDS[GRIDS[grid]]}`;
   here.element.scrollIntoView({ block: "nearest" });
 }
 
@@ -66,22 +67,25 @@ function ask(edit) {
     answer) => answer.json());
 }
 
+const OF_BARS = ["repeat", "delete", "copy"]; // these go by the bars that are chosen
+
 /** One edit after those before it; `then` moves the caret once it is drawn. */
 function edit(what, then = () => {}) {
   waiting = waiting.then(async () => {
     const begun = performance.now();
-    const [from, to] = chosen();
+    const [first, last] = chosen();
     const { at } = bars[caret.bar].places[caret.place];
+    const where = OF_BARS.includes(what.op) ? { bar: first, last } : { bar: caret.bar, at };
     const before = { source: text.value, caret: { ...caret } };
     try {
-      const answer = await ask({ bar: caret.bar, at, length: GRIDS[grid], ...(what.op ===
-          "repeat" || what.op === "delete" || what.op === "copy" ? { bar: from,
-          last: to } : {}), ...what });
+      const answer = await ask({ length: GRIDS[grid], ...where, ...what });
       problem("");
       if (answer.clip) clip = answer.clip;
-      if (answer.source !== text.value) { undone.push(before);
+      if (answer.source !== text.value) {
+        undone.push(before);
         redone = [];
-        write(answer.source); }
+        write(answer.source);
+      }
       anchor = null;
       draw(answer.html);
       then();
@@ -112,17 +116,23 @@ function step(back) {
 }
 
 async function redraw() {
-  try { draw((await ask({ op: "draw" })).html);
-    desk.classList.remove("stale"); } catch { desk.classList.add(
-    "stale"); } // the text has an error: it stands under the text
+  try {
+    draw((await ask({ op: "draw" })).html);
+    desk.classList.remove("stale");
+  } catch (error) { // mostly the text has an error, which stands beside it too
+    desk.classList.add("stale");
+    $("desk-where").textContent = error.message;
+  }
 }
 
-const forward = (by) => {
+/** One place on or back, over bar lines. */
+function forward(by) {
   const { places } = bars[caret.bar];
-  if (by > 0 && caret.place + 1 >= places.length) { if (caret.bar + 1 < bars.length) place(caret
-      .bar + 1, 0); } else if (by < 0 && caret.place === 0) { if (caret.bar > 0) place(caret.bar -
-      1, 99); } else place(caret.bar, caret.place + by);
-};
+  const next = caret.place + by;
+  if (next >= 0 && next < places.length) place(caret.bar, next);
+  else if (next < 0 && caret.bar > 0) place(caret.bar - 1, Infinity);
+  else if (next >= places.length && caret.bar + 1 < bars.length) place(caret.bar + 1, 0);
+}
 const toBar = (by, choosing) => {
   if (!choosing) anchor = null;
   else anchor ??= caret.bar;
@@ -143,7 +153,7 @@ const KEYS = {
   ArrowDown: (event) => toBar(1, event.shiftKey),
   ArrowUp: (event) => toBar(-1, event.shiftKey),
   Home: () => place(caret.bar, 0),
-  End: () => place(caret.bar, 99),
+  End: () => place(caret.bar, Infinity),
   o: () => hit("o"),
   m: () => hit("m"),
   M: () => hit("M"),

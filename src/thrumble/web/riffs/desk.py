@@ -24,7 +24,7 @@ from thrumble.web.templating import environment
 
 router = APIRouter()
 EDITS_A_MINUTE = 1200
-MOST_CLIP_BARS = 200
+MOST_CLIP_BARS, MOST_BARS = 200, 200
 
 
 def _place(text: str) -> str:
@@ -99,6 +99,10 @@ def edit_riff(sent: EditSent) -> JSONResponse:
         changed = EDITS[sent.op](riff, sent)
         if changed != riff:
             riff, source = changed, with_comments(print_riff(changed), sent.source)
+    if len(edits.written_bars(riff)) > MOST_BARS:
+        raise BadInput(
+            f"more than {MOST_BARS} bars are written as text: the strip would be too long"
+        )
     bars = desk_bars(expand(edits.unrolled(riff)), Fraction(sent.grid))
     html = environment.get_template("riffs/_desk.html").render(bars=bars)
     return JSONResponse({"source": source, "html": html, "clip": clip})

@@ -7,6 +7,7 @@ from functools import lru_cache
 from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import TUNINGS
+from thrumble.core.music.meter import spoken_count
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
@@ -209,8 +210,8 @@ def history_view(riff_id: int, standings: list[RevisionStanding]) -> HistoryView
 
 @dataclass(frozen=True, slots=True)
 class DeskBar:
-    """A bar as it is edited. `places`: where the caret may stand, each as `at x width`, parted by
-    blanks and semicolons; `opens`: whether its section begins with it.
+    """A bar as it is edited. `places`: where the caret may stand, each as `at x width count`,
+    parted by blanks and semicolons; `opens`: whether its section begins with it.
     """
 
     index: int
@@ -226,7 +227,10 @@ def desk_bars(expanded: ExpandedRiff, grid: Fraction) -> list[DeskBar]:
     before = ""
     for index, (bar, drawing) in enumerate(zip(expanded.bars, plan_strip(expanded), strict=True)):
         places = caret_places(expanded, bar, grid)
-        words = ";".join(f"{place.at} {place.x} {place.width}" for place in places)
+        words = ";".join(
+            f"{place.at} {place.x} {place.width} {spoken_count(place.at, bar.meter)}"
+            for place in places
+        )
         out.append(DeskBar(index, bar.section, bar.section != before, words, drawing))
         before = bar.section
     return out
