@@ -73,13 +73,11 @@ def test_sluice_gate_is_written_by_keyboard_alone(
                 keys.press(letter)
             keys.settle()
         if number == 3:  # B5 after the mutes, held, and a rest that is judged
-            keys.press("c", *"B5@5/2", "Enter")
-            keys.settle()
-            for key in ("o", "h", "-"):
-                keys.press(key)
-                keys.settle()
+            keys.press("c", *"B5@5/2", "Enter", "o", "h", "-")
         if number in (0, 1, 2):  # the caret went on into the next bar: back to put one between
             keys.press("ArrowUp")
+    keys.settle()
+    expect(page.locator("#problem")).to_be_empty()
     written = parse_riff(source(page))
     assert written.sections == SLUICE.sections, source(page)
     assert keys.count / 3 < 60, f"{keys.count} keys for three pairs of bars"
@@ -121,6 +119,9 @@ def test_bars_are_chosen_copied_and_pasted_with_the_mouse_too(
     page.evaluate("() => window.__deskIdle()")
     page.keyboard.press("Control+v")
     expect(bars).to_have_count(count + 2)
+    page.keyboard.press("Shift+ArrowDown")
+    page.keyboard.press("Control+x")
+    expect(bars).to_have_count(count)
     page.locator('[data-press="x"]').click()
     page.evaluate("() => window.__deskIdle()")
     assert "x" in {letter for line in source(page).split("\n") if "|" in line for letter in line}

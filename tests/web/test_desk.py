@@ -20,9 +20,9 @@ def test_every_written_bar_is_drawn_once_with_the_carets_places(visitor: Browser
     drawn = ask(visitor)
     assert drawn["source"] == SLUICE, "looking changes nothing, comments and layout stay"
     assert drawn["html"].count("desk-bar") == 6 and drawn["html"].count("<svg") == 6
-    assert 'data-places="0 0.0 12.5 1;1/8 12.5 12.5 &amp;;' in drawn["html"]
+    assert 'data-places="0 0.0 12.5 1 hit;1/8 12.5 12.5 &amp; hit;' in drawn["html"]
     swung = ask(visitor, riff_texts()["3-towpath-shuffle"])["html"]
-    assert "1/8 16.667 8.333 &amp;" in swung, "the caret stands where the hit is drawn"
+    assert "1/8 16.667 8.333 &amp; hit" in swung, "the caret stands where the hit is drawn"
 
 
 def test_an_edit_gives_text_and_drawing_and_keeps_comments(visitor: Browser) -> None:

@@ -121,6 +121,7 @@ class CaretPlace:
     at: Fraction
     x: float
     width: float
+    what: str  # hit, or gap where none begins
 
 
 def caret_places(expanded: ExpandedRiff, bar: PlayedBar, grid: Fraction) -> list[CaretPlace]:
@@ -133,7 +134,7 @@ def caret_places(expanded: ExpandedRiff, bar: PlayedBar, grid: Fraction) -> list
     feel = bar_feel(section.feel or expanded.riff.feel, length, hits)
     x = [float(feel.played(at) / length) * 100 for at in places] + [100.0]
     return [
-        CaretPlace(at, round(begin, 3), round(end - begin, 3))
+        CaretPlace(at, round(begin, 3), round(end - begin, 3), "hit" if at in hits else "gap")
         for at, begin, end in zip(places, x, x[1:], strict=False)
     ]
 

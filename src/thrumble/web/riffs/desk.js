@@ -10,6 +10,7 @@ const GRIDS = ["1/8", "1/16", "1/12", "1/4"];
 const
 GRID_WORDS = { "1/8": "eighths", "1/16": "sixteenths", "1/12": "triplets", "1/4": "quarters" };
 const TEXT_PAUSE_MS = 300;
+const CHORD_SHAPE = $("desk-chord").placeholder;
 
 let grid = 0;
 let bars = []; // each: { index, section, places: [{ at, x, width }], element }
@@ -30,8 +31,8 @@ function draw(html) {
     index: Number(element.dataset.index),
     section: element.dataset.section,
     places: element.dataset.places.split(";").map((words) => {
-      const [at, x, width, count] = words.split(" ");
-      return { at, x: Number(x), width: Number(width), count };
+      const [at, x, width, count, hit] = words.split(" ");
+      return { at, x: Number(x), width: Number(width), count, hit: hit === "hit" };
     }),
   }));
   place(caret.bar, caret.place);
@@ -69,9 +70,11 @@ function ask(edit) {
 
 const OF_BARS = ["repeat", "delete", "copy"]; // these go by the bars that are chosen
 
-/** One edit after those before it; `then` moves the caret once it is drawn. */
-function edit(what, then = () => {}) {
+/** One edit after those before it, given or made when its turn comes; `then` moves the caret once
+ *  it is drawn. */
+function edit(asked, then = () => {}) {
   waiting = waiting.then(async () => {
+    const what = typeof asked === "function" ? asked() : asked;
     const begun = performance.now();
     const [first, last] = chosen();
     const { at } = bars[caret.bar].places[caret.place];
@@ -86,7 +89,7 @@ function edit(what, then = () => {}) {
         redone = [];
         write(answer.source);
       }
-      anchor = null;
+      if (what.op !== "copy") anchor = null;
       draw(answer.html);
       then();
       desk.dataset.afterMs = Math.round(performance.now() - begun);
@@ -94,6 +97,9 @@ function edit(what, then = () => {}) {
   });
   return waiting;
 }
+
+/** A move of the caret comes after the edits whose keys were pressed before it. */
+function soon(run) { waiting = waiting.then(run); }
 
 /** Puts a text into the box and has the played strip follow. */
 function write(source) {
@@ -138,22 +144,32 @@ const toBar = (by, choosing) => {
   else anchor ??= caret.bar;
   place(caret.bar + by, caret.place);
 };
-const hit = (letter) => edit({ op: "hit", letter, chord: nextChord() }, () => forward(1));
+const hit = (letter) => edit(() => {
+  const chord = nextChord;
+  chordWaits("");
+  return { op: "hit", letter, chord };
+}, () => forward(1));
 
-/** A chord typed for a place where there is no hit yet belongs to the next one put there. */
-function nextChord() {
-  const chord = $("desk-chord").value.trim();
-  $("desk-chord").value = "";
-  return chord;
+/** A chord typed where there is a hit becomes that hit's; else it waits for the next one put. */
+function chordTyped(chord) {
+  if (bars[caret.bar].places[caret.place].hit) edit({ op: "chord", chord });
+  else chordWaits(chord);
+}
+
+let nextChord = "";
+
+function chordWaits(chord) {
+  nextChord = chord;
+  $("desk-chord").placeholder = chord || CHORD_SHAPE;
 }
 
 const KEYS = {
-  ArrowRight: () => forward(1),
-  ArrowLeft: () => forward(-1),
-  ArrowDown: (event) => toBar(1, event.shiftKey),
-  ArrowUp: (event) => toBar(-1, event.shiftKey),
-  Home: () => place(caret.bar, 0),
-  End: () => place(caret.bar, Infinity),
+  ArrowRight: () => soon(() => forward(1)),
+  ArrowLeft: () => soon(() => forward(-1)),
+  ArrowDown: ({ shiftKey }) => soon(() => toBar(1, shiftKey)),
+  ArrowUp: ({ shiftKey }) => soon(() => toBar(-1, shiftKey)),
+  Home: () => soon(() => place(caret.bar, 0)),
+  End: () => soon(() => place(caret.bar, Infinity)),
   o: () => hit("o"),
   m: () => hit("m"),
   M: () => hit("M"),
@@ -164,8 +180,10 @@ const KEYS = {
   "-": () => edit({ op: "rest" }, () => forward(1)),
   ".": () => edit({ op: "clear" }, () => forward(1)),
   Delete: () => edit({ op: "clear" }),
-  Backspace: () => { forward(-1);
-    edit({ op: "clear" }); },
+  Backspace: () => {
+    soon(() => forward(-1));
+    edit({ op: "clear" });
+  },
   a: () => edit({ op: "mark", what: "accent" }),
   s: () => edit({ op: "mark", what: "stop" }),
   t: () => edit({ op: "mark", what: "staccato" }),
@@ -174,14 +192,20 @@ const KEYS = {
   b: () => edit({ op: "insert" }, () => place(caret.bar + 1, 0)),
   r: () => edit({ op: "repeat" }),
   d: () => edit({ op: "delete" }),
-  g: () => { grid = (grid + 1) % GRIDS.length;
-    redraw(); },
+  g: () => {
+    grid = (grid + 1) % GRIDS.length;
+    soon(redraw);
+  },
 };
 const WITH_CONTROL = {
   z: () => step(true),
   y: () => step(false),
   c: () => edit({ op: "copy" }),
-  x: () => edit({ op: "copy" }, () => edit({ op: "delete" })),
+  x: () => {
+    const [bar, last] = chosen();
+    edit({ op: "copy", bar, last });
+    edit({ op: "delete", bar, last });
+  },
   v: () => { if (clip.length) edit({ op: "paste", clip }, () => place(caret.bar + 1, 0)); },
 };
 
@@ -198,9 +222,10 @@ desk.addEventListener("keydown", (event) => {
     event.stopPropagation();
     if (event.key === "Enter") {
       event.preventDefault();
+      const chord = $("desk-chord").value.trim();
+      $("desk-chord").value = "";
       desk.focus();
-      if (bars[caret.bar].element.querySelector(".block")) edit({ op: "chord", chord: $(
-          "desk-chord").value.trim() }, nextChord);
+      if (chord) soon(() => chordTyped(chord));
     } else if (event.key === "Escape") { $("desk-chord").value = "";
       desk.focus(); }
     return;

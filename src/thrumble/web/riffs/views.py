@@ -210,8 +210,8 @@ def history_view(riff_id: int, standings: list[RevisionStanding]) -> HistoryView
 
 @dataclass(frozen=True, slots=True)
 class DeskBar:
-    """A bar as it is edited. `places`: where the caret may stand, each as `at x width count`,
-    parted by blanks and semicolons; `opens`: whether its section begins with it.
+    """A bar as it is edited. `places`: where the caret may stand, each as `at x width count hit`
+    (or `gap`), parted by blanks and semicolons; `opens`: whether its section begins with it.
     """
 
     index: int
@@ -228,7 +228,7 @@ def desk_bars(expanded: ExpandedRiff, grid: Fraction) -> list[DeskBar]:
     for index, (bar, drawing) in enumerate(zip(expanded.bars, plan_strip(expanded), strict=True)):
         places = caret_places(expanded, bar, grid)
         words = ";".join(
-            f"{place.at} {place.x} {place.width} {spoken_count(place.at, bar.meter)}"
+            f"{place.at} {place.x} {place.width} {spoken_count(place.at, bar.meter)} {place.what}"
             for place in places
         )
         out.append(DeskBar(index, bar.section, bar.section != before, words, drawing))
