@@ -19,7 +19,9 @@ export class Refusal extends Error {
  *  another Error if it does not answer. */
 export async function send(url, { method = "POST", body = null, headers = {}, again = true } = {}) {
   const ask = () => fetch(url, { method, body, signal: AbortSignal.timeout(WAIT_MS),
-    headers: { "x-thrumble-token": token, accept: "application/json", ...headers } });
+    headers: { "x-thrumble-token": token, accept: "application/json", ...headers } })
+    .catch(() => { throw new Error("Thrumble doesn't answer. Is it still running? Start it with "
+      + "./run; what you wrote is kept here."); });
   let response = await ask();
   if (response.status === 403 && again) { // loaded before a restart or a restore
     token = (await (await fetch("/token", { headers: { accept: "application/json" } })).json())
