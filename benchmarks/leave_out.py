@@ -13,7 +13,8 @@ from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
-from training.train import SOURCES, fit, gathered, options
+from training.examples import SOURCES, gathered
+from training.train import fit, options
 
 from benchmarks.cases import (
     Score,

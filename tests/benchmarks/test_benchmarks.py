@@ -19,9 +19,9 @@ from benchmarks.hearing import (
     share,
     stop_table,
 )
-from training import colour, train
-from training.fit import fit_network, near, one_of, place_of, struck_or_not
-from training.train import (
+from training import colour
+from training import examples as gathering
+from training.examples import (
     MANY_STRAYS,
     NARROW_HZ,
     SINGLE_PALMS,
@@ -29,11 +29,12 @@ from training.train import (
     as_recorded,
     examples_of,
     gathered,
-    options,
     ringing_of,
     singles_of,
     together,
 )
+from training.fit import fit_network, near, one_of, place_of, struck_or_not
+from training.train import options
 
 from thrumble.core.ear.front.conditioning import condition
 from thrumble.core.ear.front.spectrum import BAND_EDGES_HZ, Bands, bands_of
@@ -343,10 +344,10 @@ def test_what_was_gathered_is_taken_again_and_never_for_other_options(
         asked.append(options)
         return {
             source: Examples(**{name: np.full((2, k + 1), float(k)) for name in Examples.__slots__})
-            for k, source in enumerate(train.SOURCES)
+            for k, source in enumerate(gathering.SOURCES)
         }
 
-    monkeypatch.setattr(train, "gather", counted)
+    monkeypatch.setattr(gathering, "gather", counted)
     command = [
         "--takes",
         "4",

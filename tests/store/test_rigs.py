@@ -10,7 +10,7 @@ from sqlmodel import Session
 
 from tests.store.test_store import stored
 from thrumble.core.errors import NotAllowed, NotFound
-from thrumble.store import readings, rigs, takes
+from thrumble.store import corrections, readings, rigs, takes
 from thrumble.store.rigs import NewCalibration, NewRig
 
 SIX = NewRig(name="Six", tuning=("E2", "A2", "D3", "G3", "B3", "E4"), chain="interface")
@@ -151,7 +151,7 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(
         depth=0.5,
         origin="correction",
     )
-    say = partial(rigs.put_correction, session, player, take.id, heard="palm")
+    say = partial(corrections.put_correction, session, player, take.id, heard="palm")
     say(index=3, round_=1, articulation="open")
     example = cut()
     say(
@@ -161,16 +161,19 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(
         example_id=example.id,
     )
     say(index=3, round_=2, articulation="palm")
-    found = rigs.corrections_of(session, player, take.id)
+    found = corrections.corrections_of(session, player, take.id)
     assert set(found) == {(3, 1), (3, 2)} and (
         found[3, 1].articulation,
         found[3, 1].example_id,
     ) == ("dead", example.id)
-    assert sorted(rigs.corrected_kinds(session, player)) == [("palm", "dead"), ("palm", "palm")]
-    rigs.delete_correction(session, player, take.id, 3, 1)
-    rigs.delete_correction(session, player, take.id, 9, 9)
+    assert sorted(corrections.corrected_kinds(session, player)) == [
+        ("palm", "dead"),
+        ("palm", "palm"),
+    ]
+    corrections.delete_correction(session, player, take.id, 3, 1)
+    corrections.delete_correction(session, player, take.id, 9, 9)
     assert (
-        set(rigs.corrections_of(session, player, take.id)) == {(3, 2)}
+        set(corrections.corrections_of(session, player, take.id)) == {(3, 2)}
         and rigs.examples_of(session, player, tone.id) == []
     )
     kept = cut()
@@ -182,7 +185,7 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(
     )
     takes.delete_take(session, player, take.id)
     assert (
-        rigs.corrected_kinds(session, player) == []
+        corrections.corrected_kinds(session, player) == []
         and rigs.examples_of(session, player, tone.id) == []
     ), "what was cut from it goes with it"
 

@@ -12,7 +12,7 @@ from thrumble.core.errors import BadAudio, NotAllowed, NotFound
 from thrumble.core.riff.model import Articulation
 from thrumble.core.rig.palm import Kept, measure_single, profile_of
 from thrumble.formats.audio import read_audio, write_flac
-from thrumble.store import readings, rigs, takes
+from thrumble.store import corrections, readings, rigs, takes
 from thrumble.store.rigs import Example
 
 KINDS = {
@@ -111,7 +111,7 @@ def correct_hit(
     hit = reading.hits[place[0]]
     if hit.onset_s is None:
         raise NotAllowed("no sound was heard for this hit: there is nothing to correct")
-    rigs.delete_correction(session, player_id, take_id, index, round_)
+    corrections.delete_correction(session, player_id, take_id, index, round_)
     kind = Articulation(articulation)
     example_id = None
     if join:
@@ -138,7 +138,7 @@ def correct_hit(
             origin=CORRECTION,
         ).id
     heard = hit.heard_articulation.value if hit.heard_articulation else "unsure"
-    rigs.put_correction(
+    corrections.put_correction(
         session,
         player_id,
         take_id,

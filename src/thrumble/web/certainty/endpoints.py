@@ -3,7 +3,7 @@
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
-from thrumble.store import rigs
+from thrumble.store import corrections, rigs
 from thrumble.web.certainty.views import certainty_view
 from thrumble.web.deps import DbSession, PlayerId
 from thrumble.web.templating import render
@@ -21,5 +21,5 @@ def certainty_page(request: Request, session: DbSession, player_id: PlayerId) ->
     return render(
         request,
         "certainty/page.html",
-        view=certainty_view(tones, rigs.corrected_kinds(session, player_id)),
+        view=certainty_view(tones, corrections.corrected_kinds(session, player_id)),
     )

@@ -18,6 +18,7 @@ from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.expand import expand
 from thrumble.formats.reading_json import reading_csv, reading_document
+from thrumble.store import corrections as said
 from thrumble.store import readings, riffs, rigs, takes
 from thrumble.store.space import space
 from thrumble.web.deps import DbSession, PlayerId, costly
@@ -91,7 +92,7 @@ def take_page(
     take = takes.get_take(session, player_id, take_id)
     revision = riffs.get_revision(session, player_id, take.revision_id)
     reading = readings.get_reading(session, player_id, take_id)
-    corrections = rigs.corrections_of(session, player_id, take_id)
+    corrections = said.corrections_of(session, player_id, take_id)
     tone = rigs.get_tone(session, player_id, take.tone_id).name if take.tone_id is not None else ""
     instrument = rigs.instrument_for(session, player_id, take.rig_id, revision.riff)
     view = (
@@ -224,7 +225,7 @@ def correct_hit(
 ) -> HTMLResponse:
     """What the player says a hit was, `none` to take it back. What was heard stays as it is."""
     if articulation == "none":
-        rigs.delete_correction(session, player_id, take_id, index, round_)
+        said.delete_correction(session, player_id, take_id, index, round_)
     else:
         rig_verbs.correct_hit(
             session,
@@ -241,7 +242,7 @@ def correct_hit(
         raise NotFound(
             "this take has no reading yet: wait until it has been read, or read it again"
         )
-    corrections = rigs.corrections_of(session, player_id, take_id)
+    corrections = said.corrections_of(session, player_id, take_id)
     revision = riffs.get_revision(session, player_id, take.revision_id)
     line = corrected_line(
         take, revision, reading, (index, round_), corrections.get((index, round_))

@@ -12,8 +12,8 @@ from thrumble.core.counting import counted
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, Reading
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import ExpandedRiff, expand
+from thrumble.store.corrections import Correction
 from thrumble.store.riffs import Revision
-from thrumble.store.rigs import Correction
 from thrumble.store.takes import Take
 from thrumble.web.drawings.charts import Clock, Pile, bar_clock, deviation_pile
 from thrumble.web.drawings.strip import BarDrawing, reading_strip
