@@ -12,6 +12,7 @@ GRID_WORDS = { "1/8": "eighths", "1/16": "sixteenths", "1/12": "triplets", "1/4"
 const TEXT_PAUSE_MS = 300;
 const CHORD_SHAPE = $("desk-chord").placeholder;
 
+let view = null; // what the page says: where the caret is, whether the strip is behind the text
 let grid = 0;
 let bars = []; // each: { index, section, places: [{ at, x, width }], element }
 let caret = { bar: 0, place: 0 };
@@ -52,20 +53,22 @@ function place(bar, where) {
   for (const { element, index } of bars) {
     element.classList.toggle("chosen", anchor !== null && index >= from && index <= to);
   }
-  $("desk-where").textContent = `bar ${caret.bar + 1} of ${bars.length}, section ${here.section}, `
-    + `on ${count}, in ${GRID_WORDS[GRIDS[grid]]}`;
+  view.where = `bar ${caret.bar + 1} of ${bars.length}, section ${here.section}, ` +
+    `on ${count}, in ${GRID_WORDS[GRIDS[grid]]}`;
   here.element.scrollIntoView({ block: "nearest" });
 }
 
-const chosen = () => [Math.min(anchor ?? caret.bar, caret.bar), Math.max(anchor ?? caret.bar, caret
-  .bar)];
+function chosen() {
+  const other = anchor ?? caret.bar;
+  return [Math.min(other, caret.bar), Math.max(other, caret.bar)];
+}
 
 // --- edits ---
 
 function ask(edit) {
   const body = JSON.stringify({ source: text.value, grid: GRIDS[grid], ...edit });
-  return send(desk.dataset.edit, { body, headers: { "content-type": "application/json" } }).then((
-    answer) => answer.json());
+  const headers = { "content-type": "application/json" };
+  return send(desk.dataset.edit, { body, headers }).then((answer) => answer.json());
 }
 
 const OF_BARS = ["repeat", "delete", "copy"]; // these go by the bars that are chosen
@@ -124,10 +127,10 @@ function step(back) {
 async function redraw() {
   try {
     draw((await ask({ op: "draw" })).html);
-    desk.classList.remove("stale");
+    view.stale = false;
   } catch (error) { // mostly the text has an error, which stands beside it too
-    desk.classList.add("stale");
-    $("desk-where").textContent = error.message;
+    view.stale = true;
+    view.where = error.message;
   }
 }
 
@@ -160,7 +163,7 @@ let nextChord = "";
 
 function chordWaits(chord) {
   nextChord = chord;
-  $("desk-chord").placeholder = chord || CHORD_SHAPE;
+  view.shape = chord || CHORD_SHAPE;
 }
 
 const KEYS = {
@@ -209,37 +212,39 @@ const WITH_CONTROL = {
   v: () => { if (clip.length) edit({ op: "paste", clip }, () => place(caret.bar + 1, 0)); },
 };
 
+function withControl(key, shifted) {
+  const name = key.toLowerCase();
+  return WITH_CONTROL[shifted && name === "z" ? "y" : name];
+}
+
 function press(key, event) {
-  const run = event.ctrlKey || event.metaKey ? WITH_CONTROL[event.shiftKey && key.toLowerCase() ===
-    "z" ? "y" : key.toLowerCase()] : KEYS[key];
+  const control = event.ctrlKey || event.metaKey;
+  const run = control ? withControl(key, event.shiftKey) : KEYS[key];
   if (!run || !bars.length) return false;
   run(event);
   return true;
 }
 
-desk.addEventListener("keydown", (event) => {
-  if (event.target === $("desk-chord")) {
-    event.stopPropagation();
-    if (event.key === "Enter") {
-      event.preventDefault();
-      const chord = $("desk-chord").value.trim();
-      $("desk-chord").value = "";
-      desk.focus();
-      if (chord) soon(() => chordTyped(chord));
-    } else if (event.key === "Escape") { $("desk-chord").value = "";
-      desk.focus(); }
-    return;
-  }
-  if (event.key === "Escape") { text.focus(); return; }
-  if (event.altKey || !press(event.key, event)) return;
+function chordKey(event) {
+  if (!["Enter", "Escape"].includes(event.key)) return;
   event.preventDefault();
-  event.stopPropagation();
-});
-for (const button of document.querySelectorAll("[data-press]")) {
-  button.addEventListener("click", (event) => { press(button.dataset.press, event);
-    desk.focus(); });
+  const box = event.target;
+  const chord = event.key === "Enter" ? box.value.trim() : "";
+  box.value = "";
+  desk.focus();
+  if (chord) soon(() => chordTyped(chord));
 }
-$("desk-bars").addEventListener("click", (event) => {
+
+function deskKey(event) {
+  if (event.key === "Escape") text.focus();
+  else if (!event.altKey && press(event.key, event)) {
+    event.preventDefault();
+    event.stopPropagation();
+  }
+}
+
+/** The place under a click or a tap gets the caret; with Shift, bars are chosen up to it. */
+function point(event) {
   const element = event.target.closest(".desk-bar");
   if (!element) return;
   const box = element.getBoundingClientRect();
@@ -248,7 +253,7 @@ $("desk-bars").addEventListener("click", (event) => {
   anchor = event.shiftKey ? anchor ?? caret.bar : null;
   place(bar.index, bar.places.findLastIndex((one) => one.x <= x));
   desk.focus();
-});
+}
 
 // --- text and drafts ---
 
@@ -256,39 +261,67 @@ let pause = null;
 text.addEventListener("input", (event) => {
   if (!event.isTrusted) return;
   clearTimeout(pause);
-  pause = setTimeout(() => { undone.push({ source: desk.dataset.last ?? text.defaultValue,
-      caret: { ...caret } });
+  pause = setTimeout(() => {
+    undone.push({ source: desk.dataset.last ?? text.defaultValue, caret: { ...caret } });
     redone = [];
     remember();
-    redraw(); }, TEXT_PAUSE_MS);
+    redraw();
+  }, TEXT_PAUSE_MS);
 });
 
-/** What is not saved yet outlives a reload: kept in this browser, under the revision it began from. */
+/** This browser's draft, kept under the revision it began from: what is not saved yet outlives a
+ *  reload. A private window keeps none. */
+const draft = {
+  read() { try { return localStorage.getItem(desk.dataset.draft); } catch { return null; } },
+  keep(source) { try { localStorage.setItem(desk.dataset.draft, source); } catch { /* none */ } },
+  drop() { try { localStorage.removeItem(desk.dataset.draft); } catch { /* none */ } },
+};
+
 function remember() {
   desk.dataset.last = text.value;
-  try {
-    if (text.value === text.defaultValue) localStorage.removeItem(desk.dataset.draft);
-    else localStorage.setItem(desk.dataset.draft, text.value);
-  } catch { /* private window */ }
+  if (text.value === text.defaultValue) draft.drop();
+  else draft.keep(text.value);
 }
 
-let draft = null;
-try { draft = localStorage.getItem(desk.dataset.draft); } catch { /* none */ }
-if (draft && draft !== text.value) {
-  $("draft").hidden = false;
-  $("draft-take").addEventListener("click", () => { $("draft").hidden = true;
-    undone.push({ source: text.value, caret: { ...caret } });
-    write(draft);
-    redraw(); });
-  $("draft-drop").addEventListener("click", () => { $("draft").hidden = true;
-    remember(); });
-}
-document.addEventListener("htmx:afterRequest", (event) => {
-  if (event.detail.elt.id === "riff-form" && event.detail.xhr.getResponseHeader(
-    "HX-Redirect")) { try { localStorage.removeItem(desk.dataset
-      .draft); } catch { /* none */ } }
+document.addEventListener("htmx:afterRequest", ({ detail }) => {
+  if (detail.elt.id === "riff-form" && detail.xhr.getResponseHeader("HX-Redirect")) draft
+.drop();
 });
-redraw();
+
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("desk", () => ({
+    where: "",
+    stale: false,
+    shape: CHORD_SHAPE,
+    kept: null, // a draft of an earlier visit
+    get noDraft() { return this.kept === null; },
+    get staleClass() { return this.stale ? "stale" : ""; },
+    init() {
+      view = this;
+      const earlier = draft.read();
+      if (earlier !== text.value) this.kept = earlier;
+      redraw();
+    },
+    takeDraft() {
+      undone.push({ source: text.value, caret: { ...caret } });
+      write(this.kept);
+      this.kept = null;
+      redraw();
+    },
+    dropDraft() {
+      this.kept = null;
+      remember();
+    },
+    deskKey,
+    chordKey,
+    point,
+    pressed(event) {
+      press(event.currentTarget.dataset.press, event);
+      desk.focus();
+    },
+  }));
+});
+
 /** For whoever must wait until every key so far is answered. */
 window.__deskIdle = async () => {
   let last = null;
