@@ -248,7 +248,9 @@ def simulated_take(
     truth = json.loads(
         json.dumps(truth_document(performance, riff="", audio="", condition={"style": style}))
     )
-    source = ("sampled" if notes == LEARNT else notes) if sampled else "modelled"
+    source = "modelled"
+    if sampled:
+        source = "sampled" if notes == LEARNT else notes
     return Take(
         f"{source} {number}", source, truth, expand(riff), performance.samples, performance.rate_hz
     )

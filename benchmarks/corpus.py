@@ -140,11 +140,10 @@ def _bar(
         )
         if articulation is Articulation.DEAD:
             single = rng.random() < 0.2
-        notes = (
-            ((pedal,) if rng.random() < 0.6 else (Note(pedal.string, root),))
-            if single
-            else _chord(root, tuning, rng)
-        )
+        if not single:
+            notes = _chord(root, tuning, rng)
+        else:
+            notes = (pedal,) if rng.random() < 0.6 else (Note(pedal.string, root),)
         depth = (
             Decimal(str(round(float(np.clip(rng.normal(0.6, 0.2), 0.1, 1)), 2)))
             if articulation is Articulation.PALM

@@ -17,7 +17,6 @@ from typing import Any
 import numpy as np
 
 from benchmarks.cases import (
-    Case,
     Score,
     folder_takes,
     heard_by_the_ear,
@@ -27,21 +26,13 @@ from benchmarks.cases import (
     simulated_take,
 )
 from benchmarks.conditions import CONDITIONS, worsened
-from benchmarks.hearing import (
-    SLOTS,
-    articulation_table,
-    chord_table,
-    onset_table,
-    report,
-    share,
-    simulated_score,
-    start_lines,
-    stop_table,
-    table,
-)
+from benchmarks.figures import cells, headline, timing
+from benchmarks.finer_tables import chord_table, stop_table
+from benchmarks.hearing import report, simulated_score
 from benchmarks.palms import sweep, with_profile
 from benchmarks.plans import leaning
 from benchmarks.swings import swing_run
+from benchmarks.tables import articulation_table, onset_table, share, start_lines, table
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.player.sound import Tone
 
@@ -223,70 +214,6 @@ def profile_lines() -> tuple[list[str], dict[str, Any]]:
         ("examples", "hits", "three classes", "unlike the plan", "right of these", "depth, error"),
         rows,
     ), figures
-
-
-def cells(score: Score) -> list[dict[str, Any]]:
-    """What the application's page shows: tone by slot length."""
-    out = []
-    for tone in ("clean", "crunch", "high gain"):
-        for low, high in SLOTS:
-            cases = [
-                c for c in score.cases if c.tone == tone and low <= c.slot_ms < high and c.played
-            ]
-            known = [c for c in cases if c.heard is not None]
-            errors = [abs(c.error_ms) for c in cases if c.error_ms is not None]
-            if not known:
-                continue
-            out.append(
-                {
-                    "tone": tone,
-                    "from_ms": low,
-                    "to_ms": None if high > 1e8 else high,
-                    "n": len(known),
-                    "found": len(errors) / len(cases),
-                    "muted": sum(c.muted_right for c in known) / len(known),
-                    "kinds": sum(c.heard == c.real for c in known) / len(known),
-                    "unlike_n": sum(c.real != c.planned for c in known),
-                    "unlike": (
-                        sum(c.heard == c.real for c in known if c.real != c.planned)
-                        / max(1, sum(c.real != c.planned for c in known))
-                    ),
-                }
-            )
-    return out
-
-
-def timing(score: Score) -> dict[str, dict[str, float]]:
-    """The same page's errors of time, tone by tone."""
-    out = {}
-    for tone in ("clean", "crunch", "high gain"):
-        errors = np.abs(
-            [c.error_ms for c in score.cases if c.tone == tone and c.error_ms is not None]
-        )
-        if errors.size:
-            out[tone] = {
-                "middle_ms": float(np.median(errors)),
-                "tail_ms": float(np.percentile(errors, 95)),
-            }
-    return out
-
-
-def headline(score: Score, wanted: Callable[[Case], bool] = lambda _: True) -> dict[str, str]:
-    cases = [c for c in score.cases if wanted(c)]
-    known = [c for c in cases if c.played and c.heard is not None]
-    unlike = [c for c in known if c.real != c.planned]
-    errors = np.abs([c.error_ms for c in cases if c.error_ms is not None])
-    return {
-        "found": share(errors.size, sum(c.played for c in cases)),
-        "f25": f"{np.mean(score.f25):.3f}",
-        "f10": f"{np.mean(score.f10):.3f}",
-        "median": f"{np.median(errors):.2f}",
-        "p95": f"{np.percentile(errors, 95):.1f}",
-        "two": share(sum(c.muted_right for c in known), len(known)),
-        "three": share(sum(c.heard == c.real for c in known), len(known)),
-        "unlike": share(sum(c.heard == c.real for c in unlike), len(unlike)),
-        "unsure": share(sum(c.heard == "unsure" for c in known), len(known)),
-    }
 
 
 def main() -> None:

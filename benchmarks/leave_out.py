@@ -25,7 +25,7 @@ from benchmarks.cases import (
     merged,
     simulated_take,
 )
-from benchmarks.hearing import share, table
+from benchmarks.tables import share, table
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.model.network import Network
 

@@ -26,6 +26,7 @@ from thrumble.formats.truth_json import truth_document
 
 RATE_HZ = 48000
 PALMS = 12
+OTHERS = (Articulation.OPEN, Articulation.OPEN, Articulation.DEAD, Articulation.DEAD)
 EXAMPLES = (
     (Articulation.OPEN, 0.0, 4),
     (Articulation.PALM, 0.25, 2),
@@ -49,14 +50,8 @@ def sweep(seed: int, *, sampled: bool) -> tuple[float, list[tuple[str, str]]]:
     midi = [float(rng.choice([38, 40, 42, 45]))] + ([] if rng.random() < 0.5 else [0.0])
     midi = midi if len(midi) == 1 else [midi[0], midi[0] + 7]
     depths, scales, said = [], [], []
-    for k in range(PALMS + 4):
-        kind = (
-            Articulation.PALM
-            if k < PALMS
-            else Articulation.OPEN
-            if k < PALMS + 2
-            else Articulation.DEAD
-        )
+    for k in range(PALMS + len(OTHERS)):
+        kind = (*PALMS * [Articulation.PALM], *OTHERS)[k]
         depth = float(rng.uniform(0, 1)) if kind is Articulation.PALM else 0.0
         hit = _heard(strike(guitar, setup, kind, depth=depth, midi=midi, rng=rng))
         if hit is None:

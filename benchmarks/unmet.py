@@ -17,8 +17,8 @@ from typing import Any
 import numpy as np
 
 from benchmarks.cases import Score, merged, scored, simulated_take
-from benchmarks.hearing import share, table
 from benchmarks.sampled import UNMET
+from benchmarks.tables import share, table
 from thrumble.core.ear.model.ear import EAR
 
 ROOT = Path(__file__).parent.parent

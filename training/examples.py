@@ -235,13 +235,9 @@ def singles_of(number: int, seed: int) -> tuple[NDArray[np.float32], NDArray[np.
         (Articulation.DEAD, 2),
     ):
         for _ in range(count):
-            depth = (
-                float(rng.uniform(0, 1))
-                if kind is Articulation.PALM
-                else 0.0
-                if kind is Articulation.OPEN
-                else np.nan
-            )
+            depth = 0.0 if kind is Articulation.OPEN else np.nan
+            if kind is Articulation.PALM:
+                depth = float(rng.uniform(0, 1))
             sound = strike(
                 guitar,
                 setup,

@@ -11,14 +11,9 @@ import numpy as np
 import pytest
 from benchmarks.cases import Case, Score, Take, measure, merged
 from benchmarks.corpus import STYLES, draw_riff, draw_take
-from benchmarks.hearing import (
-    articulation_row,
-    depth_lines,
-    reliability_table,
-    report,
-    share,
-    stop_table,
-)
+from benchmarks.finer_tables import stop_table
+from benchmarks.hearing import report
+from benchmarks.tables import articulation_row, depth_lines, reliability_table, share
 from training import colour
 from training import examples as gathering
 from training.examples import (

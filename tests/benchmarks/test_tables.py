@@ -11,10 +11,11 @@ from benchmarks.cases import Case, Score, Take, strays_apart
 from benchmarks.conditions import CONDITIONS, worsened
 from benchmarks.corpus import draw_take
 from benchmarks.everything import cells, headline, timing
-from benchmarks.hearing import chord_table, groups, onset_table, start_lines, strum_table, table
+from benchmarks.finer_tables import chord_table, strum_table
 from benchmarks.palms import drawn_guitar, sweep, with_profile
 from benchmarks.plans import rewritten
 from benchmarks.swings import swing_run
+from benchmarks.tables import groups, onset_table, start_lines, table
 
 from benchmarks import everything
 from thrumble.core.player.guitars import ModelGuitar

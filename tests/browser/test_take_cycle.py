@@ -18,6 +18,16 @@ const estimate = navigator.storage.estimate.bind(navigator.storage);
 window.__hold = null;
 navigator.storage.estimate = async () => { if (window.__hold) await window.__hold; return estimate(); };
 """
+LOSE_WHILE_READING = """() => {
+  const stage = document.getElementById("play");
+  const watch = new MutationObserver(() => {
+    if (stage.dataset.stage !== "reading") return;
+    watch.disconnect();
+    window.__stream.getAudioTracks()[0].dispatchEvent(new Event("ended"));
+    stage.dataset.lostAt = stage.dataset.stage;
+  });
+  watch.observe(stage, { attributeFilter: ["data-stage"] });
+}"""
 LOSE = "window.__stream.getAudioTracks()[0].dispatchEvent(new Event('ended'))"
 
 
@@ -155,3 +165,16 @@ def test_an_input_lost_at_any_moment_leaves_the_screen_ready_for_the_next_take(
     expect(stage).to_have_attribute("data-stage", "record", timeout=10000)
     page.keyboard.press("Escape")
     expect(page.locator("#say")).to_contain_text("Discarded")
+
+    # while it is being read: the take is read all the same, and the next one begins
+    page.fill("#tempo", "400")
+    page.locator("#tempo").blur()
+    page.evaluate(LOSE_WHILE_READING)
+    page.keyboard.press("Space")
+    expect(stage).to_have_attribute("data-lost-at", "reading", timeout=60_000)
+    expect(stage).to_have_attribute("data-stage", "done", timeout=30_000)
+    expect(problem).to_contain_text("The input went away. Plug it in again")
+    expect(page.locator("#outcome .verdict")).to_be_visible()
+    page.keyboard.press("Space")
+    expect(stage).to_have_attribute("data-stage", "count", timeout=10_000)
+    page.keyboard.press("Escape")

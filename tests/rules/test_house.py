@@ -159,3 +159,26 @@ def test_public_functions_of_the_core_state_the_shapes_of_their_arrays() -> None
             if not told and any(kind in said for kind in ARRAYS):
                 silent.append(f"{path.name}: {node.name}")
     assert silent == []
+
+
+def _branches(node: ast.expr) -> int:
+    if not isinstance(node, ast.IfExp):
+        return 1
+    return _branches(node.body) + _branches(node.orelse)
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda p: p.stem)
+def test_one_expression_chooses_between_two_things_at_most(path: Path) -> None:
+    chains = [
+        node.lineno
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.IfExp) and _branches(node) > 2
+    ]
+    assert not chains, f"say it in steps: lines {chains}"
+
+
+def test_scripts_and_styles_have_lines_of_at_most_100_columns() -> None:
+    styles = [p for p in (SOURCE / "web").rglob("*.css") if "vendor" not in p.parts]
+    for path in [*SCRIPTS, *styles]:
+        for number, line in enumerate(path.read_text().splitlines(), 1):
+            assert len(line) <= 100, f"{path.name}:{number}"

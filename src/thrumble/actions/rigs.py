@@ -125,9 +125,7 @@ def correct_hit(
         ]
         samples, rate_hz = _cut(session, player_id, take_id, hit.onset_s, min(after, default=1e9))
         depth = hit.mute_depth if hit.mute_depth is not None else 0.6
-        name = KIND_OF.get(kind) or (
-            "light" if depth < LIGHT_DEPTH else "tight" if depth > TIGHT_DEPTH else "full"
-        )
+        name = KIND_OF.get(kind) or _depth_name(depth)
         example_id = keep_example(
             session,
             player_id,
@@ -174,3 +172,9 @@ def _cut(
     rise = np.linspace(0, 1, fade, dtype=np.float32) ** 3
     piece[:fade] *= rise  # the hit before is not part of this one
     return piece, rate
+
+
+def _depth_name(depth: float) -> str:
+    if depth < LIGHT_DEPTH:
+        return "light"
+    return "tight" if depth > TIGHT_DEPTH else "full"

@@ -246,13 +246,10 @@ def set_state(
     """Moves a take on. Raises NotAllowed where its state has no such change."""
     row = _row(session, player_id, take_id, lock=True)
     row.state, row.problem = change(row.state, state), problem
-    row.tries = (
-        row.tries + 1
-        if state is TakeState.READING
-        else row.tries
-        if state is TakeState.QUEUED
-        else 0
-    )
+    if state is TakeState.READING:
+        row.tries += 1
+    elif state is not TakeState.QUEUED:
+        row.tries = 0
     session.flush()
     return _take(row)
 

@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from datetime import datetime
 
+from thrumble.core.counting import days_ago
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Standing:
@@ -29,20 +31,16 @@ def next_riff(standings: list[Standing], *, now: datetime) -> tuple[int, str] | 
         return (
             best.riff_id,
             f"{round(100 * (best.clean_share or 0))} of 100 hits clean last time, "
-            f"{_ago(_days(best, now))}",
+            f"{days_ago(_days(best, now))}",
         )
     fresh = [s for s in standings if s.last_played is None]
     if fresh:
         return fresh[0].riff_id, "not played yet"
     if begun:
         oldest = max(begun, key=lambda s: _days(s, now))
-        return oldest.riff_id, f"clean last time, {_ago(_days(oldest, now))}"
+        return oldest.riff_id, f"clean last time, {days_ago(_days(oldest, now))}"
     return (standings[0].riff_id, "its last take was not read") if standings else None
 
 
 def _days(standing: Standing, now: datetime) -> int:
     return max(0, (now - standing.last_played).days) if standing.last_played else 0
-
-
-def _ago(days: int) -> str:
-    return "today" if days == 0 else "a day ago" if days == 1 else f"{days} days ago"

@@ -9,6 +9,8 @@ from thrumble.core.coach.judgement import Judgement
 from thrumble.core.counting import counted
 from thrumble.core.music.meter import spoken_count
 
+MOSTLY = 0.75  # of the hits that are off: then they lean to one side
+
 
 def say(cause: Cause, judgement: Judgement) -> str:
     """One cause in one or two plain sentences."""
@@ -132,25 +134,19 @@ def _count_of(at: str, judgement: Judgement) -> str:
             bar = next(b for b in judgement.expanded.bars if b.number == due.bar)
             beat = due.hit.at // bar.meter.beat + 1
             said = spoken_count(due.hit.at, bar.meter)
-            return (
-                f"beat {beat}"
-                if said == str(beat)
-                else f"the “{said}” of {beat}"
-                if said
-                else f"the place after beat {beat}"
-            )
+            if said == str(beat):
+                return f"beat {beat}"
+            return f"the “{said}” of {beat}" if said else f"the place after beat {beat}"
     return at
 
 
 def _spread(cause: Cause, judgement: Judgement) -> str:
     f = cause.figures
-    lean = (
-        "early"
-        if f["early_share"] > 0.75
-        else "late"
-        if f["early_share"] < 0.25
-        else "early or late"
-    )
+    lean = "early or late"
+    if f["early_share"] > MOSTLY:
+        lean = "early"
+    elif f["early_share"] < 1 - MOSTLY:
+        lean = "late"
     hits = (
         f"{f['off']:.0f} of {f['played']:.0f} hits are more than "
         f"{judgement.limits.tolerance_ms:.0f} ms {lean}"

@@ -231,12 +231,16 @@ def _reading(
     engine: str,
 ) -> Reading:
     given = info.start_s is not None
-    source = StartSource.GIVEN if given else placed.source if placed else StartSource.FITTED
+    source, start_s, stretch = StartSource.FITTED, None, 1.0
+    if placed:
+        source, start_s, stretch = placed.source, round(placed.start_s, 5), placed.stretch
+    if given:
+        source, start_s = StartSource.GIVEN, info.start_s
     known = source is not StartSource.FITTED
     judged = given and info.delay_ms is not None
     return Reading(
-        tempo_bpm=round(expanded.tempo_bpm / (placed.stretch if placed else 1.0), 3),
-        start_s=info.start_s if given else round(placed.start_s, 5) if placed else None,
+        tempo_bpm=round(expanded.tempo_bpm / stretch, 3),
+        start_s=start_s,
         start_source=source,
         sample_rate=rate_hz,
         duration_s=round(heard.duration_s, 4),

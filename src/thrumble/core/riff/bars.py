@@ -25,6 +25,8 @@ from thrumble.core.riff.model import (
     Stroke,
 )
 
+ARTICULATIONS = {"o": Articulation.OPEN, "x": Articulation.DEAD}  # any other letter is a palm mute
+LEGATO = {"h": Legato.HAMMER, "p": Legato.PULL}
 STROKES = {"d": Stroke.DOWN, "u": Stroke.UP, "f": Stroke.FINGERS}
 SLOT_HELP = (
     "a slot is o M K x m k (with > / \\ _ before and ' d u f h p ^ after), ~ - . or a group in ( )"
@@ -213,13 +215,7 @@ def _hit(run: Run, at: Fraction, length: Fraction, token: Token, head: Head) -> 
         raise token.error(SLOT_HELP)
     letter, after = match["letter"], match["after"]
     notes, label = _notes(run, match, token, head.riff)
-    articulation = (
-        Articulation.OPEN
-        if letter == "o"
-        else Articulation.DEAD
-        if letter == "x"
-        else Articulation.PALM
-    )
+    articulation = ARTICULATIONS.get(letter, Articulation.PALM)
     depth = None
     if articulation is Articulation.PALM:
         depth = TIGHT_DEPTH if letter in "kK" else DEFAULT_DEPTH
@@ -229,7 +225,7 @@ def _hit(run: Run, at: Fraction, length: Fraction, token: Token, head: Head) -> 
             raise token.error("a depth of 0 to 1 belongs to a palm-muted hit, such as m=0.35")
     if len(set(after)) < len(after) or len(set(after) & set("dufhp")) > 1:
         raise token.error("one stroke at most after a hit (d, u, f, h or p), and no sign twice")
-    legato = Legato.HAMMER if "h" in after else Legato.PULL if "p" in after else None
+    legato = next((LEGATO[c] for c in after if c in LEGATO), None)
     stroke = None if legato else next((STROKES[c] for c in after if c in STROKES), Stroke.DOWN)
     if "^" in after:
         drones = {n.string for n in notes[1:] if n.fret == 0}

@@ -343,7 +343,7 @@ def _notes(
     chords = [(when, hit) for when, hit in placed if hit.notes != pedal]
     before = [hit for when, hit in chords if when < place]
     behind = [hit for when, hit in chords if when > place]
-    near = before[-1] if before else behind[0] if behind else None
+    near = next(iter(before[-1:] + behind[:1]), None)
     if near is None:
         lowest = len(riff.tuning)
         return (Note(lowest, 0), *([Note(lowest - 1, 2)] if lowest > 1 else [])), None

@@ -207,8 +207,9 @@ def _hit_token(riff: Riff, hit: Hit) -> str:
     mark, depth = "", ""
     if hit.articulation is Articulation.PALM:
         assert hit.depth is not None
-        tight = hit.depth == TIGHT_DEPTH
-        letter = ("k" if tight else "m") if pedal else ("K" if tight else "M")
+        letter = "k" if hit.depth == TIGHT_DEPTH else "m"
+        if not pedal:
+            letter = letter.upper()
         depth = "" if hit.depth in (DEFAULT_DEPTH, TIGHT_DEPTH) else f"={hit.depth:f}"
     else:
         letter = "o" if hit.articulation is Articulation.OPEN else "x"

@@ -240,15 +240,13 @@ def check_strings(
             out.append(ChordString(string=string, level_db=None, fall_db_per_s=None, state=state))
             continue
         low, fall = figures
-        state = (
-            StringState.BUZZES
-            if string == buzzing
-            else StringState.WEAK
-            if low - loud < WEAK_DB and fall - slowest <= DAMPED_DB
-            else StringState.DAMPED
-            if fall - slowest > DAMPED_DB
-            else StringState.RINGS
-        )
+        state = StringState.RINGS
+        if string == buzzing:
+            state = StringState.BUZZES
+        elif fall - slowest > DAMPED_DB:
+            state = StringState.DAMPED
+        elif low - loud < WEAK_DB:
+            state = StringState.WEAK
         out.append(
             ChordString(
                 string=string,

@@ -15,6 +15,7 @@ HUM_CLEAR_DB = 10.0  # a harmonic over the noise around it
 # Where the hardest chord should stand: loud enough, and room for a harder one.
 WANTED_PEAK_DB = (-12.0, -6.0)
 AIM_PEAK_DB = -9.0
+CLIPPED_CHANGE_DB = -6.0  # the true peak is cut off: halve it and look again
 CLIPPED = 0.999
 LEAST_S = 1.0
 GATE_FALL_DB_PER_S = 600.0  # no string and no hand falls so fast from so low
@@ -86,11 +87,11 @@ def measure_loudness(samples: Samples, rate_hz: int, floor_db: float | None) -> 
         )
     clipped = int(np.count_nonzero(np.abs(samples) >= CLIPPED)) >= 3
     low, high = WANTED_PEAK_DB
-    change = (
-        None
-        if low <= peak_db <= high and not clipped
-        else (-6.0 if clipped else round(AIM_PEAK_DB - peak_db, 0))
-    )
+    change: float | None = None
+    if clipped:
+        change = CLIPPED_CHANGE_DB
+    elif not low <= peak_db <= high:
+        change = round(AIM_PEAK_DB - peak_db, 0)
     gate_at = _gate(samples, rate_hz)
     return Loudness(
         peak_db=round(peak_db, 1),

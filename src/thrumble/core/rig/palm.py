@@ -103,13 +103,11 @@ def measure_single(
         float(chances[KINDS.index(Articulation.DEAD)]),
     )
     scale = float(np.clip(depth * (1 - open_) * (1 - dead) + dead * max(0.94, depth), 0, 1))
-    place = (
-        Place.BACK
-        if scale < LIGHTEST
-        else Place.FORWARD
-        if scale > TIGHTEST or clarity < CHOKED_CLARITY
-        else Place.POCKET
-    )
+    place = Place.POCKET
+    if scale < LIGHTEST:
+        place = Place.BACK
+    elif scale > TIGHTEST or clarity < CHOKED_CLARITY:
+        place = Place.FORWARD
     return SingleHit(
         onset_s=round(onset_s, 5),
         scale=round(scale, 3),

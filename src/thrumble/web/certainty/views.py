@@ -102,13 +102,11 @@ def certainty_view(
 
 
 def _row(low: float, high: float, cells: list[dict[str, Any]]) -> RowView:
-    slot = (
-        f"{low:.0f} ms and more"
-        if high > 1e8
-        else f"under {high:.0f} ms"
-        if not low
-        else f"{low:.0f} to {high:.0f} ms"
-    )
+    slot = f"{low:.0f} to {high:.0f} ms"
+    if high > 1e8:
+        slot = f"{low:.0f} ms and more"
+    elif not low:
+        slot = f"under {high:.0f} ms"
     bpm_low, bpm_high = (30_000 / high if high < 1e8 else 0), (30_000 / low if low else 0)
     if not bpm_high:
         tempo = f"eighths over {bpm_low:.0f}, sixteenths over {bpm_low / 2:.0f} bpm"
@@ -131,7 +129,9 @@ def _row(low: float, high: float, cells: list[dict[str, Any]]) -> RowView:
 
 
 def _cell(muted: float, under: str) -> CellView:
-    rank = "good" if muted >= LIKELY else "fair" if muted >= SHAKY else "weak"
+    rank = "good" if muted >= LIKELY else "fair"
+    if muted < SHAKY:
+        rank = "weak"
     return CellView(f"{muted:.1%}", under, rank, round(max(0.0, (muted - 0.8) / 0.2) * 100))
 
 

@@ -1,4 +1,5 @@
-// The input of the play screen: the microphone with its clicks, the choice among several, and whether
+// The input of the play screen: the microphone with its clicks, the choice among several, and
+// whether
 // takes with it will be judged early and late.
 import { oneAtATime, openInput } from "../shared/recorder.js";
 

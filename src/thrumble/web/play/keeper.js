@@ -64,7 +64,8 @@ export class Keeper {
         return;
       } catch {
         this.onTrouble(
-          "This browser has no room left for the take. It keeps going in memory: free some disk space, and leave this tab open."
+          "This browser has no room left for the take. It keeps going in memory: free some disk "
+      + "space, and leave this tab open."
         );
         await keep.makeRoom(this.key).catch(() => {});
         await new Promise((go) => setTimeout(go, RETRY_MS));

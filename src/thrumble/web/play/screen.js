@@ -118,8 +118,13 @@ async function go() {
   const attempt = cycle.attempt;
   problem("");
   view.say = "Opening the input …";
-  try { await input.open(); } catch (error) { if (attempt === cycle.attempt) refuse(error); return; }
-  if (!input.isOpen || !cycle.on("opened", attempt)) return; // it went away again, or the player did
+  try {
+    await input.open();
+  } catch (error) {
+    if (attempt === cycle.attempt) refuse(error);
+    return;
+  }
+  if (!input.isOpen || !cycle.on("opened", attempt)) return; // it, or the player, went away again
   $("after").replaceChildren();
   const { context } = input;
   const chosen = {
@@ -230,7 +235,8 @@ async function finish() {
   if (number === undefined) {
     cycle.on("kept", attempt);
     view.say =
-      "The take is kept in this browser and is sent as soon as Thrumble answers. Space counts in again.";
+      "The take is kept in this browser and is sent as soon as Thrumble answers. "
+      + "Space counts in again.";
     sent.then((late) => {
       if (late !== null && cycle.on("read", attempt)) outcome(late, ended,
         attempt);
@@ -238,7 +244,8 @@ async function finish() {
   } else if (number === null) {
     cycle.on("refused", attempt);
     problem(
-      "Thrumble won't take this take. It's kept in this browser: reload the page to see what you can do with it."
+      "Thrumble won't take this take. It's kept in this browser: reload the page to see "
+      + "what you can do with it."
     );
   } else outcome(number, ended, attempt);
 }

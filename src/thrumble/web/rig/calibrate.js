@@ -90,7 +90,8 @@ async function measure(kind) {
     state.figure = ms(kept.delay_ms, 1);
     state.under = kept.words;
     state.kept =
-      `${ms(kept.delay_ms, 1)}, ${found[0].device || "input"} at ${found[0].rate / 1000} kHz: ${kept.words}.`;
+      `${ms(kept.delay_ms, 1)}, ${found[0].device || "input"} at ${found[0].rate / 1000} kHz: `
+      + `${kept.words}.`;
     state.say = "Saved. From now on, takes with this input tell early from late.";
     root.dataset.delay = kept.delay_ms;
     stage("done");

@@ -92,11 +92,12 @@ function draw(each) {
     if (one.fall_ms === null) return [shape("rect", { x, y: 30, width: wide - 12, height: 110,
       class: "ringing" })];
     const slope = Math.min(wide * 0.55, one.fall_ms / 2.2),
-      rest = 110 * Math.max(0, 1 + (one.left_db ?? -60) / 32);
+      rest = 110 * Math.max(0, 1 + (one.left_db ?? -60) / 32),
+      from = x + hold + slope * 0.4;
     return [
       shape("path", { d: `M${x} 140 V30 h${hold} l${slope} 110 z`, class: "held" }),
-      shape("rect", { x: x + hold + slope * 0.4, y: 140 - rest, width: Math.max(0, wide - 14 - hold -
-          slope * 0.4), height: rest, class: "left" }),
+      shape("rect", { x: from, y: 140 - rest, width: Math.max(0, x + wide - 14 - from),
+        height: rest, class: "left" }),
     ];
   }), shape("line", { x1: 0, y1: 140, x2: 800, y2: 140, class: "string" }));
 }

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from thrumble.core.counting import counted
+from thrumble.core.counting import counted, days_ago
 from thrumble.core.instrument import TUNINGS
 from thrumble.core.rig.calibration import SOUND_MS_PER_M
 from thrumble.core.rig.fret_hand import ChordString, Releases, StringState
@@ -197,8 +197,7 @@ def delay_words(one: Calibration) -> str:
         else "measured with the click"
     )
     days = (datetime.now(UTC) - one.created_at).days
-    age = "today" if days == 0 else "yesterday" if days == 1 else f"{days} days ago"
-    return f"{how}; repeats within {one.repeat_ms:.2f} ms; {spread}; measured {age}"
+    return f"{how}; repeats within {one.repeat_ms:.2f} ms; {spread}; measured {days_ago(days)}"
 
 
 def calibration_view(delays: list[Calibration]) -> CalibrationView:
@@ -311,9 +310,9 @@ def steady_words(found: Repeatability | None) -> str:
     """How repeatable the hand is."""
     if found is None:
         return "three more hits show how steady your hand is"
-    how = (
-        "steady" if found.spread <= STEADY else "loose" if found.spread > LOOSE else "fairly steady"
-    )
+    how = "steady" if found.spread <= STEADY else "fairly steady"
+    if found.spread > LOOSE:
+        how = "loose"
     return (
         f"{how}: depth spreads by {found.spread:.2f} over the last {found.hits} hits, "
         f"{found.in_pocket} in the pocket"

@@ -43,7 +43,8 @@ async function attend(take) {
     let over = false;
     const sender = new Sender(kept.key, urls, ({ state, waitingS }) => {
       if (state === "away") line(kept.key,
-        `A take of ${kept.title} is kept here, ${seconds(waitingS)} not yet sent: Thrumble doesn't answer, trying again.`
+        `A take of ${kept.title} is kept here, ${seconds(waitingS)} not yet sent: `
+        + "Thrumble doesn't answer, trying again."
         );
       else if (state === "sending" && lines.has(kept.key)) line(kept.key,
         `A take of ${kept.title} is kept here, ${seconds(waitingS)} not yet sent.`);

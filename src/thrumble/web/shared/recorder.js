@@ -7,7 +7,8 @@ const WISHES = { echoCancellation: false, noiseSuppression: false, autoGainContr
 export class Refused extends Error {}
 
 const REASONS = {
-  NotAllowedError: "The microphone is refused. Allow it for this page in the browser's address bar, then press space.",
+  NotAllowedError: "The microphone is refused. Allow it for this page in the browser's address "
+    + "bar, then press space.",
   NotFoundError: "No microphone or audio interface is found. Plug one in, then press space.",
   NotReadableError: "The input is in use by another program. Close it there, then press space.",
   OverconstrainedError: "The input chosen is gone. Choose another one, then press space.",
@@ -25,7 +26,8 @@ export function oneAtATime(task) {
 export async function openInput({ deviceId, tapUrl, clickBase = null, onSound, onLost }) {
   if (!navigator.mediaDevices || !window.AudioWorkletNode) {
     throw new Refused(
-      "This browser gives no microphone here. Open the page at http://127.0.0.1 or over https, in a current browser."
+      "This browser gives no microphone here. Open the page at http://127.0.0.1 or over https, "
+      + "in a current browser."
       );
   }
   let stream;

@@ -66,7 +66,8 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 });
 document.addEventListener("htmx:sendError", (event) => { askAgain(event);
   problem(
-    "Thrumble doesn't answer. Is it still running? Start it with ./run; this page goes on by itself."
+    "Thrumble doesn't answer. Is it still running? Start it with ./run; this page goes on by "
+    + "itself."
     ); });
 document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.successful && event
     .detail.elt.dataset.away) { delete event.detail.elt.dataset.away;

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 
+from thrumble.core.counting import days_ago
 from thrumble.core.takes import FINAL, TakeState
 from thrumble.store.space import Room, Space
 from thrumble.store.takes import Take, TakeLine
@@ -80,8 +81,7 @@ def _ago(then: datetime, now: datetime) -> str:
         return f"{seconds / 60:.0f} minutes ago"
     if seconds < 86400:
         return f"{seconds / 3600:.0f} hours ago"
-    days = int(seconds // 86400)
-    return "yesterday" if days == 1 else f"{days} days ago"
+    return days_ago(int(seconds // 86400))
 
 
 def megabytes(count: int) -> str:

@@ -132,10 +132,8 @@ class _Survey:
         )
         live = np.flatnonzero(levels > levels.max() * 10 ** (-QUIET_CHANNEL_DB / 20))
         first = int(live[0]) if live.size else 0
-        return [
-            (1 if self.products[first, c] >= 0 else -1) if c in live or c == first else 0
-            for c in range(levels.size)
-        ]
+        signs = [1 if product >= 0 else -1 for product in self.products[first]]
+        return [signs[c] if c in live or c == first else 0 for c in range(levels.size)]
 
 
 def _survey(recording: Recording, used: list[int]) -> _Survey:

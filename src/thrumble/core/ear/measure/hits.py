@@ -249,13 +249,11 @@ def _stop_late_s(due: DueHit, ring: Ring, late_s: float, stretch: float) -> floa
     """How long after its written end a stopped hit was silent; None where no stop is asked, or the
     string had died long before it.
     """
-    ended_s = (
-        ring.stopped_s
-        if ring.end == RingEnd.STOP
-        else ring.ring_s
-        if ring.end in (RingEnd.NEXT, RingEnd.END)
-        else None
-    )
+    ended_s = None
+    if ring.end == RingEnd.STOP:
+        ended_s = ring.stopped_s
+    elif ring.end in (RingEnd.NEXT, RingEnd.END):
+        ended_s = ring.ring_s
     if not due.hit.stop or ended_s is None:
         return None
     late = late_s + ended_s - (due.end_s - due.due_s) * stretch
