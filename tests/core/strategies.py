@@ -6,7 +6,7 @@ from fractions import Fraction
 from hypothesis import strategies as st
 
 from thrumble.core.errors import RiffError
-from thrumble.core.instrument import Note
+from thrumble.core.instrument import Note, Plucking
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import check_riff
@@ -16,10 +16,12 @@ from thrumble.core.riff.model import (
     Hit,
     Legato,
     Pickup,
+    Ramp,
     Riff,
     Section,
     Stroke,
 )
+from thrumble.core.riff.ramps import mended
 
 METERS = st.sampled_from(
     [Meter(4, 4), Meter(3, 4), Meter(7, 8), Meter(5, 4), Meter(1, 2), Meter(13, 16)]
@@ -40,7 +42,13 @@ def notes(draw: st.DrawFn, *, dead: bool) -> tuple[Note, ...]:
     strings = sorted(draw(st.sets(st.integers(1, 6), min_size=1, max_size=4)), reverse=True)
     frets = st.one_of(st.none(), st.integers(0, 20)) if dead else st.integers(3, 20)
     return tuple(
-        Note(s, draw(frets), draw(st.booleans()) if len(strings) > 1 else False) for s in strings
+        Note(
+            s,
+            draw(frets),
+            draw(st.booleans()) if len(strings) > 1 else False,
+            draw(st.sampled_from([None, None, None, *Plucking])),
+        )
+        for s in strings
     )
 
 
@@ -55,6 +63,9 @@ def hits(draw: st.DrawFn, at: Fraction, room: Fraction, *, last: bool) -> Hit:
         if all(n.fret is not None for n in struck) and min(n.fret or 0 for n in struck) >= 3
         else st.none()
     )
+    dead, palm = articulation is Articulation.DEAD, articulation is Articulation.PALM
+    staccato = draw(st.booleans())
+    bends = [None, None] if dead else [None, None, Decimal("0.5"), Decimal("0.25"), Decimal(1)]
     return Hit(
         at=at,
         length=length,
@@ -65,11 +76,15 @@ def hits(draw: st.DrawFn, at: Fraction, room: Fraction, *, last: bool) -> Hit:
                 [Decimal("0.6"), Decimal("0.9"), Decimal("0.35"), Decimal(0), Decimal(1)]
             )
         )
-        if articulation is Articulation.PALM
+        if palm
         else None,
         stroke=None if legato else draw(st.sampled_from(list(Stroke))),
         accent=draw(st.booleans()),
-        staccato=draw(st.booleans()),
+        staccato=staccato,
+        bend=draw(st.sampled_from(bends)),
+        opens=palm and not staccato and draw(st.booleans()),
+        arpeggio=not dead and not legato and len(struck) > 1 and draw(st.booleans()),
+        ramp=draw(st.sampled_from([None, None, *Ramp])) if palm else None,
         stop=length < room and draw(st.booleans()),
         slide_from=draw(slides),
         legato=legato,
@@ -93,6 +108,8 @@ def runs(draw: st.DrawFn) -> tuple[Bar, ...]:
         made.append(
             (bar, draw(hits(at - starts[bar], following - at, last=following == starts[-1])))
         )
+    whole = zip((b for b, _ in made), mended([hit for _, hit in made]), strict=True)
+    made = list(whole)
     return tuple(Bar(meter, tuple(h for b, h in made if b == k)) for k, meter in enumerate(meters))
 
 
@@ -125,7 +142,9 @@ def riffs(draw: st.DrawFn) -> Riff:
         capo=draw(st.sampled_from([0, 2])),
         feel=draw(FEELS),
         play=tuple(draw(st.lists(st.sampled_from(names), max_size=4))),
-        pickup=Pickup(pickup, (draw(hits(Fraction(0), pickup, last=True)),)) if pickup else None,
+        pickup=Pickup(pickup, tuple(mended([draw(hits(Fraction(0), pickup, last=True))])))
+        if pickup
+        else None,
         pedal=draw(st.sampled_from([None, Note(6, 0), Note(5, 3)])),
     )
     try:

@@ -3,6 +3,7 @@ it is strung. One value with its rules; every pitch of a string and every millim
 """
 
 from dataclasses import dataclass
+from enum import StrEnum
 
 from thrumble.core.errors import BadInstrument
 from thrumble.core.music.pitch import STANDARD_TUNING, midi_of
@@ -24,15 +25,26 @@ TUNINGS = {
 MAX_FRET = 36
 
 
+class Plucking(StrEnum):
+    """A finger that plucks a string while the pick strikes another."""
+
+    THUMB = "thumb"
+    INDEX = "index"
+    MIDDLE = "middle"
+    RING = "ring"
+    LITTLE = "little"
+
+
 @dataclass(frozen=True, slots=True, order=True)
 class Note:
     """One string of a hit. `string` 1 is the highest; `fret` counts from the capo, None where
-    nothing is pressed (dead hits only).
+    nothing is pressed (dead hits only); `plucked` by a finger, None: as the hit's stroke says.
     """
 
     string: int
     fret: int | None
     let_ring: bool = False
+    plucked: Plucking | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

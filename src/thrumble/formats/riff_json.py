@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer, ValidationError
 
 from thrumble.core.errors import RiffError
-from thrumble.core.instrument import Note
+from thrumble.core.instrument import Note, Plucking
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter, read_meter
 from thrumble.core.riff.checking import check_riff
@@ -21,6 +21,7 @@ from thrumble.core.riff.model import (
     Hit,
     Legato,
     Pickup,
+    Ramp,
     Riff,
     Section,
     Stroke,
@@ -92,6 +93,7 @@ class NoteJson(_Model):
     string: Annotated[int, Field(strict=True)]
     fret: Annotated[int, Field(strict=True)] | None = None
     let_ring: bool = False
+    plucked: Plucking | None = None
 
 
 class HitJson(_Model):
@@ -106,6 +108,10 @@ class HitJson(_Model):
     stop: bool = False
     slide_from: Annotated[int, Field(strict=True)] | None = None
     legato: Legato | None = None
+    bend: Number | None = None
+    opens: bool = False
+    arpeggio: bool = False
+    ramp: Ramp | None = None
     label: str | None = None
 
 
@@ -303,11 +309,13 @@ def _feel_json(feel: Feel) -> FeelJson:
 
 
 def _note(model: NoteJson) -> Note:
-    return Note(model.string, model.fret, model.let_ring)
+    return Note(model.string, model.fret, model.let_ring, model.plucked)
 
 
 def _note_json(note: Note) -> NoteJson:
-    return NoteJson(string=note.string, fret=note.fret, let_ring=note.let_ring)
+    return NoteJson(
+        string=note.string, fret=note.fret, let_ring=note.let_ring, plucked=note.plucked
+    )
 
 
 def _bar(model: BarJson) -> Bar:
@@ -337,6 +345,10 @@ def _hit(model: HitJson) -> Hit:
         stop=model.stop,
         slide_from=model.slide_from,
         legato=model.legato,
+        bend=model.bend,
+        opens=model.opens,
+        arpeggio=model.arpeggio,
+        ramp=model.ramp,
         label=model.label,
     )
 
@@ -354,5 +366,9 @@ def _hit_json(hit: Hit) -> HitJson:
         stop=hit.stop,
         slide_from=hit.slide_from,
         legato=hit.legato,
+        bend=hit.bend,
+        opens=hit.opens,
+        arpeggio=hit.arpeggio,
+        ramp=hit.ramp,
         label=hit.label,
     )

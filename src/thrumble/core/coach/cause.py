@@ -33,6 +33,7 @@ class CauseKind(StrEnum):
     STRAYS = "strays"
     BIAS = "bias"
     LEVEL = "level"
+    RAMP = "ramp"
     UNLIKE = "unlike"
     CLEAN = "clean"
     NOTHING = "nothing"

@@ -62,6 +62,7 @@ _OTHERS: tuple[Callable[[Judgement], Cause | None], ...] = (
     sounding.stops,
     sounding.frets,
     sounding.strays,
+    sounding.ramp,
     sounding.level,
 )
 

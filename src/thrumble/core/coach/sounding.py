@@ -163,12 +163,44 @@ def strays(judgement: Judgement) -> Cause | None:
     )
 
 
+def ramp(judgement: Judgement) -> Cause | None:
+    """The first mute ramp that did not go as written, and how many did not."""
+    told = [one for one in judgement.reading.ramps if one.kept is not None]
+    wrong = [one for one in told if one.kept is False and one.heard is not None]
+    if not wrong:
+        return None
+    first = wrong[0]
+    assert first.heard is not None
+    spans = [(one.round, range(one.first_index, one.last_index + 1)) for one in wrong]
+    hits = [
+        hit
+        for hit in judgement.played
+        if any(hit.hit.round == number and hit.hit.index in span for number, span in spans)
+    ]
+    figures = {
+        "wrong": float(len(wrong)),
+        "told": float(len(told)),
+        "bar": float(first.bar),
+        "heard_from": first.heard[0],
+        "heard_to": first.heard[1],
+        "written_from": first.written[0],
+        "written_to": first.written[1],
+    }
+    return Cause(
+        kind=CauseKind.RAMP,
+        cost=0.5 * _share(judgement, hits),
+        hits=keys_of(hits),
+        figures=figures,
+    )
+
+
 def level(judgement: Judgement) -> Cause | None:
     """Evenness over hits of one kind, accents left out, so that written contrast does not count."""
     groups: dict[tuple[str, int], list[float]] = defaultdict(list)
     for hit in judgement.played:
         level, written = hit.hit.relative_level_db, hit.due.hit
-        if level is not None and not written.accent and hit.as_written:
+        even = not written.accent and written.ramp is None
+        if level is not None and even and hit.as_written:
             groups[(hit.hit.expected_articulation.value, min(2, len(written.notes)))].append(level)
     kind, levels = max(groups.items(), key=lambda item: len(item[1]), default=(("", 0), []))
     spread = robust_spread(np.array(levels))

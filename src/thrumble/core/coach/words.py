@@ -243,6 +243,19 @@ def _bias(cause: Cause, judgement: Judgement) -> str:
     )
 
 
+def _ramp(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    opens = f["written_to"] < f["written_from"]
+    which = f"Your mute ramp in bar {f['bar']:.0f}"
+    if f["wrong"] > 1:
+        which = f"{f['wrong']:.0f} of {f['told']:.0f} mute ramps, first in bar {f['bar']:.0f},"
+    verb = "stays" if f["wrong"] == 1 else "stay"
+    remedy = "start tight and roll your palm back bit by bit"
+    if not opens:
+        remedy = "start light and roll your palm forward bit by bit"
+    return f"{which} {verb} at one depth: {remedy}."
+
+
 def _level(cause: Cause, judgement: Judgement) -> str:
     kind = {"open": "open hits", "palm": "palm mutes", "dead": "dead hits"}[
         cause.words["articulation"]
@@ -283,6 +296,7 @@ _SENTENCES = {
     CauseKind.FRETS: _frets,
     CauseKind.STRAYS: _strays,
     CauseKind.BIAS: _bias,
+    CauseKind.RAMP: _ramp,
     CauseKind.LEVEL: _level,
     CauseKind.UNLIKE: _unlike,
     CauseKind.CLEAN: _clean,

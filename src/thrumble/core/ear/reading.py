@@ -70,6 +70,27 @@ class HitReading:
     strum_ms: float | None = None
     chord_ok: bool | None = None
     stray_strings: list[int] | None = None
+    not_judged: list[str] | None = None  # marks that the ear leaves out: bend, slide, opens ...
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RampReading:
+    """A mute ramp of one round. `written`, `heard`: depths at its ends; `rise_db`: how much louder
+    it got; `kept`: whether it went as written, None with the reason `why` where that cannot be
+    told.
+    """
+
+    first_index: int
+    last_index: int
+    round: int
+    section: str
+    bar: int
+    at: str
+    written: tuple[float, float]
+    heard: tuple[float, float] | None = None
+    rise_db: float | None = None
+    kept: bool | None
+    why: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -162,6 +183,7 @@ class Reading:
         None  # from one opening of the stream to the next: a smaller bias says nothing
     )
     bias_judged: bool = False
+    ramps: list[RampReading] = field(default_factory=list)
     profile_hits: int = (
         0  # examples of the player's own that the verdicts rest on, beside the take itself
     )

@@ -25,6 +25,8 @@ from thrumble.core.ear.front.spectrum import bands_of
 from thrumble.core.ear.measure import summary
 from thrumble.core.ear.measure.articulation import NO_PROFILE, Profile
 from thrumble.core.ear.measure.hits import Matched, TakeSound, bare_hits, read_hits
+from thrumble.core.ear.measure.ramps import measure_ramps
+from thrumble.core.ear.measure.unjudged import without_guesses, without_own_strings
 from thrumble.core.ear.model.ear import EAR, Decisions, Ear
 from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, StartSource
@@ -238,6 +240,9 @@ def _reading(
         source, start_s = StartSource.GIVEN, info.start_s
     known = source is not StartSource.FITTED
     judged = given and info.delay_ms is not None
+    extras = without_own_strings(extras, hits, due.hits)
+    hits, unjudged = without_guesses(hits, due.hits)
+    cautions = find_cautions(_basis(heard, info, placed, clicks), hits)
     return Reading(
         tempo_bpm=round(expanded.tempo_bpm / stretch, 3),
         start_s=start_s,
@@ -248,10 +253,11 @@ def _reading(
         hits=hits,
         extra_onsets=extras,
         summary=summary.summarise(hits, extras, due.hits, expanded, bias_known=known),
-        cautions=find_cautions(_basis(heard, info, placed, clicks), hits),
+        cautions=cautions + unjudged,
         delay_ms=info.delay_ms,
         delay_spread_ms=info.delay_spread_ms,
         bias_judged=judged,
+        ramps=measure_ramps(hits, due.hits),
         profile_hits=len(info.profile.kinds),
         engine=engine,
     )

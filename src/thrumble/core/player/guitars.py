@@ -11,13 +11,14 @@ import numpy as np
 
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.player.sound import Setup
-from thrumble.core.player.strings import Damping, Pluck, pluck
+from thrumble.core.player.strings import STEP_S, Damping, Pluck, glide, pluck
 from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples
 
 # a hand laid on a ringing string this long before the stroke at most: the pick's noise comes before
 # the note
 CONTACT_S = 0.020
+BEND_BEGINS = 0.25  # of the time that a bend takes: first the note is heard where it was struck
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -25,7 +26,8 @@ class StringHit:
     """What one string is asked: `depth` of a palm mute 0 to 1; `gain_db` of the stroke; `release_s`
     after which the hand damps it;
     `leading` for the first string of a stroke, which carries the noise of pick and palm; `legato`
-    when no pick strikes."""
+    when no pick strikes; `lift_s` after which a palm lifts; `slide` from so many semitones off
+    and `bend` by so many, both within the time given."""
 
     midi: float
     articulation: Articulation
@@ -35,6 +37,22 @@ class StringHit:
     length_s: float
     leading: bool
     legato: bool = False
+    lift_s: float | None = None
+    slide: tuple[float, float] | None = None  # semitones, seconds
+    bend: tuple[float, float] | None = None
+
+    @property
+    def pitch(self) -> list[tuple[float, float]]:
+        """How its pitch moves: seconds from the attack, semitones from then on."""
+        moves = [(0.0, 0.0)]
+        if self.slide is not None:
+            offset, long_s = self.slide
+            moves = glide(0.0, long_s, offset, 0.0)
+        if self.bend is not None:
+            offset, long_s = self.bend
+            begin = max(BEND_BEGINS * long_s, moves[-1][0])
+            moves += glide(begin, max(begin + STEP_S, long_s), 0.0, offset)
+        return moves
 
 
 class Guitar(Protocol):
@@ -149,7 +167,10 @@ class ModelGuitar:
         """
         damping = self.damping(hit.articulation, hit.depth)
         hands = [(0.0, damping), (max(0.005, hit.release_s - early_s), self.hands.release)]
-        wave = pluck(how, hands, length_s=hit.length_s, rate_hz=rate_hz, rng=rng)
+        if hit.lift_s is not None and hit.lift_s < hit.release_s:
+            hands.insert(1, (hit.lift_s, self.damping(Articulation.OPEN, 0.0)))
+        pitch = hit.pitch
+        wave = pluck(how, hands, pitch=pitch, length_s=hit.length_s, rate_hz=rate_hz, rng=rng)
         if self.hands.twin_cents and hit.articulation is Articulation.OPEN:
             other = Pluck(
                 frequency_hz=how.frequency_hz * 2 ** (self.hands.twin_cents / 1200),
@@ -159,7 +180,9 @@ class ModelGuitar:
                 scrape=how.scrape,
             )
             hands[0] = (0.0, Damping(damping.low_t60_s * 1.6, damping.high_t60_s * 1.4))
-            wave = wave + pluck(other, hands, length_s=hit.length_s, rate_hz=rate_hz, rng=rng)
+            wave = wave + pluck(
+                other, hands, pitch=pitch, length_s=hit.length_s, rate_hz=rate_hz, rng=rng
+            )
         return wave
 
     def _add_knock(

@@ -17,9 +17,11 @@ from thrumble.core.player.sound import Setup, Tone, amplify, draw_setup
 from thrumble.core.pulse.click import click_times, click_track
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation, Riff, Section, Stroke
+from thrumble.core.riff.ramps import ramp_runs
 from thrumble.core.signal import Samples
 
 GAP_BEFORE_NEXT_S = (0.000, 0.012)
+RAMP_RISE_DB = 6.0
 SHIFT_FRETS = 5
 
 
@@ -127,8 +129,10 @@ def _plan(
             plans.append(_plan_hit(due, real, n + 1, start_s + at_s, late_ms, flaws, rng))
             if number < flaws.begin or number >= count - flaws.end:
                 plans[-1].played, plans[-1].not_reached = False, True
+    _swell(plans)
     plans = _with_extras(plans, flaws, rng)
     _end_before_next(plans, rng)
+    _end_drones(plans)
     return plans
 
 
@@ -231,6 +235,36 @@ def _with_extras(plans: list[Plan], flaws: Flaws, rng: np.random.Generator) -> l
                 )
             )
     return out
+
+
+def _swell(plans: list[Plan]) -> None:
+    """Mute ramps get louder from their first hit to their last."""
+    hits = [plan.due.hit for plan in plans if plan.due]
+    for run in ramp_runs(hits):
+        for k, place in enumerate(run):
+            plans[place].gain_db += RAMP_RISE_DB * (k / (len(run) - 1) - 0.5)
+
+
+def _end_drones(plans: list[Plan]) -> None:
+    """Strings that ring on do so until one of them is struck again, or the hand stops all."""
+    played = [plan for plan in plans if plan.played and plan.due]
+    for number, plan in enumerate(played):
+        rings = _strings(plan, ringing=True)
+        if not rings:
+            continue
+        if plan.ring_end == "stop":
+            continue
+        ends = [
+            other.time_s if _strings(other) & rings else other.end_s
+            for other in played[number + 1 :]
+            if _strings(other) & rings or other.ring_end == "stop"
+        ]
+        plan.drones_end_s = max(plan.end_s, ends[0] if ends else played[-1].end_s)
+
+
+def _strings(plan: Plan, *, ringing: bool = False) -> set[int]:
+    notes = plan.due.hit.notes if plan.due else ()
+    return {note.string for note in notes if note.let_ring or not ringing}
 
 
 def _end_before_next(plans: list[Plan], rng: np.random.Generator) -> None:

@@ -6,11 +6,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from thrumble.core.instrument import Note
 from thrumble.core.player.guitars import Guitar, StringHit
 from thrumble.core.riff.expand import DueHit
-from thrumble.core.riff.model import Articulation, Riff, Stroke
+from thrumble.core.riff.model import Articulation, Hit, Riff, Stroke
 from thrumble.core.signal import Samples, rms_db
 
+ARPEGGIO = 0.9  # of the hit's length: the last string has as long to sound as the others
+FINGER_GAIN = 0.8
+LONGEST_SLIDE_S, LONGEST_BEND_S = 0.25, 0.5
+LATEST_LIFT_S = 0.05  # a palm that lifts later finds nothing left to ring
 STRAY_GAIN = 0.3  # a string that rings along was brushed, not struck
 
 
@@ -55,6 +60,7 @@ class Plan:
     ring_end: str
     stop_late_ms: float | None
     strays: tuple[int, ...]
+    drones_end_s: float | None = None  # when strings that ring on are damped or struck anew
     fret_error: int = 0
     played: bool = True
     not_reached: bool = False
@@ -125,34 +131,47 @@ def _strike(
     last string in ms.
     """
     hit = plan.due.hit if plan.due else None
-    pitches = _pitches(riff, plan, rng)
+    strings = _pitches(riff, plan, rng)
     if hit is not None and hit.stroke is Stroke.UP:
-        pitches = pitches[::-1]
-    strum_s = 0.0 if len(pitches) == 1 else float(rng.uniform(0.001, 0.012))
+        strings = strings[::-1]
+    strum_s = 0.0 if len(strings) == 1 else float(rng.uniform(0.001, 0.012))
+    if hit is not None and hit.arpeggio:
+        strum_s = ARPEGGIO * (plan.end_s - plan.time_s) * (len(strings) - 1) / len(strings)
+    drones_s = (plan.drones_end_s or plan.end_s) - plan.time_s
     length_s = min(
-        max(plan.end_s - plan.time_s, 0.05) + 0.25, 12.0, max(0.05, until_s - plan.time_s)
+        max(plan.end_s - plan.time_s, drones_s, 0.05) + 0.25,
+        12.0,
+        max(0.05, until_s - plan.time_s),
     )
     frames = int((length_s + strum_s) * rate_hz) + 1
     sound = np.zeros(frames, dtype=np.float32)
     onset = 0.0
     struck = [
-        (midi, strum_s * k / max(1, len(pitches) - 1), plan.articulation, 1.0)
-        for k, midi in enumerate(pitches)
+        (midi, strum_s * k / max(1, len(strings) - 1), plan.articulation, 1.0, note)
+        for k, (midi, note) in enumerate(strings)
     ]
     struck += [
-        (float(riff.instrument.open_midi(number)), strum_s, Articulation.OPEN, STRAY_GAIN)
+        (float(riff.instrument.open_midi(number)), strum_s, Articulation.OPEN, STRAY_GAIN, None)
         for number in plan.strays
     ]
-    for k, (midi, delay_s, articulation, share) in enumerate(struck):
+    held_s = plan.end_s - plan.time_s
+    lift_s = min(held_s / 2, LATEST_LIFT_S) if hit is not None and hit.opens else None
+    for k, (midi, delay_s, articulation, share, note) in enumerate(struck):
+        rings = note is not None and note.let_ring
+        if hit is not None and note is not None and note.plucked:
+            share *= FINGER_GAIN
         asked = StringHit(
             midi=midi,
             articulation=articulation,
             depth=plan.depth,
             gain_db=plan.gain_db,
-            release_s=max(0.005, plan.end_s - plan.time_s - delay_s),
+            release_s=max(0.005, (drones_s if rings else held_s) - delay_s),
             length_s=length_s,
             leading=k == 0,
-            legato=hit is not None and hit.legato is not None,
+            legato=hit is not None and (hit.legato is not None or bool(note and note.plucked)),
+            lift_s=lift_s if articulation is Articulation.PALM else None,
+            slide=_slide(hit, held_s),
+            bend=_bend(hit, note, held_s),
         )
         string = guitar.string(asked, rate_hz, rng)
         if k == 0:
@@ -163,19 +182,33 @@ def _strike(
     return sound, onset, strum_s * 1000
 
 
-def _pitches(riff: Riff, plan: Plan, rng: np.random.Generator) -> list[float]:
-    """What sounds, low string first, as MIDI numbers; a dead string is touched anywhere and gives
-    no pitch of its own.
+def _slide(hit: Hit | None, held_s: float) -> tuple[float, float] | None:
+    """A slide arrives within a quarter of the hit."""
+    if hit is None or hit.slide_from is None or hit.articulation is Articulation.DEAD:
+        return None
+    return float(hit.slide_from), min(held_s / 4, LONGEST_SLIDE_S)
+
+
+def _bend(hit: Hit | None, note: Note | None, held_s: float) -> tuple[float, float] | None:
+    """Pressed strings are bent, half the hit long; open ones stay."""
+    if hit is None or hit.bend is None or note is None or not note.fret:
+        return None
+    return float(hit.bend), min(held_s / 2, LONGEST_BEND_S)
+
+
+def _pitches(riff: Riff, plan: Plan, rng: np.random.Generator) -> list[tuple[float, Note | None]]:
+    """What sounds, low string first, as MIDI numbers with the notes written; a dead string is
+    touched anywhere and gives no pitch of its own.
     """
     notes = plan.due.hit.notes if plan.due else ()
     if plan.articulation is Articulation.DEAD:
         strings = [n.string for n in notes] or [len(riff.tuning)]
-        return [riff.instrument.open_midi(s) + float(rng.uniform(2, 19)) for s in strings]
-    known = [float(m) for n in notes if (m := riff.instrument.midi(n)) is not None]
-    known = known or [
-        float(riff.instrument.open_midi(notes[0].string if notes else len(riff.tuning)))
+        return [(riff.instrument.open_midi(s) + float(rng.uniform(2, 19)), None) for s in strings]
+    known: list[tuple[float, Note | None]] = [
+        (float(m), n) for n in notes if (m := riff.instrument.midi(n)) is not None
     ]
-    return [midi + plan.fret_error for midi in known]
+    lowest = float(riff.instrument.open_midi(notes[0].string if notes else len(riff.tuning)))
+    return [(midi + plan.fret_error, note) for midi, note in known or [(lowest, None)]]
 
 
 def _onset(string: Samples, rate_hz: int) -> float:

@@ -7,6 +7,7 @@ loss. Losses may change while it
 sounds, so that a stop or a palm coming down is a change of the hand, not a fade of the sound.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -36,25 +37,42 @@ class Pluck:
     scrape: float  # noise in the attack, linear beside strength
 
 
+STEADY = ((0.0, 0.0),)
+STEP_S = 0.004  # a glide goes in steps so short that none is heard
+
+
+def glide(from_s: float, to_s: float, first: float, last: float) -> list[tuple[float, float]]:
+    """A way of the pitch from one offset to another, semitones: (seconds from the attack, offset
+    from then on).
+    """
+    count = max(2, int((to_s - from_s) / STEP_S))
+    times, offsets = np.linspace(from_s, to_s, count), np.linspace(first, last, count)
+    return [(float(at), float(offset)) for at, offset in zip(times, offsets, strict=True)]
+
+
 def pluck(
     how: Pluck,
     hands: list[tuple[float, Damping]],
     *,
+    pitch: Sequence[tuple[float, float]] = STEADY,
     length_s: float,
     rate_hz: int,
     rng: np.random.Generator,
 ) -> Samples:
     """One string from its attack on. `hands`: (seconds from the attack, damping from then on), the
-    first at 0. Float32. Shape (frames,).
+    first at 0; `pitch` likewise, semitones off its frequency. Float32. Shape (frames,).
     """
     frames = max(1, int(length_s * rate_hz))
-    period = rate_hz / how.frequency_hz
     wave = np.zeros(frames)
     push = _attack(how, rate_hz, rng)[:frames]
     wave[: push.size] = push
-    bounds = [round(at * rate_hz) for at, _ in hands[1:]] + [frames]
+    turns = sorted({0.0, *(at for at, _ in hands), *(at for at, _ in pitch)})
+    bounds = [round(at * rate_hz) for at in turns[1:]] + [frames]
     at = 0
-    for (_, damping), until in zip(hands, bounds, strict=True):
+    for begin_s, until in zip(turns, bounds, strict=True):
+        damping = [hand for when, hand in hands if when <= begin_s][-1]
+        offset = [value for when, value in pitch if when <= begin_s][-1]
+        period = rate_hz / (how.frequency_hz * 2 ** (offset / 12))
         kernel, reach = _loop(damping, period, rate_hz)
         # a block no longer than the shortest delay needs nothing of itself, so numpy takes it in
         # one step

@@ -2,9 +2,10 @@
 before and after the letter.
 """
 
+import itertools
 import re
 from dataclasses import dataclass, field, replace
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 from fractions import Fraction
 from typing import TypeAlias
 
@@ -14,30 +15,37 @@ from thrumble.core.errors import RiffError
 from thrumble.core.instrument import Note
 from thrumble.core.music.feel import Feel
 from thrumble.core.music.meter import Meter, read_meter
+from thrumble.core.riff.frets import ONE, read_frets
 from thrumble.core.riff.model import (
+    DEFAULT_BEND,
     DEFAULT_DEPTH,
     TIGHT_DEPTH,
     Articulation,
     Bar,
     Hit,
     Legato,
+    Ramp,
     Riff,
     Stroke,
 )
+from thrumble.core.riff.ramps import between
 
+RAMP_SIGNS = ("{", "}")
 ARTICULATIONS = {"o": Articulation.OPEN, "x": Articulation.DEAD}  # any other letter is a palm mute
 LEGATO = {"h": Legato.HAMMER, "p": Legato.PULL}
 STROKES = {"d": Stroke.DOWN, "u": Stroke.UP, "f": Stroke.FINGERS}
 SLOT_HELP = (
-    "a slot is o M K x m k (with > / \\ _ before and ' d u f h p ^ after), ~ - . or a group in ( )"
+    "a slot is o M K x m k (with > / \\ _ before and ' d u f h p ^ * % b after), ~ - . or a group "
+    "in ( )"
 )
 _HIT = re.compile(
-    r"(?P<accent>>)?(?P<slide>[/\\]\d{0,2})?(?P<pedal>_)?(?P<letter>[oMKxmk])(?P<depth>=\d*\.?\d+)?(?P<after>['dufhp^]*)"
+    r"(?P<accent>>)?(?P<slide>[/\\]\d{0,2})?(?P<pedal>_)?(?P<letter>[oMKxmk])(?P<depth>=\d*\.?\d+)?(?P<after>['dufhp^*%]*)"
+    r"(?P<bend>b\d*\.?\d*)?"
 )
-RAW = re.compile(r"(?:(?P<name>[^=\s]+)=)?(?P<notes>\d+:[\dx]+\^?(?:,\d+:[\dx]+\^?)*)")
+RAW = re.compile(rf"(?:(?P<name>[^=\s]+)=)?(?P<notes>{ONE}(?:,{ONE})*)")
 _CHORD_AT = re.compile(r"(?P<name>[A-G][^@\s=:]*)(?:@(?:(?P<string>\d+)/)?(?P<fret>\d+))?")
 _METER = re.compile(r"\d+/\d+:")
-_BODY_TOKEN = re.compile(r"[|()]|[^\s|()]+")
+_BODY_TOKEN = re.compile(r"[|(){}]|[^\s|(){}]+")
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +81,18 @@ class Run:
     hits: list[tuple[int, Hit]] = field(default_factory=list)  # bar from 0, hit
     chord: tuple[tuple[Note, ...], str | None] | None = None
     gap: str | None = None  # the kind of silence since the last hit
+    ramp: "_OpenRamp | None" = None
     feel: Feel | None = None
+
+
+@dataclass(slots=True)
+class _OpenRamp:
+    """A mute ramp that is being read: its {, and of its hits the places and whether their depths
+    are written.
+    """
+
+    token: Token
+    hits: list[tuple[int, bool]] = field(default_factory=list)
 
 
 Slots: TypeAlias = "list[Token | Slots]"
@@ -109,7 +128,7 @@ def _read_bar(run: Run, tokens: list[Token], head: Head) -> None:
         raise tokens[rest].error("this ) closes nothing; remove it or open a ( before it")
     placed: list[tuple[Fraction, Fraction, Token]] = []
     _share(slots, Fraction(0), run.meter.length, placed)
-    lengths = [length for _, length, token in placed if not _is_chord(token)]
+    lengths = [length for _, length, token in placed if not _takes_no_time(token)]
     if not lengths:
         raise (tokens or [run.token])[0].error(
             "a bar with no slot in it; write o, m, - and the like"
@@ -119,12 +138,15 @@ def _read_bar(run: Run, tokens: list[Token], head: Head) -> None:
     for at, length, token in placed:
         if _is_chord(token):
             run.chord = _chord(token, head)
+        elif token.text in RAMP_SIGNS:
+            _ramp_sign(run, token)
         elif token.text == "~":
             _lengthen(run, length, token)
         elif token.text in ("-", "."):
             _gap(run, token)
         else:
             hit, marked = _hit(run, at, length, token, head)
+            hit = _in_ramp(run, hit, token)
             if not marked:
                 unmarked.append(len(run.hits))
             run.hits.append((len(run.meters) - 1, hit))
@@ -178,16 +200,53 @@ def _share(
     slots: Slots, start: Fraction, length: Fraction, placed: list[tuple[Fraction, Fraction, Token]]
 ) -> None:
     """Shares a span evenly among its slots, in order; chord tokens take no time."""
-    timed = [slot for slot in slots if not (isinstance(slot, Token) and _is_chord(slot))]
+    timed = [slot for slot in slots if not (isinstance(slot, Token) and _takes_no_time(slot))]
     each = length / max(1, len(timed))
     at = start
     for slot in slots:
         if isinstance(slot, Token):
             placed.append((at, each, slot))
-            at += Fraction(0) if _is_chord(slot) else each
+            at += Fraction(0) if _takes_no_time(slot) else each
         else:
             _share(slot, at, each, placed)
             at += each
+
+
+def _takes_no_time(token: Token) -> bool:
+    return token.text in RAMP_SIGNS or _is_chord(token)
+
+
+def _ramp_sign(run: Run, token: Token) -> None:
+    if token.text == "{":
+        if run.ramp is not None:
+            raise token.error("a mute ramp is open already: close it with } first")
+        run.ramp = _OpenRamp(token)
+        return
+    if run.ramp is None:
+        raise token.error("this } closes nothing; remove it or open a { before it")
+    places = run.ramp.hits
+    if len(places) < 2:
+        raise token.error("a mute ramp holds two palm mutes at least, such as { m=0.9 m m=0.3 }")
+    known = [k for k, (_, written) in enumerate(places) if written or k in (0, len(places) - 1)]
+    for begin, end in itertools.pairwise(known):
+        inside = [place for place, _ in places[begin : end + 1]]
+        first, last = (run.hits[place][1].depth for place in (inside[0], inside[-1]))
+        assert first is not None and last is not None
+        for place, depth in zip(inside, between(first, last, len(inside)), strict=True):
+            bar, hit = run.hits[place]
+            run.hits[place] = (bar, replace(hit, depth=depth))
+    run.ramp = None
+
+
+def _in_ramp(run: Run, hit: Hit, token: Token) -> Hit:
+    """The hit as part of the ramp that is open, if one is."""
+    if run.ramp is None:
+        return hit
+    if hit.articulation is not Articulation.PALM:
+        raise token.error("a mute ramp holds palm mutes only; close it with } before this")
+    mark = Ramp.ON if run.ramp.hits else Ramp.START
+    run.ramp.hits.append((len(run.hits), "=" in token.text))
+    return replace(hit, ramp=mark)
 
 
 def _lengthen(run: Run, length: Fraction, token: Token) -> None:
@@ -225,6 +284,7 @@ def _hit(run: Run, at: Fraction, length: Fraction, token: Token, head: Head) -> 
             raise token.error("a depth of 0 to 1 belongs to a palm-muted hit, such as m=0.35")
     if len(set(after)) < len(after) or len(set(after) & set("dufhp")) > 1:
         raise token.error("one stroke at most after a hit (d, u, f, h or p), and no sign twice")
+    bend = _bend(match["bend"], token) if match["bend"] else None
     legato = next((LEGATO[c] for c in after if c in LEGATO), None)
     stroke = None if legato else next((STROKES[c] for c in after if c in STROKES), Stroke.DOWN)
     if "^" in after:
@@ -245,6 +305,9 @@ def _hit(run: Run, at: Fraction, length: Fraction, token: Token, head: Head) -> 
         staccato="'" in after,
         slide_from=_slide(match["slide"]),
         legato=legato,
+        bend=bend,
+        opens="*" in after,
+        arpeggio="%" in after,
         label=label,
     )
     return hit, bool(set(after) & set("dufhp"))
@@ -271,6 +334,14 @@ def _notes(
     return notes, label
 
 
+def _bend(text: str, token: Token) -> Decimal:
+    """`b` a quarter tone, else so many half steps."""
+    try:
+        return Decimal(text[1:]) if text[1:] else DEFAULT_BEND
+    except InvalidOperation:
+        raise token.error("a bend is b, or b and half steps, such as b1 or b0.25") from None
+
+
 def _slide(text: str | None) -> int | None:
     if not text:
         return None
@@ -280,7 +351,7 @@ def _slide(text: str | None) -> int | None:
 
 def _chord(token: Token, head: Head) -> tuple[tuple[Note, ...], str | None]:
     if raw := RAW.fullmatch(token.text):
-        return read_frets(head.riff, token, raw["notes"]), raw["name"]
+        return frets_of(head.riff, token, raw["notes"]), raw["name"]
     match = _CHORD_AT.fullmatch(token.text)
     chord = read_chord_name(match["name"]) if match else None
     if not match or not chord:
@@ -297,24 +368,17 @@ def _chord(token: Token, head: Head) -> tuple[tuple[Note, ...], str | None]:
         raise token.error(str(error)) from None
 
 
-def read_frets(riff: Riff, token: Token, text: str) -> tuple[Note, ...]:
-    notes = []
-    for word in text.split(","):
-        string, fret = word.rstrip("^").split(":")
-        if not 1 <= int(string) <= len(riff.tuning) or (
-            fret != "x" and (not fret.isdecimal() or int(fret) > 36)
-        ):
-            raise token.error(
-                f"write string:fret with strings 1 to {len(riff.tuning)} and frets 0 to 36 or x"
-            )
-        notes.append(Note(int(string), None if fret == "x" else int(fret), word.endswith("^")))
-    if len({n.string for n in notes}) < len(notes):
-        raise token.error("each string once")
-    return tuple(sorted(notes, key=lambda n: -n.string))
+def frets_of(riff: Riff, token: Token, text: str) -> tuple[Note, ...]:
+    try:
+        return read_frets(text, len(riff.tuning))
+    except ValueError as error:
+        raise token.error(str(error)) from None
 
 
 def finish_run(run: Run) -> tuple[Bar, ...]:
     """The bars read, each with its hits."""
+    if run.ramp is not None:
+        raise run.ramp.token.error("this mute ramp is not closed in its section; add a }")
     return tuple(
         Bar(meter, tuple(hit for number, hit in run.hits if number == bar))
         for bar, meter in enumerate(run.meters)

@@ -9,7 +9,16 @@ from fractions import Fraction
 from thrumble.core.errors import BadInstrument, BadTempo, RiffError
 from thrumble.core.instrument import MAX_FRET, Note, check_instrument
 from thrumble.core.music.feel import Feel, bar_feel, decimal_text
-from thrumble.core.riff.model import TEMPO_RANGE_BPM, Articulation, Bar, Hit, Riff, Section
+from thrumble.core.riff.model import (
+    MOST_BEND,
+    TEMPO_RANGE_BPM,
+    Articulation,
+    Bar,
+    Hit,
+    Riff,
+    Section,
+)
+from thrumble.core.riff.ramps import mended
 
 SECTION_NAME = re.compile(r"[A-Za-z0-9_-]([A-Za-z0-9 _-]*[A-Za-z0-9_-])?")
 LABEL = re.compile(r"[A-Za-z][^\s|()=,:@]{0,23}")
@@ -153,6 +162,7 @@ def _check_run(riff: Riff, bars: tuple[Bar, ...], feel: Feel, where: str) -> Non
 
 
 def _check_hits(riff: Riff, placed: list[tuple[Fraction, Hit, str]], end: Fraction) -> None:
+    _check_ramps(placed)
     limits = [at for at, *_ in placed[1:]] + [end]
     for (at, hit, place), limit in zip(placed, limits, strict=False):
         if limit <= at:
@@ -218,6 +228,7 @@ def _check_hit(riff: Riff, hit: Hit, place: str) -> None:
             "a slide starts at least one fret away and ends on a pressed fret; leave it out for "
             "none",
         )
+    _check_marks(hit, place)
     if hit.label is not None and not LABEL.fullmatch(hit.label):
         raise _wrong(
             f"{place}, label",
@@ -225,6 +236,43 @@ def _check_hit(riff: Riff, hit: Hit, place: str) -> None:
             "a chord name is up to 24 characters, starting with a letter, without blanks or any "
             "of | ( ) = , : @",
         )
+
+
+def _check_marks(hit: Hit, place: str) -> None:
+    dead = hit.articulation is Articulation.DEAD
+    bend = hit.bend
+    if bend is not None and (
+        dead or not 0 < bend <= MOST_BEND or not any(note.fret for note in hit.notes)
+    ):
+        raise _wrong(
+            f"{place}, bend",
+            bend,
+            f"a bend is at most {MOST_BEND} half steps up, on a pressed string that sounds",
+        )
+    if hit.opens and (hit.articulation is not Articulation.PALM or hit.staccato):
+        raise _wrong(
+            f"{place}, opens", "true", "only a palm mute opens up, and not where it is staccato"
+        )
+    if hit.arpeggio and (dead or hit.legato is not None or len(hit.notes) < 2):
+        raise _wrong(
+            f"{place}, arpeggio",
+            "true",
+            "one string after another takes two strings that sound and a stroke",
+        )
+    if hit.ramp is not None and hit.articulation is not Articulation.PALM:
+        raise _wrong(f"{place}, ramp", hit.ramp.value, "a mute ramp holds palm mutes only")
+
+
+def _check_ramps(placed: list[tuple[Fraction, Hit, str]]) -> None:
+    """Every ramp begins with its start and has two hits at least."""
+    hits = [hit for _, hit, _ in placed]
+    for (_, hit, place), whole in zip(placed, mended(hits), strict=True):
+        if hit.ramp != whole.ramp:
+            raise _wrong(
+                f"{place}, ramp",
+                "" if hit.ramp is None else hit.ramp.value,
+                "a mute ramp starts with 'start' and goes on with 'on', two palm mutes at least",
+            )
 
 
 def _check_note(riff: Riff, note: Note, place: str, *, dead: bool) -> None:

@@ -13,6 +13,8 @@ from thrumble.core.chords.shapes import place_chord
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Note
 from thrumble.core.riff.checking import check_riff
+from thrumble.core.riff.frets import read_frets
+from thrumble.core.riff.marks import MARKED, another_kind, ramped
 from thrumble.core.riff.model import (
     DEFAULT_DEPTH,
     TIGHT_DEPTH,
@@ -21,12 +23,11 @@ from thrumble.core.riff.model import (
     Hit,
     Riff,
     Section,
-    Stroke,
 )
+from thrumble.core.riff.ramps import mended
 
 LETTERS = "oMKxmk"  # as in the text: on the chord, and the last two on the pedal where there is one
-MARKS = ("accent", "stop", "staccato", "stroke")
-STROKES = {Stroke.DOWN: Stroke.UP, Stroke.UP: Stroke.FINGERS, Stroke.FINGERS: Stroke.DOWN}
+MARKS = (*MARKED, "stop")
 Placed = list[tuple[Fraction, Hit]]  # hits by their place from the part's start
 
 
@@ -71,7 +72,8 @@ def put_hit(
     notes, label = _notes(riff, placed, place, letter, chord, there)
     kind, depth = _kind(letter)
     if there is not None:
-        changed = replace(there, articulation=kind, depth=depth, notes=notes, label=label)
+        changed = another_kind(there, kind, depth)
+        changed = replace(changed, notes=notes, label=label)
         return _with(riff, part, _put(placed, place, changed))
     room = min([at for at, _ in placed if at > place], default=_length(part)) - place
     fresh = Hit(
@@ -115,20 +117,16 @@ def clear(riff: Riff, bar: int, at: Fraction, until: Fraction | None = None) -> 
 
 
 def mark(riff: Riff, bar: int, at: Fraction, what: str) -> Riff:
-    """Accent, stop or staccato on or off, or the next kind of stroke, of the hit here. A stop that
-    has no silence after it yet gets some: the hit ends half way.
+    """A mark of the hit here on or off, or its next kind. A stop that has no silence after it yet
+    gets some: the hit ends half way.
     """
     part, place = _spot(riff, bar, at)
     placed = _laid_out(part)
     hit = _at(placed, place)
     if hit is None:
         raise BadInput("there is no hit here to mark")
-    if what == "accent":
-        hit = replace(hit, accent=not hit.accent)
-    elif what == "staccato":
-        hit = replace(hit, staccato=not hit.staccato)
-    elif what == "stroke":
-        hit = replace(hit, stroke=STROKES[hit.stroke or Stroke.DOWN], legato=None)
+    if what in MARKED:
+        hit = MARKED[what](hit)
     elif what == "stop":
         following = min([other for other, _ in placed if other > place], default=_length(part))
         full = place + hit.length >= following
@@ -139,6 +137,18 @@ def mark(riff: Riff, bar: int, at: Fraction, what: str) -> Riff:
     else:
         raise BadInput(f"a mark is one of {', '.join(MARKS)}; found {what!r}")
     return _with(riff, part, _put(placed, place, hit))
+
+
+def ramp(riff: Riff, first: int, last: int) -> Riff:
+    """The palm mutes of these bars, up to the first other hit, as a mute ramp from tight to light;
+    where one begins there already, it goes.
+    """
+    part, a, b = _range(riff, first, last)
+    hits = [hit for bar in part.bars[a:b] for hit in bar.hits]
+    changed = ramped(hits)
+    ordered = iter(changed)
+    bars = [replace(bar, hits=tuple(next(ordered) for _ in bar.hits)) for bar in part.bars[a:b]]
+    return _with_bars(riff, part, (*part.bars[:a], *bars, *part.bars[b:]))
 
 
 def set_chord(riff: Riff, bar: int, at: Fraction, chord: str) -> Riff:
@@ -304,6 +314,7 @@ def _clipped(bars: tuple[Bar, ...]) -> tuple[Bar, ...]:
 
 
 def _with_bars(riff: Riff, part: _Part, bars: tuple[Bar, ...]) -> Riff:
+    bars = _whole_ramps(bars)
     section = riff.sections[part.section]
     if part.ending is None:
         changed: Section = replace(section, bars=bars)
@@ -314,6 +325,15 @@ def _with_bars(riff: Riff, part: _Part, bars: tuple[Bar, ...]) -> Riff:
     sections = list(riff.sections)
     sections[part.section] = changed
     return check_riff(replace(riff, sections=tuple(sections)))
+
+
+def _whole_ramps(bars: tuple[Bar, ...]) -> tuple[Bar, ...]:
+    hits = [hit for bar in bars for hit in bar.hits]
+    whole = mended(hits)
+    if whole == hits:
+        return bars
+    ordered = iter(whole)
+    return tuple(replace(bar, hits=tuple(next(ordered) for _ in bar.hits)) for bar in bars)
 
 
 # --- notes ---------------------------------------------------------------------------------
@@ -356,7 +376,7 @@ def _chord(riff: Riff, text: str) -> tuple[tuple[Note, ...], str | None]:
     chord = read_chord_name(name)
     try:
         if chord is None:
-            return _frets(riff, text), None
+            return read_frets(text, len(riff.tuning)), None
         string, slash, fret = spot.rpartition("/")
         return place_chord(
             riff.instrument,
@@ -367,15 +387,3 @@ def _chord(riff: Riff, text: str) -> tuple[tuple[Note, ...], str | None]:
         ), name
     except ValueError as error:
         raise BadInput(f"the chord {text[:40]!r}: {error}") from None
-
-
-def _frets(riff: Riff, text: str) -> tuple[Note, ...]:
-    notes = []
-    for word in text.replace(" ", "").split(","):
-        string, colon, fret = word.partition(":")
-        if not colon or not string.isdecimal() or not (fret.isdecimal() or fret == "x"):
-            raise ValueError("write a name such as F#5 or F#5@6/2, or frets such as 6:2,5:4")
-        if not 1 <= int(string) <= len(riff.tuning):
-            raise ValueError(f"there is no string {string}; strings are 1 to {len(riff.tuning)}")
-        notes.append(Note(int(string), None if fret == "x" else int(fret)))
-    return tuple(sorted(notes, key=lambda note: -note.string))

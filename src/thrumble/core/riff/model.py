@@ -15,6 +15,8 @@ from thrumble.core.music.pitch import STANDARD_TUNING
 TEMPO_RANGE_BPM = (Decimal(20), Decimal(400))
 DEFAULT_DEPTH = Decimal("0.6")
 TIGHT_DEPTH = Decimal("0.9")
+DEFAULT_BEND = Decimal("0.5")
+MOST_BEND = Decimal(2)
 
 
 class Articulation(StrEnum):
@@ -31,6 +33,13 @@ class Stroke(StrEnum):
     DOWN = "down"
     UP = "up"
     FINGERS = "fingers"
+
+
+class Ramp(StrEnum):
+    """A hit's part in a run of palm mutes that goes from one depth to another, getting louder."""
+
+    START = "start"
+    ON = "on"
 
 
 class Legato(StrEnum):
@@ -57,6 +66,10 @@ class Hit:
     stop: bool = False  # silence after at + length is asked for
     slide_from: int | None = None  # frets, signed; -2 starts two frets below
     legato: Legato | None = None
+    bend: Decimal | None = None  # semitones up, while it rings
+    opens: bool = False  # palm only: the palm lifts soon after, and it rings
+    arpeggio: bool = False  # one string after another, evenly over its length
+    ramp: Ramp | None = None  # palm only
     label: str | None = None  # chord name
 
     @property

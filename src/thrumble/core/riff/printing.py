@@ -2,6 +2,8 @@
 for every valid riff.
 """
 
+from dataclasses import dataclass, replace
+from decimal import Decimal
 from fractions import Fraction
 from math import lcm
 
@@ -9,7 +11,9 @@ from thrumble.core.chords.names import read_chord_name
 from thrumble.core.chords.shapes import place_chord
 from thrumble.core.instrument import Note
 from thrumble.core.music.meter import Meter
+from thrumble.core.riff.frets import print_frets
 from thrumble.core.riff.model import (
+    DEFAULT_BEND,
     DEFAULT_DEPTH,
     TIGHT_DEPTH,
     Articulation,
@@ -19,6 +23,7 @@ from thrumble.core.riff.model import (
     Riff,
     Stroke,
 )
+from thrumble.core.riff.ramps import between, ramp_runs
 
 FLAT_SLOTS = 16  # a bar with more slots than this is grouped by beats where that is possible
 AFTER = {Stroke.DOWN: "", Stroke.UP: "u", Stroke.FINGERS: "f", None: ""}
@@ -36,7 +41,7 @@ def print_riff(riff: Riff) -> str:
     meter = _first_meter(riff)
     lines += [f"meter: {meter}", f"feel: {riff.feel}"]
     if riff.pedal:
-        lines.append(f"pedal: {_raw((riff.pedal,))}")
+        lines.append(f"pedal: {print_frets((riff.pedal,))}")
     if riff.play:
         lines.append(
             "play: " + " ".join(f'"{name}"' if " " in name else name for name in riff.play)
@@ -103,11 +108,11 @@ def _print_run(
     """The lines of bars that follow each other, and the meter and chord that hold after them."""
     lines, start = [], Fraction(0)
     last: tuple[Fraction, Hit] | None = None
-    for bar in bars:
+    for bar, strikes in zip(bars, _strikes(bars), strict=True):
         words: list[str] = []
         if bar.meter != meter:
             words, meter = [f"{bar.meter}:"], bar.meter
-        events = _events(last, bar, start)
+        events = _events(last, bar, strikes, start)
         if bar.hits:
             last = (start + bar.hits[-1].at, bar.hits[-1])
         chord = _print_bar(riff, bar.meter, events, chord, words)
@@ -116,10 +121,48 @@ def _print_run(
     return lines, (meter, chord)
 
 
-Event = tuple[Fraction, "Hit | str"]
+@dataclass(frozen=True, slots=True)
+class _Struck:
+    """A hit as it is printed. `depth`: None for the letter's own or the ramp's, else to be written;
+    `before`, `after`: the signs of a ramp that begins or ends here.
+    """
+
+    hit: Hit
+    depth: Decimal | None
+    letter: str
+    before: str = ""
+    after: str = ""
 
 
-def _events(last: tuple[Fraction, Hit] | None, bar: Bar, start: Fraction) -> list[Event]:
+def _strikes(bars: tuple[Bar, ...]) -> list[list[_Struck]]:
+    """The hits of bars that follow each other, bar by bar, each with what its ramp asks for."""
+    hits = [hit for bar in bars for hit in bar.hits]
+    struck = [_plain(hit) for hit in hits]
+    for run in ramp_runs(hits):
+        depths = [hits[k].depth or DEFAULT_DEPTH for k in run]
+        even = depths == between(depths[0], depths[-1], len(run))
+        for k, depth in zip(run[1:-1], depths[1:-1], strict=True):
+            struck[k] = _Struck(hits[k], None if even else depth, "m")
+        struck[run[0]] = replace(struck[run[0]], before="{")
+        struck[run[-1]] = replace(struck[run[-1]], after="}")
+    ordered = iter(struck)
+    return [[next(ordered) for _ in bar.hits] for bar in bars]
+
+
+def _plain(hit: Hit) -> _Struck:
+    """A hit with its letter, `m` and `k` standing for their capitals too."""
+    if hit.articulation is not Articulation.PALM:
+        return _Struck(hit, None, "o" if hit.articulation is Articulation.OPEN else "x")
+    written = None if hit.depth in (DEFAULT_DEPTH, TIGHT_DEPTH) else hit.depth
+    return _Struck(hit, written, "k" if hit.depth == TIGHT_DEPTH else "m")
+
+
+Event = tuple[Fraction, "_Struck | str"]
+
+
+def _events(
+    last: tuple[Fraction, Hit] | None, bar: Bar, strikes: list[_Struck], start: Fraction
+) -> list[Event]:
     """What begins in a bar: hits, `~` held from the bar before, gaps; places from the bar's start,
     first one at 0. `last`: the last hit before the bar with its place, as `start` counts.
     """
@@ -134,11 +177,11 @@ def _events(last: tuple[Fraction, Hit] | None, bar: Bar, start: Fraction) -> lis
             events.append((Fraction(0), "~"))
             if end < length:
                 events.append((end, sign))
-    for hit in bar.hits:
-        at = hit.at
+    for struck in strikes:
+        hit, at = struck.hit, struck.hit.at
         if events and events[-1][0] == at:
             events.pop()
-        events.append((at, hit))
+        events.append((at, struck))
         if at + hit.length < length:
             events.append((at + hit.length, "-" if hit.stop else "."))
     if not events or events[0][0] > 0:
@@ -183,18 +226,20 @@ def _print_grid(
     words: list[str],
 ) -> Chord:
     by_place = dict(events)
-    running: Hit | str = next((what for at, what in reversed(events) if at <= start), ".")
+    running: _Struck | str = next((what for at, what in reversed(events) if at <= start), ".")
     for k in range(slots):
         at = start + length * k / slots
         if at in by_place:
             running = by_place[at]
-            if isinstance(running, Hit):
-                if not _on_pedal(riff, running) and (running.notes, running.label) != chord:
-                    chord = (running.notes, running.label)
-                    words.append(_chord_token(riff, running.notes, running.label))
-                words.append(_hit_token(riff, running))
+            if isinstance(running, _Struck):
+                hit = running.hit
+                if not _on_pedal(riff, hit) and (hit.notes, hit.label) != chord:
+                    chord = (hit.notes, hit.label)
+                    words.append(_chord_token(riff, hit.notes, hit.label))
+                signs = (running.before, _hit_token(riff, running), running.after)
+                words += [sign for sign in signs if sign]
                 continue
-        words.append("~" if isinstance(running, Hit) else running)
+        words.append("~" if isinstance(running, _Struck) else running)
     return chord
 
 
@@ -202,18 +247,13 @@ def _on_pedal(riff: Riff, hit: Hit) -> bool:
     return riff.pedal is not None and hit.notes == (riff.pedal,) and hit.label is None
 
 
-def _hit_token(riff: Riff, hit: Hit) -> str:
-    pedal = _on_pedal(riff, hit)
-    mark, depth = "", ""
-    if hit.articulation is Articulation.PALM:
-        assert hit.depth is not None
-        letter = "k" if hit.depth == TIGHT_DEPTH else "m"
-        if not pedal:
-            letter = letter.upper()
-        depth = "" if hit.depth in (DEFAULT_DEPTH, TIGHT_DEPTH) else f"={hit.depth:f}"
-    else:
-        letter = "o" if hit.articulation is Articulation.OPEN else "x"
-        mark = "_" if pedal else ""
+def _hit_token(riff: Riff, struck: _Struck) -> str:
+    hit, letter = struck.hit, struck.letter
+    pedal, palm = _on_pedal(riff, hit), hit.articulation is Articulation.PALM
+    if palm and not pedal:
+        letter = letter.upper()
+    mark = "_" if pedal and not palm else ""
+    depth = "" if struck.depth is None else f"={struck.depth:f}"
     slide = ""
     if hit.slide_from is not None:
         frets = abs(hit.slide_from)
@@ -221,13 +261,22 @@ def _hit_token(riff: Riff, hit: Hit) -> str:
     legato = {Legato.HAMMER: "h", Legato.PULL: "p", None: ""}[hit.legato]
     staccato = "'" if hit.staccato else ""
     accent = ">" if hit.accent else ""
-    return f"{accent}{slide}{mark}{letter}{depth}{staccato}{AFTER[hit.stroke]}{legato}"
+    after = (
+        f"{staccato}{AFTER[hit.stroke]}{legato}{'*' * hit.opens}{'%' * hit.arpeggio}{_bend(hit)}"
+    )
+    return f"{accent}{slide}{mark}{letter}{depth}{after}"
+
+
+def _bend(hit: Hit) -> str:
+    if hit.bend is None:
+        return ""
+    return "b" if hit.bend == DEFAULT_BEND else f"b{hit.bend:f}"
 
 
 def _chord_token(riff: Riff, notes: tuple[Note, ...], label: str | None) -> str:
     """The chord's name with its root's place if that means exactly these notes, else its frets."""
     named = read_chord_name(label) if label else None
-    if named and not any(n.let_ring for n in notes):
+    if named and not any(n.let_ring or n.plucked for n in notes):
         for root in notes[:2]:
             try:
                 if (
@@ -243,10 +292,4 @@ def _chord_token(riff: Riff, notes: tuple[Note, ...], label: str | None) -> str:
                     return f"{label}@{root.string}/{root.fret}"
             except ValueError:
                 continue
-    return (f"{label}=" if label else "") + _raw(notes)
-
-
-def _raw(notes: tuple[Note, ...]) -> str:
-    return ",".join(
-        f"{n.string}:{'x' if n.fret is None else n.fret}{'^' if n.let_ring else ''}" for n in notes
-    )
+    return (f"{label}=" if label else "") + print_frets(notes)

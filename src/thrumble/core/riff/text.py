@@ -16,8 +16,8 @@ from thrumble.core.riff.bars import (
     Run,
     Token,
     finish_run,
+    frets_of,
     meter_of,
-    read_frets,
     read_line,
 )
 from thrumble.core.riff.checking import check_riff
@@ -106,7 +106,7 @@ def _read_instrument(head: Head, values: dict[str, Token]) -> None:
         head.riff = replace(head.riff, capo=int(token.text))
     if token := values.get("pedal"):
         notes = (
-            read_frets(head.riff, token, token.text)
+            frets_of(head.riff, token, token.text)
             if RAW.fullmatch(token.text) and "=" not in token.text
             else ()
         )

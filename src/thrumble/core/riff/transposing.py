@@ -45,6 +45,9 @@ class _Losses:
     opened: int = 0
     pedal: bool = False
     unnamed: int = 0
+    slides: int = 0
+    bends: int = 0
+    arpeggios: int = 0
 
     def words(self) -> tuple[str, ...]:
         out = []
@@ -63,6 +66,12 @@ class _Losses:
             out.append(f"{counted(self.opened, 'open-string shape')} must be fretted")
         if self.unnamed:
             out.append(f"{counted(self.unnamed, 'chord name')} no longer fits and goes")
+        if self.slides:
+            out.append(f"{counted(self.slides, 'slide')} would start off the neck and goes")
+        if self.bends:
+            out.append(f"{counted(self.bends, 'bend')} would fall on open strings and goes")
+        if self.arpeggios:
+            out.append(f"{counted(self.arpeggios, 'chord')} struck string by string has one left")
         return tuple(out)
 
 
@@ -132,10 +141,18 @@ def _rebuilt(
         if label is not None:
             label = named(label) if named else name_notes(_midis(base.instrument, notes))
             losses.unnamed += label is None
-        slide = hit.slide_from
+        slide, bend = hit.slide_from, hit.bend
         if slide is not None and any((n.fret or 0) + slide < 0 for n in notes):
             slide = None
-        return replace(hit, notes=notes, label=label, slide_from=slide)
+            losses.slides += 1
+        if bend is not None and not any(n.fret for n in notes):
+            bend = None
+            losses.bends += 1
+        arpeggio = hit.arpeggio and len(notes) > 1
+        losses.arpeggios += hit.arpeggio and not arpeggio
+        return replace(
+            hit, notes=notes, label=label, slide_from=slide, bend=bend, arpeggio=arpeggio
+        )
 
     def bars(of: tuple[Bar, ...], name: str, first: int) -> tuple[Bar, ...]:
         return tuple(
@@ -206,7 +223,12 @@ def _playable(notes: list[Note]) -> bool:
 def _with_rings(
     before: tuple[Note, ...], after: tuple[Note, ...], losses: _Losses
 ) -> tuple[Note, ...]:
-    """Open strings that ring on keep doing so where they are still open."""
+    """Open strings that ring on keep doing so where they are still open; fingers keep their
+    notes.
+    """
+    if len(after) == len(before):
+        pairs = zip(after, before, strict=True)
+        after = tuple(replace(note, plucked=was.plucked) for note, was in pairs)
     rang = sum(note.let_ring for note in before)
     kept = {note.string for note in before if note.let_ring}
     out = tuple(replace(note, let_ring=note.string in kept and note.fret == 0) for note in after)

@@ -19,7 +19,9 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.music.feel import bar_feel
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar
-from thrumble.core.riff.model import Articulation, Hit
+from thrumble.core.riff.model import Hit
+from thrumble.core.riff.ramps import ramp_runs
+from thrumble.web.drawings.signs import plan_words, signs_of
 
 WHOLE_PX = 272.0  # a whole note; four such bars fill the page of a laptop
 HALF_PX = 64.0  # height of the plan, and of the take
@@ -27,6 +29,7 @@ BAND_PX = 20.0
 HEAD_PX = 22.0
 FOOT_PX = 18.0
 LEAST_PX = 3.0
+RAMP_PX = 12.0  # how wide the wedge of a mute ramp opens
 NOTE_CHAR_PX, NOTE_GAP_PX = 6.2, 3.0
 
 
@@ -41,6 +44,7 @@ class Block:
     title: str
     hit: str  # round-index, for scripts
     stop: str = ""
+    signs: str = ""  # lines over the block: slide, bend, hammer-on, one string after another
     question_x: float | None = None
 
 
@@ -89,6 +93,7 @@ class BarDrawing:
     wedges: list[Wedge] = field(default_factory=list)
     notes: list[Word] = field(default_factory=list)
     mirrored: bool = False
+    ramps: list[str] = field(default_factory=list)
 
     @property
     def line_y(self) -> float:
@@ -233,15 +238,38 @@ def _plan_bar(expanded: ExpandedRiff, bar: PlayedBar, number: int) -> BarDrawing
             _x(bar, min(due.end_s, bar.end_s), width),
         )
         held = due.bar < bar.number
-        title = _plan_words(due.hit) + (" held on" if held else "")
+        title = plan_words(due.hit) + (" held on" if held else "")
         depth = float(due.hit.depth) if due.hit.depth is not None else 0.6
         height = HALF_PX * (0.92 if due.hit.accent else 0.74)
         path = _shape(due.hit.articulation.value, x, end_x, base, -height, depth, held=held)
         stop = _wall(end_x, base, -height) if due.hit.stop and due.end_s <= bar.end_s + 1e-6 else ""
-        drawing.plan.append(
-            Block(due.hit.articulation.value, path, title, f"{number}-{due.index}", stop)
-        )
+        kind, top = due.hit.articulation.value, base - height
+        drawn = "" if held else signs_of(due.hit, x, end_x, base, top)
+        drawing.plan.append(Block(kind, path, title, f"{number}-{due.index}", stop, drawn))
+        if due.hit.opens and not held:
+            middle = (x + end_x) / 2
+            path = _shape("open", middle, end_x, base, -height * 0.8, depth, held=True)
+            drawing.plan.append(Block("open", path, "opens up", f"{number}-{due.index}"))
+    drawing.ramps = _ramp_lines(expanded, bar, width, base)
     return drawing
+
+
+def _ramp_lines(expanded: ExpandedRiff, bar: PlayedBar, width: float, base: float) -> list[str]:
+    """A wedge over each mute ramp's hits in this bar, which widens as the mute opens."""
+    out = []
+    for run in ramp_runs(due.hit for due in expanded.hits):
+        inside = [k for k, at in enumerate(run) if expanded.hits[at].bar == bar.number]
+        if not inside:
+            continue
+        ends = [expanded.hits[run[k]] for k in (inside[0], inside[-1])]
+        x, end = (_x(bar, due.due_s, width) for due in ends)
+        top = base - HALF_PX * 0.8
+        from_y, to_y = (RAMP_PX * (1 - float(due.hit.depth or 0)) / 2 for due in ends)
+        out.append(
+            f"M{x:.1f} {top - from_y:.1f}L{end + 8:.1f} {top - to_y:.1f}"
+            f"M{x:.1f} {top + from_y:.1f}L{end + 8:.1f} {top + to_y:.1f}"
+        )
+    return out
 
 
 def _slots(bar: PlayedBar, hits: list[DueHit], width: float) -> list[Slot]:
@@ -287,13 +315,6 @@ def _chords(bar: PlayedBar, hits: list[DueHit], width: float, instrument: Instru
 def _name_of(hit: Hit, instrument: Instrument) -> str | None:
     midis = [instrument.midi(note) for note in hit.notes]
     return name_notes(tuple(midi for midi in midis if midi is not None)) if all(midis) else None
-
-
-def _plan_words(hit: Hit) -> str:
-    words = {Articulation.OPEN: "open", Articulation.PALM: "palm-muted", Articulation.DEAD: "dead"}[
-        hit.articulation
-    ]
-    return f"{hit.at}: {words}{', accent' if hit.accent else ''}{', stop' if hit.stop else ''}"
 
 
 def _shape(

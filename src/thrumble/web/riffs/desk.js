@@ -71,7 +71,7 @@ function ask(edit) {
   return send(desk.dataset.edit, { body, headers }).then((answer) => answer.json());
 }
 
-const OF_BARS = ["repeat", "delete", "copy"]; // these go by the bars that are chosen
+const OF_BARS = ["repeat", "delete", "copy", "ramp"]; // these go by the bars that are chosen
 
 /** One edit after those before it, given or made when its turn comes; `then` moves the caret once
  *  it is drawn. */
@@ -191,6 +191,13 @@ const KEYS = {
   s: () => edit({ op: "mark", what: "stop" }),
   t: () => edit({ op: "mark", what: "staccato" }),
   u: () => edit({ op: "mark", what: "stroke" }),
+  "/": () => edit({ op: "mark", what: "slide" }),
+  p: () => edit({ op: "mark", what: "legato" }),
+  e: () => edit({ op: "mark", what: "bend" }),
+  i: () => edit({ op: "mark", what: "opens" }),
+  n: () => edit({ op: "mark", what: "arpeggio" }),
+  "^": () => edit({ op: "mark", what: "drones" }),
+  f: () => edit({ op: "ramp" }),
   c: () => $("desk-chord").select(),
   b: () => edit({ op: "insert" }, () => place(caret.bar + 1, 0)),
   r: () => edit({ op: "repeat" }),

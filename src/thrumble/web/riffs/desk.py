@@ -56,6 +56,7 @@ class EditSent(Sent):
         "delete",
         "copy",
         "paste",
+        "ramp",
     ] = "draw"
     bar: Annotated[int, Field(ge=0, le=100_000)] = 0
     last: Annotated[int, Field(ge=0, le=100_000)] = 0
@@ -80,6 +81,7 @@ EDITS: dict[str, Edit] = {
     "insert": lambda riff, e: edits.insert_bar(riff, e.bar),
     "repeat": lambda riff, e: edits.repeat_bars(riff, e.bar, e.last),
     "delete": lambda riff, e: edits.delete_bars(riff, e.bar, e.last),
+    "ramp": lambda riff, e: edits.ramp(riff, e.bar, e.last),
     "paste": lambda riff, e: edits.paste_bars(
         riff, e.bar, [bar_from_document(one) for one in e.clip]
     ),

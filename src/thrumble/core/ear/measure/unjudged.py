@@ -1,0 +1,129 @@
+"""What the ear cannot judge of a written hit: it leaves those figures out, names the reason on the
+hit, and says it once for the take.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+from thrumble.core.counting import counted
+from thrumble.core.ear.reading import Caution, ExtraOnset, HitReading, HitState
+from thrumble.core.riff.expand import DueHit
+from thrumble.core.riff.model import Hit
+
+AFTER_S = 0.05  # so long after an arpeggio's end its last string may still begin
+
+
+@dataclass(frozen=True, slots=True)
+class Unjudged:
+    """A mark that the ear does not judge. `left_out`: figures of the hit that mean nothing then."""
+
+    name: str
+    written: Callable[[Hit], bool]
+    left_out: tuple[str, ...]
+    one: str
+    more: str
+    why: str
+
+
+KINDS = (
+    Unjudged(
+        "bend",
+        lambda hit: hit.bend is not None,
+        ("chord_ok", "stray_strings"),
+        "bend",
+        "bends",
+        "we can't hear how far you bend, so only the timing and the mute count there",
+    ),
+    Unjudged(
+        "slide",
+        lambda hit: hit.slide_from is not None,
+        ("chord_ok", "stray_strings"),
+        "slide",
+        "slides",
+        "we can't hear which fret you slide from, so only the timing and the mute count there",
+    ),
+    Unjudged(
+        "legato",
+        lambda hit: hit.legato is not None,
+        (),
+        "hammer-on or pull-off",
+        "hammer-ons and pull-offs",
+        "we can't tell them from picked notes",
+    ),
+    Unjudged(
+        "plucked",
+        lambda hit: any(note.plucked for note in hit.notes),
+        (),
+        "hit with fingers and pick",
+        "hits with fingers and pick",
+        "we can't tell which string you pick and which you pluck",
+    ),
+    Unjudged(
+        "opens",
+        lambda hit: hit.opens,
+        ("heard_articulation", "probabilities", "mute_depth"),
+        "mute that opens up",
+        "mutes that open up",
+        "we can't tell yet when your palm lifts, so only the timing counts there",
+    ),
+    Unjudged(
+        "arpeggio",
+        lambda hit: hit.arpeggio,
+        ("strum_ms",),
+        "chord struck string by string",
+        "chords struck string by string",
+        "we time the first string only",
+    ),
+)
+_EMPTY: dict[str, Any] = {}
+
+
+def without_guesses(
+    hits: list[HitReading], due: list[tuple[DueHit, int]]
+) -> tuple[list[HitReading], list[Caution]]:
+    """The hits without the figures that say nothing about them, and what to say about it. `due`
+    runs beside `hits`.
+    """
+    counts = dict.fromkeys((kind.name for kind in KINDS), 0)
+    out = []
+    rings: set[int] = set()  # strings that ring on from hits before
+    for hit, (one, _) in zip(hits, due, strict=True):
+        kinds = [kind for kind in KINDS if kind.written(one.hit)]
+        if hit.state is HitState.PLAYED:
+            for kind in kinds:
+                counts[kind.name] += 1
+        struck = {note.string for note in one.hit.notes}
+        left_out = {name: None for kind in kinds for name in kind.left_out} or _EMPTY
+        strays = hit.stray_strings
+        if strays and rings & set(strays):
+            left_out = {"stray_strings": [s for s in strays if s not in rings], **left_out}
+        if kinds or left_out:
+            hit = replace(hit, not_judged=[kind.name for kind in kinds] or None, **left_out)
+        out.append(hit)
+        rings = (rings - struck) | {note.string for note in one.hit.notes if note.let_ring}
+        if one.hit.stop:
+            rings = set()
+    said = [
+        Caution(
+            code=f"not_judged_{kind.name}",
+            text=f"{counted(counts[kind.name], kind.one, kind.more)}: {kind.why}.",
+        )
+        for kind in KINDS
+        if counts[kind.name]
+    ]
+    return out, said
+
+
+def without_own_strings(
+    extras: list[ExtraOnset], hits: list[HitReading], due: list[tuple[DueHit, int]]
+) -> list[ExtraOnset]:
+    """The extra hits that are not later strings of an arpeggio."""
+    spans = [
+        (hit.onset_s, hit.onset_s + one.end_s - one.due_s + AFTER_S)
+        for hit, (one, _) in zip(hits, due, strict=True)
+        if one.hit.arpeggio and hit.onset_s is not None
+    ]
+    return [
+        extra for extra in extras if not any(begin < extra.onset_s < end for begin, end in spans)
+    ]
