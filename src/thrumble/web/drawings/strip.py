@@ -30,6 +30,7 @@ HEAD_PX = 22.0
 FOOT_PX = 18.0
 LEAST_PX = 3.0
 RAMP_PX = 12.0  # how wide the wedge of a mute ramp opens
+LIFTED_PX = 17.0  # behind the block of a mute that opens up its ringing begins
 NOTE_CHAR_PX, NOTE_GAP_PX = 6.2, 3.0
 
 
@@ -247,8 +248,8 @@ def _plan_bar(expanded: ExpandedRiff, bar: PlayedBar, number: int) -> BarDrawing
         drawn = "" if held else signs_of(due.hit, x, end_x, base, top)
         drawing.plan.append(Block(kind, path, title, f"{number}-{due.index}", stop, drawn))
         if due.hit.opens and not held:
-            middle = (x + end_x) / 2
-            path = _shape("open", middle, end_x, base, -height * 0.8, depth, held=True)
+            lifted = min((x + end_x) / 2, x + LIFTED_PX)
+            path = _shape("open", lifted, end_x, base, -height * 0.8, depth, held=True)
             drawing.plan.append(Block("open", path, "opens up", f"{number}-{due.index}"))
     drawing.ramps = _ramp_lines(expanded, bar, width, base)
     return drawing
