@@ -35,8 +35,7 @@ def riff_of(bars: str) -> Riff:
 
 def test_every_sign_says_what_it_means_and_comes_back_from_print() -> None:
     riff = riff_of(
-        "| E5@5/7 ob /ob1 oh op m* 6:0,4:2,3:1 o% 6:0,2:0^ o 6:0,3:2m,2:3r o |\n"
-        "| E5@5/7 \\3o o |"
+        "| E5@5/7 ob /ob1 oh op m* 6:0,4:2,3:1 o% 6:0,2:0^ o 6:0,3:2m,2:3r o |\n| E5@5/7 \\3o o |"
     )
     first, second = riff.sections[0].bars
     bend, slid, hammered, pulled, opens, rolled, drone, fingers = first.hits

@@ -22,6 +22,7 @@ from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import Bar, Hit, Riff, Section
 from thrumble.formats.midi_writing import BAR, HEAD, HIT, hit_pitches, whole_notes
 from thrumble.formats.riff_json import MAX_BYTES, riff_from_document
+from thrumble.formats.sections import merged
 
 MOST_NOTES = 20_000
 DRUMS = 9  # channel, counted from 0
@@ -135,16 +136,9 @@ def _document(
             runs.append((told["section"], told.get("feel"), []))
         before = this
         runs[-1][2].append({"meter": told["meter"], "hits": inside})
-    sections: dict[str, dict[str, Any]] = {}
-    play = []
-    for name, feel, written in runs:
-        called, again = name, 2
-        while called in sections and sections[called]["bars"] != written:
-            called, again = f"{name} {again}", again + 1
-        sections.setdefault(called, {"name": called, "bars": written, "feel": feel})
-        play.append(called)
-    order = {} if play == list(sections) else {"play": play}
-    return head | {"sections": list(sections.values()), "pickup": pickup} | order
+    sections, play = merged(runs)
+    written = [{"name": name, "feel": feel, "bars": bars} for name, feel, bars in sections]
+    return head | {"sections": written, "pickup": pickup} | ({"play": play} if play else {})
 
 
 def _same_notes(riff: Riff, hits: list[tuple[int, Any]], struck: dict[int, set[int]]) -> bool:

@@ -1,0 +1,45 @@
+"""Hits and bars from files of others, brought into a shape that can be played."""
+
+from dataclasses import replace
+from fractions import Fraction
+
+from thrumble.core.riff.model import (
+    Articulation,
+    Bar,
+    Hit,
+)
+from thrumble.core.riff.ramps import mended
+
+
+def possible(hit: Hit) -> Hit:
+    """Without marks that cannot be played on it, as other programs may write them."""
+    dead = hit.articulation is Articulation.DEAD
+    pressed = any(note.fret for note in hit.notes)
+    starts = [note.fret + (hit.slide_from or 0) for note in hit.notes if note.fret is not None]
+    return replace(
+        hit,
+        bend=hit.bend if pressed and not dead else None,
+        arpeggio=hit.arpeggio and not dead and hit.legato is None and len(hit.notes) > 1,
+        opens=hit.opens and hit.articulation is Articulation.PALM and not hit.staccato,
+        ramp=hit.ramp if hit.articulation is Articulation.PALM else None,
+        slide_from=hit.slide_from if starts and min(starts) >= 0 else None,
+        staccato=hit.staccato,
+    )
+
+
+def whole_bars(bars: list[Bar]) -> tuple[Bar, ...]:
+    """Bars as a section's own: no hit rings past its end, ramps are whole."""
+    start, placed = Fraction(0), []
+    for number, bar in enumerate(bars):
+        placed += [(number, start + hit.at, hit) for hit in bar.hits]
+        start += bar.meter.length
+    ends = [at for _, at, _ in placed[1:]] + [start]
+    hits = []
+    for (_, at, hit), end in zip(placed, ends, strict=False):
+        length = min(hit.length, end - at)
+        hits.append(replace(hit, length=length, stop=hit.stop and at + length < end))
+    whole = mended(hits)
+    return tuple(
+        Bar(bar.meter, tuple(h for (k, *_), h in zip(placed, whole, strict=True) if k == number))
+        for number, bar in enumerate(bars)
+    )

@@ -1,0 +1,1 @@
+"""MusicXML: what a score holds, and riffs to scores and back."""

@@ -1,0 +1,168 @@
+"""From what was read of a part to the riff: hits in bars, bars in sections."""
+
+from bisect import bisect_left
+from dataclasses import replace
+from decimal import Decimal
+from fractions import Fraction
+from typing import Any
+from xml.etree.ElementTree import Element
+
+from thrumble.core.chords.laying import lay_pitches
+from thrumble.core.counting import counted
+from thrumble.core.errors import RiffError
+from thrumble.core.instrument import Instrument, Note
+from thrumble.core.music.feel import STRAIGHT, Feel
+from thrumble.core.riff.model import (
+    DEFAULT_DEPTH,
+    Articulation,
+    Bar,
+    Hit,
+    Pickup,
+    Riff,
+    Section,
+    Stroke,
+)
+from thrumble.formats.fitting import possible, whole_bars
+from thrumble.formats.musicxml.part import PartRead, Struck
+from thrumble.formats.musicxml.score import (
+    played,
+)
+from thrumble.formats.musicxml.signs import (
+    pedal_of,
+    section_name,
+)
+from thrumble.formats.sections import merged
+
+
+def left_out(part: PartRead) -> list[str]:
+    out = []
+    if len({round(tempo, 1) for tempo in part.tempos}) > 1:
+        out.append(f"changes of tempo: the riff keeps {_bpm(part):g} bpm all through")
+    if part.lost["grace notes"]:
+        out.append(counted(part.lost["grace notes"], "grace note"))
+    if part.lost["jumps"]:
+        out.append("jumps such as da capo and coda: it is played straight through")
+    if part.lost["feels"]:
+        out.append("changes of feel: the first one holds all through")
+    if part.lost["notes"]:
+        out.append(f"{counted(part.lost['notes'], 'note')} that no hand reaches")
+    return out
+
+
+def _bpm(part: PartRead) -> float:
+    return min(400.0, max(20.0, part.tempo or 120.0))
+
+
+def riff_of(part: PartRead, root: Element) -> Riff:
+    """Hits in bars, bars in sections, sections in their order of play."""
+    title = root.findtext("work/work-title") or root.findtext("movement-title") or ""
+    title = "".join(c for c in " ".join(title.split()) if c.isprintable())[:120].strip()
+    instrument = Instrument(tuning=part.tuning, capo=part.capo)
+    hits = _hits(part, instrument)
+    bars = [_bar(part, place, hits) for place in range(len(part.written))]
+    pickup = None
+    order = played(part.measures)
+    if part.measures[0].implicit and part.written[0].length:
+        pickup = Pickup(part.written[0].length, bars[0].hits)
+        order = [place for place in order if place]
+    feel = _feel(part)
+    runs: list[tuple[str, Any, list[Bar]]] = []
+    for place in order:
+        written = part.written[place]
+        if written.section is not None or not runs:
+            own = written.feel if written.own_feel else None
+            runs.append((section_name(written.section), own, []))
+        runs[-1][2].append(bars[place])
+    if not runs:
+        raise RiffError("there is no measure but the pick-up", place="file")
+    sections, play = merged(runs)
+    return Riff(
+        title=title or "From a score",
+        tempo_bpm=Decimal(str(round(_bpm(part), 3))),
+        sections=tuple(
+            Section(name=name, bars=whole_bars(bars), feel=feel) for name, feel, bars in sections
+        ),
+        tuning=part.tuning,
+        capo=part.capo,
+        feel=feel,
+        play=tuple(play),
+        pickup=pickup,
+        pedal=pedal_of(root),
+    )
+
+
+def _feel(part: PartRead) -> Feel:
+    feels = [w.feel for w in part.written if w.feel is not None and not w.own_feel]
+    part.lost["feels"] = len(set(feels)) > 1
+    return feels[0] if feels else STRAIGHT
+
+
+def _hits(part: PartRead, instrument: Instrument) -> list[tuple[Fraction, Hit]]:
+    ordered = [part.struck[at] for at in sorted(part.struck)]
+    ends = [hit.at for hit in ordered[1:]] + [part.written[-1].start + 64]
+    out: list[tuple[Fraction, Hit]] = []
+    near: tuple[Note, ...] = ()
+    for struck, following in zip(ordered, ends, strict=True):
+        notes = _notes(part, struck, instrument, near)
+        if not notes:
+            continue
+        near = notes
+        length = min(struck.end, following) - struck.at
+        out.append((struck.at, _hit(part, struck, notes, length)))
+    return out
+
+
+def _notes(
+    part: PartRead, struck: Struck, instrument: Instrument, near: tuple[Note, ...]
+) -> tuple[Note, ...]:
+    """The strings of a hit; notes without one are laid where the hand reaches them."""
+    most = len(instrument.tuning)
+    notes = {s: n for s, n in struck.notes.items() if s <= most}
+    part.lost["notes"] += len(struck.notes) - len(notes)
+    pitches = sorted(set(struck.pitches))
+    while not notes and pitches:
+        laid = lay_pitches(instrument, tuple(pitches[:most]), near)
+        if laid is not None:
+            return laid
+        part.lost["notes"] += 1
+        pitches.pop()
+    dead = struck.dead
+    known = [n if dead or n.fret is not None else replace(n, fret=0) for n in notes.values()]
+    return tuple(sorted(known, key=lambda note: -note.string))
+
+
+def _hit(part: PartRead, struck: Struck, notes: tuple[Note, ...], length: Fraction) -> Hit:
+    marks = dict(struck.marks)
+    if marks.pop("named", False):
+        part.labels[notes] = struck.label
+    articulation = Articulation.PALM if struck.palm else Articulation.OPEN
+    if struck.dead:
+        articulation = Articulation.DEAD
+    palm = articulation is Articulation.PALM
+    depth = marks.pop("depth", DEFAULT_DEPTH)
+    legato = marks.get("legato")
+    stroke = None if legato else marks.pop("stroke", Stroke.DOWN)
+    marks.pop("stroke", None)
+    hit = Hit(
+        at=Fraction(0),
+        length=length,
+        notes=notes,
+        articulation=articulation,
+        depth=depth if palm else None,
+        stroke=stroke,
+        label=part.labels.get(notes),
+        **marks,
+    )
+    return possible(hit)
+
+
+def _bar(part: PartRead, place: int, hits: list[tuple[Fraction, Hit]]) -> Bar:
+    """The hits that begin in a measure."""
+    written = part.written[place]
+    end = written.start + written.meter.length
+    if part.measures[place].implicit:
+        end = written.start + written.length
+    first = bisect_left(hits, written.start, key=lambda item: item[0])
+    last = bisect_left(hits, end, key=lambda item: item[0])
+    inside = [replace(hit, at=at - written.start) for at, hit in hits[first:last]]
+    return Bar(written.meter, tuple(inside))
