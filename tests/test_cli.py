@@ -10,7 +10,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+from typer.testing import CliRunner
 
+from thrumble.cli import app
 from thrumble.demo import riff_texts
 
 RIFF = riff_texts()["6-stop-planks"]
@@ -140,3 +142,29 @@ def test_the_causes_leave_with_the_reading(folder: Path) -> None:
     assert len(first["hits"]) == first["figures"]["late"] and first["figures"]["late_ms"] > 100
     words = run("analyze", folder / "riff.txt", late, "--start", start).stdout
     assert first["text"] in words
+
+
+runner = CliRunner()
+
+
+@pytest.mark.parametrize("first", [".riff.json", ".musicxml", ".mid", ".tab.txt"])
+def test_convert_goes_from_every_format_to_every_other(first: str, tmp_path: Path) -> None:
+    source = tmp_path / "gate.riff.txt"
+    source.write_text(riff_texts()["1-sluice-gate"])
+    middle = tmp_path / f"gate{first}"
+    assert runner.invoke(app, ["convert", str(source), str(middle)]).exit_code == 0
+    for suffix in (".riff.json", ".riff.txt", ".musicxml", ".mid", ".tab.txt"):
+        out = tmp_path / f"back{suffix}"
+        done = runner.invoke(app, ["convert", str(middle), str(out)])
+        assert done.exit_code == 0 and out.stat().st_size > 100, done.stderr
+
+
+def test_convert_says_what_it_guessed_and_takes_the_answer(tmp_path: Path) -> None:
+    tab, out = tmp_path / "a.tab.txt", tmp_path / "a.riff.json"
+    tab.write_text("\n".join([*["|-------------|"] * 5, "|-0-0-3-3-5-5-|"]))
+    done = runner.invoke(app, ["convert", str(tab), str(out)])
+    assert done.exit_code == 0 and "no rhythm is written" in done.stderr
+    done = runner.invoke(app, ["convert", str(tab), str(out), "--grid", "1/16"])
+    assert done.exit_code == 0 and done.stderr == ""
+    assert json.loads(out.read_text())["sections"][0]["bars"][0]["hits"][1]["at"] == "1/16"
+    assert runner.invoke(app, ["convert", str(tab), str(out), "--grid", "3/4"]).exit_code == 2

@@ -4,6 +4,7 @@ fraction of a second, without web or database.
 
 import json
 import os
+import re
 import sys
 from pathlib import Path
 from typing import Annotated, NoReturn
@@ -171,16 +172,25 @@ def convert(
     strict: Annotated[
         bool, typer.Option(help="Exit 3 where the file written cannot hold everything.")
     ] = False,
+    part: Annotated[
+        int | None, typer.Option(help="Which part of a file with several, from 0.")
+    ] = None,
+    grid: Annotated[
+        str | None, typer.Option(help="A column's step in tablature without rhythm, such as 1/16.")
+    ] = None,
 ) -> None:
-    """Convert a riff between JSON, text, MIDI and (written only) tablature, by the files' names."""
-    from thrumble.formats.exchange import format_of
+    """Convert a riff between JSON, text, MIDI, MusicXML and tablature, by the files' names."""
+    from fractions import Fraction
+
+    from thrumble.formats.exchange import Asked, format_of
 
     try:
         into = format_of(out.name)
         of = format_of(source.name)
-        if of.read is None:
-            fail(f"{of.title} is only written here: convert from text, JSON or MIDI")
-        found = of.read(load(source))
+        if grid is not None and not re.fullmatch(r"1/([1-9]\d?)", grid):
+            fail("a grid is a note value such as 1/8 or 1/16")
+        asked = Asked(part, None if grid is None else Fraction(grid))
+        found = of.read(load(source), asked)
         lost = [*found.left_out, *into.loses(found.riff)]
         data = found.source.encode() if into.name == "text" else into.write(found.riff)
     except ThrumbleError as error:
@@ -188,6 +198,12 @@ def convert(
     save(out, data)
     for words in lost:
         print(f"left out: {words}", file=sys.stderr)
+    if found.guessed_grid is not None and grid is None:
+        print(
+            f"no rhythm is written: each step of the columns counts as {found.guessed_grid}; "
+            "give --grid for another one",
+            file=sys.stderr,
+        )
     if lost and strict:
         raise typer.Exit(3)
 

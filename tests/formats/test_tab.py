@@ -5,7 +5,7 @@ import pytest
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.text import parse_riff
 from thrumble.demo import riff_texts
-from thrumble.formats.tab import tab_lost, write_tab
+from thrumble.formats.tablature.writing import tab_lost, write_tab
 
 DEMO = {name: parse_riff(text) for name, text in riff_texts().items()}
 
@@ -20,6 +20,7 @@ def test_a_bar_of_chords_and_mutes() -> None:
         "title: T\ntempo: 100\npedal: 6:0\n[A]\n| F#5@6/2 >o m x o ~ . G5@6/3 _o o |\n"
     )
     assert tab(riff)[2:] == [
+        "meter 4/4",
         "",
         "[A]",
         "",

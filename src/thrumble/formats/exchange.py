@@ -5,24 +5,44 @@ of a riff it does not hold. Shell and screens read this table and nothing else.
 import json
 from collections.abc import Callable
 from dataclasses import dataclass
+from fractions import Fraction
 
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.printing import print_riff
 from thrumble.core.riff.text import parse_riff
 from thrumble.formats.riff_json import read_riff_json, riff_document
-from thrumble.formats.tab import tab_lost, write_tab
+from thrumble.formats.tablature.reading import looks_like_tab, read_tab
+from thrumble.formats.tablature.writing import tab_lost, write_tab
+
+UTF_16 = (b"\xff\xfe", b"\xfe\xff")  # how a score in it begins
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What a file leaves open and somebody has to say: which of its parts, from 0 in the order
+    they are named; how long a column's step is, in whole notes.
+    """
+
+    part: int | None = None
+    grid: Fraction | None = None
+
+
+NOTHING_ASKED = Asked()
 
 
 @dataclass(frozen=True, slots=True)
 class ReadRiff:
     """A riff from a file. `source`: its text, as typed where it was typed; `left_out`: what was in
-    the file and is not in the riff.
+    the file and is not in the riff; `parts`: names of those it could have been taken from, the one
+    taken first; `guessed_grid`: where the rhythm comes from columns, their step.
     """
 
     riff: Riff
     source: str
     left_out: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
+    guessed_grid: Fraction | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,24 +55,34 @@ class Format:
     title: str
     suffixes: tuple[str, ...]
     media_type: str
-    read: Callable[[bytes], ReadRiff] | None  # None: it is only written
+    read: Callable[[bytes, Asked], ReadRiff]
     write: Callable[[Riff], bytes]
     loses: Callable[[Riff], list[str]]
 
 
-def _read_text(data: bytes) -> ReadRiff:
+def _read_text(data: bytes, asked: Asked) -> ReadRiff:
+    """A riff's text; a tablature has that ending too."""
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
         raise RiffError(
-            "a riff is text in UTF-8, JSON or MIDI; this file is none of them", place="file"
+            "a riff is text in UTF-8, JSON, MIDI or MusicXML; this file is none of them",
+            place="file",
         ) from None
     if not text.strip():
         raise RiffError("the riff is empty; write a title, a tempo and a section", place="file")
+    if looks_like_tab(text):
+        return _read_tab(data, asked)
     return ReadRiff(parse_riff(text), text)
 
 
-def _read_json(data: bytes) -> ReadRiff:
+def _read_tab(data: bytes, asked: Asked) -> ReadRiff:
+    found = read_tab(data, grid=asked.grid)
+    guessed = found.grid if found.guessed else None
+    return ReadRiff(found.riff, print_riff(found.riff), found.left_out, guessed_grid=guessed)
+
+
+def _read_json(data: bytes, _: Asked) -> ReadRiff:
     riff = read_riff_json(data)
     return ReadRiff(riff, print_riff(riff))
 
@@ -60,11 +90,36 @@ def _read_json(data: bytes) -> ReadRiff:
 # MIDI's library is loaded by who meets such a file: a shell command that meets none starts sooner
 
 
-def _read_midi(data: bytes) -> ReadRiff:
+def _read_midi(data: bytes, asked: Asked) -> ReadRiff:
     from thrumble.formats.midi_reading import read_midi
 
     found = read_midi(data)
-    return ReadRiff(found.riff, print_riff(found.riff), found.left_out)
+    names = tuple(track.name for track in found.tracks)
+    if asked.part:
+        if asked.part >= len(names):
+            raise RiffError(f"there are tracks 0 to {len(names) - 1}", found=str(asked.part))
+        found = read_midi(data, track=found.tracks[asked.part].number)
+    return ReadRiff(found.riff, print_riff(found.riff), found.left_out, names)
+
+
+def _read_musicxml(data: bytes, asked: Asked) -> ReadRiff:
+    from thrumble.formats.musicxml.reading import read_musicxml
+
+    found = read_musicxml(data, part=asked.part)
+    names = tuple(part.name for part in found.parts)
+    return ReadRiff(found.riff, print_riff(found.riff), found.left_out, names)
+
+
+def _write_musicxml(riff: Riff) -> bytes:
+    from thrumble.formats.musicxml.writing import write_musicxml
+
+    return write_musicxml(riff)
+
+
+def _musicxml_lost(riff: Riff) -> list[str]:
+    from thrumble.formats.musicxml.writing import musicxml_lost
+
+    return musicxml_lost(riff)
 
 
 def _write_midi(riff: Riff) -> bytes:
@@ -112,11 +167,20 @@ FORMATS = (
         loses=_midi_lost,
     ),
     Format(
+        name="musicxml",
+        title="MusicXML",
+        suffixes=(".musicxml", ".mxl", ".xml"),
+        media_type="application/xml",
+        read=_read_musicxml,
+        write=_write_musicxml,
+        loses=_musicxml_lost,
+    ),
+    Format(
         name="tab",
         title="Tablature",
         suffixes=(".tab.txt", ".tab"),
         media_type="text/plain; charset=utf-8",
-        read=None,
+        read=_read_tab,
         write=write_tab,
         loses=tab_lost,
     ),
@@ -136,8 +200,11 @@ def _longest(name: str, one: Format) -> int:
     return max(len(suffix) for suffix in one.suffixes if name.lower().endswith(suffix))
 
 
-def read_any(data: bytes) -> ReadRiff:
+def read_any(data: bytes, asked: Asked = NOTHING_ASKED) -> ReadRiff:
     """A riff from a file of any kind, told by how it begins."""
     if data[:4] == b"MThd":
-        return _read_midi(data)
-    return _read_json(data) if data.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"{" else _read_text(data)
+        return _read_midi(data, asked)
+    begin = data[:200].lstrip(b"\xef\xbb\xbf \t\r\n")
+    if data[:4] == b"PK\x03\x04" or begin[:1] == b"<" or data[:2] in UTF_16:
+        return _read_musicxml(data, asked)
+    return _read_json(data, asked) if begin[:1] == b"{" else _read_text(data, asked)

@@ -1,5 +1,6 @@
 """Hits and bars from files of others, brought into a shape that can be played."""
 
+import re
 from dataclasses import replace
 from fractions import Fraction
 
@@ -43,3 +44,9 @@ def whole_bars(bars: list[Bar]) -> tuple[Bar, ...]:
         Bar(bar.meter, tuple(h for (k, *_), h in zip(placed, whole, strict=True) if k == number))
         for number, bar in enumerate(bars)
     )
+
+
+def section_name(text: str | None) -> str:
+    words = re.sub(r"[^A-Za-z0-9 _-]+", " ", text or "").split()
+    name = " ".join(words)[:40].strip()
+    return name if name and name != "pickup" else "A"

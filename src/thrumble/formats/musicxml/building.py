@@ -22,14 +22,13 @@ from thrumble.core.riff.model import (
     Section,
     Stroke,
 )
-from thrumble.formats.fitting import possible, whole_bars
+from thrumble.formats.fitting import possible, section_name, whole_bars
 from thrumble.formats.musicxml.part import PartRead, Struck
 from thrumble.formats.musicxml.score import (
     played,
 )
 from thrumble.formats.musicxml.signs import (
     pedal_of,
-    section_name,
 )
 from thrumble.formats.sections import merged
 

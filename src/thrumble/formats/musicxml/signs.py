@@ -111,12 +111,6 @@ def beat_quarters(metronome: Element) -> float:
     return beat * (1.5 if metronome.find("beat-unit-dot") is not None else 1.0)
 
 
-def section_name(text: str | None) -> str:
-    words = re.sub(r"[^A-Za-z0-9 _-]+", " ", text or "").split()
-    name = " ".join(words)[:40].strip()
-    return name if name and name != "pickup" else "A"
-
-
 def midi_of(element: Element) -> int | None:
     name = pitch_name(element.find("pitch"), "")
     if name is None:

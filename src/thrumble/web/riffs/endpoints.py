@@ -1,5 +1,6 @@
 """Riffs: list, text page, live preview, saving a revision, import and export."""
 
+from fractions import Fraction
 from typing import Annotated
 from urllib.parse import urlencode
 
@@ -7,19 +8,22 @@ from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 from fastapi.responses import HTMLResponse
 
 from thrumble.core.counting import counted
-from thrumble.core.errors import RiffError
+from thrumble.core.errors import BadInput, RiffError
+from thrumble.core.riff.expand import expand
 from thrumble.core.riff.text import parse_riff
-from thrumble.formats.exchange import format_of, read_any
+from thrumble.formats.exchange import Asked, format_of, read_any
 from thrumble.formats.riff_json import MAX_BYTES
-from thrumble.formats.tab import write_tab
+from thrumble.formats.tablature.writing import write_tab
 from thrumble.store import riffs, takes
 from thrumble.store.riffs import Sort
 from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.drawings.strip import plan_strip
 from thrumble.web.inputs import Id, Line, PageNumber, Text
 from thrumble.web.riffs import desk, history, making
 from thrumble.web.riffs.views import (
     FIRST_TEXT,
     ConflictView,
+    ImportView,
     PreviewView,
     preview_error,
     preview_of,
@@ -39,6 +43,14 @@ SORT_WORDS = {
     Sort.PLAYED.value: "last played",
     Sort.TITLE.value: "title",
     Sort.TEMPO.value: "tempo",
+}
+GRID_WORDS = {
+    "1/4": "a quarter",
+    "1/8": "an eighth",
+    "1/16": "a sixteenth",
+    "1/12": "an eighth triplet",
+    "1/24": "a sixteenth triplet",
+    "1/32": "a thirty-second",
 }
 PREVIEWS_A_MINUTE, IMPORTS_A_MINUTE = 600, 120
 
@@ -106,10 +118,30 @@ def add_riff(
 
 @router.post("/riffs/import", name="import_riff", dependencies=[costly(IMPORTS_A_MINUTE)])
 def import_riff(
-    request: Request, session: DbSession, player_id: PlayerId, file: UploadFile
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    file: UploadFile,
+    part: Annotated[int | None, Form(ge=0, le=1000)] = None,
+    grid: Annotated[Line, Form(max_length=6)] = "",
 ) -> Response:
-    """A riff from a file: JSON, text or MIDI. What it could not bring along is said on its page."""
-    found = read_any(file.file.read(MAX_BYTES + 1))
+    """A riff from a file: JSON, text, MIDI, MusicXML, tablature. What the file leaves open is asked
+    for first; what it could not bring along is said on the riff's page.
+    """
+    if grid and grid not in GRID_WORDS:
+        raise BadInput("choose one of the steps from the list")
+    asked = Asked(part, Fraction(grid) if grid else None)
+    found = read_any(file.file.read(MAX_BYTES + 1), asked)
+    open_parts = part is None and len(found.parts) > 1
+    if open_parts or (found.guessed_grid is not None and not grid):
+        question = ImportView(
+            parts=found.parts if open_parts else (),
+            part=part,
+            grids=GRID_WORDS if found.guessed_grid is not None else {},
+            grid=str(found.guessed_grid),
+            strip=plan_strip(expand(found.riff), bars=4),
+        )
+        return render(request, "riffs/_import.html", view=question)
     revision = riffs.add_riff(session, player_id, found.riff, found.source)
     return _to_page(request, revision.riff_id, left_out=found.left_out)
 

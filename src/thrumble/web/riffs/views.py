@@ -236,6 +236,17 @@ def desk_bars(expanded: ExpandedRiff, grid: Fraction) -> list[DeskBar]:
     return out
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ImportView:
+    """What an imported file leaves open: which part it is, how long a column's step is."""
+
+    parts: tuple[str, ...]
+    part: int | None
+    grids: dict[str, str]
+    grid: str
+    strip: list[BarDrawing]
+
+
 @dataclass(frozen=True, slots=True)
 class ConflictView:
     """A revision that was saved elsewhere since this one was opened, and the number that would come

@@ -9,7 +9,7 @@ from thrumble.core.music.meter import spoken_count
 from thrumble.core.music.pitch import midi_of, spell
 from thrumble.core.riff.edits import unrolled
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar, expand
-from thrumble.core.riff.model import Articulation, Legato, Riff
+from thrumble.core.riff.model import Articulation, Legato, Riff, Stroke
 
 MOST_COLUMNS = 32  # of a bar; finer ones are written as near as that allows
 BARS_A_LINE = 2
@@ -20,7 +20,8 @@ def write_tab(riff: Riff) -> bytes:
     """Every bar as written, two a line, with its section's name; UTF-8."""
     expanded = expand(unrolled(riff))
     tuning = " ".join(riff.tuning)
-    lines = [riff.title, f"{riff.tempo_bpm:f} bpm, {riff.feel}, tuning {tuning}"]
+    meter = riff.sections[0].bars[0].meter
+    lines = [riff.title, f"{riff.tempo_bpm:f} bpm, {riff.feel}, tuning {tuning}", f"meter {meter}"]
     if riff.capo:
         lines.append(f"capo on fret {riff.capo}")
     if riff.play:
@@ -30,10 +31,14 @@ def write_tab(riff: Riff) -> bytes:
     k = 0
     while k < len(bars):
         section = bars[k].section
-        row = [bar for bar in bars[k : k + BARS_A_LINE] if bar.section == section]
+        alike = (section, bars[k].meter)
+        row = [b for b in bars[k : k + BARS_A_LINE] if (b.section, b.meter) == alike]
         if section != before:
             lines += ["", f"[{section}]"]
             before = section
+        if row[0].meter != meter:
+            meter = row[0].meter
+            lines += ["", f"meter {meter}"]
         lines += ["", *_system(riff, expanded, row)]
         k += len(row)
     return ("\n".join(lines) + "\n").encode()
@@ -51,7 +56,20 @@ def tab_lost(riff: Riff) -> list[str]:
         out.append("depths of palm mutes: every mute is PM")
     if riff.pickup:
         out.append("the pick-up")
-    return out
+    marks = {
+        "bends": any(hit.bend is not None for hit in hits),
+        "mutes that open up": any(hit.opens for hit in hits),
+        "chords struck string by string": any(hit.arpeggio for hit in hits),
+        "mute ramps": any(hit.ramp for hit in hits),
+        "strings that ring on": any(note.let_ring for hit in hits for note in hit.notes),
+        "fingers and strokes": any(
+            hit.stroke is not Stroke.DOWN or any(note.plucked for note in hit.notes)
+            for hit in hits
+            if hit.legato is None
+        ),
+        "staccato": any(hit.staccato for hit in hits),
+    }
+    return out + [name for name, there in marks.items() if there]
 
 
 def _system(riff: Riff, expanded: ExpandedRiff, row: list[PlayedBar]) -> list[str]:

@@ -1,0 +1,1 @@
+"""Text tablature, out and in."""

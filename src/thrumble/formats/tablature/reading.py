@@ -1,0 +1,289 @@
+"""Text tablature to riffs: rows as they were typed, rhythm from counts or letters where they stand,
+else from a grid by the columns.
+"""
+
+import re
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from fractions import Fraction
+
+from thrumble.core.errors import RiffError
+from thrumble.core.instrument import TUNINGS, Note
+from thrumble.core.music.feel import STRAIGHT, Feel
+from thrumble.core.music.meter import Meter, read_meter
+from thrumble.core.music.pitch import STANDARD_TUNING, midi_of, pitch_class, read_tuning
+from thrumble.core.riff.checking import check_riff
+from thrumble.core.riff.model import (
+    DEFAULT_BEND,
+    DEFAULT_DEPTH,
+    MOST_BEND,
+    Articulation,
+    Bar,
+    Hit,
+    Legato,
+    Riff,
+    Section,
+    Stroke,
+)
+from thrumble.formats.fitting import possible, section_name, whole_bars
+from thrumble.formats.riff_json import MAX_BYTES
+from thrumble.formats.tablature.rhythm import (
+    Lines,
+    by_counts,
+    by_letters,
+    meter_of,
+    named_at,
+    step_of,
+    told,
+    within,
+)
+from thrumble.formats.tablature.rows import (
+    FEWEST_STRINGS,
+    Row,
+    Sheet,
+    Strike,
+    TabBar,
+    is_string,
+    read_sheet,
+)
+
+EVEN_SLOTS = {4: Fraction(1, 4), 8: Fraction(1, 8), 16: Fraction(1, 16), 12: Fraction(1, 12)}
+EVEN_SLOTS |= {24: Fraction(1, 24), 32: Fraction(1, 32)}
+GRIDS = tuple(EVEN_SLOTS.values())
+MOST_BARS = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class TabRiff:
+    """A riff from tablature. `left_out`: what could not be taken up; `guessed`: whether the rhythm
+    comes from the columns, on `grid`.
+    """
+
+    riff: Riff
+    left_out: tuple[str, ...]
+    guessed: bool
+    grid: Fraction | None = None
+
+
+def read_tab(data: bytes, *, grid: Fraction | None = None) -> TabRiff:
+    """The riff of a tablature. `grid`: how long a column's step is where no rhythm is written, in
+    whole notes; else what the columns suggest. Raises RiffError saying what is wrong and where.
+    """
+    if len(data) > MAX_BYTES:
+        raise RiffError("a tablature has at most 5 MB", found=f"{len(data)} bytes", place="file")
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise RiffError(
+            "a tablature is text in UTF-8: save it as that and try again", place="file"
+        ) from None
+    sheet = read_sheet(text)
+    if sum(len(row.bars) * row.times for row in sheet.rows) > MOST_BARS:
+        raise RiffError(f"a riff has at most {MOST_BARS} bars", place="file")
+    return _Reader(sheet, grid).riff()
+
+
+def looks_like_tab(text: str) -> bool:
+    """Whether a text has rows of strings, and is no riff's text."""
+    lines = text.splitlines()
+    rows = sum(is_string(line.expandtabs(4)) for line in lines)
+    return rows >= FEWEST_STRINGS and not any(line.startswith("| ") for line in lines)
+
+
+class _Reader:
+    """Goes through the rows and keeps what holds from one to the next."""
+
+    def __init__(self, sheet: Sheet, grid: Fraction | None) -> None:
+        self.sheet = sheet
+        self.head = _Head(sheet)
+        self.asked = grid
+        self.grid: Fraction | None = None
+        self.guessed = False
+        self.meter: Meter | None = None
+        self.left: list[str] = []
+
+    def riff(self) -> TabRiff:
+        runs: list[tuple[str, list[Bar]]] = []
+        for place, row in enumerate(self.sheet.rows):
+            name = self.sheet.sections.get(place)
+            if name is not None or not runs:
+                runs.append((section_name(name), []))
+            if place in self.sheet.meters:
+                self.meter = _read_meter(self.sheet.meters[place])
+            runs[-1][1].extend(self._bars(row) * row.times)
+        sections: dict[str, list[Bar]] = {}
+        for name, bars in runs:
+            sections.setdefault(name, []).extend(bars)
+        order = tuple(word for word in self.head.play if word in sections)
+        riff = Riff(
+            title=self.head.title,
+            tempo_bpm=self.head.tempo,
+            sections=tuple(Section(name=n, bars=whole_bars(b)) for n, b in sections.items()),
+            tuning=self.head.tuning,
+            capo=self.head.capo,
+            feel=self.head.feel,
+            play=order if len(order) == len(self.head.play) else (),
+        )
+        return TabRiff(check_riff(riff), tuple(self.left), self.guessed, self.grid)
+
+    def _bars(self, row: Row) -> list[Bar]:
+        lines = told(row)
+        out = []
+        last = ""
+        for number, bar in enumerate(row.bars):
+            columns = bar.columns()
+            end = row.bars[number + 1].start if number + 1 < len(row.bars) else bar.start + 10**6
+            here = within(lines, bar.start, end)
+            meter, places = self._places(row, bar, columns, here)
+            hits = []
+            for k, column in enumerate(columns):
+                following = columns[k + 1] if k + 1 < len(columns) else bar.width + 1
+                struck = bar.at(column, following)
+                until = places[k + 1] if k + 1 < len(places) else meter.length
+                last = named_at(here, column + bar.start, last)
+                hit = _hit(struck, places[k], until - places[k])
+                hits.append(_marked(hit, here, column + bar.start, last))
+            out.append(Bar(meter, tuple(hits)))
+        return out
+
+    def _places(
+        self, row: Row, bar: TabBar, columns: list[int], lines: Lines
+    ) -> tuple[Meter, list[Fraction]]:
+        """Where each struck column lies in the bar: by counts, by letters, else by the grid."""
+        counted = by_counts(bar, columns, lines, self.meter)
+        if counted is not None:
+            return counted
+        lettered = by_letters(bar, columns, lines)
+        if lettered is not None:
+            return lettered
+        self.guessed = True
+        step = step_of(row)
+        offset = min((columns or [0])[0], max(0, step - 1)) if columns else 0
+        slots = max(1, round((bar.width - min(offset, 1)) / step))
+        places = [round((column - offset) / step) for column in columns]
+        uneven = len(set(places)) < len(places)
+        if uneven or step == 1:
+            places = list(range(len(columns)))
+            slots = max(len(columns), 1)
+        slots = max(slots, places[-1] + 1 if places else 1)
+        grid = self.asked or self.grid or EVEN_SLOTS.get(slots, Fraction(1, 8))
+        self.grid = grid
+        meter = meter_of(slots * grid, self.meter)
+        return meter, [place * grid for place in places]
+
+
+class _Head:
+    """What stands before the first row: title, tempo, tuning, capo, meter, feel, order of play."""
+
+    def __init__(self, sheet: Sheet) -> None:
+        lines = [line.strip() for line in sheet.head if line.strip()]
+        text = "\n".join(lines)
+        plain = [line for line in lines if not re.match(r"\[|[^:]{1,12}:", line)]
+        title = re.search(r"(?im)^\s*title\s*[:=]\s*(.+)$", text)
+        named = title[1] if title else next(iter(plain), "From tablature")
+        clean = "".join(c for c in " ".join(named.split()) if c.isprintable())[:120].strip()
+        self.title = clean or "From tablature"
+        tempo = re.search(r"(?i)(\d{2,3}(?:\.\d{1,3})?)\s*bpm|tempo\s*[:=]?\s*(\d{2,3})", text)
+        bpm = Decimal((tempo[1] or tempo[2]) if tempo else "120")
+        self.tempo = min(Decimal(400), max(Decimal(20), bpm))
+        capo = re.search(r"(?i)capo\D{0,12}(\d{1,2})", text)
+        self.capo = min(24, int(capo[1])) if capo else 0
+        self.tuning = _tuning(sheet, text)
+        feel = re.search(r"(?i)shuffle (\d(?:\.\d{1,3})?)(?: on 1/(8|16))?", text)
+        self.feel = STRAIGHT
+        if feel and Fraction(1, 5) <= Fraction(feel[1]) <= 5:
+            self.feel = Feel(Fraction(feel[1]), Fraction(1, int(feel[2] or 8)))
+        play = re.search(r"(?im)^\s*play:?\s+(.+)$", text)
+        self.play = tuple(play[1].split()) if play else ()
+
+
+def _read_meter(text: str) -> Meter | None:
+    try:
+        return read_meter(text)
+    except ValueError:
+        return None
+
+
+def _tuning(sheet: Sheet, text: str) -> tuple[str, ...]:
+    """From a line that says it, else from the letters beside the strings, else the usual one."""
+    count = len(sheet.rows[0].labels)
+    if any(len(row.labels) != count for row in sheet.rows):
+        odd = next(row for row in sheet.rows if len(row.labels) != count)
+        raise RiffError(
+            f"every row has as many strings as the first one, {count}",
+            found=str(len(odd.labels)),
+            line=odd.line,
+            column=1,
+        )
+    said = re.search(r"(?im)tuning\W{1,3}((?:[A-G][#b]?\d?[\s,-]*){6,8})", text)
+    names = re.findall(r"[A-G][#b]?\d?", said[1]) if said else []
+    if len(names) != count:
+        labels = [label[:1].upper() + label[1:] for label in reversed(sheet.rows[0].labels)]
+        names = labels if all(labels) else []
+    usual = {
+        len(strings.split()): tuple(strings.split())
+        for name, strings in TUNINGS.items()
+        if name in ("seven strings", "eight strings")
+    } | {6: STANDARD_TUNING}
+    if not names:
+        return usual[count]
+    return tuple(
+        name if name[-1].isdigit() else _near_octave(name, like)
+        for name, like in zip(names, usual[count], strict=True)
+    )
+
+
+def _near_octave(name: str, like: str) -> str:
+    """A bare note name in the octave that lies nearest to the usual string."""
+    if len(name) == 1 and like[:-1] == name:
+        return like
+    above = (pitch_class(name) - midi_of(like)) % 12
+    midi = midi_of(like) + (above if above <= 6 else above - 12)
+    for octave in range(9):
+        if midi_of(f"{name}{octave}") == midi:
+            return f"{name}{octave}"
+    return read_tuning([like])[0]
+
+
+# --- hits -----------------------------------------------------------------------------------------
+
+
+def _hit(struck: dict[int, Strike], at: Fraction, length: Fraction) -> Hit:
+    """A stroke: dead where nothing is fretted, else a damped string between is left out."""
+    fretted = {string: strike for string, strike in struck.items() if strike.fret is not None}
+    sounding = fretted or struck
+    first = sounding[max(sounding)]
+    signs = [strike for strike in fretted.values() if strike.before]
+    slides = [strike for strike in signs if strike.before in "/\\s"]
+    slide = None
+    if slides and slides[0].fret is not None:
+        came, fret = slides[0].came_from, slides[0].fret
+        up = -2 if slides[0].before != "\\" else 2
+        slide = (came - fret or None) if came is not None else up
+    legato = {"h": Legato.HAMMER, "p": Legato.PULL}.get(first.before)
+    bends = [strike.bend for strike in fretted.values() if strike.bend is not None]
+    bend = min(MOST_BEND, Decimal(bends[0]) or DEFAULT_BEND) if bends else None
+    return Hit(
+        at=at,
+        length=length,
+        notes=tuple(Note(s, sounding[s].fret) for s in sorted(sounding, reverse=True)),
+        articulation=Articulation.OPEN if fretted else Articulation.DEAD,
+        stroke=None if legato else Stroke.DOWN,
+        legato=legato,
+        slide_from=slide,
+        bend=bend,
+    )
+
+
+def _marked(hit: Hit, lines: Lines, column: int, name: str) -> Hit:
+    """The hit with what stands over it: palm mute, accent, the chord's name."""
+    alone = [begin for begin, end in lines.palms if end < 0]
+    palm = any(begin - 1 <= column < end for begin, end in lines.palms if end >= 0)
+    palm = palm or any(abs(begin - column) <= 1 for begin in alone)
+    if palm and hit.articulation is Articulation.OPEN:
+        hit = replace(hit, articulation=Articulation.PALM, depth=DEFAULT_DEPTH)
+    if any(abs(at - column) <= 1 for at in lines.accents):
+        hit = replace(hit, accent=True)
+    if name and len(hit.notes) > 1:
+        hit = replace(hit, label=name)
+    return possible(hit)

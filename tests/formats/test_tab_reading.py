@@ -1,0 +1,177 @@
+"""Tablature in: the many ways people type it."""
+
+from contextlib import suppress
+from fractions import Fraction
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.formats.test_midi import DEMO
+from thrumble.core.errors import RiffError
+from thrumble.core.riff.edits import unrolled
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Articulation, Hit, Legato
+from thrumble.formats.tablature.reading import TabRiff, read_tab
+from thrumble.formats.tablature.writing import write_tab
+
+
+def sheet(low: str, five: str = "", *, above: str = "", below: str = "", head: str = "") -> str:
+    """A row with something on its two lowest strings."""
+    five = five or "A|" + "-" * (len(low) - 3) + "|"
+    empty = "".join(f"{name}|{'-' * (len(low) - 3)}|\n" for name in "eBGD")
+    return f"{head}{above}{empty}{five}\n{low}\n{below}"
+
+
+def read(text: str, **more: Fraction) -> TabRiff:
+    return read_tab(text.encode(), **more)  # type: ignore[arg-type]
+
+
+def hits(found: TabRiff, bar: int = 0) -> tuple[Hit, ...]:
+    return found.riff.sections[0].bars[bar].hits
+
+
+def test_the_columns_give_the_rhythm_where_none_is_written() -> None:
+    found = read(sheet("E|-0-0-3-0-0-0-5-0-|"))
+    assert found.guessed and found.grid == Fraction(1, 8)
+    assert [hit.at for hit in hits(found)] == [Fraction(k, 8) for k in range(8)]
+    assert [hit.notes[0].fret for hit in hits(found)] == [0, 0, 3, 0, 0, 0, 5, 0]
+    assert str(found.riff.sections[0].bars[0].meter) == "4/4"
+    rests = hits(read(sheet("E|-0-0-----0-0-----|")))
+    assert [hit.at for hit in rests] == [Fraction(k, 8) for k in (0, 1, 4, 5)]
+    slower = read(sheet("E|-0-0-3-0-0-0-5-0-|"), grid=Fraction(1, 16))
+    assert hits(slower)[1].at == Fraction(1, 16)
+    assert str(slower.riff.sections[0].bars[0].meter) == "2/4"
+
+
+def test_counts_above_or_below_give_the_rhythm() -> None:
+    for place in ("above", "below"):
+        count = "  1   & 2   e   4\n"
+        found = read(sheet("E|-0---0-3---3---5----|", **{place: count}))  # type: ignore[arg-type]
+        assert not found.guessed
+        assert [hit.at for hit in hits(found)] == [
+            Fraction(0), Fraction(1, 8), Fraction(1, 4), Fraction(5, 16), Fraction(3, 4),
+        ]  # fmt: skip
+
+
+def test_letters_above_give_the_rhythm() -> None:
+    found = read(sheet("E|-0---0-3---3-5--|", above="   q.  e h   e e\n".replace("   q", "   q")))
+    assert [hit.at for hit in hits(found)] == [
+        Fraction(0), Fraction(3, 8), Fraction(1, 2), Fraction(1), Fraction(9, 8),
+    ]  # fmt: skip
+    assert str(found.riff.sections[0].bars[0].meter) == "5/4"
+
+
+@pytest.mark.parametrize(
+    ("line", "muted"),
+    [
+        ("   PM------|       ", [0, 1, 2, 3]),
+        ("   P.M.- - -       ", [0, 1, 2, 3, 4]),
+        ("     pm---         ", [1, 2, 3]),
+        ("     PM            ", [1]),
+        ("   PM    PM---|    ", [0, 3, 4, 5]),
+    ],
+)
+def test_palm_mute_spans_as_they_are_typed(line: str, muted: list[int]) -> None:
+    found = hits(read(sheet("E|-0-0-3-0-0-0-5-0-|", above=line + "\n")))
+    assert [k for k, hit in enumerate(found) if hit.articulation is Articulation.PALM] == muted
+
+
+def test_dead_strings_damped_strings_and_wide_frets() -> None:
+    found = hits(read(sheet("E|-x-x-10-10-5-5-|", "A|-x---12-12-x-7-|")))
+    assert [hit.articulation.value for hit in found] == [
+        "dead",
+        "dead",
+        "open",
+        "open",
+        "open",
+        "open",
+    ]
+    assert [[n.fret for n in hit.notes] for hit in found] == [
+        [None, None], [None], [10, 12], [10, 12], [5], [5, 7],
+    ]  # fmt: skip
+
+
+def test_slides_hammers_pulls_and_bends() -> None:
+    found = hits(read(sheet("E|-3h5---5p3---3/7---/9---7b8---7b---|")))
+    assert [hit.notes[0].fret for hit in found] == [3, 5, 5, 3, 3, 7, 9, 7, 7]
+    assert found[1].legato is Legato.HAMMER and found[3].legato is Legato.PULL
+    assert found[5].slide_from == -4 and found[6].slide_from == -2
+    assert str(found[7].bend) == "1" and str(found[8].bend) == "0.5"
+
+
+def test_rows_repeats_sections_tunings_and_habits() -> None:
+    head = "Winch song\nTempo: 96\ntuning: D A D G B E\ncapo 2\n\n[Verse 1]\n"
+    first = sheet("D|-0-0-3-0-|-5-5-5-5-|", "A|---------|---------|")
+    second = sheet("D|-0-0-3-0-| x2", "A|---------|")
+    text = (head + first + "hold the last one\n\n[Chorus]\n" + second).replace("\n", "\r\n")
+    found = read(text)
+    riff = found.riff
+    assert riff.title == "Winch song" and riff.tempo_bpm == 96 and riff.capo == 2
+    assert riff.tuning == ("D2", "A2", "D3", "G3", "B3", "E4")
+    assert [section.name for section in riff.sections] == ["Verse 1", "Chorus"]
+    assert [len(section.bars) for section in riff.sections] == [2, 2]
+
+
+def test_letters_are_optional_and_seven_strings_are_read() -> None:
+    bare = "\n".join(["|-------------|"] * 5 + ["|-0-0-3-3-5-5-|"])
+    assert len(hits(read(bare))) == 6
+    seven = (
+        "\n".join(f"{n}|-------------|" for n in "eBGDA") + "\nE|-------------|\nB|-0-0-3-3-5-5-|"
+    )
+    found = read(seven)
+    assert len(found.riff.tuning) == 7 and found.riff.tuning[0] == "B1"
+
+
+@pytest.mark.parametrize("name", list(DEMO))
+def test_our_own_tablature_comes_back_with_its_rhythm(name: str) -> None:
+    """What tablature holds comes back: places, strings, frets, kinds; not how long a hit rings."""
+    riff = DEMO[name]
+    back = read_tab(write_tab(riff))
+    assert not back.guessed and back.riff.title == riff.title
+    asked = [(d.bar, d.hit) for d in expand(unrolled(riff)).hits]
+    found = [(d.bar, d.hit) for d in expand(unrolled(back.riff)).hits]
+    assert [(bar, hit.at) for bar, hit in found] == [(bar, hit.at) for bar, hit in asked]
+    assert [h.articulation for _, h in found] == [h.articulation for _, h in asked]
+    for (_, got), (_, was) in zip(found, asked, strict=True):
+        if was.articulation is not Articulation.DEAD:
+            assert [(n.string, n.fret) for n in got.notes] == [
+                (n.string, n.fret) for n in was.notes
+            ]
+        assert got.accent == was.accent
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("no strings here", "no tablature found"),
+        ("", "no tablature found"),
+        ("E|-0-0-0-|\nA|-0-0-0-|\n", "six to eight|6 to 8 strings"),
+        (sheet("E|-0-0-|") + "\n\n" + "\n".join(["|-0-0-|"] * 7), "as many strings as the first"),
+        (sheet("E|-0-99-|"), "frets are 0 to 36"),
+        (sheet("E|-------|"), "no hit in it"),
+        (sheet("E|-0-0-|" + " x64") + ("\n\n" + sheet("E|-0-0-| x64")) * 40, "at most 2000 bars"),
+    ],
+)
+def test_what_is_no_tablature_is_refused_with_its_place(text: str, said: str) -> None:
+    with pytest.raises(RiffError, match=said):
+        read(text)
+
+
+def test_other_encodings_are_refused_and_a_mark_at_the_start_is_not() -> None:
+    text = sheet("E|-0-0-3-3-|")
+    assert read_tab(b"\xef\xbb\xbf" + text.encode()).riff.sections
+    with pytest.raises(RiffError, match="UTF-8"):
+        read_tab(("Gru\xdf\n" + text).encode("latin-1"))
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.text("-|0123456789xhpb/\\~()PM. EADGBe&\n", max_size=400), st.text(max_size=60))
+def test_any_text_gives_a_riff_or_one_error(text: str, more: str) -> None:
+    for one in (
+        text,
+        sheet("E|-0-" + text.replace("\n", "") + "-3-|"),
+        sheet("E|-0-3-|", head=more),
+    ):
+        with suppress(RiffError):
+            assert read(one).riff.sections
