@@ -168,3 +168,20 @@ def test_convert_says_what_it_guessed_and_takes_the_answer(tmp_path: Path) -> No
     assert done.exit_code == 0 and done.stderr == ""
     assert json.loads(out.read_text())["sections"][0]["bars"][0]["hits"][1]["at"] == "1/16"
     assert runner.invoke(app, ["convert", str(tab), str(out), "--grid", "3/4"]).exit_code == 2
+
+
+def test_click_writes_click_or_drums_alone(tmp_path: Path) -> None:
+    riff, out = tmp_path / "gate.riff.txt", tmp_path / "click.wav"
+    riff.write_text(riff_texts()["1-sluice-gate"])
+    asked = ["click", "--riff", str(riff), "--out", str(out), "--tempo", "236"]
+    assert runner.invoke(app, asked).exit_code == 0
+    click, rate = soundfile.read(out)
+    beat = 60 / 236
+    begins = np.flatnonzero(np.abs(click) > 0.3)[0] / rate
+    assert begins == pytest.approx(0, abs=1e-3) and click.size / rate > 15 * 4 * beat
+    assert runner.invoke(app, [*asked, "--groove", "backbeat", "--rounds", "2"]).exit_code == 0
+    drums, _ = soundfile.read(out)
+    assert drums.size > 1.8 * click.size
+    assert np.array_equal(drums[: int(3 * beat * rate)], click[: int(3 * beat * rate)])
+    done = runner.invoke(app, [*asked, "--groove", "polka"])
+    assert done.exit_code == 2 and "backbeat" in done.stderr

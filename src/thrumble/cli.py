@@ -209,6 +209,25 @@ def convert(
 
 
 @app.command()
+def click(
+    riff: Annotated[Path, typer.Option(help="The riff to keep time for.")],
+    out: Annotated[Path, typer.Option(help="WAV to write.")],
+    groove: Annotated[str | None, typer.Option(help="Drums instead of the click.")] = None,
+    rounds: Annotated[int, typer.Option(min=1, max=100)] = 1,
+    tempo: float | None = None,
+) -> None:
+    """The click of a riff, or a drum groove, alone: one bar of count-in, then every round."""
+    from thrumble.actions.rehearsal import timekeeping
+    from thrumble.formats.exchange import read_any
+
+    try:
+        wav = timekeeping(read_any(load(riff)).riff, groove=groove, rounds=rounds, tempo_bpm=tempo)
+    except ThrumbleError as error:
+        fail(str(error))
+    save(out, wav)
+
+
+@app.command()
 def serve(
     host: str = "127.0.0.1",
     port: Annotated[int, typer.Option(min=1, max=65535)] = 8642,

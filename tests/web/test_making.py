@@ -120,8 +120,10 @@ def test_a_riff_is_heard_as_its_text_stands_and_goes_round(visitor: Browser) -> 
     assert sound.size / rate > end and 0.1 < np.abs(sound).max() <= 1
     silent, loud = sound[: int(begin * rate * 0.6)], sound[int(begin * rate) :][: rate // 10]
     assert np.abs(silent).max() * 8 < np.abs(loud).max(), "the first hit is where a round begins"
-    clicked = visitor.post("/riffs/listen", data=asked | {"click": "true"}).content
-    assert clicked != answer.content
+    clicked = visitor.post("/riffs/listen", data=asked | {"beat": "click"}).content
+    drummed = visitor.post("/riffs/listen", data=asked | {"beat": "backbeat"}).content
+    assert len({answer.content, clicked, drummed}) == 3
+    assert visitor.post("/riffs/listen", data=asked | {"beat": "polka"}).status_code == 422
     whole = visitor.post("/riffs/listen", data={"source": SLUICE, "first": "", "tempo": ""})
     assert float(whole.headers["x-round-ends"]) == pytest.approx(0.05 + 14 * 4 * 60 / 118, abs=1e-2)
 

@@ -12,6 +12,7 @@ from thrumble.core.chords.names import read_chord_name
 from thrumble.core.chords.shapes import place_chord
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Note
+from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.frets import read_frets
 from thrumble.core.riff.marks import MARKED, another_kind, ramped
@@ -167,6 +168,16 @@ def set_chord(riff: Riff, bar: int, at: Fraction, chord: str) -> Riff:
         for when, one in placed
     ]
     return _with(riff, part, changed)
+
+
+def set_meter(riff: Riff, first: int, last: int, meter: Meter) -> Riff:
+    """Another meter for these bars: hits past a shorter bar's end go, what rings is cut there."""
+    part, a, b = _range(riff, first, last)
+    bars = [
+        Bar(meter, tuple(hit for hit in bar.hits if hit.at < meter.length))
+        for bar in part.bars[a:b]
+    ]
+    return _with_bars(riff, part, _clipped((*part.bars[:a], *bars, *part.bars[b:])))
 
 
 def insert_bar(riff: Riff, after: int) -> Riff:

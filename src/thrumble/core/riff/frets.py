@@ -24,7 +24,7 @@ def read_frets(text: str, strings: int) -> tuple[Note, ...]:
     for word in text.replace(" ", "").split(","):
         match = _NOTE.fullmatch(word)
         if not match:
-            raise ValueError("write string:fret such as 6:2, frets such as 6:2,5:4")
+            raise ValueError("write a name such as F#5 or F#5@6/2, or frets such as 6:2,5:4")
         string, fret, finger, rings = match.groups()
         if not 1 <= int(string) <= strings or (fret != "x" and int(fret) > MAX_FRET):
             raise ValueError(

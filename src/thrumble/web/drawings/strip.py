@@ -112,10 +112,14 @@ class BarDrawing:
         )
 
 
-def plan_strip(expanded: ExpandedRiff, *, bars: int | None = None) -> list[BarDrawing]:
-    """The plan alone, the first `bars` bars or all."""
+def plan_strip(
+    expanded: ExpandedRiff, *, bars: int | None = None, counts: dict[int, str] | None = None
+) -> list[BarDrawing]:
+    """The plan alone, the first `bars` bars or all. `counts`: what stands under each hit by its
+    index; None for beats.
+    """
     shown = expanded.bars[:bars]
-    return [_plan_bar(expanded, bar, 1) for bar in shown]
+    return [_plan_bar(expanded, bar, 1, counts) for bar in shown]
 
 
 @dataclass(frozen=True, slots=True)
@@ -215,7 +219,9 @@ def _x(bar: PlayedBar, at_s: float, width: float) -> float:
     return (at_s - bar.start_s) / (bar.end_s - bar.start_s) * width
 
 
-def _plan_bar(expanded: ExpandedRiff, bar: PlayedBar, number: int) -> BarDrawing:
+def _plan_bar(
+    expanded: ExpandedRiff, bar: PlayedBar, number: int, counts: dict[int, str] | None = None
+) -> BarDrawing:
     width = round(float(bar.meter.length) * WHOLE_PX, 1)
     first = bisect_left(expanded.hits, bar.number, key=lambda due: due.bar)
     end = bisect_right(expanded.hits, bar.number, key=lambda due: due.bar)
@@ -226,7 +232,7 @@ def _plan_bar(expanded: ExpandedRiff, bar: PlayedBar, number: int) -> BarDrawing
         section=bar.section,
         width=width,
         start_s=bar.start_s + (number - 1) * expanded.round_s,
-        slots=_slots(bar, hits, width),
+        slots=_slots(bar, hits, width, counts),
         chords=_chords(bar, hits, width, expanded.riff.instrument),
         plan=[],
     )
@@ -273,8 +279,11 @@ def _ramp_lines(expanded: ExpandedRiff, bar: PlayedBar, width: float, base: floa
     return out
 
 
-def _slots(bar: PlayedBar, hits: list[DueHit], width: float) -> list[Slot]:
+def _slots(
+    bar: PlayedBar, hits: list[DueHit], width: float, counts: dict[int, str] | None
+) -> list[Slot]:
     """The count under the bar: every beat, and between beats every hit."""
+    said = {} if counts is None else {due.hit.at: counts.get(due.index, "") for due in hits}
     places = {k * bar.meter.beat: float(k) for k in range(bar.meter.beats)}
     length_s = bar.end_s - bar.start_s
     starts = {at: at / bar.meter.length * length_s for at in places} | {
@@ -286,7 +295,7 @@ def _slots(bar: PlayedBar, hits: list[DueHit], width: float) -> list[Slot]:
         Slot(
             float(s) / length_s * width,
             (e - float(s)) / length_s * width,
-            spoken_count(at, bar.meter),
+            spoken_count(at, bar.meter) if counts is None else said.get(at, ""),
             round(float(s), 4),
             round(e, 4),
         )

@@ -8,7 +8,7 @@ const text = $("source");
 const mark = $("caret"); // kept here: it moves from bar to bar, and bars are drawn anew
 const GRIDS = ["1/8", "1/16", "1/12", "1/4"];
 const
-GRID_WORDS = { "1/8": "eighths", "1/16": "sixteenths", "1/12": "triplets", "1/4": "quarters" };
+  GRID_WORDS = { "1/8": "eighths", "1/16": "sixteenths", "1/12": "triplets", "1/4": "quarters" };
 const TEXT_PAUSE_MS = 300;
 const CHORD_SHAPE = $("desk-chord").placeholder;
 
@@ -23,6 +23,17 @@ let undone = [],
 let waiting = Promise.resolve(); // edits go one after the other, in the order of the keys
 
 // --- drawing ---
+
+function drawn(answer) {
+  showFeel(answer.feel.ratio, answer.feel.unit);
+  draw(answer.html);
+}
+
+function showFeel(ratio, unit) {
+  $("desk-ratio").value = ratio;
+  $("desk-unit").value = unit;
+  view.ratio = ratio === 1 ? "straight" : ratio.toFixed(2);
+}
 
 function draw(html) {
   const page = new DOMParser().parseFromString(html, "text/html");
@@ -66,12 +77,14 @@ function chosen() {
 // --- edits ---
 
 function ask(edit) {
-  const body = JSON.stringify({ source: text.value, grid: GRIDS[grid], ...edit });
+  const counts = $("desk-counts").value;
+  const body = JSON.stringify({ source: text.value, grid: GRIDS[grid], counts, ...edit });
   const headers = { "content-type": "application/json" };
   return send(desk.dataset.edit, { body, headers }).then((answer) => answer.json());
 }
 
-const OF_BARS = ["repeat", "delete", "copy", "ramp"]; // these go by the bars that are chosen
+const OF_BARS = ["repeat", "delete", "copy", "ramp",
+"meter"]; // these go by the bars that are chosen
 
 /** One edit after those before it, given or made when its turn comes; `then` moves the caret once
  *  it is drawn. */
@@ -93,7 +106,7 @@ function edit(asked, then = () => {}) {
         write(answer.source);
       }
       if (what.op !== "copy") anchor = null;
-      draw(answer.html);
+      drawn(answer);
       then();
       desk.dataset.afterMs = Math.round(performance.now() - begun);
     } catch (error) { problem(error.message); }
@@ -126,7 +139,7 @@ function step(back) {
 
 async function redraw() {
   try {
-    draw((await ask({ op: "draw" })).html);
+    drawn(await ask({ op: "draw" }));
     view.stale = false;
   } catch (error) { // mostly the text has an error, which stands beside it too
     view.stale = true;
@@ -242,7 +255,20 @@ function chordKey(event) {
   if (chord) soon(() => chordTyped(chord));
 }
 
+function meterKey(event) {
+  if (!["Enter", "Escape"].includes(event.key)) return;
+  event.preventDefault();
+  const meter = event.key === "Enter" ? event.target.value.trim() : "";
+  event.target.value = "";
+  desk.focus();
+  if (meter) edit({ op: "meter", meter });
+}
+
+/** What has a value of its own under the fingers keeps its keys. */
+const ownKeys = (element) => element.matches("select, input") && element !== desk;
+
 function deskKey(event) {
+  if (ownKeys(event.target)) return;
   if (event.key === "Escape") text.focus();
   else if (!event.altKey && press(event.key, event)) {
     event.preventDefault();
@@ -284,6 +310,14 @@ const draft = {
   drop() { try { localStorage.removeItem(desk.dataset.draft); } catch { /* none */ } },
 };
 
+function keptCounting() {
+  try { return localStorage.getItem("counting") ?? "beats"; } catch { return "beats"; }
+}
+
+function keepCounting(way) {
+  try { localStorage.setItem("counting", way); } catch { /* for this page only */ }
+}
+
 function remember() {
   desk.dataset.last = text.value;
   if (text.value === text.defaultValue) draft.drop();
@@ -292,7 +326,7 @@ function remember() {
 
 document.addEventListener("htmx:afterRequest", ({ detail }) => {
   if (detail.elt.id === "riff-form" && detail.xhr.getResponseHeader("HX-Redirect")) draft
-.drop();
+    .drop();
 });
 
 document.addEventListener("alpine:init", () => {
@@ -305,6 +339,7 @@ document.addEventListener("alpine:init", () => {
     get staleClass() { return this.stale ? "stale" : ""; },
     init() {
       view = this;
+      $("desk-counts").value = keptCounting();
       const earlier = draft.read();
       if (earlier !== text.value) this.kept = earlier;
       redraw();
@@ -319,6 +354,16 @@ document.addEventListener("alpine:init", () => {
       this.kept = null;
       remember();
     },
+    ratio: "straight",
+    ratioTouched({ target }) { showFeel(Number(target.value), $("desk-unit").value); },
+    feelSet() {
+      edit({ op: "feel", ratio: $("desk-ratio").value, unit: $("desk-unit").value });
+    },
+    counting() {
+      keepCounting($("desk-counts").value);
+      soon(redraw);
+    },
+    meterKey,
     deskKey,
     chordKey,
     point,

@@ -3,6 +3,7 @@ The text is the truth all along; nothing is kept here.
 """
 
 from collections.abc import Callable
+from decimal import Decimal
 from fractions import Fraction
 from typing import Annotated, Any, Literal
 
@@ -11,11 +12,14 @@ from fastapi.responses import JSONResponse
 from pydantic import AfterValidator, Field
 
 from thrumble.core.errors import BadInput
+from thrumble.core.music.meter import read_meter
 from thrumble.core.riff import edits
+from thrumble.core.riff.counts import Counting
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.printing import print_riff, with_comments
 from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.whole import set_feel
 from thrumble.formats.riff_json import MAX_BYTES, bar_document, bar_from_document
 from thrumble.web.deps import costly
 from thrumble.web.inputs import Sent, Text
@@ -38,6 +42,11 @@ PlaceText = Annotated[str, Field(max_length=12), AfterValidator(_place)]
 Word = Annotated[str, Field(max_length=80)]
 
 
+def _meter(text: str) -> str:
+    read_meter(text)
+    return text
+
+
 class EditSent(Sent):
     """One edit. `bar` and `last` count written bars from 0; `at` and `length` in whole notes."""
 
@@ -57,6 +66,8 @@ class EditSent(Sent):
         "copy",
         "paste",
         "ramp",
+        "feel",
+        "meter",
     ] = "draw"
     bar: Annotated[int, Field(ge=0, le=100_000)] = 0
     last: Annotated[int, Field(ge=0, le=100_000)] = 0
@@ -65,6 +76,10 @@ class EditSent(Sent):
     letter: Word = "o"
     chord: Word = ""
     what: Word = ""
+    counts: Counting = Counting.BEATS
+    ratio: Annotated[Decimal, Field(ge=1, le=3, decimal_places=2)] = Decimal(1)
+    unit: Literal["1/8", "1/16"] = "1/8"
+    meter: Annotated[Word, AfterValidator(_meter)] = "4/4"
     clip: Annotated[tuple[Any, ...], Field(max_length=MOST_CLIP_BARS)] = ()
 
 
@@ -81,6 +96,8 @@ EDITS: dict[str, Edit] = {
     "insert": lambda riff, e: edits.insert_bar(riff, e.bar),
     "repeat": lambda riff, e: edits.repeat_bars(riff, e.bar, e.last),
     "delete": lambda riff, e: edits.delete_bars(riff, e.bar, e.last),
+    "feel": lambda riff, e: set_feel(riff, e.ratio, Fraction(e.unit)),
+    "meter": lambda riff, e: edits.set_meter(riff, e.bar, e.last, read_meter(e.meter)),
     "ramp": lambda riff, e: edits.ramp(riff, e.bar, e.last),
     "paste": lambda riff, e: edits.paste_bars(
         riff, e.bar, [bar_from_document(one) for one in e.clip]
@@ -105,6 +122,8 @@ def edit_riff(sent: EditSent) -> JSONResponse:
         raise BadInput(
             f"more than {MOST_BARS} bars are written as text: the strip would be too long"
         )
-    bars = desk_bars(expand(edits.unrolled(riff)), Fraction(sent.grid))
+    bars = desk_bars(expand(edits.unrolled(riff)), Fraction(sent.grid), sent.counts)
     html = environment.get_template("riffs/_desk.html").render(bars=bars)
-    return JSONResponse({"source": source, "html": html, "clip": clip})
+    ratio = 1.0 if riff.feel.ratio is None else float(riff.feel.ratio)
+    feel = {"ratio": ratio, "unit": str(riff.feel.unit)}
+    return JSONResponse({"source": source, "html": html, "clip": clip, "feel": feel})

@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Request, Response
 from fastapi.responses import HTMLResponse
 
-from thrumble.actions.rehearsal import rehearse
+from thrumble.actions.rehearsal import BEATS, rehearse
 from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.instrument import Instrument
 from thrumble.core.music.pitch import read_tuning
@@ -98,15 +98,17 @@ def listen_to_riff(
     source: Annotated[Text, Form(max_length=MAX_BYTES)] = "",
     tone: Annotated[Tone, Form()] = Tone.CRUNCH,
     tempo: Annotated[float | None, Form()] = None,
-    click: Annotated[bool, Form()] = False,
+    beat: Annotated[Line, Form(max_length=20)] = "none",
     first: Annotated[int, Form(ge=0)] = 0,
     last: Annotated[int, Form(ge=0)] = 0,
 ) -> Response:
     """The riff as its text stands, or bars `first` to `last` of it, played by the simulated
     guitarist: WAV, and in headers where a round begins and ends.
     """
+    if beat not in BEATS:
+        raise BadInput("that groove isn't known here: choose one from the list")
     bars = (first, last or first) if first else None
-    found = rehearse(parse_riff(source), tone=tone, tempo_bpm=tempo, click=click, bars=bars)
+    found = rehearse(parse_riff(source), tone=tone, tempo_bpm=tempo, beat=beat, bars=bars)
     headers = {"X-Round-Begins": f"{found.begin_s:.6f}", "X-Round-Ends": f"{found.end_s:.6f}"}
     return Response(found.wav, media_type="audio/wav", headers=headers)
 

@@ -9,6 +9,8 @@ from thrumble.core.errors import RiffError
 from thrumble.core.instrument import TUNINGS
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.player.sound import Tone
+from thrumble.core.pulse.groove import GROOVES
+from thrumble.core.riff.counts import Counting, counts_of
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
@@ -81,6 +83,7 @@ class TextView:
     tempo: str
     bars: int
     tones: list[str]
+    grooves: dict[str, str]
     draft: str
     base: int
 
@@ -137,6 +140,9 @@ def preview_error(text: str, error: RiffError) -> PreviewView:
     return PreviewView("", "", [], view)
 
 
+GROOVE_WORDS = {name: groove.title for name, groove in GROOVES.items()}
+
+
 def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
     """The page of a riff, or of a new one."""
     if revision is None:
@@ -151,6 +157,7 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
             "",
             len(preview.strip),
             list(Tone),
+            GROOVE_WORDS,
             "draft-new",
             0,
         )
@@ -170,6 +177,7 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
         f"{float(riff.tempo_bpm):g}",
         len(preview.strip),
         list(Tone),
+        GROOVE_WORDS,
         f"draft-{revision.riff_id}-{revision.number}",
         revision.number,
     )
@@ -221,11 +229,12 @@ class DeskBar:
     drawing: BarDrawing
 
 
-def desk_bars(expanded: ExpandedRiff, grid: Fraction) -> list[DeskBar]:
-    """Every written bar, drawn, with the caret's places on a grid."""
+def desk_bars(expanded: ExpandedRiff, grid: Fraction, way: Counting) -> list[DeskBar]:
+    """Every written bar, drawn, with the caret's places on a grid, counted one way or another."""
     out = []
     before = ""
-    for index, (bar, drawing) in enumerate(zip(expanded.bars, plan_strip(expanded), strict=True)):
+    drawn = plan_strip(expanded, counts=counts_of(expanded, way))
+    for index, (bar, drawing) in enumerate(zip(expanded.bars, drawn, strict=True)):
         places = caret_places(expanded, bar, grid)
         words = ";".join(
             f"{place.at} {place.x} {place.width} {spoken_count(place.at, bar.meter)} {place.what}"
