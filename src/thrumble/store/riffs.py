@@ -11,6 +11,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import Session, col, select
 
+from thrumble.core.coach.next_riff import A_DAY_AWAY, CLEAN_SHARE
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.expand import HitIdentity
 from thrumble.core.riff.model import Riff
@@ -29,6 +30,7 @@ class Sort(StrEnum):
     PLAYED = "played"
     TITLE = "title"
     TEMPO = "tempo"
+    DUE = "due"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,6 +49,7 @@ class RiffStanding:
     """A riff's newest revision and its last reading, if any."""
 
     revision: Revision
+    tags: tuple[str, ...] = ()
     takes: int
     last_played: datetime | None
     last_take_id: int | None
@@ -184,9 +187,7 @@ def history(session: Session, player_id: int, riff_id: int) -> list[RevisionStan
 
 def set_archived(session: Session, player_id: int, riff_id: int, *, archived: bool) -> None:
     """Puts a riff away, or takes it out again. Raises NotFound."""
-    row = session.get(RiffRow, riff_id)
-    if row is None or row.player_id != player_id:
-        raise NotFound("there is no such riff: choose one from the list of riffs")
+    row = _own_riff(session, player_id, riff_id)
     row.archived_at = datetime.now(UTC) if archived else None
     session.add(row)
 
@@ -195,6 +196,36 @@ def is_archived(session: Session, player_id: int, riff_id: int) -> bool:
     """Whether a riff is put away."""
     row = session.get(RiffRow, riff_id)
     return row is not None and row.player_id == player_id and row.archived_at is not None
+
+
+def set_tags(session: Session, player_id: int, riff_id: int, tags: tuple[str, ...]) -> None:
+    """Gives a riff these tags instead of those it had. Raises NotFound."""
+    row = _own_riff(session, player_id, riff_id)
+    row.tags = list(tags)
+    session.add(row)
+
+
+def tags_of(session: Session, player_id: int, riff_id: int) -> tuple[str, ...]:
+    """The tags of a riff. Raises NotFound."""
+    return tuple(_own_riff(session, player_id, riff_id).tags)
+
+
+def all_tags(session: Session, player_id: int) -> list[str]:
+    """Every tag in use on riffs that are not put away, the commonest first."""
+    each = (
+        sa.select(sa.func.unnest(col(RiffRow.tags)).label("tag"))
+        .where(col(RiffRow.player_id) == player_id, col(RiffRow.archived_at).is_(None))
+        .subquery()
+    )
+    counted = sa.select(each.c.tag).group_by(each.c.tag)
+    return list(session.execute(counted.order_by(sa.func.count().desc(), each.c.tag)).scalars())
+
+
+def _own_riff(session: Session, player_id: int, riff_id: int) -> RiffRow:
+    row = session.get(RiffRow, riff_id)
+    if row is None or row.player_id != player_id:
+        raise NotFound("there is no such riff: choose one from the list of riffs")
+    return row
 
 
 def delete_riff(session: Session, player_id: int, riff_id: int) -> None:
@@ -208,9 +239,12 @@ def delete_riff(session: Session, player_id: int, riff_id: int) -> None:
         raise NotFound("there is no such riff: choose one from the list of riffs")
 
 
-def newest_of_each(player_id: int, title: str = "", *, archived: bool | None = None) -> Any:
-    """Id of the newest revision of each riff whose present title holds `title`, as a query over
-    riff and revision id. `archived`: only those that are put away or only the others, None for all.
+def newest_of_each(
+    player_id: int, title: str = "", *, tag: str = "", archived: bool | None = None
+) -> Any:
+    """Id of the newest revision of each riff whose present title holds `title`, or that has it as a
+    tag, as a query over riff and revision id. `tag`: only those with it; `archived`: only those
+    that are put away or only the others, None for all.
     """
     columns: Any = (
         col(RevisionRow.riff_id),
@@ -226,18 +260,24 @@ def newest_of_each(player_id: int, title: str = "", *, archived: bool | None = N
         .subquery()
     )
     query = sa.select(newest.c.riff_id, newest.c.id, newest.c.title, newest.c.tempo_bpm)
+    query = query.join(RiffRow, col(RiffRow.id) == newest.c.riff_id)
     if archived is not None:
         away = col(RiffRow.archived_at).is_not(None)
-        query = query.join(RiffRow, col(RiffRow.id) == newest.c.riff_id)
         query = query.where(away if archived else ~away)
-    return query.where(newest.c.title.icontains(title, autoescape=True)) if title else query
+    if tag:
+        query = query.where(sa.literal(tag) == sa.any_(col(RiffRow.tags)))
+    if title:
+        named = newest.c.title.icontains(title, autoescape=True)
+        tagged = sa.literal(title.strip().lower()) == sa.any_(col(RiffRow.tags))
+        query = query.where(named | tagged)
+    return query
 
 
 def count_riffs(
-    session: Session, player_id: int, title: str = "", *, archived: bool = False
+    session: Session, player_id: int, title: str = "", *, tag: str = "", archived: bool = False
 ) -> int:
-    """How many riffs there are whose title holds `title`, put away or not."""
-    matching = newest_of_each(player_id, title, archived=archived).subquery()
+    """How many riffs there are whose title or tag is `title`, put away or not."""
+    matching = newest_of_each(player_id, title, tag=tag, archived=archived).subquery()
     return int(session.execute(sa.select(sa.func.count()).select_from(matching)).scalar_one())
 
 
@@ -246,13 +286,14 @@ def riff_standings(
     player_id: int,
     *,
     title: str = "",
+    tag: str = "",
     page: int = 1,
     limit: int = PAGE,
     sort: Sort = Sort.WRITTEN,
     archived: bool = False,
 ) -> list[RiffStanding]:
     """Riffs with their last reading. `title`: part of their name; `page` counts from 1."""
-    wanted = newest_of_each(player_id, title, archived=archived).subquery()
+    wanted = newest_of_each(player_id, title, tag=tag, archived=archived).subquery()
     played = (
         sa.select(sa.func.max(col(TakeRow.created_at)))
         .where(col(TakeRow.riff_id) == wanted.c.riff_id)
@@ -264,12 +305,11 @@ def riff_standings(
         Sort.TEMPO: wanted.c.tempo_bpm,
         Sort.PLAYED: sa.nullslast(played.desc()),
     }
-    shown = session.execute(
-        sa.select(wanted.c.id)
-        .order_by(order[sort], wanted.c.riff_id)
-        .offset((page - 1) * limit)
-        .limit(limit)
-    ).scalars()
+    if sort is Sort.DUE:
+        ordered = _by_due(player_id, wanted)
+    else:
+        ordered = sa.select(wanted.c.id).order_by(order[sort], wanted.c.riff_id)
+    shown = session.execute(ordered.offset((page - 1) * limit).limit(limit)).scalars()
     places = {revision_id: place for place, revision_id in enumerate(shown)}
     found = session.exec(select(RevisionRow).where(col(RevisionRow.id).in_(places))).all()
     rows = sorted(found, key=lambda row: places[row.id])
@@ -285,6 +325,10 @@ def riff_standings(
         row[0]: row[1:]
         for row in session.exec(_last_read(player_id).where(col(TakeRow.riff_id).in_(ids))).all()
     }
+    tags = {
+        row.id: tuple(row.tags)
+        for row in session.exec(select(RiffRow).where(col(RiffRow.id).in_(ids))).all()
+    }
     standings = []
     for row in rows:
         take_id, played, verdict, clean, judged = last.get(
@@ -293,6 +337,7 @@ def riff_standings(
         standings.append(
             RiffStanding(
                 revision=_revision(row),
+                tags=tags.get(row.riff_id, ()),
                 takes=counts.get(row.riff_id, 0),
                 last_played=played,
                 last_take_id=take_id,
@@ -302,6 +347,25 @@ def riff_standings(
             )
         )
     return standings
+
+
+def _by_due(player_id: int, wanted: Any) -> Any:
+    """The riffs in the order in which they want to be played: begun and not yet clean, by what
+    there is to gain; never played; clean, the longest ago first.
+    """
+    last = _last_read(player_id).subquery()
+    share = last.c.clean * 1.0 / sa.func.nullif(last.c.judged, 0)
+    days = sa.func.extract("epoch", sa.func.now() - last.c.created_at) / 86400.0
+    rank = sa.case((last.c.id.is_(None), 1), (share >= CLEAN_SHARE, 2), else_=0)
+    return (
+        sa.select(wanted.c.id)
+        .outerjoin(last, last.c.riff_id == wanted.c.riff_id)
+        .order_by(
+            rank,
+            sa.nullslast((1 - share + A_DAY_AWAY * sa.func.floor(days)).desc()),
+            wanted.c.riff_id,
+        )
+    )
 
 
 def _last_read(player_id: int) -> Any:

@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlmodel import Column, Field, SQLModel
 
 from thrumble.core.instrument import STANDARD_SCALE_MM
@@ -79,11 +79,16 @@ class RiffRow(SQLModel, table=True):
     """
 
     __tablename__ = "riff"
+    __table_args__ = (sa.Index("riff_tags", "tags", postgresql_using="gin"),)
     id: int | None = Field(default=None, primary_key=True)
     player_id: int = _player()
     takes_numbered: int = 0
     archived_at: datetime | None = Field(
         default=None, sa_column=Column(sa.DateTime(timezone=True), nullable=True)
+    )
+    tags: list[str] = Field(
+        default_factory=list,
+        sa_column=Column(ARRAY(sa.Text()), nullable=False, server_default="{}"),
     )
     created_at: datetime = _moment()
 

@@ -5,6 +5,9 @@ from datetime import datetime
 
 from thrumble.core.counting import days_ago
 
+CLEAN_SHARE = 0.95  # of the hits of a take: from here on a riff sits
+A_DAY_AWAY = 0.03  # a day without playing weighs as much as so many unclean hits
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Standing:
@@ -25,9 +28,9 @@ def next_riff(standings: list[Standing], *, now: datetime) -> tuple[int, str] | 
     (every day away counts like three hits in a hundred).
     """
     begun = [s for s in standings if s.last_played is not None and s.clean_share is not None]
-    unclean = [s for s in begun if (s.clean_share or 0) < 0.95]
+    unclean = [s for s in begun if (s.clean_share or 0) < CLEAN_SHARE]
     if unclean:
-        best = max(unclean, key=lambda s: (1 - (s.clean_share or 0)) + 0.03 * _days(s, now))
+        best = max(unclean, key=lambda s: (1 - (s.clean_share or 0)) + A_DAY_AWAY * _days(s, now))
         return (
             best.riff_id,
             f"{round(100 * (best.clean_share or 0))} of 100 hits clean last time, "

@@ -43,6 +43,7 @@ SORT_WORDS = {
     Sort.PLAYED.value: "last played",
     Sort.TITLE.value: "title",
     Sort.TEMPO.value: "tempo",
+    Sort.DUE.value: "due first",
 }
 GRID_WORDS = {
     "1/4": "a quarter",
@@ -61,6 +62,7 @@ def riffs_page(
     session: DbSession,
     player_id: PlayerId,
     q: Annotated[Line, Query(max_length=100)] = "",
+    tag: Annotated[Line, Query(max_length=40)] = "",
     sort: Sort = Sort.WRITTEN,
     away: bool = False,
     page: PageNumber = 1,
@@ -69,13 +71,13 @@ def riffs_page(
     away.
     """
     paging = pages(
-        count=riffs.count_riffs(session, player_id, q, archived=away),
+        count=riffs.count_riffs(session, player_id, q, tag=tag, archived=away),
         page=page,
         size=riffs.PAGE,
-        query={"q": q, "sort": sort.value} | ({"away": "1"} if away else {}),
+        query={"q": q, "tag": tag, "sort": sort.value} | ({"away": "1"} if away else {}),
     )
     found = riffs.riff_standings(
-        session, player_id, title=q, page=paging.page, sort=sort, archived=away
+        session, player_id, title=q, tag=tag, page=paging.page, sort=sort, archived=away
     )
     stored_away = riffs.count_riffs(session, player_id, archived=True)
     return render(
@@ -83,6 +85,8 @@ def riffs_page(
         "riffs/list.html",
         lines=[riff_line(standing) for standing in found],
         q=q,
+        tag=tag,
+        tags=riffs.all_tags(session, player_id),
         paging=paging,
         sort=sort.value,
         sorts=SORT_WORDS,
@@ -157,8 +161,14 @@ def riff_page(
     """A riff's text and strip. `left_out`: what an import could not bring along."""
     revision = riffs.newest_revision(session, player_id, riff_id)
     view = text_view(revision, preview_of(revision.riff))
-    away = riffs.is_archived(session, player_id, riff_id)
-    return render(request, "riffs/page.html", view=view, left_out=left_out, away=away)
+    return render(
+        request,
+        "riffs/page.html",
+        view=view,
+        left_out=left_out,
+        away=riffs.is_archived(session, player_id, riff_id),
+        tags=", ".join(riffs.tags_of(session, player_id, riff_id)),
+    )
 
 
 @router.get("/riffs/{riff_id}/print", name="print_riff_page")

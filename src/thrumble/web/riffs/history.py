@@ -2,15 +2,18 @@
 away.
 """
 
-from fastapi import APIRouter, Request, Response
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import HTMLResponse
 
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.printing import print_riff
+from thrumble.core.riff.tags import read_tags
 from thrumble.core.riff.text import parse_riff
 from thrumble.store import riffs
 from thrumble.web.deps import DbSession, PlayerId
-from thrumble.web.inputs import Id
+from thrumble.web.inputs import Id, Line
 from thrumble.web.riffs.views import history_view
 from thrumble.web.templating import render
 
@@ -48,6 +51,20 @@ def copy_riff(request: Request, riff_id: Id, session: DbSession, player_id: Play
     copy = parse_riff("\n".join(named))
     source = "\n".join(named) if copy.title == title else print_riff(copy)
     return _to(request, "riff_page", riffs.add_riff(session, player_id, copy, source).riff_id)
+
+
+@router.post("/riffs/{riff_id}/tags", name="tag_riff")
+def tag_riff(
+    request: Request,
+    riff_id: Id,
+    session: DbSession,
+    player_id: PlayerId,
+    tags: Annotated[Line, Form(max_length=400)] = "",
+) -> HTMLResponse:
+    """Keeps a riff's tags as they stand in its line."""
+    found = read_tags(tags)
+    riffs.set_tags(session, player_id, riff_id, found)
+    return render(request, "riffs/_tags.html", riff_id=riff_id, tags=", ".join(found), kept=True)
 
 
 @router.post("/riffs/{riff_id}/archive", name="archive_riff")

@@ -2,7 +2,10 @@ import { onKey } from "../shared/site.js";
 
 onKey("n", () => document.getElementById("new-riff").click());
 onKey("m", () => document.getElementById("from-pattern").click());
-document.getElementById("sort")?.addEventListener("change", (event) => event.target.form.submit());
+for (const name of ["sort", "tag"]) {
+  const choice = document.getElementById(name);
+  choice?.addEventListener("change", () => choice.form.submit());
+}
 // What another file was asked for says nothing about this one.
 document.getElementById("import-file").addEventListener("change", () => {
   document.getElementById("import-asks").replaceChildren();

@@ -40,6 +40,7 @@ class RiffLine:
 
     riff_id: int
     title: str
+    tags: tuple[str, ...]
     tempo: str
     facts: str
     said: str
@@ -97,6 +98,7 @@ def riff_line(standing: RiffStanding) -> RiffLine:
     return RiffLine(
         riff_id=standing.revision.riff_id,
         title=riff.title,
+        tags=standing.tags,
         tempo=f"{float(riff.tempo_bpm):g}",
         facts=f"{counted(hits, 'hit')} · {takes}",
         said=standing.verdict or "not read yet",
