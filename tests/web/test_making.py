@@ -152,3 +152,25 @@ def test_a_sheet_to_print_and_tablature_to_take_along(visitor: Browser, riff_id:
     assert tablature.headers["content-disposition"].endswith('.tab.txt"')
     assert tablature.text.startswith("Stop Planks\n108 bpm")
     assert visitor.get(f"/riffs/{riff_id}/riff.docx").status_code in (404, 422)
+
+
+def test_a_piece_of_a_riff_opens_as_one_of_its_own(visitor: Browser) -> None:
+    two = (
+        "title: Weir\ntempo: 100\npedal: 6:0\n[A]\n| m m m m |\n[lead over A]\n| . 2:5 o . 3:4 o |\n"
+        "[B]\n| E5@5/7 o - - - |\n"
+    )
+    shown = visitor.post("/riffs/preview", data={"source": two}).text
+    assert shown.count('class="stacked"') == 2 and shown.count("<svg") == 3
+    for what in ("rhythm", "signature", "both"):
+        piece = visitor.post("/riffs/piece", data={"source": two, "what": what}).text
+        assert "Keep as a riff of its own" in piece and f"title: Weir, {what}" in html.unescape(
+            piece
+        )
+    way = visitor.post(
+        "/riffs/piece",
+        data={"source": two, "what": "way", "first": "A", "second": "B", "bars": "1"},
+    ).text
+    assert "Weir, A to B" in way and way.count("<svg") == 2
+    wrong = {"source": two, "what": "way", "first": "A", "second": "Z"}
+    assert visitor.post("/riffs/piece", data=wrong).status_code == 422
+    assert visitor.post("/riffs/piece", data={"source": two, "what": "drums"}).status_code == 422

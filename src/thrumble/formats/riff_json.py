@@ -131,6 +131,7 @@ class SectionJson(_Model):
     bars: list[BarJson]
     endings: list[list[BarJson]] = []
     feel: FeelJson | None = None
+    over: str | None = None
 
 
 class PickupJson(_Model):
@@ -206,6 +207,7 @@ def riff_document(riff: Riff) -> dict[str, Any]:
                 bars=[_bar_json(b) for b in s.bars],
                 endings=[[_bar_json(b) for b in e] for e in s.endings],
                 feel=_feel_json(s.feel) if s.feel else None,
+                over=s.over,
             )
             for s in riff.sections
         ],
@@ -279,6 +281,7 @@ def _to_riff(model: RiffJson) -> Riff:
                 bars=tuple(_bar(b) for b in s.bars),
                 endings=tuple(tuple(_bar(b) for b in e) for e in s.endings),
                 feel=_feel(s.feel) if s.feel else None,
+                over=s.over,
             )
             for s in model.sections
         ),

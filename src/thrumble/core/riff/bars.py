@@ -83,6 +83,7 @@ class Run:
     gap: str | None = None  # the kind of silence since the last hit
     ramp: "_OpenRamp | None" = None
     feel: Feel | None = None
+    over: str | None = None
 
 
 @dataclass(slots=True)

@@ -21,6 +21,7 @@ from thrumble.core.riff.model import (
 from thrumble.core.riff.ramps import mended
 
 SECTION_NAME = re.compile(r"[A-Za-z0-9_-]([A-Za-z0-9 _-]*[A-Za-z0-9_-])?")
+OVER = " over "  # between a second part and its section, in the text
 LABEL = re.compile(r"[A-Za-z][^\s|()=,:@]{0,23}")
 MAX_BARS = 2000  # along the play order; an hour of music at any sensible tempo
 
@@ -43,20 +44,29 @@ def check_riff(riff: Riff) -> Riff:
     names = [section.name for section in riff.sections]
     for section in riff.sections:
         where = f"section {section.name!r}"
-        if not SECTION_NAME.fullmatch(section.name) or section.name == "pickup":
+        named = SECTION_NAME.fullmatch(section.name) and section.name != "pickup"
+        if not named or OVER in section.name:
             raise _wrong(
                 where,
                 section.name,
-                "a section name is letters, digits, blank, _ or -, and not 'pickup'",
+                "a section name is letters, digits, blank, _ or -, without the word 'over', and "
+                "not 'pickup'",
             )
         if names.count(section.name) > 1:
             raise _wrong(where, section.name, "two sections share this name; rename one")
         if not section.bars:
             raise _wrong(where, "", "a section needs at least one bar")
         _check_section(riff, section)
+        if section.over is not None:
+            _check_over(riff, section, where)
+    first_parts = [section.name for section in riff.sections if section.over is None]
+    if not first_parts:
+        raise _wrong("sections", "", "a riff needs a section that is played by itself")
     for name in riff.play:
         if name not in names:
             raise _wrong("play", name, f"is not a section; there are {', '.join(names)}")
+        if name not in first_parts:
+            raise _wrong("play", name, "is a second part: it comes with the section it is over")
     if riff.pickup:
         _check_pickup(riff)
     longest = {
@@ -67,6 +77,23 @@ def check_riff(riff: Riff) -> Riff:
     if not any(_all_hits(riff)):
         raise _wrong("riff", "", "there is no hit in it; write at least one")
     return riff
+
+
+def _check_over(riff: Riff, section: Section, where: str) -> None:
+    """A second part lies over bars that are there, in their meters."""
+    under = next((s for s in riff.sections if s.name == section.over and s.over is None), None)
+    if under is None:
+        raise _wrong(where, section.over, "a second part lies over a section that is there")
+    if section.endings or section.feel is not None:
+        raise _wrong(where, "", "a second part has neither endings nor a feel of its own")
+    meters = [bar.meter for bar in under.bars]
+    if [bar.meter for bar in section.bars] != meters[: len(section.bars)]:
+        raise _wrong(
+            where,
+            f"{len(section.bars)} bars",
+            f"a second part has the meters of section {under.name!r}, and no more than its "
+            f"{len(meters)} bars",
+        )
 
 
 def _wrong(place: str, found: object, expected: str) -> RiffError:

@@ -52,7 +52,7 @@ def written_bars(riff: Riff) -> list[tuple[str, Bar]]:
 def unrolled(riff: Riff) -> Riff:
     """The riff with every written bar once and in order, for drawing it as it is edited."""
     sections = tuple(
-        replace(s, bars=s.bars + tuple(bar for e in s.endings for bar in e), endings=())
+        replace(s, bars=s.bars + tuple(bar for e in s.endings for bar in e), endings=(), over=None)
         for s in riff.sections
     )
     return replace(riff, sections=sections, play=(), pickup=None)

@@ -29,7 +29,7 @@ def take_bars(riff: Riff, first: int, last: int) -> Riff:
     sections = tuple(
         Section(
             name=name if k == 0 else f"{name} {k + 1}",
-            bars=_cut(run),
+            bars=cut(run),
             feel=None if feel == riff.feel else feel,
         )
         for k, (feel, run) in enumerate(runs)
@@ -39,7 +39,7 @@ def take_bars(riff: Riff, first: int, last: int) -> Riff:
     return check_riff(replace(whole, title=title if len(title) <= 120 else riff.title))
 
 
-def _cut(run: list[Bar]) -> tuple[Bar, ...]:
+def cut(run: list[Bar]) -> tuple[Bar, ...]:
     """The bars with no hit ringing past the last of them."""
     left = sum((bar.meter.length for bar in run), Fraction(0))
     out = []

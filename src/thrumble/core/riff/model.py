@@ -89,13 +89,15 @@ class Bar:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Section:
     """A named run of bars. `endings`: the n-th appearance in an unbroken run of the section takes
-    ending n, the last one beyond.
+    ending n, the last one beyond. `over`: the section that this one is a second part to, bar by
+    bar; it is not played by itself.
     """
 
     name: str
     bars: tuple[Bar, ...]
     endings: tuple[tuple[Bar, ...], ...] = ()
     feel: Feel | None = None  # None: the riff's
+    over: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,7 +127,7 @@ class Riff:
     @property
     def order(self) -> tuple[str, ...]:
         """Sections in playing order, repeats written out."""
-        return self.play or tuple(section.name for section in self.sections)
+        return self.play or tuple(s.name for s in self.sections if s.over is None)
 
     @property
     def instrument(self) -> Instrument:

@@ -11,6 +11,7 @@ from thrumble.core.chords.names import read_chord_name
 from thrumble.core.chords.shapes import place_chord
 from thrumble.core.instrument import Note
 from thrumble.core.music.meter import Meter
+from thrumble.core.riff.checking import OVER
 from thrumble.core.riff.frets import print_frets
 from thrumble.core.riff.model import (
     DEFAULT_BEND,
@@ -50,7 +51,8 @@ def print_riff(riff: Riff) -> str:
         bar = Bar(_meter_of(riff.pickup.length), riff.pickup.hits)
         lines += ["", "[pickup]", *_print_run(riff, (bar,), meter)[0]]
     for section in riff.sections:
-        lines += ["", f"[{section.name}]"]
+        over = f"{OVER}{section.over}" if section.over is not None else ""
+        lines += ["", f"[{section.name}{over}]"]
         if section.feel:
             lines.append(f"feel: {section.feel}")
         body, state = _print_run(riff, section.bars, meter)

@@ -20,7 +20,7 @@ from thrumble.core.riff.bars import (
     meter_of,
     read_line,
 )
-from thrumble.core.riff.checking import check_riff
+from thrumble.core.riff.checking import OVER, check_riff
 from thrumble.core.riff.model import Pickup, Riff, Section
 
 HEADERS = ("title", "tempo", "tuning", "capo", "meter", "feel", "pedal", "strokes", "play", "names")
@@ -171,7 +171,8 @@ def _read_sections(
         if stripped.startswith("["):
             if not stripped.endswith("]") or not stripped[1:-1].strip():
                 raise token.error("a section starts with its name in brackets, such as [A]")
-            runs.append((Run(stripped[1:-1].strip(), token, head.meter), {}))
+            name, _, over = stripped[1:-1].strip().partition(OVER)
+            runs.append((Run(name.strip(), token, head.meter, over=over.strip() or None), {}))
         elif stripped.startswith("feel:") and not runs[-1][0].meters:
             runs[-1][0].feel = _feel(Token(stripped[5:].strip(), number, token.column + 6))
         else:
@@ -210,6 +211,12 @@ def _sections(runs: list[tuple[Run, dict[int, Run]]]) -> tuple[list[Section], Pi
         else:
             ends = tuple(finish_run(endings[n]) for n in sorted(endings))
             sections.append(
-                Section(name=body.name, bars=finish_run(body), endings=ends, feel=body.feel)
+                Section(
+                    name=body.name,
+                    bars=finish_run(body),
+                    endings=ends,
+                    feel=body.feel,
+                    over=body.over,
+                )
             )
     return sections, pickup

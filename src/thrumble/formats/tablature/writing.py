@@ -56,6 +56,8 @@ def tab_lost(riff: Riff) -> list[str]:
         out.append("depths of palm mutes: every mute is PM")
     if riff.pickup:
         out.append("the pick-up")
+    if any(section.over is not None for section in riff.sections):
+        out.append("second parts: their bars stand like those of any section")
     marks = {
         "bends": any(hit.bend is not None for hit in hits),
         "mutes that open up": any(hit.opens for hit in hits),

@@ -1,6 +1,6 @@
 """Riffs that nobody types: made from a pattern and a form, or moved to another key or tuning."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Form, Request, Response
 from fastapi.responses import HTMLResponse
@@ -10,6 +10,7 @@ from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.instrument import Instrument
 from thrumble.core.music.pitch import read_tuning
 from thrumble.core.player.sound import Tone
+from thrumble.core.riff.parts import Part, take_part, transition
 from thrumble.core.riff.patterns import FORMS, PATTERNS, Choices, make_riff, read_degrees
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.riff.transposing import Keep, Moved, retune, transpose
@@ -91,6 +92,29 @@ def move_riff(
     if tuning:
         moved = _on_tuning(moved, tuning, keep)
     return render(request, "riffs/_moved.html", moved=moved_view(moved, source, riff or None))
+
+
+@router.post("/riffs/piece", name="piece_of_riff", dependencies=[costly(MADE_A_MINUTE)])
+def piece_of_riff(
+    request: Request,
+    what: Annotated[Part | Literal["way"], Form()],
+    source: Annotated[Text, Form(max_length=MAX_BYTES)] = "",
+    first: Annotated[Line, Form(max_length=80)] = "",
+    second: Annotated[Line, Form(max_length=80)] = "",
+    bars: Annotated[int, Form(ge=1, le=8)] = 1,
+) -> HTMLResponse:
+    """One part of the riff as its text stands, or the way from one section into another, to be kept
+    as a riff of its own.
+    """
+    try:
+        written = parse_riff(source)
+    except RiffError as error:
+        return render(request, "riffs/_preview.html", preview=preview_error(source, error))
+    if what == "way":
+        moved = Moved(transition(written, first, second, bars), ())
+    else:
+        moved = take_part(written, Part(what))
+    return render(request, "riffs/_moved.html", moved=moved_view(moved, source, None))
 
 
 @router.post("/riffs/listen", name="listen_to_riff", dependencies=[costly(LISTENS_A_MINUTE)])

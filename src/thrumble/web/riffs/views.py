@@ -13,6 +13,7 @@ from thrumble.core.pulse.groove import GROOVES
 from thrumble.core.riff.counts import Counting, counts_of
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
+from thrumble.core.riff.parts import Part, has_parts, take_part
 from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
 from thrumble.core.riff.printing import print_riff, with_comments
 from thrumble.core.riff.transposing import Moved
@@ -62,12 +63,17 @@ class ErrorView:
 
 @dataclass(frozen=True, slots=True)
 class PreviewView:
-    """What a text gives: a strip, or an error."""
+    """What a text gives: a strip, or an error. `seconds`: the second part's bars under those of
+    the first, where there are any; `sections`: names, `parts`: whether there is a second part.
+    """
 
     title: str
     facts: str
     strip: list[BarDrawing]
     error: ErrorView | None
+    seconds: tuple[BarDrawing | None, ...] = ()
+    sections: tuple[str, ...] = ()
+    parts: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,6 +133,21 @@ def preview_of(riff: Riff) -> PreviewView:
         f"{expanded.round_s:.1f} s at {expanded.tempo_bpm:g} bpm",
         plan_strip(expanded),
         None,
+        _second_parts(riff),
+        tuple(section.name for section in riff.sections if section.over is None),
+        has_parts(riff),
+    )
+
+
+def _second_parts(riff: Riff) -> tuple[BarDrawing | None, ...]:
+    """The second part, bar by bar as the riff is played; None where there is none."""
+    lengths = {s.over: len(s.bars) for s in riff.sections if s.over is not None}
+    if not lengths:
+        return ()
+    expanded = expand(take_part(riff, Part.SIGNATURE).riff)
+    return tuple(
+        drawing if bar.number and bar.bar_in_section <= lengths.get(bar.section, 0) else None
+        for bar, drawing in zip(expanded.bars, plan_strip(expanded), strict=True)
     )
 
 
