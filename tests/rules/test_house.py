@@ -34,6 +34,8 @@ SLOW = (
     "mido",
     "music21",
     "matplotlib",
+    "fpdf",
+    "defusedxml",
 )
 
 

@@ -1,5 +1,6 @@
 """Riffs: list, text page, live preview, saving a revision, import and export."""
 
+from dataclasses import replace
 from fractions import Fraction
 from typing import Annotated
 from urllib.parse import urlencode
@@ -10,16 +11,19 @@ from fastapi.responses import HTMLResponse
 from thrumble.core.counting import counted
 from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Riff
 from thrumble.core.riff.text import parse_riff
 from thrumble.formats.exchange import Asked, format_of, read_any
 from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.formats.tablature.writing import write_tab
-from thrumble.store import riffs, takes
+from thrumble.store import riffs, rigs, takes
 from thrumble.store.riffs import Sort
 from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.drawings.shapes import ShapeDrawing, shapes_of
 from thrumble.web.drawings.strip import plan_strip
 from thrumble.web.inputs import Id, Line, PageNumber, Text
 from thrumble.web.riffs import desk, history, making
+from thrumble.web.riffs.sheet import Paper, sheet_pdf
 from thrumble.web.riffs.views import (
     FIRST_TEXT,
     ConflictView,
@@ -53,7 +57,7 @@ GRID_WORDS = {
     "1/24": "a sixteenth triplet",
     "1/32": "a thirty-second",
 }
-PREVIEWS_A_MINUTE, IMPORTS_A_MINUTE = 600, 120
+PREVIEWS_A_MINUTE, IMPORTS_A_MINUTE, SHEETS_A_MINUTE = 600, 120, 60
 
 
 @router.get("/riffs", name="riffs_page")
@@ -175,10 +179,41 @@ def riff_page(
 def print_riff_page(
     request: Request, riff_id: Id, session: DbSession, player_id: PlayerId
 ) -> HTMLResponse:
-    """A sheet to print: strip, tablature, text."""
+    """A sheet to print: strip, chord shapes, tablature, text."""
     revision = riffs.newest_revision(session, player_id, riff_id)
-    view = text_view(revision, preview_of(revision.riff))
-    return render(request, "riffs/print.html", view=view, tab=write_tab(revision.riff).decode())
+    return render(
+        request,
+        "riffs/print.html",
+        view=text_view(revision, preview_of(revision.riff)),
+        shapes=_shapes(session, player_id, revision.riff),
+        tab=write_tab(revision.riff).decode(),
+    )
+
+
+@router.get("/riffs/{riff_id}/sheet.pdf", name="riff_sheet", dependencies=[costly(SHEETS_A_MINUTE)])
+def riff_sheet(
+    riff_id: Id, session: DbSession, player_id: PlayerId, paper: Paper = Paper.A4
+) -> Response:
+    """The same sheet as PDF."""
+    revision = riffs.newest_revision(session, player_id, riff_id)
+    data = sheet_pdf(
+        preview_of(revision.riff),
+        _shapes(session, player_id, revision.riff),
+        tab=write_tab(revision.riff).decode(),
+        source=revision.source,
+        paper=paper,
+    )
+    headers = {"Content-Disposition": f'attachment; filename="riff-{riff_id}.pdf"'}
+    return Response(data, media_type="application/pdf", headers=headers)
+
+
+def _shapes(session: DbSession, player_id: int, riff: Riff) -> list[ShapeDrawing]:
+    """The riff's shapes on the player's own neck."""
+    own = next(iter(rigs.rigs_of(session, player_id)), None)
+    instrument = riff.instrument
+    if own is not None:
+        instrument = replace(instrument, scale_mm=float(own.scale_mm))
+    return shapes_of(riff, instrument, left_handed=own is not None and own.left_handed)
 
 
 @router.post("/riffs/{riff_id}", name="save_riff")
