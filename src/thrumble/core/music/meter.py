@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +40,7 @@ def read_meter(text: str) -> Meter:
     )
 
 
+@lru_cache(maxsize=4096)
 def spoken_count(at: Fraction, meter: Meter) -> str:
     """What a player says under a hit: 1 2 3 on beats, & between, e and a for sixteenths, `trip` and
     `let` for triplets; `·` finer.

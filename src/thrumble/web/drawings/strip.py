@@ -19,8 +19,7 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.music.feel import bar_feel
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar
-from thrumble.core.riff.model import Hit
-from thrumble.core.riff.ramps import ramp_runs
+from thrumble.core.riff.model import Hit, Ramp
 from thrumble.web.drawings.signs import plan_words, signs_of
 
 WHOLE_PX = 272.0  # a whole note; four such bars fill the page of a laptop
@@ -118,8 +117,21 @@ def plan_strip(
     """The plan alone, the first `bars` bars or all. `counts`: what stands under each hit by its
     index; None for beats.
     """
-    shown = expanded.bars[:bars]
-    return [_plan_bar(expanded, bar, 1, counts) for bar in shown]
+    return [plan_bar(expanded, bar, counts) for bar in expanded.bars[:bars]]
+
+
+def plan_bar(
+    expanded: ExpandedRiff, bar: PlayedBar, counts: dict[int, str] | None = None
+) -> BarDrawing:
+    """One bar of the plan, as in `plan_strip`."""
+    return _plan_bar(expanded, bar, 1, counts)
+
+
+def bar_hits(expanded: ExpandedRiff, bar: PlayedBar) -> tuple[DueHit, ...]:
+    """The hits of a bar, and the one before them, which may ring on into it."""
+    first = bisect_left(expanded.hits, bar.number, key=lambda due: due.bar)
+    end = bisect_right(expanded.hits, bar.number, key=lambda due: due.bar)
+    return expanded.hits[max(0, first - 1) : end]
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,7 +148,7 @@ class CaretPlace:
 
 def caret_places(expanded: ExpandedRiff, bar: PlayedBar, grid: Fraction) -> list[CaretPlace]:
     """The places of a bar on a grid, and those of its hits, in order; swung as they are played."""
-    hits = [due.hit.at for due in expanded.hits if due.bar == bar.number]
+    hits = [due.hit.at for due in bar_hits(expanded, bar) if due.bar == bar.number]
     length = bar.meter.length
     steps = {k * grid for k in range(int(length / grid) + 1) if k * grid < length}
     places = sorted(steps | set(hits))
@@ -223,9 +235,8 @@ def _plan_bar(
     expanded: ExpandedRiff, bar: PlayedBar, number: int, counts: dict[int, str] | None = None
 ) -> BarDrawing:
     width = round(float(bar.meter.length) * WHOLE_PX, 1)
-    first = bisect_left(expanded.hits, bar.number, key=lambda due: due.bar)
-    end = bisect_right(expanded.hits, bar.number, key=lambda due: due.bar)
-    hits = list(expanded.hits[first:end])
+    around = bar_hits(expanded, bar)
+    hits = [due for due in around if due.bar == bar.number]
     drawing = BarDrawing(
         number=bar.number,
         round=number,
@@ -237,7 +248,7 @@ def _plan_bar(
         plan=[],
     )
     base = drawing.line_y
-    for due in expanded.hits[max(0, first - 1) : end]:  # of those before, the last may ring on
+    for due in around:
         if due.end_s <= bar.start_s + 1e-6:
             continue
         x, end_x = (
@@ -257,18 +268,24 @@ def _plan_bar(
             lifted = min((x + end_x) / 2, x + LIFTED_PX)
             path = _shape("open", lifted, end_x, base, -height * 0.8, depth, held=True)
             drawing.plan.append(Block("open", path, "opens up", f"{number}-{due.index}"))
-    drawing.ramps = _ramp_lines(expanded, bar, width, base)
+    drawing.ramps = _ramp_lines(hits, bar, width, base)
     return drawing
 
 
-def _ramp_lines(expanded: ExpandedRiff, bar: PlayedBar, width: float, base: float) -> list[str]:
+def _ramp_lines(hits: list[DueHit], bar: PlayedBar, width: float, base: float) -> list[str]:
     """A wedge over each mute ramp's hits in this bar, which widens as the mute opens."""
     out = []
-    for run in ramp_runs(due.hit for due in expanded.hits):
-        inside = [k for k, at in enumerate(run) if expanded.hits[at].bar == bar.number]
-        if not inside:
+    runs: list[list[DueHit]] = []
+    for before, due in zip([None, *hits], hits, strict=False):
+        if due.hit.ramp is None:
             continue
-        ends = [expanded.hits[run[k]] for k in (inside[0], inside[-1])]
+        goes_on = due.hit.ramp is Ramp.ON and before is not None and before.hit.ramp is not None
+        if goes_on:
+            runs[-1].append(due)
+        else:
+            runs.append([due])
+    for run in runs:
+        ends = (run[0], run[-1])
         x, end = (_x(bar, due.due_s, width) for due in ends)
         top = base - HALF_PX * 0.8
         from_y, to_y = (RAMP_PX * (1 - float(due.hit.depth or 0)) / 2 for due in ends)

@@ -2,6 +2,7 @@
 The text is the truth all along; nothing is kept here.
 """
 
+from collections import OrderedDict
 from collections.abc import Callable
 from decimal import Decimal
 from fractions import Fraction
@@ -23,12 +24,12 @@ from thrumble.core.riff.whole import set_feel
 from thrumble.formats.riff_json import MAX_BYTES, bar_document, bar_from_document
 from thrumble.web.deps import costly
 from thrumble.web.inputs import Sent, Text
-from thrumble.web.riffs.views import desk_bars
-from thrumble.web.templating import environment
+from thrumble.web.riffs.strip_editor import desk_html
 
 router = APIRouter()
 EDITS_A_MINUTE = 1200
 MOST_CLIP_BARS, MOST_BARS = 200, 200
+MOST_KNOWN = 32  # texts
 
 
 def _place(text: str) -> str:
@@ -105,12 +106,35 @@ EDITS: dict[str, Edit] = {
 }
 
 
+class _Known:
+    """Texts read lately and their riffs: what comes back with the next key was printed here."""
+
+    def __init__(self) -> None:
+        self._riffs: OrderedDict[str, Riff] = OrderedDict()
+
+    def riff(self, source: str) -> Riff:
+        found = self._riffs.get(source)
+        if found is None:
+            found = parse_riff(source)
+            self.keep(source, found)
+        return found
+
+    def keep(self, source: str, riff: Riff) -> None:
+        self._riffs[source] = riff
+        self._riffs.move_to_end(source)
+        while len(self._riffs) > MOST_KNOWN:
+            self._riffs.popitem(last=False)
+
+
+_known = _Known()
+
+
 @router.post("/riffs/edit", name="edit_riff", dependencies=[costly(EDITS_A_MINUTE)])
 def edit_riff(sent: EditSent) -> JSONResponse:
     """The text after an edit, and the bars as written, drawn with the caret's places."""
     if not Fraction(sent.grid) or not Fraction(sent.length):
         raise BadInput("a grid and a length are more than nothing")
-    riff = parse_riff(sent.source)
+    riff = _known.riff(sent.source)
     source, clip = sent.source, None
     if sent.op == "copy":
         clip = [bar_document(bar) for bar in edits.copy_hits(riff, sent.bar, sent.last)]
@@ -118,12 +142,12 @@ def edit_riff(sent: EditSent) -> JSONResponse:
         changed = EDITS[sent.op](riff, sent)
         if changed != riff:
             riff, source = changed, with_comments(print_riff(changed), sent.source)
+            _known.keep(source, riff)
     if len(edits.written_bars(riff)) > MOST_BARS:
         raise BadInput(
             f"more than {MOST_BARS} bars are written as text: the strip would be too long"
         )
-    bars = desk_bars(expand(edits.unrolled(riff)), Fraction(sent.grid), sent.counts)
-    html = environment.get_template("riffs/_desk.html").render(bars=bars)
+    html = desk_html(expand(edits.unrolled(riff)), Fraction(sent.grid), sent.counts)
     ratio = 1.0 if riff.feel.ratio is None else float(riff.feel.ratio)
     feel = {"ratio": ratio, "unit": str(riff.feel.unit)}
     return JSONResponse({"source": source, "html": html, "clip": clip, "feel": feel})

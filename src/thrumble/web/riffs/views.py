@@ -1,24 +1,21 @@
 """Riffs: the list, and the text page with its live strip."""
 
 from dataclasses import dataclass
-from fractions import Fraction
 from functools import lru_cache
 
 from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import TUNINGS
-from thrumble.core.music.meter import spoken_count
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.groove import GROOVES
-from thrumble.core.riff.counts import Counting, counts_of
-from thrumble.core.riff.expand import ExpandedRiff, expand
+from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.parts import Part, has_parts, take_part
 from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
 from thrumble.core.riff.printing import print_riff, with_comments
 from thrumble.core.riff.transposing import Moved
 from thrumble.store.riffs import Revision, RevisionStanding, RiffStanding
-from thrumble.web.drawings.strip import BarDrawing, caret_places, plan_strip
+from thrumble.web.drawings.strip import BarDrawing, plan_strip
 
 KEYS = ("C", "C#", "Db", "D", "Eb", "E", "F", "F#", "Gb", "G", "Ab", "A", "Bb", "B")
 STEPS = [
@@ -237,35 +234,6 @@ def history_view(riff_id: int, standings: list[RevisionStanding]) -> HistoryView
         )
         lines.append(RevisionLine(one.revision.id, one.revision.number, facts, strip, place == 0))
     return HistoryView(riff_id, lines)
-
-
-@dataclass(frozen=True, slots=True)
-class DeskBar:
-    """A bar as it is edited. `places`: where the caret may stand, each as `at x width count hit`
-    (or `gap`), parted by blanks and semicolons; `opens`: whether its section begins with it.
-    """
-
-    index: int
-    section: str
-    opens: bool
-    places: str
-    drawing: BarDrawing
-
-
-def desk_bars(expanded: ExpandedRiff, grid: Fraction, way: Counting) -> list[DeskBar]:
-    """Every written bar, drawn, with the caret's places on a grid, counted one way or another."""
-    out = []
-    before = ""
-    drawn = plan_strip(expanded, counts=counts_of(expanded, way))
-    for index, (bar, drawing) in enumerate(zip(expanded.bars, drawn, strict=True)):
-        places = caret_places(expanded, bar, grid)
-        words = ";".join(
-            f"{place.at} {place.x} {place.width} {spoken_count(place.at, bar.meter)} {place.what}"
-            for place in places
-        )
-        out.append(DeskBar(index, bar.section, bar.section != before, words, drawing))
-        before = bar.section
-    return out
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,0 +1,104 @@
+"""The written bars as the desk draws them. A bar that stays as it was is not drawn again: of a long
+riff one edit changes one bar or two.
+"""
+
+from collections import OrderedDict
+from collections.abc import Hashable
+from dataclasses import dataclass
+from fractions import Fraction
+
+from thrumble.core.music.meter import spoken_count
+from thrumble.core.riff.counts import Counting, counts_of
+from thrumble.core.riff.expand import ExpandedRiff, PlayedBar
+from thrumble.web.drawings.strip import BarDrawing, bar_hits, caret_places, plan_bar
+from thrumble.web.templating import environment
+
+MOST_KEPT = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class DeskBar:
+    """A written bar. `places`: for the caret, as text for the page's script; `opens`: a section
+    begins with it.
+    """
+
+    index: int
+    section: str
+    opens: bool
+    places: str
+    drawing: BarDrawing
+
+
+class _Drawn:
+    """Bars drawn lately, by all that their drawing depends on."""
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[Hashable, str] = OrderedDict()
+
+    def get(self, key: Hashable) -> str | None:
+        html = self._kept.get(key)
+        if html is not None:
+            self._kept.move_to_end(key)
+        return html
+
+    def put(self, key: Hashable, html: str) -> None:
+        self._kept[key] = html
+        while len(self._kept) > MOST_KEPT:
+            self._kept.popitem(last=False)
+
+
+_drawn = _Drawn()
+
+
+def desk_html(expanded: ExpandedRiff, grid: Fraction, way: Counting) -> str:
+    """Every written bar, with the caret's places on a grid, counted one way or another."""
+    counts = counts_of(expanded, way)
+    out = []
+    before = ""
+    for index, bar in enumerate(expanded.bars):
+        opens = bar.section != before
+        before = bar.section
+        key = _key(expanded, bar, grid, counts, opens=opens)
+        html = _drawn.get(key)
+        if html is None:
+            html = _bar_html(expanded, bar, index, grid, counts, opens=opens)
+            _drawn.put(key, html)
+        out.append(html)
+    return "".join(out)
+
+
+def _key(
+    expanded: ExpandedRiff,
+    bar: PlayedBar,
+    grid: Fraction,
+    counts: dict[int, str] | None,
+    *,
+    opens: bool,
+) -> Hashable:
+    """All that a bar's drawing depends on."""
+    around = bar_hits(expanded, bar)
+    said = () if counts is None else tuple(counts.get(due.index) for due in around)
+    return (
+        (bar.number, bar.section, opens, bar.meter, bar.start, grid, said),
+        tuple((due.bar, due.hit, due.due_s, due.end_s) for due in around),
+        around[0].index if around else 0,
+        (expanded.tempo_bpm, expanded.riff.tuning, expanded.riff.capo, expanded.riff.feel),
+        next((s.feel for s in expanded.riff.sections if s.name == bar.section), None),
+    )
+
+
+def _bar_html(
+    expanded: ExpandedRiff,
+    bar: PlayedBar,
+    index: int,
+    grid: Fraction,
+    counts: dict[int, str] | None,
+    *,
+    opens: bool,
+) -> str:
+    places = ";".join(
+        f"{place.at} {place.x} {place.width} {spoken_count(place.at, bar.meter)} {place.what}"
+        for place in caret_places(expanded, bar, grid)
+    )
+    shown = DeskBar(index, bar.section, opens, places, plan_bar(expanded, bar, counts))
+    return environment.get_template("riffs/_desk.html").render(bar=shown)
