@@ -19,9 +19,9 @@ def ask(visitor: Browser, source: str = SLUICE, **edit: object) -> dict[str, str
 def test_every_written_bar_is_drawn_once_with_the_carets_places(visitor: Browser) -> None:
     drawn = ask(visitor)
     assert drawn["source"] == SLUICE, "looking changes nothing, comments and layout stay"
-    assert drawn["html"].count("desk-bar") == 6 and drawn["html"].count("<svg") == 6
-    assert 'data-places="0 0.0 12.5 1 hit;1/8 12.5 12.5 &amp; hit;' in drawn["html"]
-    swung = ask(visitor, riff_texts()["3-towpath-shuffle"])["html"]
+    assert len(drawn["bars"]) == 6 and all(bar.count("<svg") == 1 for bar in drawn["bars"])
+    assert 'data-places="0 0.0 12.5 1 hit;1/8 12.5 12.5 &amp; hit;' in drawn["bars"][0]
+    swung = ask(visitor, riff_texts()["3-towpath-shuffle"])["bars"][0]
     assert "1/8 16.667 8.333 &amp; hit" in swung, "the caret stands where the hit is drawn"
 
 

@@ -26,7 +26,7 @@ let waiting = Promise.resolve(); // edits go one after the other, in the order o
 
 function drawn(answer) {
   showFeel(answer.feel.ratio, answer.feel.unit);
-  draw(answer.html);
+  draw(answer.bars);
 }
 
 function showFeel(ratio, unit) {
@@ -35,19 +35,28 @@ function showFeel(ratio, unit) {
   view.ratio = ratio === 1 ? "straight" : ratio.toFixed(2);
 }
 
-function draw(html) {
-  const page = new DOMParser().parseFromString(html, "text/html");
-  $("desk-bars").replaceChildren(...page.body.children);
-  bars = [...$("desk-bars").children].map((element) => ({
-    element,
-    index: Number(element.dataset.index),
-    section: element.dataset.section,
-    places: element.dataset.places.split(";").map((words) => {
-      const [at, x, width, count, hit] = words.split(" ");
-      return { at, x: Number(x), width: Number(width), count, hit: hit === "hit" };
-    }),
-  }));
+/** The bars as they stand now; those that are as they were keep their elements. */
+function draw(drawn) {
+  const before = new Map(bars.map((bar) => [bar.html, bar]));
+  bars = drawn.map((html) => before.get(html) ?? barOf(html));
+  const shown = [...$("desk-bars").children];
+  if (shown.length === bars.length) {
+    bars.forEach(({ element }, k) => { if (element !== shown[k]) shown[k].replaceWith(element); });
+  } else {
+    $("desk-bars").replaceChildren(...bars.map(({ element }) => element));
+  }
   place(caret.bar, caret.place);
+}
+
+function barOf(html) {
+  const page = new DOMParser().parseFromString(html, "text/html");
+  const element = document.adoptNode(page.body.firstElementChild);
+  const places = element.dataset.places.split(";").map((words) => {
+    const [at, x, width, count, hit] = words.split(" ");
+    return { at, x: Number(x), width: Number(width), count, hit: hit === "hit" };
+  });
+  const { index, section } = element.dataset;
+  return { html, element, index: Number(index), section, places };
 }
 
 function place(bar, where) {
@@ -66,7 +75,17 @@ function place(bar, where) {
   }
   view.where = `bar ${caret.bar + 1} of ${bars.length}, section ${here.section}, ` +
     `on ${count}, in ${GRID_WORDS[GRIDS[grid]]}`;
-  here.element.scrollIntoView({ block: "nearest" });
+  intoView();
+}
+
+let viewing = null;
+
+/** The caret's bar comes into view with the next frame, however often the caret moves before. */
+function intoView() {
+  viewing ??= requestAnimationFrame(() => {
+    viewing = null;
+    bars[caret.bar]?.element.scrollIntoView({ block: "nearest" });
+  });
 }
 
 function chosen() {
@@ -90,6 +109,7 @@ const OF_BARS = ["repeat", "delete", "copy", "ramp",
  *  it is drawn. */
 function edit(asked, then = () => {}) {
   waiting = waiting.then(async () => {
+    await textSettled();
     const what = typeof asked === "function" ? asked() : asked;
     const begun = performance.now();
     const [first, last] = chosen();
@@ -108,6 +128,7 @@ function edit(asked, then = () => {}) {
       if (what.op !== "copy") anchor = null;
       drawn(answer);
       then();
+      await new Promise(requestAnimationFrame); // what is drawn is seen
       desk.dataset.afterMs = Math.round(performance.now() - begun);
     } catch (error) { problem(error.message); }
   });
@@ -294,13 +315,19 @@ let pause = null;
 text.addEventListener("input", (event) => {
   if (!event.isTrusted) return;
   clearTimeout(pause);
-  pause = setTimeout(() => {
-    undone.push({ source: desk.dataset.last ?? text.defaultValue, caret: { ...caret } });
-    redone = [];
-    remember();
-    redraw();
-  }, TEXT_PAUSE_MS);
+  pause = setTimeout(() => soon(textSettled), TEXT_PAUSE_MS);
 });
+
+/** What was typed is taken up, in its turn: before the next edit, or once the typing pauses. */
+async function textSettled() {
+  if (pause === null) return;
+  clearTimeout(pause);
+  pause = null;
+  undone.push({ source: desk.dataset.last ?? text.defaultValue, caret: { ...caret } });
+  redone = [];
+  remember();
+  await redraw();
+}
 
 /** This browser's draft, kept under the revision it began from: what is not saved yet outlives a
  *  reload. A private window keeps none. */

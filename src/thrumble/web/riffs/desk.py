@@ -147,7 +147,7 @@ def edit_riff(sent: EditSent) -> JSONResponse:
         raise BadInput(
             f"more than {MOST_BARS} bars are written as text: the strip would be too long"
         )
-    html = desk_html(expand(edits.unrolled(riff)), Fraction(sent.grid), sent.counts)
+    bars = desk_html(expand(edits.unrolled(riff)), Fraction(sent.grid), sent.counts)
     ratio = 1.0 if riff.feel.ratio is None else float(riff.feel.ratio)
     feel = {"ratio": ratio, "unit": str(riff.feel.unit)}
-    return JSONResponse({"source": source, "html": html, "clip": clip, "feel": feel})
+    return JSONResponse({"source": source, "bars": bars, "clip": clip, "feel": feel})

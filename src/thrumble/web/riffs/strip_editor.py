@@ -36,10 +36,7 @@ class _Drawn:
         self._kept: OrderedDict[Hashable, str] = OrderedDict()
 
     def get(self, key: Hashable) -> str | None:
-        html = self._kept.get(key)
-        if html is not None:
-            self._kept.move_to_end(key)
-        return html
+        return self._kept.get(key)
 
     def put(self, key: Hashable, html: str) -> None:
         self._kept[key] = html
@@ -50,7 +47,7 @@ class _Drawn:
 _drawn = _Drawn()
 
 
-def desk_html(expanded: ExpandedRiff, grid: Fraction, way: Counting) -> str:
+def desk_html(expanded: ExpandedRiff, grid: Fraction, way: Counting) -> list[str]:
     """Every written bar, with the caret's places on a grid, counted one way or another."""
     counts = counts_of(expanded, way)
     out = []
@@ -64,7 +61,7 @@ def desk_html(expanded: ExpandedRiff, grid: Fraction, way: Counting) -> str:
             html = _bar_html(expanded, bar, index, grid, counts, opens=opens)
             _drawn.put(key, html)
         out.append(html)
-    return "".join(out)
+    return out
 
 
 def _key(
