@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from tests.core.strategies import riffs
 from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.instrument import Note
+from thrumble.core.music.meter import Meter
 from thrumble.core.riff import edits
 from thrumble.core.riff.model import Hit, Riff
 from thrumble.core.riff.printing import print_riff
@@ -158,3 +159,23 @@ def test_whatever_is_edited_stays_a_riff_or_is_refused(riff: Riff, data: st.Data
         except (BadInput, RiffError):
             continue
         assert parse_riff(print_riff(riff)) == riff
+
+
+def test_the_pick_up_is_written_like_any_bar() -> None:
+    riff = parse_riff("title: T\ntempo: 100\n[A]\n| E5@5/7 o o o o |\n")
+    with_one = edits.turn_pickup(riff)
+    assert with_one.pickup is not None and with_one.pickup.length == Fraction(1, 4)
+    assert [name for name, _ in edits.written_bars(with_one)] == ["pickup", "A"]
+    struck = edits.put_hit(with_one, 0, Fraction(1, 8), Fraction(1, 8), "M", "G5@6/3")
+    assert struck.pickup is not None and struck.pickup.hits[0].label == "G5"
+    assert parse_riff(print_riff(struck)) == struck
+    longer = edits.set_meter(struck, 0, 0, Meter(3, 8))
+    assert longer.pickup is not None and longer.pickup.length == Fraction(3, 8)
+    assert (
+        edits.put_hit(longer, 1, Fraction(0), Fraction(1, 4), "x").sections[0].bars[0].hits[0]
+        != (riff.sections[0].bars[0].hits[0])
+    )
+    for wrong in (edits.insert_bar, lambda r, n: edits.repeat_bars(r, n, n)):
+        with pytest.raises(BadInput, match="one bar"):
+            wrong(longer, 0)
+    assert edits.delete_bars(longer, 0, 0) == riff == edits.turn_pickup(with_one)

@@ -4,7 +4,7 @@ from 0, sections in order, endings behind their section; places count from the b
 Every edit gives a riff that can be played, or raises RiffError or BadInput and changes nothing.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from decimal import Decimal
 from fractions import Fraction
 
@@ -22,31 +22,36 @@ from thrumble.core.riff.model import (
     Articulation,
     Bar,
     Hit,
+    Pickup,
     Riff,
-    Section,
 )
-from thrumble.core.riff.ramps import mended
+from thrumble.core.riff.runs import (
+    Placed,
+    cut_short,
+    ended_at,
+    hit_at,
+    laid_out,
+    put_at,
+    range_of,
+    run_length,
+    runs_of,
+    spot_of,
+    with_bars,
+    with_hits,
+)
 
 LETTERS = "oMKxmk"  # as in the text: on the chord, and the last two on the pedal where there is one
 MARKS = (*MARKED, "stop")
-Placed = list[tuple[Fraction, Hit]]  # hits by their place from the part's start
-
-
-@dataclass(frozen=True, slots=True)
-class _Part:
-    """A run of bars that hits may ring through: a section's own bars or one of its endings.
-    `first`: the number of its first bar as written.
-    """
-
-    section: int
-    ending: int | None
-    first: int
-    bars: tuple[Bar, ...]
+PICKUP = "pickup"
 
 
 def written_bars(riff: Riff) -> list[tuple[str, Bar]]:
-    """Every bar as written, once, with its section's name."""
-    return [(riff.sections[part.section].name, bar) for part in _parts(riff) for bar in part.bars]
+    """Every bar as written, once, with its section's name; the pick-up first."""
+    return [
+        (PICKUP if part.section is None else riff.sections[part.section].name, bar)
+        for part in runs_of(riff)
+        for bar in part.bars
+    ]
 
 
 def unrolled(riff: Riff) -> Riff:
@@ -55,7 +60,7 @@ def unrolled(riff: Riff) -> Riff:
         replace(s, bars=s.bars + tuple(bar for e in s.endings for bar in e), endings=(), over=None)
         for s in riff.sections
     )
-    return replace(riff, sections=sections, play=(), pickup=None)
+    return replace(riff, sections=sections, play=())
 
 
 def put_hit(
@@ -67,16 +72,16 @@ def put_hit(
     """
     if letter not in LETTERS or not letter:
         raise BadInput(f"a hit is one of {' '.join(LETTERS)}; found {letter!r}")
-    part, place = _spot(riff, bar, at)
-    placed = _laid_out(part)
-    there = _at(placed, place)
+    part, place = spot_of(riff, bar, at)
+    placed = laid_out(part)
+    there = hit_at(placed, place)
     notes, label = _notes(riff, placed, place, letter, chord, there)
     kind, depth = _kind(letter)
     if there is not None:
         changed = another_kind(there, kind, depth)
         changed = replace(changed, notes=notes, label=label)
-        return _with(riff, part, _put(placed, place, changed))
-    room = min([at for at, _ in placed if at > place], default=_length(part)) - place
+        return with_hits(riff, part, put_at(placed, place, changed))
+    room = min([at for at, _ in placed if at > place], default=run_length(part)) - place
     fresh = Hit(
         at=Fraction(0),
         length=min(length, room),
@@ -85,51 +90,51 @@ def put_hit(
         depth=depth,
         label=label,
     )
-    return _with(riff, part, _put(_ended(placed, place, stop=False), place, fresh))
+    return with_hits(riff, part, put_at(ended_at(placed, place, stop=False), place, fresh))
 
 
 def hold(riff: Riff, bar: int, at: Fraction, length: Fraction) -> Riff:
     """The hit before rings on through this place; a hit that stood here goes."""
-    part, place = _spot(riff, bar, at)
-    placed = [(when, hit) for when, hit in _laid_out(part) if when != place]
+    part, place = spot_of(riff, bar, at)
+    placed = [(when, hit) for when, hit in laid_out(part) if when != place]
     before = [(when, hit) for when, hit in placed if when < place]
     if not before:
         raise BadInput("there is no hit before this place to ring on")
     when, hit = before[-1]
-    following = min([other for other, _ in placed if other > place], default=_length(part))
+    following = min([other for other, _ in placed if other > place], default=run_length(part))
     end = min(place + length, following)
     longer = replace(hit, length=end - when, stop=hit.stop and end < following)
-    return _with(riff, part, _put(placed, when, longer))
+    return with_hits(riff, part, put_at(placed, when, longer))
 
 
 def rest(riff: Riff, bar: int, at: Fraction) -> Riff:
     """Silence from here to the next hit, which is judged: the hit before stops."""
-    part, place = _spot(riff, bar, at)
-    placed = [(when, hit) for when, hit in _laid_out(part) if when != place]
-    return _with(riff, part, _ended(placed, place, stop=True))
+    part, place = spot_of(riff, bar, at)
+    placed = [(when, hit) for when, hit in laid_out(part) if when != place]
+    return with_hits(riff, part, ended_at(placed, place, stop=True))
 
 
 def clear(riff: Riff, bar: int, at: Fraction, until: Fraction | None = None) -> Riff:
     """No hit from here on, up to `until` in the same bar where given; the gap is not judged."""
-    part, place = _spot(riff, bar, at)
+    part, place = spot_of(riff, bar, at)
     end = place + (until - at if until is not None else Fraction(1, 10**6))
-    kept = [(when, hit) for when, hit in _laid_out(part) if not place <= when < end]
-    return _with(riff, part, kept)
+    kept = [(when, hit) for when, hit in laid_out(part) if not place <= when < end]
+    return with_hits(riff, part, kept)
 
 
 def mark(riff: Riff, bar: int, at: Fraction, what: str) -> Riff:
     """A mark of the hit here on or off, or its next kind. A stop that has no silence after it yet
     gets some: the hit ends half way.
     """
-    part, place = _spot(riff, bar, at)
-    placed = _laid_out(part)
-    hit = _at(placed, place)
+    part, place = spot_of(riff, bar, at)
+    placed = laid_out(part)
+    hit = hit_at(placed, place)
     if hit is None:
         raise BadInput("there is no hit here to mark")
     if what in MARKED:
         hit = MARKED[what](hit)
     elif what == "stop":
-        following = min([other for other, _ in placed if other > place], default=_length(part))
+        following = min([other for other, _ in placed if other > place], default=run_length(part))
         full = place + hit.length >= following
         if hit.stop:
             hit = replace(hit, stop=False)
@@ -137,26 +142,26 @@ def mark(riff: Riff, bar: int, at: Fraction, what: str) -> Riff:
             hit = replace(hit, stop=True, length=hit.length / 2 if full else hit.length)
     else:
         raise BadInput(f"a mark is one of {', '.join(MARKS)}; found {what!r}")
-    return _with(riff, part, _put(placed, place, hit))
+    return with_hits(riff, part, put_at(placed, place, hit))
 
 
 def ramp(riff: Riff, first: int, last: int) -> Riff:
     """The palm mutes of these bars, up to the first other hit, as a mute ramp from tight to light;
     where one begins there already, it goes.
     """
-    part, a, b = _range(riff, first, last)
+    part, a, b = range_of(riff, first, last)
     hits = [hit for bar in part.bars[a:b] for hit in bar.hits]
     changed = ramped(hits)
     ordered = iter(changed)
     bars = [replace(bar, hits=tuple(next(ordered) for _ in bar.hits)) for bar in part.bars[a:b]]
-    return _with_bars(riff, part, (*part.bars[:a], *bars, *part.bars[b:]))
+    return with_bars(riff, part, (*part.bars[:a], *bars, *part.bars[b:]))
 
 
 def set_chord(riff: Riff, bar: int, at: Fraction, chord: str) -> Riff:
     """Another chord for the hit here and for all after it in the bar that had the same notes."""
-    part, place = _spot(riff, bar, at)
-    placed = _laid_out(part)
-    hit = _at(placed, place)
+    part, place = spot_of(riff, bar, at)
+    placed = laid_out(part)
+    hit = hit_at(placed, place)
     if hit is None:
         raise BadInput("there is no hit here to change: put one first")
     notes, label = _chord(riff, chord)
@@ -167,184 +172,60 @@ def set_chord(riff: Riff, bar: int, at: Fraction, chord: str) -> Riff:
         else (when, one)
         for when, one in placed
     ]
-    return _with(riff, part, changed)
+    return with_hits(riff, part, changed)
 
 
 def set_meter(riff: Riff, first: int, last: int, meter: Meter) -> Riff:
     """Another meter for these bars: hits past a shorter bar's end go, what rings is cut there."""
-    part, a, b = _range(riff, first, last)
+    part, a, b = range_of(riff, first, last)
     bars = [
         Bar(meter, tuple(hit for hit in bar.hits if hit.at < meter.length))
         for bar in part.bars[a:b]
     ]
-    return _with_bars(riff, part, _clipped((*part.bars[:a], *bars, *part.bars[b:])))
+    return with_bars(riff, part, cut_short((*part.bars[:a], *bars, *part.bars[b:])))
+
+
+def turn_pickup(riff: Riff) -> Riff:
+    """A pick-up of one beat before the first bar; where there is one, it goes."""
+    if riff.pickup is not None:
+        return check_riff(replace(riff, pickup=None))
+    return check_riff(replace(riff, pickup=Pickup(riff.sections[0].bars[0].meter.beat, ())))
 
 
 def insert_bar(riff: Riff, after: int) -> Riff:
     """An empty bar behind this one, in its meter."""
-    part, _ = _spot(riff, after, Fraction(0))
+    part, _ = spot_of(riff, after, Fraction(0))
     k = after - part.first + 1
     empty = Bar(part.bars[k - 1].meter, ())
-    return _with_bars(riff, part, _clipped((*part.bars[:k], empty, *part.bars[k:])))
+    return with_bars(riff, part, cut_short((*part.bars[:k], empty, *part.bars[k:])))
 
 
 def repeat_bars(riff: Riff, first: int, last: int) -> Riff:
     """The same bars once more, right behind them; they lie in one section."""
-    part, a, b = _range(riff, first, last)
-    return _with_bars(riff, part, _clipped((*part.bars[:b], *part.bars[a:b], *part.bars[b:])))
+    part, a, b = range_of(riff, first, last)
+    return with_bars(riff, part, cut_short((*part.bars[:b], *part.bars[a:b], *part.bars[b:])))
 
 
 def delete_bars(riff: Riff, first: int, last: int) -> Riff:
     """Without these bars; a section keeps one at least."""
-    part, a, b = _range(riff, first, last)
+    part, a, b = range_of(riff, first, last)
     left = part.bars[:a] + part.bars[b:]
-    if not left:
+    if not left and part.section is not None:
         raise BadInput("these are all the bars of their section: it needs one at least")
-    return _with_bars(riff, part, _clipped(left))
+    return with_bars(riff, part, cut_short(left))
 
 
 def copy_hits(riff: Riff, first: int, last: int) -> list[Bar]:
     """Bars to be pasted elsewhere."""
-    part, a, b = _range(riff, first, last)
+    part, a, b = range_of(riff, first, last)
     return list(part.bars[a:b])
 
 
 def paste_bars(riff: Riff, after: int, bars: list[Bar]) -> Riff:
     """Bars from elsewhere behind this one."""
-    part, _ = _spot(riff, after, Fraction(0))
+    part, _ = spot_of(riff, after, Fraction(0))
     k = after - part.first + 1
-    return _with_bars(riff, part, _clipped((*part.bars[:k], *bars, *part.bars[k:])))
-
-
-# --- parts and places ------------------------------------------------------------------------
-
-
-def _parts(riff: Riff) -> list[_Part]:
-    out: list[_Part] = []
-    first = 0
-    for number, section in enumerate(riff.sections):
-        for ending, bars in enumerate((section.bars, *section.endings), -1):
-            out.append(_Part(number, None if ending < 0 else ending, first, bars))
-            first += len(bars)
-    return out
-
-
-def _spot(riff: Riff, bar: int, at: Fraction) -> tuple[_Part, Fraction]:
-    """The part that a written bar belongs to, and a place in it from the part's start."""
-    parts = _parts(riff)
-    for part in parts:
-        k = bar - part.first
-        if 0 <= k < len(part.bars):
-            if not 0 <= at < part.bars[k].meter.length:
-                raise BadInput(f"bar {bar + 1} has no place {at}")
-            start = sum((b.meter.length for b in part.bars[:k]), Fraction(0))
-            return part, start + at
-    count = sum(len(part.bars) for part in parts)
-    raise BadInput(f"there are bars 1 to {count}; found {bar + 1}")
-
-
-def _range(riff: Riff, first: int, last: int) -> tuple[_Part, int, int]:
-    """The part that bars `first` to `last` lie in, and which of its bars they are."""
-    part, _ = _spot(riff, first, Fraction(0))
-    if not first <= last < part.first + len(part.bars):
-        raise BadInput("choose bars of one section")
-    return part, first - part.first, last - part.first + 1
-
-
-def _length(part: _Part) -> Fraction:
-    return sum((bar.meter.length for bar in part.bars), Fraction(0))
-
-
-def _laid_out(part: _Part) -> Placed:
-    placed, start = [], Fraction(0)
-    for bar in part.bars:
-        placed += [(start + hit.at, hit) for hit in bar.hits]
-        start += bar.meter.length
-    return placed
-
-
-def _at(placed: Placed, place: Fraction) -> Hit | None:
-    return next((hit for when, hit in placed if when == place), None)
-
-
-def _put(placed: Placed, place: Fraction, hit: Hit) -> Placed:
-    return sorted(
-        [*((when, one) for when, one in placed if when != place), (place, hit)],
-        key=lambda item: item[0],
-    )
-
-
-def _ended(placed: Placed, place: Fraction, *, stop: bool) -> Placed:
-    """What rang at this place ends there, with a stop that is judged or without."""
-    before = [(when, hit) for when, hit in placed if when < place]
-    if not before:
-        return placed
-    when, hit = before[-1]
-    rang = when + hit.length > place
-    if not rang and not stop:
-        return placed
-    length = min(hit.length, place - when)
-    return _put(placed, when, replace(hit, length=length, stop=stop or (hit.stop and not rang)))
-
-
-def _with(riff: Riff, part: _Part, placed: Placed) -> Riff:
-    """The riff with other hits in a part."""
-    return _with_bars(riff, part, _folded(part.bars, placed))
-
-
-def _folded(bars: tuple[Bar, ...], placed: Placed) -> tuple[Bar, ...]:
-    """The hits, in order, in these bars instead of their own; bars that stay alike stay the same
-    value.
-    """
-    out, start, k = [], Fraction(0), 0
-    for bar in bars:
-        end = start + bar.meter.length
-        hits = []
-        while k < len(placed) and placed[k][0] < end:
-            when, hit = placed[k]
-            hits.append(hit if hit.at == when - start else replace(hit, at=when - start))
-            k += 1
-        out.append(bar if tuple(hits) == bar.hits else replace(bar, hits=tuple(hits)))
-        start = end
-    return tuple(out)
-
-
-def _clipped(bars: tuple[Bar, ...]) -> tuple[Bar, ...]:
-    """Bars that came to stand beside others: no hit rings into the next one or past the end, and
-    none asks for silence where there is none.
-    """
-    part = _Part(0, None, 0, bars)
-    placed = _laid_out(part)
-    ends = [*(when for when, _ in placed[1:]), _length(part)][: len(placed)]
-    clipped = []
-    for (when, hit), following in zip(placed, ends, strict=True):
-        length = min(hit.length, following - when)
-        stop = hit.stop and when + length < following
-        clipped.append((when, replace(hit, length=length, stop=stop)))
-    return _folded(bars, clipped)
-
-
-def _with_bars(riff: Riff, part: _Part, bars: tuple[Bar, ...]) -> Riff:
-    bars = _whole_ramps(bars)
-    section = riff.sections[part.section]
-    if part.ending is None:
-        changed: Section = replace(section, bars=bars)
-    else:
-        endings = list(section.endings)
-        endings[part.ending] = bars
-        changed = replace(section, endings=tuple(endings))
-    sections = list(riff.sections)
-    sections[part.section] = changed
-    return check_riff(replace(riff, sections=tuple(sections)))
-
-
-def _whole_ramps(bars: tuple[Bar, ...]) -> tuple[Bar, ...]:
-    hits = [hit for bar in bars for hit in bar.hits]
-    whole = mended(hits)
-    if whole == hits:
-        return bars
-    ordered = iter(whole)
-    return tuple(replace(bar, hits=tuple(next(ordered) for _ in bar.hits)) for bar in bars)
+    return with_bars(riff, part, cut_short((*part.bars[:k], *bars, *part.bars[k:])))
 
 
 # --- notes ---------------------------------------------------------------------------------

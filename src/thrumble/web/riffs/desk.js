@@ -73,8 +73,11 @@ function place(bar, where) {
   for (const { element, index } of bars) {
     element.classList.toggle("chosen", anchor !== null && index >= from && index <= to);
   }
-  view.where = `bar ${caret.bar + 1} of ${bars.length}, section ${here.section}, ` +
-    `on ${count}, in ${GRID_WORDS[GRIDS[grid]]}`;
+  const before = bars[0].section === "pickup" ? 1 : 0; // bars that are not counted
+  const spot = here.section === "pickup"
+    ? "the pick-up"
+    : `bar ${caret.bar + 1 - before} of ${bars.length - before}, section ${here.section}`;
+  view.where = `${spot}, on ${count}, in ${GRID_WORDS[GRIDS[grid]]}`;
   intoView();
 }
 
@@ -232,6 +235,7 @@ const KEYS = {
   n: () => edit({ op: "mark", what: "arpeggio" }),
   "^": () => edit({ op: "mark", what: "drones" }),
   f: () => edit({ op: "ramp" }),
+  "0": () => edit({ op: "pickup" }, () => place(0, 0)),
   c: () => $("desk-chord").select(),
   b: () => edit({ op: "insert" }, () => place(caret.bar + 1, 0)),
   r: () => edit({ op: "repeat" }),

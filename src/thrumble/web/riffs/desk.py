@@ -69,6 +69,7 @@ class EditSent(Sent):
         "ramp",
         "feel",
         "meter",
+        "pickup",
     ] = "draw"
     bar: Annotated[int, Field(ge=0, le=100_000)] = 0
     last: Annotated[int, Field(ge=0, le=100_000)] = 0
@@ -99,6 +100,7 @@ EDITS: dict[str, Edit] = {
     "delete": lambda riff, e: edits.delete_bars(riff, e.bar, e.last),
     "feel": lambda riff, e: set_feel(riff, e.ratio, Fraction(e.unit)),
     "meter": lambda riff, e: edits.set_meter(riff, e.bar, e.last, read_meter(e.meter)),
+    "pickup": lambda riff, _: edits.turn_pickup(riff),
     "ramp": lambda riff, e: edits.ramp(riff, e.bar, e.last),
     "paste": lambda riff, e: edits.paste_bars(
         riff, e.bar, [bar_from_document(one) for one in e.clip]
