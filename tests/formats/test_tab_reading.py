@@ -1,5 +1,6 @@
 """Tablature in: the many ways people type it."""
 
+import time
 from contextlib import suppress
 from fractions import Fraction
 
@@ -12,6 +13,7 @@ from thrumble.core.errors import RiffError
 from thrumble.core.riff.edits import unrolled
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Hit, Legato
+from thrumble.formats.exchange import read_any
 from thrumble.formats.tablature.reading import TabRiff, read_tab
 from thrumble.formats.tablature.writing import write_tab
 
@@ -175,3 +177,18 @@ def test_any_text_gives_a_riff_or_one_error(text: str, more: str) -> None:
     ):
         with suppress(RiffError):
             assert read(one).riff.sections
+
+
+@pytest.mark.parametrize(
+    "data",
+    [b" " * 3_000_000 + b"|---|", b"\n" * 3_000_000, b"|-0-" * 700_000, b"x x2 " * 400_000],
+    ids=["blanks", "lines", "one row", "times"],
+)
+def test_huge_nonsense_is_answered_at_once(data: bytes) -> None:
+    """A quadratic pattern would take minutes here."""
+    begun = time.perf_counter()
+    with suppress(RiffError):
+        read_any(data)
+    with suppress(RiffError):
+        read_tab(data)
+    assert time.perf_counter() - begun < 20

@@ -2,14 +2,13 @@
 
 import re
 from dataclasses import replace
-from fractions import Fraction
 
 from thrumble.core.riff.model import (
     Articulation,
     Bar,
     Hit,
 )
-from thrumble.core.riff.ramps import mended
+from thrumble.core.riff.runs import cut_short, whole_ramps
 
 
 def possible(hit: Hit) -> Hit:
@@ -30,20 +29,7 @@ def possible(hit: Hit) -> Hit:
 
 def whole_bars(bars: list[Bar]) -> tuple[Bar, ...]:
     """Bars as a section's own: no hit rings past its end, ramps are whole."""
-    start, placed = Fraction(0), []
-    for number, bar in enumerate(bars):
-        placed += [(number, start + hit.at, hit) for hit in bar.hits]
-        start += bar.meter.length
-    ends = [at for _, at, _ in placed[1:]] + [start]
-    hits = []
-    for (_, at, hit), end in zip(placed, ends, strict=False):
-        length = min(hit.length, end - at)
-        hits.append(replace(hit, length=length, stop=hit.stop and at + length < end))
-    whole = mended(hits)
-    return tuple(
-        Bar(bar.meter, tuple(h for (k, *_), h in zip(placed, whole, strict=True) if k == number))
-        for number, bar in enumerate(bars)
-    )
+    return whole_ramps(cut_short(tuple(bars)))
 
 
 def section_name(text: str | None) -> str:

@@ -12,7 +12,7 @@ from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.excerpt import cut
 from thrumble.core.riff.marks import another_kind
 from thrumble.core.riff.model import Articulation, Bar, Hit, Riff, Section
-from thrumble.core.riff.ramps import mended
+from thrumble.core.riff.runs import cut_short, whole_ramps
 from thrumble.core.riff.transposing import Moved
 
 
@@ -47,7 +47,7 @@ def take_part(riff: Riff, part: Part) -> Moved:
             bars = second.bars + bars[len(second.bars) :]
         elif second is not None and part is Part.BOTH:
             bars = _both(section, second, lost)
-        sections.append(replace(section, bars=_whole(bars)))
+        sections.append(replace(section, bars=whole_ramps(bars)))
     return Moved(_named(replace(riff, sections=tuple(sections)), f", {part}"), tuple(lost))
 
 
@@ -65,7 +65,7 @@ def transition(riff: Riff, first: str, second: str, bars: int = 1) -> Riff:
     both = [*end[-bars:], *begin[:bars]]
     if not any(bar.hits for bar in both):
         raise BadInput("there is no hit in these bars")
-    section = Section(name=f"{first} to {second}"[:60], bars=_whole(cut(both)), feel=a.feel)
+    section = Section(name=f"{first} to {second}"[:60], bars=whole_ramps(cut(both)), feel=a.feel)
     base = replace(riff, sections=(section,), play=(), pickup=None)
     return _named(base, f", {first} to {second}")
 
@@ -73,12 +73,6 @@ def transition(riff: Riff, first: str, second: str, bars: int = 1) -> Riff:
 def _named(riff: Riff, suffix: str) -> Riff:
     title = f"{riff.title}{suffix}"
     return check_riff(replace(riff, title=title if len(title) <= 120 else riff.title))
-
-
-def _whole(bars: tuple[Bar, ...]) -> tuple[Bar, ...]:
-    """Bars whose ramps are whole."""
-    ordered = iter(mended([hit for bar in bars for hit in bar.hits]))
-    return tuple(replace(bar, hits=tuple(next(ordered) for _ in bar.hits)) for bar in bars)
 
 
 def _both(section: Section, second: Section, lost: list[str]) -> tuple[Bar, ...]:
@@ -108,7 +102,7 @@ def _both(section: Section, second: Section, lost: list[str]) -> tuple[Bar, ...]
             f"{counted(muted, 'hit')} in {section.name} muted in one part and open in the other: "
             "they are open"
         )
-    return _no_overlaps(out)
+    return cut_short(tuple(out))
 
 
 def _joined(one: Hit, other: Hit) -> Hit | None:
@@ -130,17 +124,3 @@ def _joined(one: Hit, other: Hit) -> Hit | None:
         return hit
     known = tuple(replace(note, fret=note.fret or 0) for note in notes)
     return replace(another_kind(hit, Articulation.OPEN, None), notes=known)
-
-
-def _no_overlaps(bars: list[Bar]) -> tuple[Bar, ...]:
-    """No hit rings into the next one, none asks for silence where another one sounds."""
-    start, placed = Fraction(0), []
-    for number, bar in enumerate(bars):
-        placed += [(number, start + hit.at, hit) for hit in bar.hits]
-        start += bar.meter.length
-    ends = [at for _, at, _ in placed[1:]] + [start]
-    hits: list[list[Hit]] = [[] for _ in bars]
-    for (number, at, hit), end in zip(placed, ends, strict=False):
-        length = min(hit.length, end - at)
-        hits[number].append(replace(hit, length=length, stop=hit.stop and at + length < end))
-    return tuple(replace(bar, hits=tuple(own)) for bar, own in zip(bars, hits, strict=True))

@@ -51,6 +51,7 @@ EVEN_SLOTS = {4: Fraction(1, 4), 8: Fraction(1, 8), 16: Fraction(1, 16), 12: Fra
 EVEN_SLOTS |= {24: Fraction(1, 24), 32: Fraction(1, 32)}
 GRIDS = tuple(EVEN_SLOTS.values())
 MOST_BARS = 2000
+MOST_HEAD = 200  # lines before the first row that are looked at, and characters of each
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,7 +177,7 @@ class _Head:
     """What stands before the first row: title, tempo, tuning, capo, meter, feel, order of play."""
 
     def __init__(self, sheet: Sheet) -> None:
-        lines = [line.strip() for line in sheet.head if line.strip()]
+        lines = [line.strip()[:MOST_HEAD] for line in sheet.head if line.strip()][:MOST_HEAD]
         text = "\n".join(lines)
         plain = [line for line in lines if not re.match(r"\[|[^:]{1,12}:", line)]
         title = re.search(r"(?im)^\s*title\s*[:=]\s*(.+)$", text)

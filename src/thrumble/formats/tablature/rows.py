@@ -15,6 +15,7 @@ TIMES = re.compile(r"(?<=[|\s])\(?\s*(?:[xX]\s*(\d{1,2})|(\d{1,2})\s*[xX])\s*\)?
 TOKEN = re.compile(r"(\d{1,2})(b\d{0,2})?|([xX])")
 METER = r"(?im)(?:^|time\D{0,12}|meter\D{0,4})(\d{1,2}/(?:2|4|8|16))\b"
 MOST_FRET = 36
+MOST_COLUMNS = 2000
 
 
 @dataclass(slots=True)
@@ -88,6 +89,14 @@ class Sheet:
 def read_sheet(text: str) -> Sheet:
     """The rows of a text. Raises RiffError where there are none, or one has too few strings."""
     lines = [line.expandtabs(4).rstrip() for line in re.split(r"\r\n|\r|\n", text)]
+    longest = max(range(len(lines)), key=lambda k: len(lines[k]))
+    if len(lines[longest]) > MOST_COLUMNS:
+        raise RiffError(
+            f"a line of tablature has at most {MOST_COLUMNS} characters: break it into rows",
+            found=f"{len(lines[longest])} characters",
+            line=longest + 1,
+            column=1,
+        )
     runs = _runs(lines)
     if not runs:
         raise RiffError(
@@ -138,7 +147,7 @@ def _section(lines: list[str]) -> str | None:
 
 def is_string(line: str) -> bool:
     """Whether a line is a string of a row: an optional letter, then dashes, frets, bar lines."""
-    label = LABEL.match(line)
+    label = LABEL.match(line) if len(line) <= MOST_COLUMNS else None
     if not label:
         return False
     body = TIMES.sub("", line[label.end() :]) if TIMES.search(line) else line[label.end() :]
