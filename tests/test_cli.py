@@ -185,3 +185,29 @@ def test_click_writes_click_or_drums_alone(tmp_path: Path) -> None:
     assert np.array_equal(drums[: int(3 * beat * rate)], click[: int(3 * beat * rate)])
     done = runner.invoke(app, [*asked, "--groove", "polka"])
     assert done.exit_code == 2 and "backbeat" in done.stderr
+
+
+def test_route_prints_the_ways_and_writes_them(tmp_path: Path) -> None:
+    source, out = tmp_path / "gate.riff.txt", tmp_path / "routes.json"
+    source.write_text(riff_texts()["1-sluice-gate"])
+    done = runner.invoke(app, ["route", str(source), "--json", str(out)])
+    assert done.exit_code == 0 and done.stdout.startswith("the easiest way: ")
+    document = json.loads(out.read_text())
+    assert document["format"] == "thrumble.routes/1" and document["scale_mm"] == 648
+    first = document["routes"][0]
+    assert len(first["places"]) == 98 and set(first["places"][0]["notes"][0]) == {
+        "string",
+        "fret",
+        "finger",
+    }
+    costs = [route["cost"] for route in document["routes"]]
+    assert costs == sorted(costs)
+    asked = ["route", str(source), "--strict", "--school", "1-3", "--reach", "100", "--json", "-"]
+    strict = json.loads(runner.invoke(app, asked).stdout)
+    assert strict["school"] == "1-3" and strict["reach_mm"] == 100
+    fingers = {n["finger"] for p in strict["routes"][0]["places"] for n in p["notes"]}
+    assert fingers == {0, 1, 3} and strict["routes"][0]["moves"]
+    assert {m["kind"] for m in strict["routes"][0]["moves"]} <= {"pivot", "travel"}
+    for wrong in (["--school", "5"], ["--reach", "5"], ["--scale", "100"], ["--tempo", "5"]):
+        bad = runner.invoke(app, ["route", str(source), *wrong])
+        assert bad.exit_code == 2 and bad.stderr.count("\n") == 1

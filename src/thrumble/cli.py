@@ -209,6 +209,58 @@ def convert(
 
 
 @app.command()
+def route(
+    riff: Path,
+    scale: Annotated[float, typer.Option(help="The strings' length in mm.")] = 648.0,
+    reach: Annotated[float | None, typer.Option(help="Finger 1 to 4, mm.")] = None,
+    school: Annotated[str | None, typer.Option(help="1-3, 1-3-4, 1-4 or barre.")] = None,
+    tempo: float | None = None,
+    strict: Annotated[
+        bool, typer.Option("--strict", help="The written strings and frets: only fingers.")
+    ] = False,
+    json_out: Annotated[
+        Path | None, typer.Option("--json", help="Where to write it; -: here.")
+    ] = None,
+) -> None:
+    """The best ways along the neck: where to take each chord, with which fingers."""
+    from dataclasses import replace
+
+    from thrumble.core.counting import counted
+    from thrumble.core.instrument import check_instrument
+    from thrumble.core.neck.grips import DEFAULT_REACH_MM, School
+    from thrumble.core.neck.routes import plan_routes
+    from thrumble.core.riff.expand import expand
+    from thrumble.formats.exchange import read_any
+    from thrumble.formats.routes_json import routes_document
+
+    reach = DEFAULT_REACH_MM if reach is None else reach
+    if school is not None and school not in {one.value for one in School}:
+        fail(f"a school is one of {', '.join(School)}")
+    chosen = None if school is None else School(school)
+    try:
+        expanded = expand(read_any(load(riff)).riff, tempo)
+        neck = check_instrument(replace(expanded.riff.instrument, scale_mm=scale))
+        routes = plan_routes(expanded, neck, reach_mm=reach, school=chosen, strict=strict)
+    except ThrumbleError as error:
+        fail(str(error))
+    document = routes_document(routes, expanded, scale_mm=scale, reach_mm=reach, school=chosen)
+    text = json.dumps(document, ensure_ascii=False, indent=1) + "\n"
+    if json_out is not None and str(json_out) == "-":
+        sys.stdout.write(text)
+        return
+    if json_out is not None:
+        save(json_out, text.encode())
+    for one in routes:
+        print(f"{one.name}: {one.totals['travel_mm']:.0f} mm in {counted(len(one.moves), 'move')}")
+        if one.worst_move is not None:
+            worst = one.moves[one.worst_move]
+            print(
+                f"  fastest: {worst.distance_mm:.0f} mm in {worst.time_ms:.0f} ms "
+                f"before hit {worst.to_index + 1}"
+            )
+
+
+@app.command()
 def click(
     riff: Annotated[Path, typer.Option(help="The riff to keep time for.")],
     out: Annotated[Path, typer.Option(help="WAV to write.")],

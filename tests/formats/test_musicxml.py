@@ -261,7 +261,7 @@ EXTERNAL = (
         (b"PK\x03\x04nothing", "damaged"),
         (b"<score-timewise/>", "partwise"),
         (b"<html/>", "begins with score-partwise"),
-        (b"<score-partwise><part>", "can be read"),
+        (b"<score-partwise><part>", "we can read"),
         (b"<score-partwise/>", "no notes"),
         (score(note("E", 2, 9)), "measure 1: found .*its notes last longer"),
         (score("<note><rest/><duration>8</duration></note>"), "no notes"),

@@ -72,7 +72,7 @@ def read_midi(data: bytes, *, title: str = "", track: int | None = None) -> Midi
         file = MidiFile(file=BytesIO(data), clip=True, charset="utf-8")
     except Exception as error:  # whatever the library makes of bytes that are no MIDI file
         raise RiffError(
-            "this is no MIDI file that can be read: export it again",
+            "this isn't a MIDI file we can read: export it again",
             found=" ".join(str(error).split())[:80],
             place="file",
         ) from None

@@ -36,7 +36,7 @@ def read_meter(text: str) -> Meter:
         if 1 <= beats <= 64 and unit in (1, 2, 4, 8, 16, 32, 64):
             return Meter(beats, unit)
     raise ValueError(
-        f"{text!r} is no meter; write beats/unit such as 4/4 or 7/8, the unit a power of two"
+        f"{text!r} isn't a meter; write beats/unit such as 4/4 or 7/8, the unit a power of two"
     )
 
 

@@ -57,11 +57,11 @@ def parsed(data: bytes) -> Element:
             "this score defines entities or fetches files: that is refused; export it again without"
         ) from None
     except (ParseError, ValueError, LookupError) as error:
-        raise _wrong("this is no MusicXML that can be read: export it again", error) from None
+        raise _wrong("this isn't MusicXML we can read: export it again", error) from None
     if root.tag == "score-timewise":
         raise _wrong("this score is written time by time: export it as partwise", root.tag)
     if root.tag != "score-partwise":
-        raise _wrong("this is no score: a MusicXML file begins with score-partwise", root.tag)
+        raise _wrong("this isn't a score: a MusicXML file begins with score-partwise", root.tag)
     return root
 
 
