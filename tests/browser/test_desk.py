@@ -146,6 +146,12 @@ def test_a_shuffle_is_made_moved_exported_and_brought_back(
     expect(page.locator(".meta")).to_contain_text("revision 2")
     text = source(page)
     assert "F5@" in text and "F#5@" not in text
+    page.get_by_role("link", name="Print", exact=True).click()
+    expect(page.locator(".shapes svg").first).to_be_visible()
+    with page.expect_download() as sheet:
+        page.get_by_role("link", name="PDF, A4").click()
+    assert sheet.value.path().read_bytes().startswith(b"%PDF-")
+    page.get_by_role("link", name="Back to the riff").click()
     with page.expect_download() as download:
         page.get_by_role("link", name="MIDI").click()
     file = download.value.path()

@@ -216,3 +216,20 @@ def test_the_shell_converts_and_says_what_is_left_out(tmp_path: Path) -> None:
     assert told.exit_code == 0 and "left out: palm mutes" in told.stderr
     for bad in (["nothing.mid", "x.riff.txt"], [str(text), "x.docx"]):
         assert run.invoke(app, ["convert", *bad]).exit_code == 2
+
+
+def test_notes_are_laid_on_the_strings_that_the_player_has() -> None:
+    """A low B on a baritone's own strings; a tuning that does not reach it gives way."""
+    track = MidiTrack([Message("note_on", note=35, velocity=80, time=0)])
+    track.append(Message("note_off", note=35, time=480))
+    file = MidiFile(type=1, ticks_per_beat=480, tracks=[track])
+    out = BytesIO()
+    file.save(file=out)
+    baritone = ("B1", "E2", "A2", "D3", "F#3", "B3")
+    found = read_midi(out.getvalue(), tuning=baritone)
+    assert (
+        found.riff.tuning == baritone and found.riff.sections[0].bars[0].hits[0].notes[0].fret == 0
+    )
+    standard = read_midi(out.getvalue(), tuning=("E2", "A2", "D3", "G3", "B3", "E4"))
+    assert standard.riff.tuning != ("E2", "A2", "D3", "G3", "B3", "E4")
+    assert any("standard tuning" in words for words in standard.left_out)

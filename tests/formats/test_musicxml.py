@@ -292,3 +292,9 @@ def test_a_damaged_score_gives_a_riff_or_one_error(data: bytes, seed: int) -> No
     for damaged in (data[:spot], data[:spot] + data[spot + 1 :], data[:spot] + b"9" + data[spot:]):
         back = found_in(damaged)
         assert back is None or any(h.articulation in Articulation for _, h in played(back.riff))
+
+
+def test_notation_without_strings_is_laid_on_the_players_own() -> None:
+    own = ("D2", "A2", "D3", "G3", "B3", "E4")
+    riff = read_musicxml(score(note("D", 2, 8)), tuning=own).riff
+    assert riff.tuning == own and riff.sections[0].bars[0].hits[0].notes[0].fret == 0

@@ -21,11 +21,13 @@ UTF_16 = (b"\xff\xfe", b"\xfe\xff")  # how a score in it begins
 @dataclass(frozen=True, slots=True)
 class Asked:
     """What a file leaves open and somebody has to say: which of its parts, from 0 in the order
-    they are named; how long a column's step is, in whole notes.
+    they are named; how long a column's step is, in whole notes; how the strings are tuned, lowest
+    first, where the file has notes and no strings.
     """
 
     part: int | None = None
     grid: Fraction | None = None
+    tuning: tuple[str, ...] | None = None
 
 
 NOTHING_ASKED = Asked()
@@ -93,19 +95,19 @@ def _read_json(data: bytes, _: Asked) -> ReadRiff:
 def _read_midi(data: bytes, asked: Asked) -> ReadRiff:
     from thrumble.formats.midi_reading import read_midi
 
-    found = read_midi(data)
+    found = read_midi(data, tuning=asked.tuning)
     names = tuple(track.name for track in found.tracks)
     if asked.part:
         if asked.part >= len(names):
             raise RiffError(f"there are tracks 0 to {len(names) - 1}", found=str(asked.part))
-        found = read_midi(data, track=found.tracks[asked.part].number)
+        found = read_midi(data, track=found.tracks[asked.part].number, tuning=asked.tuning)
     return ReadRiff(found.riff, print_riff(found.riff), found.left_out, names)
 
 
 def _read_musicxml(data: bytes, asked: Asked) -> ReadRiff:
     from thrumble.formats.musicxml.reading import read_musicxml
 
-    found = read_musicxml(data, part=asked.part)
+    found = read_musicxml(data, part=asked.part, tuning=asked.tuning)
     names = tuple(part.name for part in found.parts)
     return ReadRiff(found.riff, print_riff(found.riff), found.left_out, names)
 

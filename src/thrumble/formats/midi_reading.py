@@ -62,9 +62,16 @@ class _Struck:
     pitch: int
 
 
-def read_midi(data: bytes, *, title: str = "", track: int | None = None) -> MidiRiff:
+def read_midi(
+    data: bytes,
+    *,
+    title: str = "",
+    track: int | None = None,
+    tuning: tuple[str, ...] | None = None,
+) -> MidiRiff:
     """The riff of a MIDI file, types 0 and 1. `title`: where the file has none; `track`: which one
-    to take, else the one called guitar or the likeliest. Raises RiffError saying what is wrong.
+    to take, else the one called guitar or the likeliest; `tuning`: of the strings to lay notes on,
+    where it reaches them. Raises RiffError saying what is wrong.
     """
     if len(data) > MAX_BYTES:
         raise RiffError("a MIDI file has at most 5 MB", found=f"{len(data)} bytes", place="file")
@@ -84,7 +91,7 @@ def read_midi(data: bytes, *, title: str = "", track: int | None = None) -> Midi
     own = _own(file)
     if own is not None:
         return MidiRiff(own, (), ())
-    return _others(file, title, track)
+    return _others(file, title, track, tuning)
 
 
 # --- our own ---------------------------------------------------------------------------------
@@ -158,7 +165,9 @@ def _same_notes(riff: Riff, hits: list[tuple[int, Any]], struck: dict[int, set[i
 # --- other programs' -----------------------------------------------------------------------------
 
 
-def _others(file: MidiFile, title: str, wanted: int | None) -> MidiRiff:
+def _others(
+    file: MidiFile, title: str, wanted: int | None, tuning: tuple[str, ...] | None
+) -> MidiRiff:
     tracks = _tracks(file)
     if not tracks:
         raise RiffError("there are no notes in this MIDI file besides drums, if any", place="file")
@@ -176,7 +185,7 @@ def _others(file: MidiFile, title: str, wanted: int | None) -> MidiRiff:
     strokes = _strokes(notes)
     feel = _feel([at for at, *_ in strokes])
     placed = _on_grid(strokes, feel)
-    instrument, words = _instrument(placed)
+    instrument, words = _instrument(placed, tuning)
     left_out += words
     bars, lost = _bars(placed, meters, instrument)
     if lost:
@@ -318,9 +327,15 @@ def _grid(inside: list[float]) -> int:
     )
 
 
-def _instrument(placed: list[Placed]) -> tuple[Instrument, list[str]]:
-    """The first known tuning that reaches the lowest note."""
+def _instrument(
+    placed: list[Placed], tuning: tuple[str, ...] | None
+) -> tuple[Instrument, list[str]]:
+    """The tuning given, else the first known one, that reaches the lowest note."""
     lowest = min(pitches[0] for _, _, pitches in placed)
+    if tuning is not None:
+        own = Instrument(tuning=tuning)
+        if min(own.open_midi(string) for string in own.strings) <= lowest:
+            return own, []
     for name, strings in TUNINGS.items():
         instrument = Instrument(tuning=tuple(strings.split()))
         if min(instrument.open_midi(string) for string in instrument.strings) <= lowest:

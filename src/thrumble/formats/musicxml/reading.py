@@ -55,9 +55,12 @@ class ScoreRiff:
     parts: tuple[PartChoice, ...]
 
 
-def read_musicxml(data: bytes, *, part: int | None = None) -> ScoreRiff:
+def read_musicxml(
+    data: bytes, *, part: int | None = None, tuning: tuple[str, ...] | None = None
+) -> ScoreRiff:
     """The riff of a score, partwise, compressed or not. `part`: which of its parts to take, from 0
-    as they stand in `parts`; else the likeliest. Raises RiffError saying what is wrong and where.
+    as they stand in `parts`; else the likeliest; `tuning`: of the strings where the score says
+    none. Raises RiffError saying what is wrong and where.
     """
     root = parsed(data)
     parts = parts_of(root)
@@ -66,7 +69,7 @@ def read_musicxml(data: bytes, *, part: int | None = None) -> ScoreRiff:
     if part is not None and not 0 <= part < len(parts):
         raise RiffError(f"there are parts 0 to {len(parts) - 1}", found=str(part), place="file")
     chosen = parts[part or 0]
-    reader = _Reader(measures_of(root, chosen.id))
+    reader = _Reader(measures_of(root, chosen.id), tuning or STANDARD_TUNING)
     reader.read()
     riff = riff_of(reader.part, root)
     rest = tuple(one for one in parts if one is not chosen)
@@ -79,7 +82,7 @@ def read_musicxml(data: bytes, *, part: int | None = None) -> ScoreRiff:
 class _Reader:
     """Goes through the measures of one part in written order."""
 
-    def __init__(self, measures: list[Measure]) -> None:
+    def __init__(self, measures: list[Measure], usual: tuple[str, ...]) -> None:
         self.divisions = Fraction(1)
         self.meter = Meter(4, 4)
         self.transpose = 0
@@ -89,7 +92,7 @@ class _Reader:
         self.has_harmony = False
         self.palm_on = self.palm_next = False
         self.staff = _tab_staff(measures)
-        tuning, capo = _strings(measures)
+        tuning, capo = _strings(measures, usual)
         self.part = PartRead(measures, tuning, capo)
 
     def read(self) -> None:
@@ -273,7 +276,7 @@ def _tab_staff(measures: list[Measure]) -> str | None:
     return None
 
 
-def _strings(measures: list[Measure]) -> tuple[tuple[str, ...], int]:
+def _strings(measures: list[Measure], usual: tuple[str, ...]) -> tuple[tuple[str, ...], int]:
     for measure in measures:
         for details in measure.element.iter("staff-details"):
             lines = {}
@@ -284,4 +287,4 @@ def _strings(measures: list[Measure]) -> tuple[tuple[str, ...], int]:
             names = tuple(lines[line] for line in sorted(lines))
             if names and all(names):
                 return tuple(name for name in names if name), capo
-    return STANDARD_TUNING, 0
+    return usual, 0

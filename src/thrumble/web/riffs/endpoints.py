@@ -138,7 +138,9 @@ def import_riff(
     """
     if grid and grid not in GRID_WORDS:
         raise BadInput("choose one of the steps from the list")
-    asked = Asked(part, Fraction(grid) if grid else None)
+    own = next(iter(rigs.rigs_of(session, player_id)), None)
+    tuning = None if own is None else tuple(own.tuning)
+    asked = Asked(part, Fraction(grid) if grid else None, tuning)
     found = read_any(file.file.read(MAX_BYTES + 1), asked)
     open_parts = part is None and len(found.parts) > 1
     if open_parts or (found.guessed_grid is not None and not grid):
