@@ -56,6 +56,16 @@ def open_pattern(page: Page, base: str) -> None:
     page.locator("#keep-made .soft", has_text="in F#").wait_for()
 
 
+def open_neck(page: Page, base: str) -> None:
+    page.goto(f"{base}/riffs")
+    page.get_by_role("link", name="Nine Locks Down").first.click()
+    page.get_by_role("link", name="On the neck").click()
+    page.locator("[name=school]").select_option("1-3")
+    page.locator("[name=strict]").check()
+    page.get_by_role("button", name="Plan again").click()
+    page.locator(".arc.worst").wait_for(state="attached")
+
+
 def open_print(page: Page, base: str) -> None:
     page.goto(f"{base}/riffs")
     page.get_by_role("link", name="Sluice Gate").first.click()
@@ -161,6 +171,7 @@ VIEWS = {
     "desk": open_desk,
     "pattern": open_pattern,
     "print": open_print,
+    "neck": open_neck,
     "play": open_play,
     "reading": open_reading,
     "certainty": open_certainty,
