@@ -187,7 +187,7 @@ def history(session: Session, player_id: int, riff_id: int) -> list[RevisionStan
 
 def set_archived(session: Session, player_id: int, riff_id: int, *, archived: bool) -> None:
     """Puts a riff away, or takes it out again. Raises NotFound."""
-    row = _own_riff(session, player_id, riff_id)
+    row = own_riff(session, player_id, riff_id)
     row.archived_at = datetime.now(UTC) if archived else None
     session.add(row)
 
@@ -198,30 +198,8 @@ def is_archived(session: Session, player_id: int, riff_id: int) -> bool:
     return row is not None and row.player_id == player_id and row.archived_at is not None
 
 
-def set_tags(session: Session, player_id: int, riff_id: int, tags: tuple[str, ...]) -> None:
-    """Gives a riff these tags instead of those it had. Raises NotFound."""
-    row = _own_riff(session, player_id, riff_id)
-    row.tags = list(tags)
-    session.add(row)
-
-
-def tags_of(session: Session, player_id: int, riff_id: int) -> tuple[str, ...]:
-    """The tags of a riff. Raises NotFound."""
-    return tuple(_own_riff(session, player_id, riff_id).tags)
-
-
-def all_tags(session: Session, player_id: int) -> list[str]:
-    """Every tag in use on riffs that are not put away, the commonest first."""
-    each = (
-        sa.select(sa.func.unnest(col(RiffRow.tags)).label("tag"))
-        .where(col(RiffRow.player_id) == player_id, col(RiffRow.archived_at).is_(None))
-        .subquery()
-    )
-    counted = sa.select(each.c.tag).group_by(each.c.tag)
-    return list(session.execute(counted.order_by(sa.func.count().desc(), each.c.tag)).scalars())
-
-
-def _own_riff(session: Session, player_id: int, riff_id: int) -> RiffRow:
+def own_riff(session: Session, player_id: int, riff_id: int) -> RiffRow:
+    """The riff's row. Raises NotFound for one that is not there or not this player's."""
     row = session.get(RiffRow, riff_id)
     if row is None or row.player_id != player_id:
         raise NotFound("there is no such riff: choose one from the list of riffs")

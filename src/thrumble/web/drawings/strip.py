@@ -9,17 +9,16 @@ is a dot.
 
 from bisect import bisect_left, bisect_right
 from dataclasses import dataclass, field
-from fractions import Fraction
 
 from thrumble.core.chords.names import name_notes
 from thrumble.core.coach.judgement import JudgedHit, Judgement
 from thrumble.core.coach.words import early_or_late
 from thrumble.core.ear.reading import HeardKind, HitReading
 from thrumble.core.instrument import Instrument
-from thrumble.core.music.feel import bar_feel
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar
 from thrumble.core.riff.model import Hit, Ramp
+from thrumble.web.drawings.blocks import block_shape, stop_wall
 from thrumble.web.drawings.signs import plan_words, signs_of
 
 WHOLE_PX = 272.0  # a whole note; four such bars fill the page of a laptop
@@ -27,7 +26,6 @@ HALF_PX = 64.0  # height of the plan, and of the take
 BAND_PX = 20.0
 HEAD_PX = 22.0
 FOOT_PX = 18.0
-LEAST_PX = 3.0
 RAMP_PX = 12.0  # how wide the wedge of a mute ramp opens
 LIFTED_PX = 17.0  # behind the block of a mute that opens up its ringing begins
 NOTE_CHAR_PX, NOTE_GAP_PX = 6.2, 3.0
@@ -134,33 +132,6 @@ def bar_hits(expanded: ExpandedRiff, bar: PlayedBar) -> tuple[DueHit, ...]:
     return expanded.hits[max(0, first - 1) : end]
 
 
-@dataclass(frozen=True, slots=True)
-class CaretPlace:
-    """A place in a bar where the caret may stand: as written, and where it lies in the drawing, in
-    hundredths of the bar's width.
-    """
-
-    at: Fraction
-    x: float
-    width: float
-    what: str  # hit, or gap where none begins
-
-
-def caret_places(expanded: ExpandedRiff, bar: PlayedBar, grid: Fraction) -> list[CaretPlace]:
-    """The places of a bar on a grid, and those of its hits, in order; swung as they are played."""
-    hits = [due.hit.at for due in bar_hits(expanded, bar) if due.bar == bar.number]
-    length = bar.meter.length
-    steps = {k * grid for k in range(int(length / grid) + 1) if k * grid < length}
-    places = sorted(steps | set(hits))
-    own = next((s.feel for s in expanded.riff.sections if s.name == bar.section), None)
-    feel = bar_feel(own or expanded.riff.feel, length, hits)
-    x = [float(feel.played(at) / length) * 100 for at in places] + [100.0]
-    return [
-        CaretPlace(at, round(begin, 3), round(end - begin, 3), "hit" if at in hits else "gap")
-        for at, begin, end in zip(places, x, x[1:], strict=False)
-    ]
-
-
 def reading_strip(judgement: Judgement, named: dict[tuple[int, int], str]) -> list[BarDrawing]:
     """Plan and take of every round. `named`: words under the hits that matter."""
     reading, expanded = judgement.reading, judgement.expanded
@@ -259,14 +230,18 @@ def _plan_bar(
         title = plan_words(due.hit) + (" held on" if held else "")
         depth = float(due.hit.depth) if due.hit.depth is not None else 0.6
         height = HALF_PX * (0.92 if due.hit.accent else 0.74)
-        path = _shape(due.hit.articulation.value, x, end_x, base, -height, depth, held=held)
-        stop = _wall(end_x, base, -height) if due.hit.stop and due.end_s <= bar.end_s + 1e-6 else ""
+        path = block_shape(due.hit.articulation.value, x, end_x, base, -height, depth, held=held)
+        stop = (
+            stop_wall(end_x, base, -height)
+            if due.hit.stop and due.end_s <= bar.end_s + 1e-6
+            else ""
+        )
         kind, top = due.hit.articulation.value, base - height
         drawn = "" if held else signs_of(due.hit, x, end_x, base, top)
         drawing.plan.append(Block(kind, path, title, f"{number}-{due.index}", stop, drawn))
         if due.hit.opens and not held:
             lifted = min((x + end_x) / 2, x + LIFTED_PX)
-            path = _shape("open", lifted, end_x, base, -height * 0.8, depth, held=True)
+            path = block_shape("open", lifted, end_x, base, -height * 0.8, depth, held=True)
             drawing.plan.append(Block("open", path, "opens up", f"{number}-{due.index}"))
     drawing.ramps = _ramp_lines(hits, bar, width, base)
     return drawing
@@ -344,36 +319,6 @@ def _name_of(hit: Hit, instrument: Instrument) -> str | None:
     return name_notes(tuple(midi for midi in midis if midi is not None)) if all(midis) else None
 
 
-def _shape(
-    kind: str, x: float, end: float, base: float, height: float, depth: float, *, held: bool = False
-) -> str:
-    """The block of a hit; negative heights stand up from the base, positive ones hang below it."""
-    width = max(LEAST_PX, end - x - 1.5)
-    if kind == "open":
-        flat = 0.0 if held else min(8.0, width * 0.3)
-        tail = 0.34
-        top = height * (0.62 if held else 1.0)
-        return (
-            f"M{x:.1f} {base:.1f}v{top:.1f}h{flat:.1f}L{x + width:.1f} "
-            f"{base + height * tail:.1f}V{base:.1f}z"
-        )
-    if kind == "palm":
-        body = min(width * 0.62, 11.0)
-        tall = height * (0.86 - 0.5 * depth)
-        heel = min(width, body + 5.0)
-        sill = 4.0 if height > 0 else -4.0
-        return (
-            f"M{x:.1f} "
-            f"{base:.1f}v{tall:.1f}h{body:.1f}V{base + sill:.1f}H{x + heel:.1f}V{base:.1f}z"
-        )
-    thin = min(7.0, width)
-    return f"M{x:.1f} {base:.1f}v{height * 0.62:.1f}h{thin:.1f}V{base:.1f}z"
-
-
-def _wall(x: float, base: float, height: float) -> str:
-    return f"M{x - 2.2:.1f} {base:.1f}v{height:.1f}h2.6V{base:.1f}z"
-
-
 def _add_heard(drawing: BarDrawing, bar: PlayedBar, judged: JudgedHit, name: str) -> None:
     base = drawing.line_y + BAND_PX
     hit, due = judged.hit, judged.due
@@ -402,7 +347,7 @@ def _add_heard(drawing: BarDrawing, bar: PlayedBar, judged: JudgedHit, name: str
     level = hit.relative_level_db if hit.relative_level_db is not None else 0.0
     height = HALF_PX * min(0.95, max(0.4, 0.74 + level / 40))
     stop = (
-        _wall(end, base, height)
+        stop_wall(end, base, height)
         if hit.ring_end == "stop" and shown == "open" and due.hit.stop
         else ""
     )
@@ -410,7 +355,7 @@ def _add_heard(drawing: BarDrawing, bar: PlayedBar, judged: JudgedHit, name: str
     drawing.take.append(
         Block(
             css=f"{shown} unsure" if unsure else shown,
-            path=_shape(shown, x, end, base, height, depth),
+            path=block_shape(shown, x, end, base, height, depth),
             title=f"heard {'palm-muted' if kind == 'palm' else kind}, {early_or_late(late_ms)}",
             hit=mark,
             stop=stop,

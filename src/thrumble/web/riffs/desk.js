@@ -1,6 +1,7 @@
 // The strip as an editor: a caret in bars and places, one key an edit. The text is the truth: every
 // edit goes to the server with it and comes back as text and drawing. Undo has no limit.
 import { problem, send } from "../shared/site.js";
+import { draftOf, keepCounting, keptCounting } from "./desk_kept.js";
 
 const $ = (id) => document.getElementById(id);
 const desk = $("desk");
@@ -11,6 +12,7 @@ const
   GRID_WORDS = { "1/8": "eighths", "1/16": "sixteenths", "1/12": "triplets", "1/4": "quarters" };
 const TEXT_PAUSE_MS = 300;
 const CHORD_SHAPE = $("desk-chord").placeholder;
+const draft = draftOf(desk.dataset.draft);
 
 let view = null; // what the page says: where the caret is, whether the strip is behind the text
 let grid = 0;
@@ -331,22 +333,6 @@ async function textSettled() {
   redone = [];
   remember();
   await redraw();
-}
-
-/** This browser's draft, kept under the revision it began from: what is not saved yet outlives a
- *  reload. A private window keeps none. */
-const draft = {
-  read() { try { return localStorage.getItem(desk.dataset.draft); } catch { return null; } },
-  keep(source) { try { localStorage.setItem(desk.dataset.draft, source); } catch { /* none */ } },
-  drop() { try { localStorage.removeItem(desk.dataset.draft); } catch { /* none */ } },
-};
-
-function keptCounting() {
-  try { return localStorage.getItem("counting") ?? "beats"; } catch { return "beats"; }
-}
-
-function keepCounting(way) {
-  try { localStorage.setItem("counting", way); } catch { /* for this page only */ }
 }
 
 function remember() {

@@ -17,6 +17,7 @@ from thrumble.formats.exchange import Asked, format_of, read_any
 from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.formats.tablature.writing import write_tab
 from thrumble.store import riffs, rigs, takes
+from thrumble.store import tags as store_tags
 from thrumble.store.riffs import Sort
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.drawings.shapes import ShapeDrawing, shapes_of
@@ -90,7 +91,7 @@ def riffs_page(
         lines=[riff_line(standing) for standing in found],
         q=q,
         tag=tag,
-        tags=riffs.all_tags(session, player_id),
+        tags=store_tags.all_tags(session, player_id),
         paging=paging,
         sort=sort.value,
         sorts=SORT_WORDS,
@@ -173,7 +174,7 @@ def riff_page(
         view=view,
         left_out=left_out,
         away=riffs.is_archived(session, player_id, riff_id),
-        tags=", ".join(riffs.tags_of(session, player_id, riff_id)),
+        tags=", ".join(store_tags.tags_of(session, player_id, riff_id)),
     )
 
 

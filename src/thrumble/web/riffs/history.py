@@ -12,6 +12,7 @@ from thrumble.core.riff.printing import print_riff
 from thrumble.core.riff.tags import read_tags
 from thrumble.core.riff.text import parse_riff
 from thrumble.store import riffs
+from thrumble.store import tags as store_tags
 from thrumble.web.deps import DbSession, PlayerId
 from thrumble.web.inputs import Id, Line
 from thrumble.web.riffs.views import history_view
@@ -63,7 +64,7 @@ def tag_riff(
 ) -> HTMLResponse:
     """Keeps a riff's tags as they stand in its line."""
     found = read_tags(tags)
-    riffs.set_tags(session, player_id, riff_id, found)
+    store_tags.set_tags(session, player_id, riff_id, found)
     return render(request, "riffs/_tags.html", riff_id=riff_id, tags=", ".join(found), kept=True)
 
 
