@@ -166,3 +166,40 @@ def test_a_shuffle_is_made_moved_exported_and_brought_back(
     expect(page.locator("#listen-riff")).to_have_attribute("data-after-ms", re.compile(r"\d+"))
     page.keyboard.press("l")
     expect(page.locator("#listen-riff")).to_contain_text("Listen")
+
+
+def test_feel_meter_counts_marks_and_the_pick_up_are_set_on_the_strip(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    page = open_page(microphone=False)
+    page.goto(f"{served.base}/riffs/new")
+    expect(page.locator("#desk-bars svg").first).to_be_visible()
+    page.locator("#desk").focus()
+    keys = Keys(page)
+    keys.press("0")
+    keys.settle()
+    expect(page.locator("#desk-where")).to_contain_text("the pick-up")
+    keys.press("M", "ArrowDown", "Home")
+    keys.settle()
+    expect(page.locator("#desk-where")).to_contain_text("bar 1 of 2, section A, on 1")
+    keys.press("/")  # from below the nut: said, and nothing changes
+    keys.settle()
+    expect(page.locator("#problem")).to_contain_text("start off the neck")
+    keys.press("c", *"G5@6/3", "Enter", "/", "e", "u")  # slide, bend, stroke
+    page.locator("#desk-meter").fill("7/8")
+    page.locator("#desk-meter").press("Enter")
+    keys.settle()
+    page.locator("#desk-ratio").fill("1.75")
+    keys.settle()
+    riff = parse_riff(source(page))
+    first = riff.sections[0].bars[0]
+    assert riff.pickup is not None and riff.pickup.hits[0].articulation == "palm"
+    assert str(first.meter) == "7/8" and first.hits[0].slide_from == -2
+    assert first.hits[0].bend is not None and first.hits[0].stroke == "up"
+    assert str(riff.feel) == "shuffle 1.75 on 1/8"
+    expect(page.locator("#ratio-shown")).to_have_text("1.75")
+    page.locator("#desk-counts").select_option("strokes")
+    keys.settle()
+    expect(page.locator(".desk-bar").nth(1).locator(".count").first).to_have_text("1")
+    page.reload()
+    expect(page.locator("#desk-counts")).to_have_value("strokes")
