@@ -60,8 +60,8 @@ def open_neck(page: Page, base: str) -> None:
     page.goto(f"{base}/riffs")
     page.get_by_role("link", name="Nine Locks Down").first.click()
     page.get_by_role("link", name="On the neck").click()
-    page.locator("[name=school]").select_option("1-3")
-    page.locator("[name=strict]").check()
+    page.locator("select[name=school]").select_option("1-3")
+    page.locator("input[type=checkbox][name=strict]").check()
     page.get_by_role("button", name="Plan again").click()
     page.locator(".arc.worst").wait_for(state="attached")
 
