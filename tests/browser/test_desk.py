@@ -122,11 +122,40 @@ def test_bars_are_chosen_copied_and_pasted_with_the_mouse_too(
     page.keyboard.press("Shift+ArrowDown")
     page.keyboard.press("Control+x")
     expect(bars).to_have_count(count)
-    page.locator('[data-press="x"]').click()
+    page.get_by_role("button", name="X dead").click()
     page.evaluate("() => window.__deskIdle()")
     assert "x" in {letter for line in source(page).split("\n") if "|" in line for letter in line}
     page.keyboard.press("q")  # no key of the desk: nothing happens
     expect(page.locator("#problem")).to_be_empty()
+
+
+def test_touch_can_do_all_that_keys_can(served: Served, open_page: Callable[..., Page]) -> None:
+    page = open_page(microphone=False)
+    page.goto(f"{served.base}/riffs")
+    page.get_by_role("link", name="Ballast").first.click()
+    bars = page.locator("#desk-bars .desk-bar")
+    expect(bars.first).to_be_visible()
+    count, before = bars.count(), source(page)
+
+    def tap(name: str) -> None:
+        page.locator(".desk-keys").get_by_role("button", name=name).click()
+        page.evaluate("() => window.__deskIdle()")
+
+    bars.nth(0).click(position={"x": 4, "y": 40})
+    tap("choose bars")
+    expect(page.locator(".desk-bar.chosen")).to_have_count(2)
+    tap("copy")
+    tap("paste")
+    expect(bars).to_have_count(count + 2)
+    tap("cut")
+    expect(bars).to_have_count(count + 1)
+    tap("undo")
+    tap("undo")
+    expect(bars).to_have_count(count)
+    assert parse_riff(source(page)) == parse_riff(before)
+    tap("redo")
+    expect(bars).to_have_count(count + 2)
+    page.on("dialog", lambda dialog: dialog.accept())
 
 
 def test_a_shuffle_is_made_moved_exported_and_brought_back(

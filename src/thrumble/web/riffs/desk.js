@@ -385,7 +385,8 @@ document.addEventListener("alpine:init", () => {
     chordKey,
     point,
     pressed(event) {
-      press(event.currentTarget.dataset.press, event);
+      const { press: key, control, shift } = event.currentTarget.dataset;
+      press(key, { ctrlKey: control !== undefined, shiftKey: shift !== undefined });
       desk.focus();
     },
   }));
