@@ -6,6 +6,7 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
+from thrumble.actions.rehearsal import swing_of
 from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
@@ -40,7 +41,7 @@ def test_groups_are_counted_from_accent_to_accent_across_the_bar_line() -> None:
 def test_a_groove_fills_every_bar_and_keeps_to_the_beat(name: str) -> None:
     riff = parse_riff(HEAD + "[A]\n| E5@5/7 o o o o | 7/8: o o o o o o o | 6/8: o o o o o o |\n")
     expanded = expand(riff)
-    strokes = groove_strokes(expanded, name, rounds=2, swing=None)
+    strokes = groove_strokes(expanded, name, rounds=2, swing=lambda _: None)
     assert {stroke.drum for stroke in strokes} == {"kick", "snare", "hat"}
     assert strokes[0].at_s == 0 and all(0 <= s.at_s < 2 * expanded.round_s for s in strokes)
     first = [s for s in strokes if s.at_s < 2.0]
@@ -54,14 +55,16 @@ def test_a_groove_fills_every_bar_and_keeps_to_the_beat(name: str) -> None:
 def test_the_cymbal_swings_with_the_riff() -> None:
     expanded = expand(parse_riff(HEAD + "[A]\n| E5@5/7 o o o o |\n"))
     hats = [
-        s.at_s for s in groove_strokes(expanded, "backbeat", rounds=1, swing=2.0) if s.drum == "hat"
+        s.at_s
+        for s in groove_strokes(expanded, "backbeat", rounds=1, swing=lambda _: 2.0)
+        if s.drum == "hat"
     ]
     assert hats[:3] == pytest.approx([0, 1 / 3, 0.5])
 
 
 def test_drums_sound_where_they_are_written() -> None:
     expanded = expand(parse_riff(HEAD + "[A]\n| E5@5/7 o o o o |\n"))
-    strokes = groove_strokes(expanded, "four", rounds=1, swing=None)
+    strokes = groove_strokes(expanded, "four", rounds=1, swing=lambda _: None)
     track = groove_track(strokes, start_s=0.5, rate_hz=8000, frames=22_000)
     assert not track[:4000].any() and np.abs(track[4000:4100]).max() > 0.2
     assert all(np.abs(sound).max() == pytest.approx(0.9) for sound in drum_sounds(8000).values())
@@ -89,3 +92,16 @@ def test_a_bars_meter_changes_and_what_no_longer_fits_goes() -> None:
     assert both.sections[0].bars[1].hits[0].length == Fraction(7, 8)
     with pytest.raises(BadInput):
         edits.set_meter(riff, 0, 9, Meter(7, 8))
+
+
+def test_each_section_swings_as_it_does() -> None:
+    """By the drums that a player listens to: straight in A, shuffled in B; a shuffle on sixteenths
+    leaves the eighths where they are.
+    """
+    text = HEAD + "[A]\n| E5@5/7 o o o o |\n[B]\nfeel: shuffle {}\n| E5@5/7 o o o o |\n"
+    for feel, second in (("2.0 on 1/8", 1 / 3), ("2.0 on 1/16", 0.25)):
+        expanded = expand(parse_riff(text.format(feel)))
+        strokes = groove_strokes(expanded, "backbeat", rounds=1, swing=swing_of(expanded))
+        hats = [stroke.at_s for stroke in strokes if stroke.drum == "hat"]
+        assert hats[1] == pytest.approx(0.25)
+        assert hats[9] - 2.0 == pytest.approx(second, abs=1e-9)

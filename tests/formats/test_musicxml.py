@@ -298,3 +298,23 @@ def test_notation_without_strings_is_laid_on_the_players_own() -> None:
     own = ("D2", "A2", "D3", "G3", "B3", "E4")
     riff = read_musicxml(score(note("D", 2, 8)), tuning=own).riff
     assert riff.tuning == own and riff.sections[0].bars[0].hits[0].notes[0].fret == 0
+
+
+def test_wedges_are_closed_and_hammer_ons_have_two_ends() -> None:
+    riff = parse_riff(
+        "title: Winch\ntempo: 100\npedal: 6:0\n[A]\n| { m=0.9 m m=0.3 } m | { m m m m=0.2 } |\n"
+        "[B]\n| 5:3 o 5:5 oh 5:3 op o |\n[C]\n| { m m m m=0.1 } |\n"
+    )
+    text = write_musicxml(riff).decode()
+    assert text.count('wedge type="crescendo"') == text.count('wedge type="stop"') == 3
+    assert text.index('wedge type="stop"') < text.index('wedge type="crescendo"', 3000)
+    for sign in ("hammer-on", "pull-off"):
+        assert [text.count(f'{sign} type="{end}"') for end in ("start", "stop")] == [1, 1]
+    assert played(read_musicxml(text.encode()).riff) == played(riff)
+
+
+def test_any_rehearsal_mark_gives_a_section() -> None:
+    mark = "<direction><direction-type><rehearsal>{}</rehearsal></direction-type></direction>"
+    for words_, name in (("Roll over it", "Roll on it"), ("pickup", "A"), ("♯♯", "A")):
+        riff = read_musicxml(score(mark.format(words_) + note("E", 2, 8))).riff
+        assert riff.sections[0].name == name

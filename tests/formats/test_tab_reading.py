@@ -192,3 +192,22 @@ def test_huge_nonsense_is_answered_at_once(data: bytes) -> None:
     with suppress(RiffError):
         read_tab(data)
     assert time.perf_counter() - begun < 20
+
+
+def test_a_section_that_comes_again_is_played_again() -> None:
+    verse, chorus = sheet("E|-0-0-3-0-|"), sheet("E|-5-5-5-5-|")
+    found = read(f"[A]\n{verse}\n[B]\n{chorus}\n[A]\n{verse}").riff
+    assert [section.name for section in found.sections] == ["A", "B"]
+    assert found.order == ("A", "B", "A") and len(expand(found).bars) == 3
+
+
+def test_what_is_not_taken_up_is_said() -> None:
+    found = read(sheet("E|-3-(3)-<12>-5~~-7b9r7-|", "A|-x---------5-----|"))
+    assert found.left_out == (
+        "1 note in brackets",
+        "1 harmonic (it is read as the fret)",
+        "1 vibrato sign",
+        "1 bend that is let down again",
+        "1 damped string inside a chord",
+    )
+    assert read(sheet("E|-0-0-3-0-|")).left_out == ()

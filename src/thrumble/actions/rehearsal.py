@@ -1,5 +1,6 @@
 """A riff to listen to before it is played: by the simulated guitarist, steady and in time."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -8,7 +9,7 @@ from thrumble.core.errors import BadInput
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
-from thrumble.core.pulse.click import click_times, click_track
+from thrumble.core.pulse.click import TimedBar, click_times, click_track
 from thrumble.core.pulse.groove import GROOVES, groove_strokes, groove_track
 from thrumble.core.riff.excerpt import take_bars
 from thrumble.core.riff.expand import ExpandedRiff, expand
@@ -73,7 +74,7 @@ def rehearse(
 
 def _with_drums(samples: Samples, expanded: ExpandedRiff, name: str, *, start_s: float) -> Samples:
     """The guitar with the drums under it, as loud as before."""
-    strokes = groove_strokes(expanded, name, rounds=1, swing=_swing(expanded.riff))
+    strokes = groove_strokes(expanded, name, rounds=1, swing=swing_of(expanded))
     drums = groove_track(strokes, start_s=start_s, rate_hz=RATE_HZ, frames=samples.size)
     both = samples + drums * np.float32(DRUMS)
     loudest = max(1e-6, float(np.max(np.abs(both))))
@@ -98,10 +99,22 @@ def timekeeping(riff: Riff, *, groove: str | None, rounds: int, tempo_bpm: float
         clicks = [(at, accent) for at, accent in clicks if at < 0]
     track = click_track(clicks, start_s=start_s, rate_hz=WHOLE_RATE_HZ, frames=frames)
     if groove is not None:
-        strokes = groove_strokes(expanded, groove, rounds=rounds, swing=_swing(riff))
+        strokes = groove_strokes(expanded, groove, rounds=rounds, swing=swing_of(expanded))
         track += groove_track(strokes, start_s=start_s, rate_hz=WHOLE_RATE_HZ, frames=frames)
     return write_wav16(track * np.float32(0.7), WHOLE_RATE_HZ)
 
 
-def _swing(riff: Riff) -> float | None:
-    return None if riff.feel.ratio is None else float(riff.feel.ratio)
+def swing_of(expanded: ExpandedRiff) -> Callable[[TimedBar], float | None]:
+    """How each bar's beats swing: a shuffle on what halves the beat does, one on less leaves the
+    halves where they are.
+    """
+    riff = expanded.riff
+    feels = {section.name: section.feel or riff.feel for section in riff.sections}
+    sections = {bar.number: bar.section for bar in expanded.bars}
+
+    def of(bar: TimedBar) -> float | None:
+        feel = feels.get(sections[bar.number], riff.feel)
+        halves = feel.unit * 2 == bar.meter.beat
+        return float(feel.ratio) if feel.ratio is not None and halves else None
+
+    return of

@@ -12,6 +12,7 @@ from thrumble.core.riff.model import Riff
 from thrumble.core.riff.printing import print_riff
 from thrumble.core.riff.text import parse_riff
 from thrumble.formats.riff_json import read_riff_json, riff_document
+from thrumble.formats.sections import lost_in_order
 from thrumble.formats.tablature.reading import looks_like_tab, read_tab
 from thrumble.formats.tablature.writing import tab_lost, write_tab
 
@@ -130,12 +131,6 @@ def _write_midi(riff: Riff) -> bytes:
     return write_midi(riff)
 
 
-def _midi_lost(riff: Riff) -> list[str]:
-    from thrumble.formats.midi_writing import midi_lost
-
-    return midi_lost(riff)
-
-
 def _write_json(riff: Riff) -> bytes:
     return (json.dumps(riff_document(riff), ensure_ascii=False, indent=1) + "\n").encode()
 
@@ -166,7 +161,7 @@ FORMATS = (
         media_type="audio/midi",
         read=_read_midi,
         write=_write_midi,
-        loses=_midi_lost,
+        loses=lost_in_order,
     ),
     Format(
         name="musicxml",

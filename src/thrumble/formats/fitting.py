@@ -3,6 +3,7 @@
 import re
 from dataclasses import replace
 
+from thrumble.core.riff.checking import OVER
 from thrumble.core.riff.model import (
     Articulation,
     Bar,
@@ -23,7 +24,6 @@ def possible(hit: Hit) -> Hit:
         opens=hit.opens and hit.articulation is Articulation.PALM and not hit.staccato,
         ramp=hit.ramp if hit.articulation is Articulation.PALM else None,
         slide_from=hit.slide_from if starts and min(starts) >= 0 else None,
-        staccato=hit.staccato,
     )
 
 
@@ -33,6 +33,7 @@ def whole_bars(bars: list[Bar]) -> tuple[Bar, ...]:
 
 
 def section_name(text: str | None) -> str:
+    """A section's name from any words: without signs, and without `over`, which parts have."""
     words = re.sub(r"[^A-Za-z0-9 _-]+", " ", text or "").split()
-    name = " ".join(words)[:40].strip()
+    name = " ".join(words)[:40].strip().replace(OVER, " on ")
     return name if name and name != "pickup" else "A"

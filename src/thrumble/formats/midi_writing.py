@@ -111,17 +111,6 @@ def _track(events: list[tuple[int, Any]]) -> MidiTrack:
     return track
 
 
-def midi_lost(riff: Riff) -> list[str]:
-    """What the file does not hold of a riff, in words."""
-    out = []
-    if any(section.endings for section in riff.sections):
-        out.append("endings: they are written out in playing order")
-    unused = [section.name for section in riff.sections if section.name not in riff.order]
-    if unused:
-        out.append(f"sections that are never played: {', '.join(unused)}")
-    return out
-
-
 def whole_notes(ticks: int, per_quarter: int) -> Fraction:
     """Ticks as a fraction of a whole note."""
     return Fraction(ticks, 4 * per_quarter)

@@ -15,6 +15,9 @@ SEED = 7
 LOUD, SOFT = 1.0, 0.55
 
 
+Swing = Callable[[TimedBar], float | None]
+
+
 @dataclass(frozen=True, slots=True)
 class Stroke:
     """One drum stroke, seconds from bar 1 beat 1; `level` linear."""
@@ -48,16 +51,16 @@ GROOVES = {
 }
 
 
-def groove_strokes(timed: Timed, name: str, *, rounds: int, swing: float | None) -> list[Stroke]:
-    """Every stroke of a groove through `rounds` rounds, in time. `swing`: long to short of the
-    beat's halves, None for straight. Raises KeyError for a groove that is not there.
+def groove_strokes(timed: Timed, name: str, *, rounds: int, swing: Swing) -> list[Stroke]:
+    """Every stroke of a groove through `rounds` rounds, in time. `swing`: of a bar, long to short
+    of its beats' halves, None for straight. Raises KeyError for a groove that is not there.
     """
     groove = GROOVES[name]
     out: list[Stroke] = []
     for n in range(rounds):
         for bar in timed.bars:
             if bar.number >= 1:
-                out += _bar(bar, groove, n * timed.round_s, swing)
+                out += _bar(bar, groove, n * timed.round_s, swing(bar))
     return sorted(out, key=lambda stroke: stroke.at_s)
 
 

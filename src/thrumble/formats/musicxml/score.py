@@ -17,7 +17,6 @@ from thrumble.core.errors import RiffError
 MOST_BYTES = 20_000_000  # unpacked
 MOST_MEMBERS = 200
 MOST_MEASURES = 2000  # in playing order
-ENCODINGS = (b"\xff\xfe", b"\xfe\xff")
 
 
 @dataclass(frozen=True, slots=True)

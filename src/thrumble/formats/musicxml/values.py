@@ -1,11 +1,11 @@
 """Lengths as note values, and bars as pieces that fill them."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from thrumble.core.errors import RiffError
-from thrumble.core.riff.model import Bar, Hit, Riff
+from thrumble.core.riff.model import Bar, Hit, Legato, Riff
 
 TYPES = {1: "whole", 2: "half", 4: "quarter", 8: "eighth", 16: "16th", 32: "32nd", 64: "64th"}
 TYPES |= {128: "128th", 256: "256th", 512: "512th", 1024: "1024th"}
@@ -19,6 +19,7 @@ class Piece:
     hit: Hit | None
     begins: bool = True
     ends: bool = True
+    leads: Legato | None = None  # into the next hit, by the fretting hand alone
 
 
 def note_values(length: Fraction) -> Iterator[tuple[Fraction, str, int, tuple[int, int] | None]]:
@@ -73,7 +74,21 @@ def pieces_of(bars: tuple[Bar, ...]) -> list[list[Piece]]:
         if at < bar.meter.length:
             pieces.append(Piece(bar.meter.length - at, None))
         out.append(pieces)
-    return out
+    return _leading(out)
+
+
+def _leading(bars: list[list[Piece]]) -> list[list[Piece]]:
+    """The pieces, each hit knowing whether the next one is hammered on or pulled off from it."""
+    following: Legato | None = None
+    out = []
+    for pieces in reversed(bars):
+        led = []
+        for piece in reversed(pieces):
+            led.append(replace(piece, leads=following if piece.hit is not None else None))
+            if piece.hit is not None:
+                following = piece.hit.legato if piece.begins else following
+        out.append(led[::-1])
+    return out[::-1]
 
 
 def all_quarters(riff: Riff) -> Iterator[Fraction]:

@@ -29,7 +29,6 @@ FEEL_OF_RIFF, FEEL_OF_SECTION = "riff", "section"
 LABELLED = "hits are called"
 SLIDE, OPENS, FINGERS, STOP = "slide", "mute opens", "fingers", "stop"
 DEPTH, RAMP = "mute depth", "mute ramp"
-PICKUP_NAME = "pickup"
 
 
 def spelt(name: str) -> tuple[str, int, str]:

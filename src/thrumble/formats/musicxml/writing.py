@@ -30,6 +30,9 @@ from thrumble.formats.musicxml.words import (
     SWING_UNITS,
     spelt,
 )
+from thrumble.formats.sections import lost_in_order
+
+LEGATO_SIGNS = {Legato.HAMMER: "hammer-on", Legato.PULL: "pull-off"}
 
 
 def write_musicxml(riff: Riff) -> bytes:
@@ -49,12 +52,7 @@ def write_musicxml(riff: Riff) -> bytes:
 
 def musicxml_lost(riff: Riff) -> list[str]:
     """What the file does not hold of a riff, in words."""
-    out = []
-    if any(section.endings for section in riff.sections):
-        out.append("endings: they come back written out in playing order")
-    unused = [section.name for section in riff.sections if section.name not in riff.order]
-    if unused:
-        out.append(f"sections that are never played: {', '.join(unused)}")
+    out = lost_in_order(riff)
     feels = [riff.feel, *(section.feel for section in riff.sections if section.feel)]
     if any(feel.ratio is not None and feel.unit not in SWING_UNITS for feel in feels):
         out.append("a shuffle on anything but eighths or sixteenths: it is written straight")
@@ -70,6 +68,7 @@ class _Score:
         self.feel: Feel | None = None
         self.number = 0
         self.labels: dict[tuple[Note, ...], str | None] = {}
+        self.swelling = False  # a mute ramp's wedge is open
         self.divisions = lcm(*(value.denominator for value in all_quarters(riff)))
 
     def write(self, part: ET.Element) -> None:
@@ -81,6 +80,8 @@ class _Score:
         by_name = {section.name: section for section in riff.sections}
         for name, group in groupby(riff.order):
             self._section(part, by_name[name], sum(1 for _ in group))
+        if self.swelling:
+            part[-1].append(_wedge("stop"))
 
     def _section(self, part: ET.Element, section: Section, times: int) -> None:
         """A section with its repeats and endings; its first measure carries its name."""
@@ -188,16 +189,27 @@ class _Score:
                 note = ET.SubElement(measure, "note")
                 if count:
                     ET.SubElement(note, "chord")
-                self._note(note, piece.hit, string, value, opens=opens, closes=closes)
+                self._note(
+                    note,
+                    piece.hit,
+                    string,
+                    value,
+                    opens=opens,
+                    closes=closes,
+                    leads=piece.leads,
+                )
 
     def _before(self, measure: ET.Element, hit: Hit) -> None:
         """The chord's name where it is not what these notes were called last."""
         if self.labels.get(hit.notes) != hit.label:
             measure.append(_harmony(hit.label))
             self.labels[hit.notes] = hit.label
+        if self.swelling and hit.ramp is not Ramp.ON:
+            measure.append(_wedge("stop"))
+            self.swelling = False
         if hit.ramp is Ramp.START:
-            direction = ET.SubElement(measure, "direction", placement="below")
-            ET.SubElement(ET.SubElement(direction, "direction-type"), "wedge", type="crescendo")
+            measure.append(_wedge("crescendo"))
+            self.swelling = True
 
     def _note(
         self,
@@ -208,6 +220,7 @@ class _Score:
         *,
         opens: bool,
         closes: bool,
+        leads: Legato | None,
     ) -> None:
         instrument = self.riff.instrument
         midi = instrument.midi(string)
@@ -236,6 +249,14 @@ class _Score:
         if opens:
             _techniques(notations, technical, hit, string)
             _played(note, hit)
+        if closes and leads:
+            ET.SubElement(technical, LEGATO_SIGNS[leads], type="start")
+
+
+def _wedge(kind: str) -> ET.Element:
+    direction = ET.Element("direction", placement="below")
+    ET.SubElement(ET.SubElement(direction, "direction-type"), "wedge", type=kind)
+    return direction
 
 
 def _techniques(notations: ET.Element, technical: ET.Element, hit: Hit, string: Note) -> None:
@@ -245,9 +266,7 @@ def _techniques(notations: ET.Element, technical: ET.Element, hit: Hit, string: 
     if string.plucked:
         _text(technical, "pluck", PLUCKED[string.plucked])
     if hit.legato:
-        ET.SubElement(
-            technical, "hammer-on" if hit.legato is Legato.HAMMER else "pull-off", type="stop"
-        )
+        ET.SubElement(technical, LEGATO_SIGNS[hit.legato], type="stop")
     if hit.bend is not None:
         _text(ET.SubElement(technical, "bend"), "bend-alter", f"{hit.bend:f}")
     others = [

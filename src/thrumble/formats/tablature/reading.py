@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 from fractions import Fraction
 
+from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import TUNINGS, Note
 from thrumble.core.music.feel import STRAIGHT, Feel
@@ -27,6 +28,7 @@ from thrumble.core.riff.model import (
 )
 from thrumble.formats.fitting import possible, section_name, whole_bars
 from thrumble.formats.riff_json import MAX_BYTES
+from thrumble.formats.sections import merged
 from thrumble.formats.tablature.rhythm import (
     Lines,
     by_counts,
@@ -39,6 +41,7 @@ from thrumble.formats.tablature.rhythm import (
 )
 from thrumble.formats.tablature.rows import (
     FEWEST_STRINGS,
+    SKIPPED,
     Row,
     Sheet,
     Strike,
@@ -91,6 +94,17 @@ def looks_like_tab(text: str) -> bool:
     return rows >= FEWEST_STRINGS and not any(line.startswith("| ") for line in lines)
 
 
+def _left_out(sheet: Sheet) -> list[str]:
+    """What stands in the rows and not in the riff, in words."""
+    counts = dict.fromkeys(SKIPPED, 0)
+    for row in sheet.rows:
+        for name, number in row.skipped.items():
+            counts[name] += number
+    damped = sum(row.damped() for row in sheet.rows)
+    out = [counted(number, SKIPPED[name]) for name, number in counts.items() if number]
+    return out + ([f"{counted(damped, 'damped string')} inside a chord"] if damped else [])
+
+
 class _Reader:
     """Goes through the rows and keeps what holds from one to the next."""
 
@@ -101,7 +115,6 @@ class _Reader:
         self.grid: Fraction | None = None
         self.guessed = False
         self.meter: Meter | None = None
-        self.left: list[str] = []
 
     def riff(self) -> TabRiff:
         runs: list[tuple[str, list[Bar]]] = []
@@ -112,20 +125,19 @@ class _Reader:
             if place in self.sheet.meters:
                 self.meter = _read_meter(self.sheet.meters[place])
             runs[-1][1].extend(self._bars(row) * row.times)
-        sections: dict[str, list[Bar]] = {}
-        for name, bars in runs:
-            sections.setdefault(name, []).extend(bars)
-        order = tuple(word for word in self.head.play if word in sections)
+        sections, again = merged([(name, None, bars) for name, bars in runs])
+        names = [name for name, *_ in sections]
+        written = self.head.play if set(self.head.play) <= set(names) else ()
         riff = Riff(
             title=self.head.title,
             tempo_bpm=self.head.tempo,
-            sections=tuple(Section(name=n, bars=whole_bars(b)) for n, b in sections.items()),
+            sections=tuple(Section(name=n, bars=whole_bars(b)) for n, _, b in sections),
             tuning=self.head.tuning,
             capo=self.head.capo,
             feel=self.head.feel,
-            play=order if len(order) == len(self.head.play) else (),
+            play=tuple(again) or written,
         )
-        return TabRiff(check_riff(riff), tuple(self.left), self.guessed, self.grid)
+        return TabRiff(check_riff(riff), tuple(_left_out(self.sheet)), self.guessed, self.grid)
 
     def _bars(self, row: Row) -> list[Bar]:
         lines = told(row)

@@ -4,6 +4,7 @@ the bars of a row with what is struck at which column.
 
 import re
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 from thrumble.core.errors import RiffError
 
@@ -14,6 +15,18 @@ PALM = re.compile(r"(?<![A-Za-z])[Pp]\.?\s?[Mm]\.?(?![A-Za-z])")
 TIMES = re.compile(r"(?<=[|\s])\(?\s*(?:[xX]\s*(\d{1,2})|(\d{1,2})\s*[xX])\s*\)?\s*$")
 TOKEN = re.compile(r"(\d{1,2})(b\d{0,2})?|([xX])")
 METER = r"(?im)(?:^|time\D{0,12}|meter\D{0,4})(\d{1,2}/(?:2|4|8|16))\b"
+SKIPPED = {
+    "held": "note in brackets",
+    "harmonic": "harmonic (it is read as the fret)",
+    "shaken": "vibrato sign",
+    "released": "bend that is let down again",
+}
+_SKIPPED = {
+    "held": re.compile(r"\(\d{1,2}\)"),
+    "harmonic": re.compile(r"<\d{1,2}>"),
+    "shaken": re.compile(r"~+"),
+    "released": re.compile(r"\dr\d"),
+}
 MOST_FRET = 36
 MOST_COLUMNS = 2000
 
@@ -74,6 +87,18 @@ class Row:
     above: list[str]
     below: list[str]
     times: int = 1
+    skipped: dict[str, int] = field(default_factory=dict)
+
+    def damped(self) -> int:
+        """Strings that are damped in strokes that have fretted ones."""
+        count = 0
+        for bar in self.bars:
+            columns = bar.columns()
+            for column, following in pairwise([*columns, bar.width + 1]):
+                struck = [strike.fret for strike in bar.at(column, following).values()]
+                dead = struck.count(None)
+                count += dead if dead < len(struck) else 0
+        return count
 
 
 @dataclass(slots=True)
@@ -188,6 +213,7 @@ def _split(begin: int, end: int) -> list[tuple[int, int]]:
 
 def _row(lines: list[str], begin: int, end: int, above: list[str], below: list[str]) -> Row:
     labels, bodies, times = [], [], 1
+    skipped = dict.fromkeys(SKIPPED, 0)
     start = 0
     for number in range(begin, end):
         line = lines[number]
@@ -199,7 +225,9 @@ def _row(lines: list[str], begin: int, end: int, above: list[str], below: list[s
         labels.append(label[1] or "")
         start = label.end()
         bodies.append((start, line[start:]))
-    return Row(begin + 1, labels, _bars(bodies), above, below, times)
+        for name, pattern in _SKIPPED.items():
+            skipped[name] += len(pattern.findall(line[start:]))
+    return Row(begin + 1, labels, _bars(bodies), above, below, times, skipped)
 
 
 def _bars(bodies: list[tuple[int, str]]) -> list[TabBar]:

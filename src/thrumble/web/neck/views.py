@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from thrumble.core.counting import counted
 from thrumble.core.instrument import Instrument
-from thrumble.core.neck.grips import DEFAULT_REACH_MM, School
+from thrumble.core.neck.grips import School
 from thrumble.core.neck.routes import Route
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.web.drawings.neck import NeckDrawing, neck_drawing
@@ -98,7 +98,7 @@ def neck_view(
         schools=SCHOOLS,
         school=name,
         why=SCHOOL_WHY[name],
-        reach=f"{reach_mm:g}" if reach_mm != DEFAULT_REACH_MM else f"{DEFAULT_REACH_MM:g}",
+        reach=f"{reach_mm:g}",
         strict=strict,
     )
 

@@ -1,6 +1,7 @@
 // The strip as an editor: a caret in bars and places, one key an edit. The text is the truth: every
 // edit goes to the server with it and comes back as text and drawing. Undo has no limit.
 import { problem, send } from "../shared/site.js";
+import { redrawn } from "./desk_bars.js";
 import { draftOf, keepCounting, keptCounting } from "./desk_kept.js";
 
 const $ = (id) => document.getElementById(id);
@@ -16,7 +17,7 @@ const draft = draftOf(desk.dataset.draft);
 
 let view = null; // what the page says: where the caret is, whether the strip is behind the text
 let grid = 0;
-let bars = []; // each: { index, section, places: [{ at, x, width }], element }
+let bars = []; // as desk_bars.js makes them
 let caret = { bar: 0, place: 0 };
 let anchor = null; // the bar where a selection began
 let clip = [];
@@ -37,28 +38,9 @@ function showFeel(ratio, unit) {
   view.ratio = ratio === 1 ? "straight" : ratio.toFixed(2);
 }
 
-/** The bars as they stand now; those that are as they were keep their elements. */
 function draw(drawn) {
-  const before = new Map(bars.map((bar) => [bar.html, bar]));
-  bars = drawn.map((html) => before.get(html) ?? barOf(html));
-  const shown = [...$("desk-bars").children];
-  if (shown.length === bars.length) {
-    bars.forEach(({ element }, k) => { if (element !== shown[k]) shown[k].replaceWith(element); });
-  } else {
-    $("desk-bars").replaceChildren(...bars.map(({ element }) => element));
-  }
+  bars = redrawn($("desk-bars"), bars, drawn);
   place(caret.bar, caret.place);
-}
-
-function barOf(html) {
-  const page = new DOMParser().parseFromString(html, "text/html");
-  const element = document.adoptNode(page.body.firstElementChild);
-  const places = element.dataset.places.split(";").map((words) => {
-    const [at, x, width, count, hit] = words.split(" ");
-    return { at, x: Number(x), width: Number(width), count, hit: hit === "hit" };
-  });
-  const { index, section } = element.dataset;
-  return { html, element, index: Number(index), section, places };
 }
 
 function place(bar, where) {
@@ -107,8 +89,8 @@ function ask(edit) {
   return send(desk.dataset.edit, { body, headers }).then((answer) => answer.json());
 }
 
-const OF_BARS = ["repeat", "delete", "copy", "ramp",
-"meter"]; // these go by the bars that are chosen
+// these go by the bars that are chosen
+const OF_BARS = ["repeat", "delete", "copy", "ramp", "meter"];
 
 /** One edit after those before it, given or made when its turn comes; `then` moves the caret once
  *  it is drawn. */
