@@ -227,23 +227,25 @@ def route(
 
     from thrumble.core.counting import counted
     from thrumble.core.instrument import check_instrument
-    from thrumble.core.neck.grips import DEFAULT_REACH_MM, School
+    from thrumble.core.neck.hand import DEFAULT_REACH_MM, Hand, School
     from thrumble.core.neck.routes import plan_routes
     from thrumble.core.riff.expand import expand
     from thrumble.formats.exchange import read_any
     from thrumble.formats.routes_json import routes_document
 
-    reach = DEFAULT_REACH_MM if reach is None else reach
     if school is not None and school not in {one.value for one in School}:
         fail(f"a school is one of {', '.join(School)}")
-    chosen = None if school is None else School(school)
+    hand = Hand(
+        reach_mm=DEFAULT_REACH_MM if reach is None else reach,
+        school=None if school is None else School(school),
+    )
     try:
         expanded = expand(read_any(load(riff)).riff, tempo)
         neck = check_instrument(replace(expanded.riff.instrument, scale_mm=scale))
-        routes = plan_routes(expanded, neck, reach_mm=reach, school=chosen, strict=strict)
+        routes = plan_routes(expanded, neck, hand, strict=strict)
     except ThrumbleError as error:
         fail(str(error))
-    document = routes_document(routes, expanded, scale_mm=scale, reach_mm=reach, school=chosen)
+    document = routes_document(routes, expanded, hand, scale_mm=scale)
     text = json.dumps(document, ensure_ascii=False, indent=1) + "\n"
     if json_out is not None and str(json_out) == "-":
         sys.stdout.write(text)

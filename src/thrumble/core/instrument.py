@@ -9,6 +9,14 @@ from thrumble.core.errors import BadInstrument
 from thrumble.core.music.pitch import STANDARD_TUNING, midi_of
 
 STANDARD_SCALE_MM = 648.0
+SCALES = {
+    "short": 610.0,
+    "usual": 628.0,
+    "long": 648.0,
+    "longer, for low tunings": 673.0,
+    "baritone": 686.0,
+}  # names and mm, nut to bridge
+NUT_SPACING_MM, BRIDGE_SPACING_MM = 7.2, 10.5  # from string to string
 SCALE_RANGE_MM = (480.0, 800.0)
 MOST_STRINGS = 12
 MAX_CAPO = 24
@@ -77,6 +85,11 @@ class Instrument:
         Equal temperament: scale * (1 - 2^(-n/12)).
         """
         return self.scale_mm * (1 - 2 ** (-(fret + self.capo) / 12))
+
+    def spacing_mm(self, fret: float) -> float:
+        """From one string to the next at a fret, mm: strings spread evenly from nut to bridge."""
+        along = self.fret_mm(fret) / self.scale_mm
+        return NUT_SPACING_MM + (BRIDGE_SPACING_MM - NUT_SPACING_MM) * along
 
 
 def check_instrument(instrument: Instrument) -> Instrument:

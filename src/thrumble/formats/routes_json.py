@@ -2,26 +2,26 @@
 
 from typing import Any
 
-from thrumble.core.neck.grips import School
-from thrumble.core.neck.routes import Move, Place, Route
+from thrumble.core.neck.hand import Hand
+from thrumble.core.neck.moves import Move
+from thrumble.core.neck.routes import Place, Route
 from thrumble.core.riff.expand import ExpandedRiff
 
 
 def routes_document(
     routes: list[Route],
     expanded: ExpandedRiff,
+    hand: Hand,
     *,
     scale_mm: float,
-    reach_mm: float,
-    school: School | None,
 ) -> dict[str, Any]:
     """The document of a riff's routes, cheapest first."""
     return {
         "format": "thrumble.routes/1",
         "title": expanded.riff.title,
         "scale_mm": scale_mm,
-        "reach_mm": reach_mm,
-        "school": None if school is None else school.value,
+        "reach_mm": hand.reach_mm,
+        "school": None if hand.school is None else hand.school.value,
         "tempo_bpm": expanded.tempo_bpm,
         "routes": [_route(route) for route in routes],
     }
@@ -54,4 +54,9 @@ def _move(move: Move) -> dict[str, Any]:
         "time_ms": move.time_ms,
         "speed_mm_s": round(move.speed_mm_s, 1),
         "kind": "pivot" if move.pivot else "travel",
+        "across_mm": move.across_mm,
+        "guide_finger": move.guide,
+        "stays": list(move.stays),
+        "slides": move.slides,
+        "look_fret": move.look_fret,
     }

@@ -175,6 +175,40 @@ class ExampleRow(SQLModel, table=True):
     created_at: datetime = _moment()
 
 
+class HandRow(SQLModel, table=True):
+    """A player's fretting hand, one each. `school`, `damping`, `picking`: as the core names them;
+    a school left empty is whatever is easiest.
+    """
+
+    __tablename__ = "hand"
+    player_id: int = Field(
+        sa_column=Column(
+            sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), primary_key=True
+        )
+    )
+    reach_mm: float
+    school: str = ""
+    damping: str
+    picking: str
+    measured: bool = False
+    changed_at: datetime = _moment()
+
+
+class RecallRow(SQLModel, table=True):
+    """One chord called and answered. `root`: semitones above C; `right` and `recall_ms` are empty
+    where nothing clear was heard.
+    """
+
+    __tablename__ = "recall"
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = _player()
+    root: int
+    string: int
+    right: bool | None = None
+    recall_ms: float | None = None
+    created_at: datetime = _moment()
+
+
 class TakeRow(SQLModel, table=True):
     """A take: its sound exactly as it came (browser takes as 24-bit FLAC) and all it was played
     with.

@@ -3,56 +3,29 @@ spread, what it leaves unguarded. Every grip that a reach allows, for the planne
 """
 
 from dataclasses import dataclass
-from enum import StrEnum
 from itertools import combinations, product
 
 from thrumble.core.instrument import Instrument, Note
+from thrumble.core.neck.hand import BARS, OPEN, SCHOOLS, SHARES, THUMB, School
+from thrumble.core.neck.silence import Fingered, silence_map
 
 LAST_FRET = 22
-DEFAULT_REACH_MM = 112.0  # finger 1 to 4; four frets at fret 3 of a usual scale
-REACH_RANGE_MM = (60.0, 220.0)
-# how far two fingers go apart, as a share of the reach from 1 to 4
-SHARES = {(1, 2): 0.5, (1, 3): 0.8, (1, 4): 1.0, (2, 3): 0.45, (2, 4): 0.75, (3, 4): 0.5}
-OPEN, THUMB = 0, 5
-BARS = (1, 3)  # fingers that can lie across several strings
-
-
-class School(StrEnum):
-    """Which fingers a power chord is taken with."""
-
-    ONE_THREE = "1-3"
-    ONE_THREE_FOUR = "1-3-4"
-    ONE_FOUR = "1-4"
-    BARRE = "barre"
-
-
-ALLOWED = {
-    School.ONE_THREE: {1, 3},
-    School.ONE_THREE_FOUR: {1, 3, 4},
-    School.ONE_FOUR: {1, 4},
-    School.BARRE: {1, 3},
-}
-
-
-@dataclass(frozen=True, slots=True)
-class Fingered:
-    """A note and the finger on it: 0 open, 1 to 4, 5 the thumb."""
-
-    string: int
-    fret: int
-    finger: int
+WIDEST_FRETS = 5
+THUMB_FRETS = 1  # the thumb over the top lies at finger 1's fret, or one beside it
 
 
 @dataclass(frozen=True, slots=True)
 class Grip:
     """Notes with their fingers, lowest string first. `hand`: the fret of finger 1, also where it
-    only rests, None where nothing is pressed; `span_mm`: outermost pressed frets; `unguarded`: how
-    many strings nothing silences.
+    only rests, None where nothing is pressed; `span_mm`: outermost pressed frets; `spare_mm`: how
+    much farther the tightest pair of fingers could go; `unguarded`: how many strings nothing
+    silences.
     """
 
     notes: tuple[Fingered, ...]
     hand: int | None
     span_mm: float
+    spare_mm: float
     unguarded: int
 
     @property
@@ -64,6 +37,15 @@ class Grip:
     def fingers(self) -> tuple[int, ...]:
         """The fingers that press, lowest string first."""
         return tuple(note.finger for note in self.notes if note.finger)
+
+    @property
+    def layout(self) -> tuple[tuple[int, int], ...]:
+        """Strings and frets, whatever the fingers."""
+        return tuple((note.string, note.fret) for note in self.notes)
+
+    def comfort(self, reach_mm: float) -> float:
+        """How easy the spread is: 1 needs none of the reach, 0 all of it."""
+        return max(0.0, min(1.0, self.spare_mm / reach_mm))
 
 
 def layouts(instrument: Instrument, pitches: tuple[int, ...]) -> list[tuple[Note, ...]]:
@@ -80,7 +62,7 @@ def layouts(instrument: Instrument, pitches: tuple[int, ...]) -> list[tuple[Note
         pressed = [fret for fret in frets if fret]
         if min(frets) < 0 or max(frets) > LAST_FRET:
             continue
-        if pressed and max(pressed) - min(pressed) > 5:
+        if pressed and max(pressed) - min(pressed) > WIDEST_FRETS:
             continue
         out.append(tuple(Note(s, f) for s, f in zip(strings, frets, strict=True)))
     return out
@@ -90,26 +72,46 @@ def grips(
     instrument: Instrument, notes: tuple[Note, ...], reach_mm: float, school: School | None
 ) -> list[Grip]:
     """Every way a hand of this reach can finger these notes. A school says which fingers shapes of
-    two strings and more are taken with; single notes are free.
+    two strings and more are taken with; single notes are free. The thumb takes the lowest string
+    where no finger is needed on the one beside it, without a school.
     """
     pressed = [note for note in notes if note.fret]
     if not pressed:
-        return [_grip(instrument, notes, {}, hand=None)]
-    frets = sorted({note.fret for note in pressed if note.fret})
-    fingers: set[int] = {1, 2, 3, 4}
-    if school is not None and len(pressed) > 1 and len(frets) > 1:
-        fingers = ALLOWED[school]
+        return [_grip(instrument, notes, {}, reach_mm, hand=None)]
+    fingers = {1, 2, 3, 4}
+    if school is not None and len(pressed) > 1 and len({note.fret for note in pressed}) > 1:
+        fingers = set(SCHOOLS[school].fingers)
+    choices = list(product(sorted(fingers), repeat=len(pressed)))
+    if school is None and _over_the_top(instrument, notes, pressed):
+        choices += [
+            (THUMB, *rest) for rest in product(sorted(fingers), repeat=len(pressed) - 1)
+        ]
     out = []
-    for choice in product(sorted(fingers), repeat=len(pressed)):
+    for choice in choices:
         if school is School.ONE_THREE_FOUR and len(pressed) == 3 and len(set(choice)) < 3:
             continue  # a finger for each string is what this school is
         taken = {note.string: finger for note, finger in zip(pressed, choice, strict=True)}
         if _can(instrument, pressed, taken, reach_mm):
-            by_finger = {taken[note.string]: note.fret or 0 for note in pressed}
-            lowest = min(by_finger)
-            hand = max(1, by_finger[lowest] - (lowest - 1))
-            out.append(_grip(instrument, notes, taken, hand=hand))
+            out.append(
+                _grip(instrument, notes, taken, reach_mm, hand=_hand_at(pressed, taken))
+            )
     return out
+
+
+def _over_the_top(instrument: Instrument, notes: tuple[Note, ...], pressed: list[Note]) -> bool:
+    """Whether this is a chord over another bass: its lowest note on the lowest string, with a
+    string left out, or open, beside it.
+    """
+    lowest = len(instrument.tuning)
+    beside = any(note.string == lowest - 1 and note.fret for note in notes)
+    return len(pressed) > 1 and pressed[0].string == lowest and not beside
+
+
+def _hand_at(pressed: list[Note], taken: dict[int, int]) -> int:
+    """The fret of finger 1, also where it only rests; of the thumb alone, its own."""
+    frets = {taken[note.string]: note.fret or 0 for note in pressed}
+    lowest = min(frets)
+    return frets[lowest] if lowest == THUMB else max(1, frets[lowest] - (lowest - 1))
 
 
 def _can(
@@ -118,7 +120,16 @@ def _can(
     """Whether fingers stand in the order of the frets and reach as far as they must. One finger
     takes several strings only as a bar, at one fret, on strings beside each other.
     """
-    for one, other in combinations(pressed, 2):
+    fingers = [note for note in pressed if taken[note.string] != THUMB]
+    if len(fingers) < len(pressed):
+        hand = _hand_at(pressed, taken)
+        if any(
+            abs((note.fret or 0) - hand) > THUMB_FRETS
+            for note in pressed
+            if taken[note.string] == THUMB
+        ):
+            return False
+    for one, other in combinations(fingers, 2):
         a, b = taken[one.string], taken[other.string]
         low, high = (one.fret or 0), (other.fret or 0)
         if a == b:
@@ -129,10 +140,18 @@ def _can(
             return False
         if low == high and (one.string > other.string) != (a < b):
             return False  # at one fret the lower string takes the lower finger
-        wide = abs(instrument.fret_mm(high) - instrument.fret_mm(low))
-        if wide > SHARES[min(a, b), max(a, b)] * reach_mm:
+        if _spare(instrument, one, other, taken, reach_mm) < 0:
             return False
     return True
+
+
+def _spare(
+    instrument: Instrument, one: Note, other: Note, taken: dict[int, int], reach_mm: float
+) -> float:
+    """How much farther two fingers could go apart, mm."""
+    a, b = sorted((taken[one.string], taken[other.string]))
+    wide = abs(instrument.fret_mm(other.fret or 0) - instrument.fret_mm(one.fret or 0))
+    return SHARES[a, b] * reach_mm - wide
 
 
 def _beside(pressed: list[Note], taken: dict[int, int], finger: int) -> bool:
@@ -141,34 +160,27 @@ def _beside(pressed: list[Note], taken: dict[int, int], finger: int) -> bool:
 
 
 def _grip(
-    instrument: Instrument, notes: tuple[Note, ...], taken: dict[int, int], *, hand: int | None
+    instrument: Instrument,
+    notes: tuple[Note, ...],
+    taken: dict[int, int],
+    reach_mm: float,
+    *,
+    hand: int | None,
 ) -> Grip:
     fingered = tuple(
         Fingered(note.string, note.fret or 0, taken.get(note.string, OPEN)) for note in notes
     )
     frets = [note.fret for note in fingered if note.finger]
     span = instrument.fret_mm(max(frets)) - instrument.fret_mm(min(frets)) if frets else 0.0
-    return Grip(fingered, hand, span, _unguarded(fingered, len(instrument.tuning)))
-
-
-def _unguarded(notes: tuple[Fingered, ...], strings: int) -> int:
-    """Strings that are not struck and that nothing lies on: the next lower one has the tip of the
-    finger on the lowest note, the lowest of all the thumb, higher ones finger 1 laid flat, a
-    skipped one the finger on the note below it.
-    """
-    by_string = {note.string: note for note in notes}
-    low, high = notes[0], notes[-1]
-    flat = any(note.finger == 1 for note in notes)
-    count = 0
-    for string in range(1, strings + 1):
-        if string in by_string:
-            continue
-        if string > low.string:
-            guarded = string == strings or (string == low.string + 1 and low.finger != OPEN)
-        elif string < high.string:
-            guarded = flat
-        else:
-            below = by_string.get(string + 1)
-            guarded = below is not None and below.finger != OPEN
-        count += not guarded
-    return count
+    own = [note for note in notes if taken.get(note.string, THUMB) != THUMB]
+    pairs = [
+        (one, other)
+        for one, other in combinations(own, 2)
+        if taken[one.string] != taken[other.string]
+    ]
+    spare = min(
+        (_spare(instrument, one, other, taken, reach_mm) for one, other in pairs),
+        default=reach_mm,
+    )
+    unguarded = len(silence_map(fingered, len(instrument.tuning)).unguarded)
+    return Grip(fingered, hand, span, spare, unguarded)

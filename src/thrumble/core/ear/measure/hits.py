@@ -28,6 +28,7 @@ from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import ExtraOnset, HeardKind, HitReading, HitState, RingEnd
 from thrumble.core.riff.expand import DueHit
 from thrumble.core.riff.model import Articulation, Riff
+from thrumble.core.riff.silence import silent_strings
 
 DIED_BEFORE_S = 0.06  # a ring that ends this long before its written end was no stop
 LEAST_STEP_S = 0.010  # two hits are never placed closer than this
@@ -283,24 +284,21 @@ def _chords(
         if struck.probabilities[row].max() >= ear.decisions.unsure_below
         and KINDS[int(np.argmax(struck.probabilities[row]))] is Articulation.OPEN
     ]
+    silent = silent_strings((due.hit for due, _ in matched.due), len(riff.tuning))
     ringing = []
     for k in chosen:
         notes, ring = matched.due[k][0].hit.notes, struck.rings[own[k]]
         onset_s = float(struck.onsets_s[own[k]])
-        silent = {
-            number: riff.instrument.open_midi(number) for number in range(1, len(riff.tuning) + 1)
-        }
-        for note in notes:
-            silent.pop(note.string, None)
         end_s = min(
             float(struck.nexts_s[own[k]]),
             sound.heard.duration_s,
             onset_s + (ring.stopped_s or ring.ring_s or 10.0),
         )
         written = tuple(m for note in notes if (m := riff.instrument.midi(note)) is not None)
+        opens = {number: riff.instrument.open_midi(number) for number in silent[k]}
         audible = {
             number: midi
-            for number, midi in silent.items()
+            for number, midi in opens.items()
             if not any(midi - m in COVERED for m in written)
         }
         ringing.append(Ringing(onset_s, end_s, written, audible))

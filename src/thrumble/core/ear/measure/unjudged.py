@@ -76,7 +76,6 @@ KINDS = (
         "we time the first string only",
     ),
 )
-_EMPTY: dict[str, Any] = {}
 
 
 def without_guesses(
@@ -87,23 +86,15 @@ def without_guesses(
     """
     counts = dict.fromkeys((kind.name for kind in KINDS), 0)
     out = []
-    rings: set[int] = set()  # strings that ring on from hits before
     for hit, (one, _) in zip(hits, due, strict=True):
         kinds = [kind for kind in KINDS if kind.written(one.hit)]
         if hit.state is HitState.PLAYED:
             for kind in kinds:
                 counts[kind.name] += 1
-        struck = {note.string for note in one.hit.notes}
-        left_out = {name: None for kind in kinds for name in kind.left_out} or _EMPTY
-        strays = hit.stray_strings
-        if strays and rings & set(strays):
-            left_out = {"stray_strings": [s for s in strays if s not in rings], **left_out}
-        if kinds or left_out:
-            hit = replace(hit, not_judged=[kind.name for kind in kinds] or None, **left_out)
+        left_out: dict[str, Any] = {name: None for kind in kinds for name in kind.left_out}
+        if kinds:
+            hit = replace(hit, not_judged=[kind.name for kind in kinds], **left_out)
         out.append(hit)
-        rings = (rings - struck) | {note.string for note in one.hit.notes if note.let_ring}
-        if one.hit.stop:
-            rings = set()
     said = [
         Caution(
             code=f"not_judged_{kind.name}",

@@ -1,0 +1,179 @@
+"""How the fretting hand lands: lateness after a move, and letting go before it, against how far it
+went and in what time.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.ear.reading import RingEnd
+from thrumble.core.neck.geometry import move_speeds_mm_s, shifts_mm
+from thrumble.core.signal import Array
+
+LEAST_MOVES, LEAST_SIZES = 8, 3  # to tell a slope from chance
+DRAWS = 400
+LEAST_BEST_MOVES, IN_TIME_SHARE = 5, 0.8
+NEAR_SPEED = 0.15
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Landing:
+    """One move that was played. `early_ms`: how much too early the hit before it went silent, None
+    where that was not measured.
+    """
+
+    index: int
+    round: int
+    bar: int
+    mm: float
+    time_ms: float
+    late_ms: float
+    in_time: bool
+    early_ms: float | None
+
+    @property
+    def speed_mm_s(self) -> float:
+        """How fast the hand had to be."""
+        return self.mm / max(1.0, self.time_ms) * 1000
+
+
+@dataclass(frozen=True, slots=True)
+class Slope:
+    """How lateness grows, with its 95 % interval: `clear` where that leaves zero out."""
+
+    value: float
+    low: float
+    high: float
+
+    @property
+    def clear(self) -> bool:
+        """Whether it surely grows, or surely falls."""
+        return self.low > 0 or self.high < 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LandingFit:
+    """All moves of a take. Slopes are None where there are too few moves to tell, or all of one
+    size: `per_100_mm` ms for a hundred millimetres more, `per_100_mm_s` for a hundred mm/s more;
+    `let_go_ms`: median of the early releases before moves, against `others_ms` of all other hits.
+    """
+
+    landings: tuple[Landing, ...]
+    level_ms: float | None
+    per_100_mm: Slope | None
+    per_100_mm_s: Slope | None
+    let_go_ms: float | None
+    others_ms: float | None
+
+
+def landings(judgement: Judgement) -> list[Landing]:
+    """Every move of the take whose landing was played."""
+    due = judgement.expanded.hits
+    far = shifts_mm(due, judgement.instrument)
+    fast = move_speeds_mm_s(due, judgement.instrument)
+    by_key = judgement.by_key()
+    out = []
+    for hit in judgement.played:
+        k = hit.due.index
+        if not far[k] or hit.late_ms is None:
+            continue
+        before = by_key.get((hit.hit.round, _fretted_before(judgement, k)))
+        out.append(
+            Landing(
+                index=k,
+                round=hit.hit.round,
+                bar=hit.hit.bar,
+                mm=far[k],
+                time_ms=far[k] / fast[k] * 1000,
+                late_ms=hit.late_ms,
+                in_time=hit.in_time,
+                early_ms=None if before is None else early_release_ms(before),
+            )
+        )
+    return out
+
+
+def _fretted_before(judgement: Judgement, index: int) -> int:
+    """The hit that the hand leaves: the last one that pressed a string; -1 without one."""
+    for due in reversed(judgement.expanded.hits[:index]):
+        if any(note.fret for note in due.hit.notes):
+            return due.index
+    return -1
+
+
+def early_release_ms(hit: JudgedHit) -> float | None:
+    """How much too early a hit went silent, 0 where it rang up to its end or was cut by the next
+    one; None for hits that are not to ring, and where it was not measured.
+    """
+    ring_s, end = hit.hit.ring_s, hit.hit.ring_end
+    if ring_s is None or end is None or hit.due.hit.articulation != "open" or hit.due.hit.stop:
+        return None
+    if end in (RingEnd.NEXT, RingEnd.END):
+        return 0.0
+    return max(0.0, (hit.due.end_s - hit.due.due_s - ring_s) * 1000)
+
+
+def fit_landings(judgement: Judgement, *, seed: int = 0) -> LandingFit:
+    """How lateness goes with the moves' size and speed: Theil and Sen's slope, the median over all
+    pairs, with an interval from drawing the riff's moves again, each with all its repeats.
+    """
+    found = landings(judgement)
+    before = {(one.round, _fretted_before(judgement, one.index)) for one in found}
+    others = [
+        early
+        for hit in judgement.played
+        if hit.key not in before and (early := early_release_ms(hit)) is not None
+    ]
+    early = [one.early_ms for one in found if one.early_ms is not None]
+    return LandingFit(
+        landings=tuple(found),
+        level_ms=float(np.median([one.late_ms for one in found])) if found else None,
+        per_100_mm=_slope(found, [one.mm / 100 for one in found], seed),
+        per_100_mm_s=_slope(found, [one.speed_mm_s / 100 for one in found], seed),
+        let_go_ms=float(np.median(early)) if early else None,
+        others_ms=float(np.median(others)) if others else None,
+    )
+
+
+def _slope(found: list[Landing], sizes: list[float], seed: int) -> Slope | None:
+    x, y = np.array(sizes), np.array([one.late_ms for one in found])
+    if x.size < LEAST_MOVES or np.unique(np.round(x, 2)).size < LEAST_SIZES:
+        return None
+    value = _theil_sen(x, y)
+    of = np.array([one.index for one in found])
+    rows = {index: np.flatnonzero(of == index) for index in np.unique(of)}
+    names = np.array(list(rows))
+    rng = np.random.default_rng(seed)
+    drawn = []
+    for _ in range(DRAWS):
+        own = np.concatenate([rows[index] for index in rng.choice(names, names.size)])
+        own = rng.choice(own, own.size)
+        if np.unique(np.round(x[own], 2)).size > 1:
+            drawn.append(_theil_sen(x[own], y[own]))
+    if len(drawn) < DRAWS / 2 or names.size < LEAST_SIZES:
+        return None
+    low, high = np.percentile(drawn, (2.5, 97.5))
+    return Slope(value, float(low), float(high))
+
+
+def _theil_sen(x: Array, y: Array) -> float:
+    """The median slope over all pairs of different x."""
+    a, b = np.triu_indices(x.size, 1)
+    run = x[b] - x[a]
+    told = np.abs(run) > 1e-9
+    return float(np.median((y[b] - y[a])[told] / run[told]))
+
+
+def best_speed_mm_s(speeds: list[tuple[float, bool]]) -> float | None:
+    """The fastest that a hand has moved and still landed in time four times out of five, from moves
+    as speed and whether they did; None where no speed was tried often enough.
+    """
+    x = np.array([speed for speed, _ in speeds])
+    good = np.array([ok for _, ok in speeds], dtype=bool)
+    best = None
+    for speed in np.unique(np.round(x, -1)):
+        near = np.abs(x - speed) <= NEAR_SPEED * speed
+        if near.sum() >= LEAST_BEST_MOVES and good[near].mean() >= IN_TIME_SHARE:
+            best = float(speed)
+    return best

@@ -1,0 +1,67 @@
+"""What to call a route beside others: by what it has most of."""
+
+from collections.abc import Callable
+
+from thrumble.core.neck.grips import Grip
+from thrumble.core.neck.weights import Wish
+
+FIRST = "the easiest way"
+WISHED = "as you wish"
+
+
+def _hands(grips: list[Grip]) -> list[int]:
+    return [grip.hand for grip in grips if grip.hand]
+
+
+def _mean(values: list[int]) -> float:
+    return sum(values) / len(values) if values else 0.0
+
+
+def _shifts(grips: list[Grip]) -> float:
+    hands = _hands(grips)
+    return float(sum(abs(a - b) for a, b in zip(hands, hands[1:], strict=False)))
+
+
+# what a route may have least of, and what it is called then
+_TRAITS: tuple[tuple[str, Callable[[list[Grip]], float]], ...] = (
+    ("open strings ring", lambda grips: -sum(n.finger == 0 for g in grips for n in g.notes)),
+    ("low on the neck", lambda grips: _mean(_hands(grips))),
+    ("least travel", _shifts),
+    ("smallest stretch", lambda grips: max((g.span_mm for g in grips), default=0.0)),
+    ("up the neck", lambda grips: -_mean(_hands(grips))),
+    ("one fingering", lambda grips: float(len({g.fingers for g in grips if g.fingers}))),
+)
+
+
+def name_routes(routes: list[list[Grip]], wishes: frozenset[Wish]) -> list[str]:
+    """A name for each route, each its own; the first is the best one."""
+    names = [WISHED if wishes else FIRST]
+    for number, grips in enumerate(routes[1:], 1):
+        own = [
+            name
+            for name, trait in _TRAITS
+            if name not in names and _least(trait, routes, number)
+        ]
+        hands = _hands(grips)
+        where = _where(hands)
+        fingers = sorted({finger for grip in grips for finger in grip.fingers})
+        name = own[0] if own else where
+        if name in names:
+            name = f"{name}, fingers {' '.join(map(str, fingers))}"
+        while name in names:
+            name += ", another way"
+        names.append(name)
+    return names[: len(routes)]
+
+
+def _where(hands: list[int]) -> str:
+    if not hands:
+        return "open strings"
+    low, high = min(hands), max(hands)
+    return f"all at fret {low}" if low == high else f"frets {low} to {high}"
+
+
+def _least(trait: Callable[[list[Grip]], float], routes: list[list[Grip]], number: int) -> bool:
+    """Whether this route has clearly less of it than every other one."""
+    own = trait(routes[number])
+    return all(own < trait(other) - 1e-6 for k, other in enumerate(routes) if k != number)

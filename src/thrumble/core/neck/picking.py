@@ -1,0 +1,241 @@
+"""The path of the pick: which strings each stroke passes, where it comes to rest, where it must be
+before the next one, and where that does not work out.
+
+The pick rests in gaps between strings: gap 6 lies outside string 6, gap 5 between strings 6 and 5,
+down to gap 0 outside string 1. A down-stroke goes from a high gap to a lower one.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from fractions import Fraction
+from math import gcd, lcm
+
+from thrumble.core.instrument import BRIDGE_SPACING_MM, Plucking
+from thrumble.core.neck.hand import Damping
+from thrumble.core.neck.routes import Route
+from thrumble.core.neck.silence import silence_map
+from thrumble.core.riff.expand import DueHit, ExpandedRiff
+from thrumble.core.riff.model import Stroke
+
+QUICKEST_MM_S = 400.0  # through the air from rest to start: what a strong wrist does for a while
+AIR_SHARE = 0.5  # of the time between two strokes: the other half the pick is in the strings
+HURRIED_MS = 400.0  # below this the pick has no time to look for its side
+FINGERS = (Plucking.MIDDLE, Plucking.RING, Plucking.LITTLE)  # beside the pick, from low to high
+
+
+class Picking(StrEnum):
+    """How the picking hand plays a riff."""
+
+    WRITTEN = "written"
+    DOWN = "down"
+    ALTERNATE = "alternate"
+    ACCENTS_UP = "accents-up"
+    FINGERS = "fingers"
+
+
+class Trouble(StrEnum):
+    """What may be wrong with a stroke."""
+
+    UNGUARDED = "unguarded"
+    WRONG_SIDE = "wrong-side"
+    TOO_FAST = "too-fast"
+
+
+@dataclass(frozen=True, slots=True)
+class Conflict:
+    """A stroke that does not work out, and what would."""
+
+    index: int
+    bar: int
+    kind: Trouble
+    words: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PickStroke:
+    """One stroke of a hit, by its index.
+
+    start, rest    the gaps it goes between
+    passes         every string it goes through, in the order it does
+    crossed        strings passed in the air on the way from the last rest
+    air_mm_s       how fast that has to be; None for the first
+    plucked        who takes which string, for pick and fingers
+    """
+
+    index: int
+    stroke: Stroke
+    start: int
+    rest: int
+    passes: tuple[int, ...]
+    crossed: int
+    air_mm_s: float | None
+    plucked: tuple[tuple[int, str], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class PickPath:
+    """All strokes of one round in order, and those that do not work out."""
+
+    strokes: tuple[PickStroke, ...]
+    conflicts: tuple[Conflict, ...]
+
+
+def pick_path(
+    expanded: ExpandedRiff, route: Route, picking: Picking, damping: Damping
+) -> PickPath:
+    """The pick's way through a riff taken along a route. Hits of the fretting hand alone have no
+    stroke. Sweeping, a stroke of two strings and more goes on through every string that is damped.
+    """
+    strings = len(expanded.riff.tuning)
+    strokes: list[PickStroke] = []
+    conflicts: list[Conflict] = []
+    last: DueHit | None = None
+    ringing: frozenset[int] = frozenset()
+    bar: int | None = None
+    count = 0
+    finests: dict[int, Fraction] = {}
+    for due, place in zip(expanded.hits, route.places, strict=True):
+        if due.hit.stroke is None:
+            continue
+        notes = place.grip.notes
+        quiet = silence_map(notes, strings, damping, ringing)
+        own = tuple(note.string for note in notes)
+        bar, count = due.bar, count + 1 if due.bar == bar else 0
+        if due.bar not in finests:
+            finests[due.bar] = _finest(expanded, due)
+        finest = finests[due.bar]
+        stroke = _stroke_of(due, picking, finest=finest, count=count)
+        before = strokes[-1] if strokes else None
+        time_ms = (due.due_s - last.due_s) * 1000 if last else 0.0
+        if stroke is Stroke.FINGERS:
+            one = _plucked(due, own, before)
+        else:
+            low, high = _bounds(own, quiet.unguarded, strings, damping)
+            one = _struck(due, stroke, low, high, before, time_ms)
+            inside = [s for s in quiet.unguarded if own[-1] < s < own[0]]
+            conflicts += _conflicts(due, one, before, time_ms, inside)
+        strokes.append(one)
+        last = due
+        kept = frozenset(note.string for note in due.hit.notes if note.let_ring)
+        ringing = frozenset() if due.hit.stop else (ringing - set(own)) | kept
+    return PickPath(tuple(strokes), tuple(conflicts))
+
+
+def _finest(expanded: ExpandedRiff, due: DueHit) -> Fraction:
+    """The bar's finest slot: the largest length that every place in it is a multiple of."""
+    places = [one.hit.at for one in expanded.hits if one.bar == due.bar]
+    of = lcm(4, *(place.denominator for place in places))
+    return Fraction(gcd(of // 4, *(int(place * of) for place in places)), of)
+
+
+def _stroke_of(due: DueHit, picking: Picking, *, finest: Fraction, count: int) -> Stroke:
+    """Alternating goes by place, even multiples of the finest slot down; triplets go by count."""
+    written = due.hit.stroke or Stroke.DOWN
+    if picking is Picking.ALTERNATE:
+        steps = count if finest.denominator % 3 == 0 else int(due.hit.at / finest)
+        return Stroke.UP if steps % 2 else Stroke.DOWN
+    if picking is Picking.ACCENTS_UP:
+        return Stroke.UP if due.hit.accent else Stroke.DOWN
+    return {
+        Picking.WRITTEN: written,
+        Picking.DOWN: Stroke.DOWN,
+        Picking.FINGERS: Stroke.FINGERS,
+    }[picking]
+
+
+def _bounds(
+    own: tuple[int, ...], unguarded: tuple[int, ...], strings: int, damping: Damping
+) -> tuple[int, int]:
+    """The lowest and the highest string that a stroke passes."""
+    low, high = own[0], own[-1]
+    if damping is Damping.SWEEP and len(own) > 1:
+        while low < strings and low + 1 not in unguarded:
+            low += 1
+        while high > 1 and high - 1 not in unguarded:
+            high -= 1
+    return low, high
+
+
+def _struck(
+    due: DueHit,
+    stroke: Stroke,
+    low: int,
+    high: int,
+    before: PickStroke | None,
+    time_ms: float,
+) -> PickStroke:
+    down = stroke is Stroke.DOWN
+    start, rest = (low, high - 1) if down else (high - 1, low)
+    passes = range(low, high - 1, -1) if down else range(high, low + 1)
+    crossed = abs(before.rest - start) if before else 0
+    air = None
+    if before:
+        air = crossed * BRIDGE_SPACING_MM / max(1.0, time_ms * AIR_SHARE) * 1000
+    return PickStroke(
+        index=due.index,
+        stroke=stroke,
+        start=start,
+        rest=rest,
+        passes=tuple(passes),
+        crossed=crossed,
+        air_mm_s=air,
+    )
+
+
+def _plucked(due: DueHit, own: tuple[int, ...], before: PickStroke | None) -> PickStroke:
+    """Pick on the lowest string, fingers on the next ones, all at once; the pick stays where it
+    is.
+    """
+    who = [(own[0], "pick")]
+    for string, finger in zip(own[1:], FINGERS, strict=False):
+        who.append((string, finger.value))
+    crossed = abs(before.rest - own[0]) if before else 0
+    return PickStroke(
+        index=due.index,
+        stroke=Stroke.FINGERS,
+        start=own[0],
+        rest=own[0] - 1,
+        passes=own,
+        crossed=crossed,
+        air_mm_s=None,
+        plucked=tuple(who),
+    )
+
+
+def _conflicts(
+    due: DueHit,
+    one: PickStroke,
+    before: PickStroke | None,
+    time_ms: float,
+    inside: list[int],
+) -> list[Conflict]:
+    """What does not work out about a stroke, and the remedy."""
+    out = []
+    for string in inside:
+        words = (
+            f"String {string} lies in the middle of the stroke and nothing damps it: lean the "
+            "finger below against it, or play pick and fingers."
+        )
+        out.append(Conflict(due.index, due.bar, Trouble.UNGUARDED, words))
+    if before is None or one.air_mm_s is None:
+        return out
+    turned = before.stroke is not one.stroke
+    if one.air_mm_s > QUICKEST_MM_S:
+        words = (
+            f"The pick has to jump {_strings(one.crossed)} in {time_ms * AIR_SHARE:.0f} ms, at "
+            f"{one.air_mm_s:.0f} mm a second: "
+            + ("slow down, or take it as written." if turned else "an up-stroke would catch it.")
+        )
+        out.append(Conflict(due.index, due.bar, Trouble.TOO_FAST, words))
+    elif turned and one.crossed and time_ms < HURRIED_MS:
+        other = "a down-stroke" if one.stroke is Stroke.UP else "an up-stroke"
+        words = (
+            f"After the stroke before, your pick rests {_strings(one.crossed)} away from where "
+            f"this one starts: take it as {other}."
+        )
+        out.append(Conflict(due.index, due.bar, Trouble.WRONG_SIDE, words))
+    return out
+
+
+def _strings(count: int) -> str:
+    return "one string" if count == 1 else f"{count} strings"

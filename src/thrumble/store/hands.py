@@ -1,0 +1,165 @@
+"""A player's hands: the fretting hand, how they pick, what they recall, and how they landed."""
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import insert
+from sqlmodel import Session, col, select
+
+from thrumble.core.neck.hand import Damping, Hand, School, check_hand
+from thrumble.core.neck.picking import Picking
+from thrumble.core.riff.model import Riff
+from thrumble.core.rig.recall import Call, Recalled
+from thrumble.store.riffs import get_revision
+from thrumble.store.tables import HandRow, HitRow, ReadingRow, RecallRow, TakeRow
+
+LATEST_TAKES = 12
+ANSWERS_COUNTED = 10  # the last ones of each chord
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hands:
+    """Both hands as the player has them. `known`: the player has said so; `measured`: the reach
+    comes from the three questions.
+    """
+
+    hand: Hand = Hand()
+    picking: Picking = Picking.WRITTEN
+    known: bool = False
+    measured: bool = False
+
+
+def hands_of(session: Session, player_id: int) -> Hands:
+    """The player's hands, or usual ones."""
+    row = session.get(HandRow, player_id)
+    if row is None:
+        return Hands()
+    hand = Hand(
+        reach_mm=row.reach_mm,
+        school=School(row.school) if row.school else None,
+        damping=Damping(row.damping),
+    )
+    return Hands(hand=hand, picking=Picking(row.picking), known=True, measured=row.measured)
+
+
+def keep_hands(session: Session, player_id: int, hands: Hands) -> None:
+    """Keeps them instead of what was. Raises BadInput for a reach that no hand has."""
+    check_hand(hands.hand)
+    values = {
+        "reach_mm": hands.hand.reach_mm,
+        "school": hands.hand.school.value if hands.hand.school else "",
+        "damping": hands.hand.damping.value,
+        "picking": hands.picking.value,
+        "measured": hands.measured,
+        "changed_at": datetime.now(UTC),
+    }
+    new = insert(HandRow).values(player_id=player_id, **values)
+    session.execute(new.on_conflict_do_update(index_elements=["player_id"], set_=values))
+
+
+def add_recalls(session: Session, player_id: int, answers: list[Recalled]) -> None:
+    """Keeps the answers of one drill."""
+    now = datetime.now(UTC)
+    session.add_all(
+        RecallRow(
+            player_id=player_id,
+            root=one.call.root,
+            string=one.call.string,
+            right=one.right,
+            recall_ms=one.recall_ms,
+            created_at=now,
+        )
+        for one in answers
+    )
+    session.flush()
+
+
+@dataclass(frozen=True, slots=True)
+class Recall:
+    """How a chord is recalled: of the last answers, how many were right, and the middle time of
+    those, None without one.
+    """
+
+    asked: int
+    right: int
+    recall_ms: float | None
+
+
+def recalls_of(session: Session, player_id: int) -> dict[Call, Recall]:
+    """Every chord that was called, by its last ten answers."""
+    number = sa.func.row_number().over(
+        partition_by=(col(RecallRow.root), col(RecallRow.string)),
+        order_by=col(RecallRow.id).desc(),
+    )
+    latest = (
+        sa.select(
+            col(RecallRow.root),
+            col(RecallRow.string),
+            col(RecallRow.right),
+            col(RecallRow.recall_ms),
+            number.label("number"),
+        )
+        .where(col(RecallRow.player_id) == player_id)
+        .subquery()
+    )
+    right = latest.c.right.is_(True)
+    query = (
+        sa.select(
+            latest.c.root,
+            latest.c.string,
+            sa.func.count(),
+            sa.func.count().filter(right),
+            sa.func.percentile_cont(0.5).within_group(latest.c.recall_ms).filter(right),
+        )
+        .where(latest.c.number <= ANSWERS_COUNTED)
+        .group_by(latest.c.root, latest.c.string)
+    )
+    return {
+        Call(root, string): Recall(asked, good, ms)
+        for root, string, asked, good, ms in session.execute(query)
+    }
+
+
+@dataclass(frozen=True, slots=True)
+class PlayedTake:
+    """What was played in a take: its riff, tempo, rig and the deviations by hit index."""
+
+    riff: Riff
+    tempo_bpm: float
+    rig_id: int | None
+    deviations: list[tuple[int, float]]
+
+
+def latest_takes(session: Session, player_id: int) -> list[PlayedTake]:
+    """The deviations of the last takes that were read, the newest first."""
+    newest = (
+        sa.select(sa.func.max(col(ReadingRow.id)).label("id"))
+        .where(col(ReadingRow.player_id) == player_id)
+        .group_by(col(ReadingRow.take_id))
+        .order_by(sa.func.max(col(ReadingRow.id)).desc())
+        .limit(LATEST_TAKES)
+        .subquery()
+    )
+    of: dict[int, list[tuple[int, float]]] = defaultdict(list)
+    hits = (
+        select(HitRow.reading_id, HitRow.index, HitRow.deviation_ms)
+        .join(newest, newest.c.id == HitRow.reading_id)
+        .where(HitRow.player_id == player_id, col(HitRow.deviation_ms).is_not(None))
+    )
+    for reading_id, index, deviation_ms in session.exec(hits):
+        of[reading_id].append((index, float(deviation_ms or 0.0)))
+    takes = (
+        select(ReadingRow.id, TakeRow.revision_id, TakeRow.tempo_bpm, TakeRow.rig_id)
+        .join(newest, newest.c.id == ReadingRow.id)
+        .join(TakeRow, col(TakeRow.id) == ReadingRow.take_id)
+        .where(TakeRow.player_id == player_id)
+        .order_by(col(ReadingRow.id).desc())
+    )
+    out = []
+    for reading_id, revision_id, tempo, rig_id in session.exec(takes).all():
+        riff = get_revision(session, player_id, revision_id).riff
+        tempo_bpm = float(tempo or riff.tempo_bpm)
+        out.append(PlayedTake(riff, tempo_bpm, rig_id, of.get(reading_id or 0, [])))
+    return out
