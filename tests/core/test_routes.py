@@ -240,7 +240,10 @@ def test_wishes_are_granted() -> None:
     assert 4 not in fingers
     assert sum(hands(first(Wish.LOW))) <= sum(hands(first()))
     assert first(Wish.ONE_PLACE).totals["travel_mm"] <= first().totals["travel_mm"]
-    opens = [sum(n.finger == 0 for p in first(*w).places for n in p.grip.notes) for w in ((), (Wish.OPEN_STRINGS,))]
+    opens = [
+        sum(n.finger == 0 for p in first(*w).places for n in p.grip.notes)
+        for w in ((), (Wish.OPEN_STRINGS,))
+    ]
     assert opens[1] >= opens[0]
     assert first(Wish.SAME_FINGERS).totals["finger_changes"] <= first().totals["finger_changes"]
 

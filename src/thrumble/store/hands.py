@@ -1,7 +1,7 @@
 """A player's hands: the fretting hand, how they pick, what they recall, and how they landed."""
 
 from collections import defaultdict
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 import sqlalchemy as sa
@@ -25,7 +25,7 @@ class Hands:
     comes from the three questions.
     """
 
-    hand: Hand = Hand()
+    hand: Hand = field(default_factory=Hand)
     picking: Picking = Picking.WRITTEN
     known: bool = False
     measured: bool = False
@@ -151,15 +151,19 @@ def latest_takes(session: Session, player_id: int) -> list[PlayedTake]:
     for reading_id, index, deviation_ms in session.exec(hits):
         of[reading_id].append((index, float(deviation_ms or 0.0)))
     takes = (
-        select(ReadingRow.id, TakeRow.revision_id, TakeRow.tempo_bpm, TakeRow.rig_id)
-        .join(newest, newest.c.id == ReadingRow.id)
-        .join(TakeRow, col(TakeRow.id) == ReadingRow.take_id)
-        .where(TakeRow.player_id == player_id)
+        sa.select(
+            col(ReadingRow.id),
+            col(TakeRow.revision_id),
+            col(TakeRow.tempo_bpm),
+            col(TakeRow.rig_id),
+        )
+        .join(newest, newest.c.id == col(ReadingRow.id))
+        .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
+        .where(col(TakeRow.player_id) == player_id)
         .order_by(col(ReadingRow.id).desc())
     )
     out = []
-    for reading_id, revision_id, tempo, rig_id in session.exec(takes).all():
+    for number, revision_id, tempo, rig_id in session.execute(takes):
         riff = get_revision(session, player_id, revision_id).riff
-        tempo_bpm = float(tempo or riff.tempo_bpm)
-        out.append(PlayedTake(riff, tempo_bpm, rig_id, of.get(reading_id or 0, [])))
+        out.append(PlayedTake(riff, float(tempo or riff.tempo_bpm), rig_id, of.get(number, [])))
     return out

@@ -10,13 +10,16 @@ from thrumble.store import database, players, rigs
 from thrumble.web.bench import endpoints as bench
 from thrumble.web.certainty import endpoints as certainty
 from thrumble.web.errors import add_error_pages
+from thrumble.web.hand import endpoints as hand
 from thrumble.web.intake import Intake
 from thrumble.web.neck import endpoints as neck
 from thrumble.web.play import endpoints as play
 from thrumble.web.readings import endpoints as readings
+from thrumble.web.recall import endpoints as recall
 from thrumble.web.riffs import endpoints as riffs
 from thrumble.web.rig import endpoints as rig
 from thrumble.web.security import Guard
+from thrumble.web.shapes import endpoints as shapes
 from thrumble.web.today import endpoints as today
 
 WEB = Path(__file__).parent
@@ -33,7 +36,7 @@ def create_app() -> FastAPI:
     app.add_middleware(Intake, at_once=settings().threads)
     app.add_middleware(Guard, secret=secret, hosts=settings().hosts)
     add_error_pages(app)
-    for screen in (today, rig, neck, riffs, play, readings, certainty, bench):
+    for screen in (today, rig, neck, shapes, recall, hand, riffs, play, readings, certainty, bench):
         app.include_router(screen.router)
     app.mount("/vendor", StaticFiles(directory=WEB / "vendor"), name="vendor")
     app.mount("/files", _Scripts(directory=WEB), name="files")

@@ -125,13 +125,13 @@ def fit_landings(judgement: Judgement, *, seed: int = 0) -> LandingFit:
         for hit in judgement.played
         if hit.key not in before and (early := early_release_ms(hit)) is not None
     ]
-    early = [one.early_ms for one in found if one.early_ms is not None]
+    let_go = [one.early_ms for one in found if one.early_ms is not None]
     return LandingFit(
         landings=tuple(found),
         level_ms=float(np.median([one.late_ms for one in found])) if found else None,
         per_100_mm=_slope(found, [one.mm / 100 for one in found], seed),
         per_100_mm_s=_slope(found, [one.speed_mm_s / 100 for one in found], seed),
-        let_go_ms=float(np.median(early)) if early else None,
+        let_go_ms=float(np.median(let_go)) if let_go else None,
         others_ms=float(np.median(others)) if others else None,
     )
 

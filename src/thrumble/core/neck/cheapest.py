@@ -102,9 +102,7 @@ class Cheapest:
     def cost(self, way: list[int]) -> float:
         """What a way costs in all, in points."""
         total = sum(float(node[at]) for node, at in zip(self._nodes, way, strict=True))
-        total += sum(
-            float(edges[way[k], way[k + 1]]) for k, edges in enumerate(self._edges)
-        )
+        total += sum(float(edges[way[k], way[k + 1]]) for k, edges in enumerate(self._edges))
         return round(total, 6)
 
     def grips(self, way: list[int]) -> list[Grip]:
@@ -139,9 +137,7 @@ class Cheapest:
     def _number(self, of: object) -> int:
         return self._names.setdefault(of, len(self._names))
 
-    def _facts(
-        self, grips: tuple[Grip, ...], instrument: Instrument, reach_mm: float
-    ) -> _Facts:
+    def _facts(self, grips: tuple[Grip, ...], instrument: Instrument, reach_mm: float) -> _Facts:
         return _Facts(
             np.array([instrument.fret_mm(grip.hand or 0) for grip in grips]),
             np.array([grip.notes[0].string for grip in grips], dtype=float),

@@ -83,18 +83,14 @@ def grips(
         fingers = set(SCHOOLS[school].fingers)
     choices = list(product(sorted(fingers), repeat=len(pressed)))
     if school is None and _over_the_top(instrument, notes, pressed):
-        choices += [
-            (THUMB, *rest) for rest in product(sorted(fingers), repeat=len(pressed) - 1)
-        ]
+        choices += [(THUMB, *rest) for rest in product(sorted(fingers), repeat=len(pressed) - 1)]
     out = []
     for choice in choices:
         if school is School.ONE_THREE_FOUR and len(pressed) == 3 and len(set(choice)) < 3:
             continue  # a finger for each string is what this school is
         taken = {note.string: finger for note, finger in zip(pressed, choice, strict=True)}
         if _can(instrument, pressed, taken, reach_mm):
-            out.append(
-                _grip(instrument, notes, taken, reach_mm, hand=_hand_at(pressed, taken))
-            )
+            out.append(_grip(instrument, notes, taken, reach_mm, hand=_hand_at(pressed, taken)))
     return out
 
 

@@ -30,9 +30,7 @@ class Rung:
     spare_mm: float
 
 
-def reach_ladder(
-    instrument: Instrument, notes: tuple[Note, ...], hand: Hand
-) -> tuple[Rung, ...]:
+def reach_ladder(instrument: Instrument, notes: tuple[Note, ...], hand: Hand) -> tuple[Rung, ...]:
     """The rungs from the fret where the shape asks for six tenths of the reach down to where it is
     wanted, four at least. Shapes with open strings cannot be shifted, shapes on one fret need no
     stretch: no rungs.

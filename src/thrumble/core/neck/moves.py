@@ -73,7 +73,8 @@ def moves_between(
                 distance_mm=round(mm, 2),
                 across_mm=round(across * instrument.spacing_mm(hands[k]), 1),
                 time_ms=round(times_s[k] * 1000, 1),
-                pivot=_returns(hands, k) and abs(hands[k] - hands[k - 1]) <= PIVOT_FRETS
+                pivot=_returns(hands, k)
+                and abs(hands[k] - hands[k - 1]) <= PIVOT_FRETS
                 and mm <= PIVOT_MM,
                 stays=_staying(before, after),
                 guide=_guide(before, after) if mm else None,

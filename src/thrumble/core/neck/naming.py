@@ -1,6 +1,7 @@
 """What to call a route beside others: by what it has most of."""
 
 from collections.abc import Callable
+from itertools import pairwise
 
 from thrumble.core.neck.grips import Grip
 from thrumble.core.neck.weights import Wish
@@ -19,7 +20,7 @@ def _mean(values: list[int]) -> float:
 
 def _shifts(grips: list[Grip]) -> float:
     hands = _hands(grips)
-    return float(sum(abs(a - b) for a, b in zip(hands, hands[1:], strict=False)))
+    return float(sum(abs(a - b) for a, b in pairwise(hands)))
 
 
 # what a route may have least of, and what it is called then
@@ -38,9 +39,7 @@ def name_routes(routes: list[list[Grip]], wishes: frozenset[Wish]) -> list[str]:
     names = [WISHED if wishes else FIRST]
     for number, grips in enumerate(routes[1:], 1):
         own = [
-            name
-            for name, trait in _TRAITS
-            if name not in names and _least(trait, routes, number)
+            name for name, trait in _TRAITS if name not in names and _least(trait, routes, number)
         ]
         hands = _hands(grips)
         where = _where(hands)

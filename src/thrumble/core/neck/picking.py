@@ -80,9 +80,7 @@ class PickPath:
     conflicts: tuple[Conflict, ...]
 
 
-def pick_path(
-    expanded: ExpandedRiff, route: Route, picking: Picking, damping: Damping
-) -> PickPath:
+def pick_path(expanded: ExpandedRiff, route: Route, picking: Picking, damping: Damping) -> PickPath:
     """The pick's way through a riff taken along a route. Hits of the fretting hand alone have no
     stroke. Sweeping, a stroke of two strings and more goes on through every string that is damped.
     """

@@ -83,9 +83,7 @@ def plan_routes(
     """
     hand = check_hand(hand or Hand())
     stops = _stops(expanded, instrument, hand, strict=strict, locks=locks)
-    stages = [
-        Stage(stop.grips, stop.time_s, stop.beside, stop.follows) for stop in stops
-    ]
+    stages = [Stage(stop.grips, stop.time_s, stop.beside, stop.follows) for stop in stops]
     search = Cheapest(stages, instrument, hand.reach_mm, weights_for(wishes))
     found = _different(search)
     routes = [
@@ -167,9 +165,7 @@ def _plain(due: DueHit) -> tuple[Note, ...]:
     return tuple(Note(note.string, note.fret) for note in due.hit.notes)
 
 
-def _choices(
-    due: DueHit, instrument: Instrument, hand: Hand, *, strict: bool
-) -> tuple[Grip, ...]:
+def _choices(due: DueHit, instrument: Instrument, hand: Hand, *, strict: bool) -> tuple[Grip, ...]:
     notes, reach_mm, school = _plain(due), hand.reach_mm, hand.school
     pitches = tuple(midi for note in notes if (midi := instrument.midi(note)) is not None)
     ways = [notes] if strict else layouts(instrument, pitches)
@@ -187,6 +183,15 @@ def _choices(
 
 def _called(due: DueHit) -> str:
     return due.hit.label or ", ".join(f"{n.string}:{n.fret}" for n in due.hit.notes)
+
+
+def ways_of(
+    due: DueHit, instrument: Instrument, hand: Hand, *, strict: bool = False
+) -> tuple[Grip, ...]:
+    """Every way this hand can take a hit. Raises BadInput where there is none; a hit that presses
+    nothing has none to choose from: ().
+    """
+    return _choices(due, instrument, hand, strict=strict) if _fretted(due) else ()
 
 
 def _nearest(instrument: Instrument, pitches: tuple[int, ...], reach_mm: float) -> str:

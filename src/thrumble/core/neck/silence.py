@@ -70,7 +70,7 @@ def silence_map(
         if string > notes[0].string:
             by, finger = _below(notes, string, strings, damping)
         elif string < notes[-1].string:
-            by, finger = _above(notes, string)
+            by, finger = _above(notes)
         else:
             by, finger = _inside(by_string, notes, string)
         quiet.append(Quiet(string, by, finger))
@@ -98,7 +98,7 @@ def _below(notes: tuple[Fingered, ...], string: int, strings: int, damping: Damp
     return (Silencer.PALM, None) if damping is Damping.AIM else NOTHING
 
 
-def _above(notes: tuple[Fingered, ...], string: int) -> Found:
+def _above(notes: tuple[Fingered, ...]) -> Found:
     """A string higher than the highest note: a finger lies flat across it, unless an open string
     that has to sound lies between.
     """
@@ -112,9 +112,7 @@ def _above(notes: tuple[Fingered, ...], string: int) -> Found:
     return NOTHING
 
 
-def _inside(
-    by_string: dict[int, Fingered], notes: tuple[Fingered, ...], string: int
-) -> Found:
+def _inside(by_string: dict[int, Fingered], notes: tuple[Fingered, ...], string: int) -> Found:
     """A string between two notes: the finger on the next lower string touches it; with more than
     one left out, a finger laid flat over the rest.
     """
@@ -124,7 +122,7 @@ def _inside(
     if under is not None and under.finger != OPEN:
         return Silencer.UNDERSIDE, under.finger
     lower = tuple(note for note in notes if note.string > string)
-    return NOTHING if _resting(lower) else _above(lower, string)
+    return NOTHING if _resting(lower) else _above(lower)
 
 
 def _is_bar(notes: tuple[Fingered, ...], finger: int) -> bool:

@@ -1,32 +1,40 @@
 """A route on the true neck: every place the hand takes as dots with their fingers, its ways as arcs
-with millimetres and time, the fastest one heaviest. The lowest string lies at the bottom, as in
-tablature.
+with millimetres and time, the fastest one heaviest; the grip that is looked at stands out, with the
+reach it needs and dashes over the strings it keeps quiet. The lowest string lies at the bottom, as
+in tablature.
 """
 
 from collections.abc import Callable
 from dataclasses import dataclass
 
 from thrumble.core.instrument import Instrument
-from thrumble.core.neck.routes import Move, Route
+from thrumble.core.neck.grips import Grip
+from thrumble.core.neck.moves import Move
+from thrumble.core.neck.routes import Route
+from thrumble.core.neck.silence import SilenceMap
 from thrumble.web.drawings.strip import Word
 
 WIDE = 1000.0
-SIDE, TOP, STRING_PX = 34.0, 118.0, 24.0
-ARC_PX = 78.0
+SIDE, TOP, STRING_PX = 34.0, 104.0, 24.0
+ARC_PX = 70.0
 BARE_TOP = 16.0  # where there are no moves
 TEXT_WIDE, TEXT_HIGH = 128.0, 19.0
 FRETS_AROUND = 2
 LEAST_FRETS = 7
+MARKED_FRETS = (3, 5, 7, 9, 12, 15, 17, 19, 21)
+AT_FINGER = 0.4  # of the fret's space from its wire: where a finger presses
+PX_AROUND = 15.0
 
 
 @dataclass(frozen=True, slots=True)
 class NeckDot:
-    """A pressed place: which finger, how often it is taken."""
+    """A pressed place: which finger. `css`: here for the grip that is looked at, else other."""
 
     x: float
     y: float
-    finger: int
+    finger: str
     label: str
+    css: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,26 +50,100 @@ class NeckArc:
 
 
 @dataclass(frozen=True, slots=True)
+class Span:
+    """The reach of a grip as a field over the frets."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+
+
+@dataclass(frozen=True, slots=True)
 class NeckDrawing:
-    """The neck from the nut to beyond the highest place taken."""
+    """The neck from the nut to beyond the highest place taken. `quiet`, `loose`: y of the strings
+    that the grip keeps quiet, and of those that nothing lies on.
+    """
 
     width: float
     height: float
     strings: list[float]
     frets: list[float]
     numbers: list[Word]
+    marks: list[float]
     dots: list[NeckDot]
+    opens: list[float]
+    span: Span | None
+    quiet: list[float]
+    loose: list[float]
+    quiet_x: float
     arcs: list[NeckArc]
     left: float
     right: float
     nut: float
+    end_x: float
     label: str
 
 
-def neck_drawing(route: Route, instrument: Instrument) -> NeckDrawing:
+@dataclass(frozen=True, slots=True)
+class Looked:
+    """The grip that stands out, and what it keeps quiet."""
+
+    grip: Grip
+    silence: SilenceMap
+
+
+def neck_drawing(route: Route, instrument: Instrument, looked: Looked | None = None) -> NeckDrawing:
     """The neck of a route; mirrored for left-handed players."""
     pressed = [n.fret for place in route.places for n in place.grip.notes if n.finger]
     last = max(LEAST_FRETS, max(pressed, default=0) + FRETS_AROUND)
+    x = scaled(instrument, last)
+    top = TOP if route.moves else BARE_TOP
+    y = {s: top + (s - 1) * STRING_PX for s in instrument.strings}
+    taken = {
+        (note.string, note.fret, note.finger)
+        for place in route.places
+        for note in place.grip.notes
+        if note.finger
+    }
+    here = set()
+    if looked is not None:
+        here = {(n.string, n.fret, n.finger) for n in looked.grip.notes if n.finger}
+    spots = {(string, fret) for string, fret, _ in here}
+    dots = [
+        _dot(x, y, string, fret, finger, "other")
+        for string, fret, finger in sorted(taken - here)
+        if (string, fret) not in spots
+    ] + [_dot(x, y, string, fret, finger, "here") for string, fret, finger in sorted(here)]
+    frets = [x(fret) for fret in range(last + 1)]
+    bottom = y[len(instrument.tuning)]
+    flip = instrument.left_handed
+    quiet = looked.silence.quiet if looked else ()
+    grip = looked.grip if looked else None
+    return NeckDrawing(
+        width=WIDE,
+        height=bottom + 40,
+        strings=list(y.values()),
+        frets=frets,
+        numbers=[Word(x(fret - 0.5), str(fret)) for fret in range(1, last + 1)],
+        marks=[x(fret - 0.5) for fret in MARKED_FRETS if fret <= last],
+        dots=dots,
+        opens=[y[n.string] for n in grip.notes if not n.finger] if grip else [],
+        span=_span(grip, x, y) if grip else None,
+        quiet=[y[one.string] for one in quiet if one.by is not None],
+        loose=[y[one.string] for one in quiet if one.by is None],
+        quiet_x=x((grip.hand or 1) - AT_FINGER) if grip else 0.0,
+        arcs=_arcs(route, x),
+        left=min(frets),
+        right=max(frets),
+        nut=frets[0],
+        end_x=frets[0] + (14 if flip else -14),
+        label=f"{len(dots)} places of fingers on the neck, {len(route.moves)} moves",
+    )
+
+
+def scaled(instrument: Instrument, last: int, wide: float = WIDE) -> Callable[[float], float]:
+    """From frets, parts of them too, to places along a drawing from the nut to a last fret."""
     whole_mm = instrument.fret_mm(last) - instrument.fret_mm(0)
 
     def x(fret: float) -> float:
@@ -69,35 +151,32 @@ def neck_drawing(route: Route, instrument: Instrument) -> NeckDrawing:
         mm = instrument.fret_mm(low)
         if fret > low:
             mm += (instrument.fret_mm(low + 1) - mm) * (fret - low)
-        at = SIDE + (mm - instrument.fret_mm(0)) / whole_mm * (WIDE - 2 * SIDE)
-        return round(WIDE - at if instrument.left_handed else at, 1)
+        at = SIDE + (mm - instrument.fret_mm(0)) / whole_mm * (wide - 2 * SIDE)
+        return round(wide - at if instrument.left_handed else at, 1)
 
-    top = TOP if route.moves else BARE_TOP
-    y = {s: top + (s - 1) * STRING_PX for s in instrument.strings}
-    counts: dict[tuple[int, int, int], int] = {}
-    for place in route.places:
-        for note in place.grip.notes:
-            if note.finger:
-                key = (note.string, note.fret, note.finger)
-                counts[key] = counts.get(key, 0) + 1
-    dots = [
-        NeckDot(x(fret - 0.4), y[string], finger, f"string {string}, fret {fret}, finger {finger}")
-        for string, fret, finger in sorted(counts)
-    ]
-    frets = [x(fret) for fret in range(last + 1)]
-    bottom = y[len(instrument.tuning)]
-    return NeckDrawing(
-        width=WIDE,
-        height=bottom + 44,
-        strings=list(y.values()),
-        frets=frets,
-        numbers=[Word(x(fret - 0.5), str(fret)) for fret in range(1, last + 1)],
-        dots=dots,
-        arcs=_arcs(route, x),
-        left=min(frets),
-        right=max(frets),
-        nut=frets[0],
-        label=f"{len(dots)} places of fingers on the neck, {len(route.moves)} moves",
+    return x
+
+
+def _dot(
+    x: Callable[[float], float], y: dict[int, float], string: int, fret: int, finger: int, css: str
+) -> NeckDot:
+    name = "T" if finger == 5 else str(finger)
+    called = "thumb" if finger == 5 else f"finger {finger}"
+    label = f"string {string}, fret {fret}, {called}"
+    return NeckDot(x(fret - AT_FINGER), y[string], name, label, css)
+
+
+def _span(grip: Grip, x: Callable[[float], float], y: dict[int, float]) -> Span | None:
+    pressed = [note for note in grip.notes if note.finger]
+    if not pressed:
+        return None
+    ends = [x(note.fret - AT_FINGER) for note in pressed]
+    highs = [y[note.string] for note in pressed]
+    return Span(
+        round(min(ends) - PX_AROUND, 1),
+        min(highs) - PX_AROUND,
+        round(max(ends) - min(ends) + 2 * PX_AROUND, 1),
+        max(highs) - min(highs) + 2 * PX_AROUND,
     )
 
 
@@ -115,7 +194,7 @@ def _arcs(route: Route, x: Callable[[float], float]) -> list[NeckArc]:
     named: list[tuple[float, float]] = []
     order = sorted(fastest.items(), key=lambda item: (not item[1][1], -item[1][0].distance_mm))
     for (low, high), (move, worst) in order:  # the fastest is named first
-        begin, end = x(low - 0.4), x(high - 0.4)
+        begin, end = x(low - AT_FINGER), x(high - AT_FINGER)
         rise = ARC_PX * min(1.0, 0.18 + move.distance_mm / 240)
         foot = TOP - 14
         middle, crest = round((begin + end) / 2, 1), round(foot - rise - 5, 1)

@@ -18,7 +18,8 @@ NEAR_NUT = 1
 @dataclass(frozen=True, slots=True)
 class ShapeDrawing:
     """A shape. `strings`: y of each; `frets`: x of each fret line, the nut's where it shows;
-    `dots`: pressed places; `opens`, `mutes`: what stands at the strings' ends; `numbers`: frets.
+    `dots`: pressed places with their fingers, where those are told; `opens`, `mutes`: what stands
+    at the strings' ends; `numbers`: frets.
     """
 
     name: str
@@ -27,7 +28,7 @@ class ShapeDrawing:
     strings: list[float]
     frets: list[float]
     nut: float | None
-    dots: list[tuple[float, float]]
+    dots: list[tuple[float, float, str]]
     opens: list[float]
     mutes: list[float]
     numbers: list[Word]
@@ -68,13 +69,20 @@ def shapes_of(riff: Riff, instrument: Instrument, *, left_handed: bool) -> list[
                 known = tuple(midi for midi in midis if midi is not None)
                 seen.setdefault(key, (hit.notes, hit.label or name_notes(known) or ""))
     return [
-        _shape(notes, name, instrument, left_handed=left_handed) for notes, name in seen.values()
+        shape_drawing(notes, name, instrument, left_handed=left_handed)
+        for notes, name in seen.values()
     ]
 
 
-def _shape(
-    notes: tuple[Note, ...], name: str, instrument: Instrument, *, left_handed: bool
+def shape_drawing(
+    notes: tuple[Note, ...],
+    name: str,
+    instrument: Instrument,
+    *,
+    left_handed: bool,
+    fingers: dict[int, str] | None = None,
 ) -> ShapeDrawing:
+    """One shape. `fingers`: what stands in the dot of each string."""
     pressed = [note.fret for note in notes if note.fret]
     opens = any(note.fret == 0 for note in notes)
     first = min(pressed, default=1) - 1
@@ -106,7 +114,11 @@ def _shape(
         strings=[y[string] for string in y],
         frets=[placed(at) for at in frets],
         nut=placed(frets[0]) if first == 0 else None,
-        dots=[(placed(x(fret - 0.42)), y[s]) for s, fret in sounding.items() if fret],
+        dots=[
+            (placed(x(fret - 0.42)), y[s], (fingers or {}).get(s, ""))
+            for s, fret in sounding.items()
+            if fret
+        ],
         opens=[y[s] for s, fret in sounding.items() if fret == 0],
         mutes=[y[s] for s in y if s not in sounding],
         numbers=[

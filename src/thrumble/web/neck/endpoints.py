@@ -3,95 +3,101 @@
 from dataclasses import replace
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Query, Request, Response
+from fastapi import APIRouter, Depends, Request, Response
 from fastapi.responses import HTMLResponse
 
-from thrumble.core.errors import BadInput
+from thrumble.actions.hands import best_speed
 from thrumble.core.instrument import Instrument
 from thrumble.core.neck.applying import apply_route
-from thrumble.core.neck.grips import DEFAULT_REACH_MM, School
-from thrumble.core.neck.routes import Route, plan_routes
+from thrumble.core.neck.grips import Grip
+from thrumble.core.neck.routes import Route, plan_routes, ways_of
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.printing import print_riff
-from thrumble.store import riffs, rigs
+from thrumble.store import hands, riffs, rigs
 from thrumble.web.deps import DbSession, PlayerId, costly
-from thrumble.web.inputs import Id, Line
-from thrumble.web.neck.views import neck_view
+from thrumble.web.inputs import Id
+from thrumble.web.neck.asked import Asked, RawAsked, read_asked
+from thrumble.web.neck.views import neck_view, stop_at
+from thrumble.web.shared.armed import armed_view
 from thrumble.web.templating import render
 
 router = APIRouter()
 ROUTES_A_MINUTE = 240
+RawQuery = Annotated[RawAsked, Depends()]
 
 
-def _school(text: str) -> School | None:
-    if text and text not in {one.value for one in School}:
-        raise BadInput("choose the fingers from the list")
-    return School(text) if text else None
+def _own_neck(session: DbSession, player_id: int, riff: Riff) -> Instrument:
+    """The player's own neck in the riff's tuning."""
+    own = next(iter(rigs.rigs_of(session, player_id)), None)
+    return riff.instrument if own is None else own.tuned_for(riff)
 
 
 def _planned(
-    session: DbSession,
-    player_id: int,
-    riff: Riff,
-    school: School | None,
-    reach_mm: float,
-    *,
-    strict: bool,
+    session: DbSession, player_id: int, riff: Riff, asked: Asked
 ) -> tuple[ExpandedRiff, Instrument, list[Route]]:
-    """The routes on the player's own neck."""
-    own = next(iter(rigs.rigs_of(session, player_id)), None)
-    neck = riff.instrument
-    if own is not None:
-        neck = replace(neck, scale_mm=float(own.scale_mm), left_handed=own.left_handed)
-    expanded = expand(riff)
-    found = plan_routes(expanded, neck, reach_mm=reach_mm, school=school, strict=strict)
+    expanded = expand(riff, asked.tempo_bpm)
+    neck = _own_neck(session, player_id, riff)
+    found = plan_routes(
+        expanded,
+        neck,
+        asked.hands.hand,
+        strict=asked.strict,
+        wishes=asked.wishes,
+        locks=asked.locks,
+    )
     return expanded, neck, found
+
+
+@router.get("/neck", name="neck_home")
+def neck_home(request: Request, session: DbSession, player_id: PlayerId) -> Response:
+    """The neck of the riff that is armed; without one the shapes."""
+    armed = armed_view(session, player_id)
+    name, given = (
+        ("shapes_page", {}) if armed is None else ("neck_page", {"riff_id": armed.riff_id})
+    )
+    address = str(request.app.url_path_for(name, **given))
+    return Response(status_code=303, headers={"Location": address})
 
 
 @router.get("/riffs/{riff_id}/neck", name="neck_page", dependencies=[costly(ROUTES_A_MINUTE)])
 def neck_page(
-    request: Request,
-    riff_id: Id,
-    session: DbSession,
-    player_id: PlayerId,
-    school: Annotated[Line, Query(max_length=10)] = "",
-    reach: Annotated[float, Query(ge=1, le=1000)] = DEFAULT_REACH_MM,
-    strict: bool = False,
-    route: Annotated[int, Query(ge=0, le=20)] = 0,
+    request: Request, riff_id: Id, raw: RawQuery, session: DbSession, player_id: PlayerId
 ) -> HTMLResponse:
-    """A riff's routes, one of them on the neck."""
+    """A riff's routes, one of them on the neck, one of its chords looked at."""
     riff = riffs.newest_revision(session, player_id, riff_id).riff
-    chosen = _school(school)
-    expanded, neck, found = _planned(session, player_id, riff, chosen, reach, strict=strict)
-    view = neck_view(
-        riff_id,
-        expanded,
-        found,
-        neck,
-        chosen=route,
-        school=chosen,
-        reach_mm=reach,
-        strict=strict,
-    )
+    asked = read_asked(raw, hands.hands_of(session, player_id))
+    expanded, neck, found = _planned(session, player_id, riff, asked)
+    at = stop_at(found[min(asked.route, len(found) - 1)], asked.at)
+    ways: tuple[Grip, ...] = ()
+    if at is not None:
+        ways = ways_of(expanded.hits[at], neck, asked.hands.hand, strict=asked.strict)
+    best = best_speed(session, player_id)
+    view = neck_view(riff_id, expanded, found, neck, asked, best_mm_s=best, elsewhere=ways)
     return render(request, "neck/page.html", view=view)
 
 
 @router.post("/riffs/{riff_id}/neck", name="take_route", dependencies=[costly(ROUTES_A_MINUTE)])
 def take_route(
-    request: Request,
-    riff_id: Id,
-    session: DbSession,
-    player_id: PlayerId,
-    school: Annotated[Line, Form(max_length=10)] = "",
-    reach: Annotated[float, Form(ge=1, le=1000)] = DEFAULT_REACH_MM,
-    strict: Annotated[bool, Form()] = False,
-    route: Annotated[int, Form(ge=0, le=20)] = 0,
+    request: Request, riff_id: Id, raw: RawQuery, session: DbSession, player_id: PlayerId
 ) -> Response:
     """The riff laid out as the route takes it, as a new revision."""
     riff = riffs.newest_revision(session, player_id, riff_id).riff
-    expanded, _, found = _planned(session, player_id, riff, _school(school), reach, strict=strict)
-    changed = apply_route(expanded, found[min(route, len(found) - 1)])
+    asked = read_asked(raw, hands.hands_of(session, player_id))
+    expanded, _, found = _planned(session, player_id, riff, asked)
+    changed = apply_route(expanded, found[min(asked.route, len(found) - 1)])
     riffs.add_revision(session, player_id, riff_id, changed, print_riff(changed))
     address = str(request.app.url_path_for("riff_page", riff_id=riff_id))
     return Response(status_code=204, headers={"HX-Redirect": address})
+
+
+@router.post("/riffs/{riff_id}/neck/hand", name="keep_this_hand")
+def keep_this_hand(riff_id: Id, raw: RawQuery, session: DbSession, player_id: PlayerId) -> Response:
+    """What is asked of this riff's neck becomes the player's own hand."""
+    riffs.newest_revision(session, player_id, riff_id)
+    own = hands.hands_of(session, player_id)
+    asked = read_asked(raw, own)
+    same = asked.hands.hand.reach_mm == own.hand.reach_mm
+    kept = replace(asked.hands, known=True, measured=own.measured and same)
+    hands.keep_hands(session, player_id, kept)
+    return Response(status_code=204, headers={"HX-Refresh": "true"})

@@ -2,60 +2,132 @@
 
 from dataclasses import dataclass
 
+from thrumble.core.chords.names import name_notes
 from thrumble.core.counting import counted
 from thrumble.core.instrument import Instrument
-from thrumble.core.neck.grips import School
+from thrumble.core.music.meter import spoken_count
+from thrumble.core.neck.catalogue import DEGREES
+from thrumble.core.neck.grips import Grip
+from thrumble.core.neck.hand import DEFAULT_BEST_MM_S, SCHOOLS
+from thrumble.core.neck.moves import Move
+from thrumble.core.neck.picking import Conflict, PickPath, pick_path
 from thrumble.core.neck.routes import Route
-from thrumble.core.riff.expand import ExpandedRiff
-from thrumble.web.drawings.neck import NeckDrawing, neck_drawing
+from thrumble.core.neck.silence import silence_map
+from thrumble.core.riff.expand import DueHit, ExpandedRiff
+from thrumble.core.riff.silence import ringing_before
+from thrumble.web.drawings.neck import Looked, NeckDrawing, neck_drawing
+from thrumble.web.drawings.pick import PickBar, pick_bar
+from thrumble.web.drawings.strip import BarDrawing, plan_bar
+from thrumble.web.neck.asked import Asked, lock_of, write_lock
+from thrumble.web.neck.words import SCHOOL_WORDS, WISH_WORDS, hand_words, how_words
+from thrumble.web.shared.neck_words import (
+    DAMPING_WORDS,
+    FINGER_WORDS,
+    PICKING_WORDS,
+    avoid_words,
+    comfort_words,
+    quiet_words,
+)
 
-SCHOOLS = {
-    "": "whatever is easiest",
-    School.ONE_THREE.value: "1 and 3",
-    School.ONE_FOUR.value: "1 and 4",
-    School.ONE_THREE_FOUR.value: "1, 3 and 4",
-    School.BARRE.value: "a bar with 1 or 3",
-}
-SCHOOL_WHY = {
-    "": "Each chord takes the fingers that make the whole riff easiest.",
-    School.ONE_THREE.value: "Taught first; it spreads the hand, and tires it in quick shifts.",
-    School.ONE_FOUR.value: "Compact and relaxed; finger 1 is free to drop back. Weaker at first.",
-    School.ONE_THREE_FOUR.value: "The fullest sound, a finger for each string; slowest to move.",
-    School.BARRE.value: "Two or three strings at one fret under one finger.",
-}
+LETTERS = "ABCDEFGH"
+MOST_ROWS, MOST_BARS, MOST_FIRST, MOST_ELSEWHERE, MOST_CONFLICTS = 80, 12, 3, 9, 4
 
 
 @dataclass(frozen=True, slots=True)
 class RouteLine:
     """A route in the table."""
 
-    number: int
+    letter: str
     name: str
+    places: str
     travel: str
-    moves: str
     fastest: str
-    spread: str
+    reach: str
     unguarded: str
+    breaks_at: str
+    here: bool
+    href: str
+
+
+@dataclass(frozen=True, slots=True)
+class StringLine:
+    """One string of the silence map."""
+
+    string: int
+    words: str
+    sounds: bool
+    loose: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ElsewhereLine:
+    """Another way to take the chord that is looked at."""
+
+    words: str
+    span: str
+    feel: str
+    href: str
+
+
+@dataclass(frozen=True, slots=True)
+class ChordLine:
+    """One chord of the way, and the move to it."""
+
+    where: str
+    name: str
+    place: str
+    fingers: str
+    span: str
+    feel: str
+    move: str
+    speed: str
+    how: str
+    look: str
+    here: bool
+    locked: bool
+    href: str
+    lock_href: str
+
+
+@dataclass(frozen=True, slots=True)
+class Chosen:
+    """The chord that is looked at."""
+
+    name: str
+    strings: list[StringLine]
+    avoid: str
+    elsewhere: list[ElsewhereLine]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NeckView:
-    """The page of a riff's routes. `figure`: the fastest move's millimetres, the largest thing."""
+    """The page of a riff's routes. `figure`: the fastest move's speed, the largest thing."""
 
     riff_id: int
     title: str
-    lines: list[RouteLine]
-    chosen: int
-    name: str
+    meta: str
     figure: str
     under: str
     sentence: str
+    first: list[str]
     drawing: NeckDrawing
-    schools: dict[str, str]
-    school: str
+    routes: list[RouteLine]
+    chosen: Chosen | None
+    chords: list[ChordLine]
+    more_chords: int
+    locks: int
+    unlock_href: str
+    bars: list[tuple[BarDrawing, PickBar]]
+    pick: list[str]
+    schools: list[tuple[str, str]]
     why: str
-    reach: str
-    strict: bool
+    dampings: list[tuple[str, str]]
+    pickings: list[tuple[str, str]]
+    wishes: list[tuple[str, str, bool]]
+    asked: Asked
+    tempo: str
+    query: str
+    lock_words: list[str]
 
 
 def neck_view(
@@ -63,59 +135,318 @@ def neck_view(
     expanded: ExpandedRiff,
     routes: list[Route],
     neck: Instrument,
+    asked: Asked,
     *,
-    chosen: int,
-    school: School | None,
-    reach_mm: float,
-    strict: bool,
+    best_mm_s: float | None,
+    elsewhere: tuple[Grip, ...] = (),
 ) -> NeckView:
-    """The routes, one of them drawn."""
-    chosen = min(chosen, len(routes) - 1)
-    route = routes[chosen]
-    worst = None if route.worst_move is None else route.moves[route.worst_move]
-    bars = {due.index: due.bar for due in expanded.hits}
-    if worst is None:
-        figure, under = "0", "mm: your hand stays where it is"
-        sentence = "No move at all: one place takes the whole riff."
-    else:
-        figure, under = f"{worst.distance_mm:.0f}", f"mm in {worst.time_ms:.0f} ms"
-        sentence = (
-            f"The fastest move leads into bar {bars[worst.to_index]}, at "
-            f"{worst.speed_mm_s:.0f} mm a second: it fails first as you speed up. Look at the "
-            "target fret before you go."
-        )
-    name = "" if school is None else school.value
+    """The routes, one of them drawn, one of its chords looked at. `best_mm_s`: the hand's own best,
+    None where no take has told it; `elsewhere`: the ways to take that chord.
+    """
+    number = min(asked.route, len(routes) - 1)
+    route = routes[number]
+    at = stop_at(route, asked.at)
+    looked = _looked(expanded, route, asked, at)
+    path = pick_path(expanded, route, asked.hands.picking, asked.hands.hand.damping)
+    stops = route.stops[:MOST_ROWS]
+    locked = {lock.index for lock in asked.locks}
+    to = {move.to_index: move for move in route.changes}
+    hand, limit = asked.hands.hand, best_mm_s or DEFAULT_BEST_MM_S
+    figure, under = _figure(route, expanded)
     return NeckView(
         riff_id=riff_id,
         title=expanded.riff.title,
-        lines=[_line(k, one, bars) for k, one in enumerate(routes)],
-        chosen=chosen,
-        name=route.name,
+        meta=f"{neck.scale_mm:g} mm scale · {hand_words(hand)} · {expanded.tempo_bpm:g} bpm",
         figure=figure,
         under=under,
-        sentence=sentence,
-        drawing=neck_drawing(route, neck),
-        schools=SCHOOLS,
-        school=name,
-        why=SCHOOL_WHY[name],
-        reach=f"{reach_mm:g}",
-        strict=strict,
+        sentence=_sentence(route, expanded, limit, known=best_mm_s is not None),
+        first=_fails_first(route, expanded, limit),
+        drawing=neck_drawing(route, neck, looked),
+        routes=[
+            _route_line(k, one, expanded, asked, limit, here=k == number)
+            for k, one in enumerate(routes)
+        ],
+        chosen=None if looked is None else _chosen(expanded, looked, at, asked, elsewhere),
+        chords=[
+            _chord_line(expanded, route, stop, to.get(stop[0]), asked, locked, here=stop[0] == at)
+            for stop in stops
+        ],
+        more_chords=len(route.stops) - len(stops),
+        locks=len(asked.locks),
+        unlock_href="?" + asked.query(locks=(), route=0),
+        bars=_bars(expanded, path),
+        pick=_pick_words(path),
+        schools=[("any", SCHOOL_WORDS[None])] + [(s.value, f.called) for s, f in SCHOOLS.items()],
+        why=_why(asked),
+        dampings=[(one.value, words) for one, words in DAMPING_WORDS.items()],
+        pickings=[(one.value, words) for one, words in PICKING_WORDS.items()],
+        wishes=[(w.value, words, w in asked.wishes) for w, words in WISH_WORDS.items()],
+        asked=asked,
+        tempo=f"{expanded.tempo_bpm:g}",
+        query=asked.query(),
+        lock_words=[write_lock(lock) for lock in asked.locks],
     )
 
 
-def _line(number: int, route: Route, bars: dict[int, int]) -> RouteLine:
-    fastest = "none"
+def stop_at(route: Route, at: int | None) -> int | None:
+    """The first hit of the chord that holds a hit; of the way's widest move, or its first chord,
+    where none is asked for. None where nothing is pressed at all.
+    """
+    for first, last in route.stops:
+        if at is not None and first <= at <= last:
+            return first
+    if route.worst_move is not None:
+        return route.moves[route.worst_move].to_index
+    return route.stops[0][0] if route.stops else None
+
+
+def _looked(expanded: ExpandedRiff, route: Route, asked: Asked, at: int | None) -> Looked | None:
+    if at is None:
+        return None
+    grip = route.places[at].grip
+    ringing = ringing_before(due.hit for due in expanded.hits)[at]
+    strings = len(expanded.riff.tuning)
+    return Looked(grip, silence_map(grip.notes, strings, asked.hands.hand.damping, ringing))
+
+
+def _figure(route: Route, expanded: ExpandedRiff) -> tuple[str, str]:
+    if route.worst_move is None:
+        return "0", "mm: your hand stays where it is"
+    worst = route.moves[route.worst_move]
+    return f"{worst.speed_mm_s:.0f}", f"mm a second, {_into(worst, expanded)}"
+
+
+def _into(move: Move, expanded: ExpandedRiff) -> str:
+    return f"into {_where(expanded, expanded.hits[move.to_index])}"
+
+
+def _where(expanded: ExpandedRiff, due: DueHit) -> str:
+    meter = next(bar.meter for bar in expanded.bars if bar.number == due.bar)
+    beat, inside = divmod(due.hit.at, meter.beat)
+    count = f"{int(beat) + 1}" + (spoken_count(due.hit.at, meter) if inside else "")
+    return f"bar {due.bar} on {count}" if due.bar else f"pick-up on {count}"
+
+
+def _sentence(route: Route, expanded: ExpandedRiff, limit: float, *, known: bool) -> str:
+    if route.worst_move is None:
+        return "No move at all: your hand stays in one place for the whole riff."
+    worst = route.moves[route.worst_move]
+    fails = worst.fails_at_bpm(expanded.tempo_bpm, limit) or 0.0
+    own = (
+        f"the fastest you've landed in time, {limit:.0f} mm a second"
+        if known
+        else f"{limit:.0f} mm a second, what most hands land; your own takes don't tell yet"
+    )
+    fast = f"{worst.distance_mm:.0f} mm in {worst.time_ms:.0f} ms"
+    if fails <= expanded.tempo_bpm:
+        return (
+            f"Too fast already: {fast} {_into(worst, expanded)}. Slow down to {fails:.0f} bpm, or "
+            f"take another route ({own})."
+        )
+    return (
+        f"{fast} {_into(worst, expanded)}: this move fails first, at {fails:.0f} bpm ({own}). "
+        f"Look at fret {worst.look_fret} before you go."
+    )
+
+
+def _fails_first(route: Route, expanded: ExpandedRiff, limit: float) -> list[str]:
+    """The moves that fail first, each way of the hand once, after the very first."""
+    out: list[str] = []
+    seen: set[tuple[float, float]] = set()
+    for move in sorted(route.moves, key=lambda move: -move.speed_mm_s):
+        key = (move.distance_mm, move.time_ms)
+        if key in seen:
+            continue
+        seen.add(key)
+        fails = move.fails_at_bpm(expanded.tempo_bpm, limit) or 0.0
+        out.append(
+            f"{_into(move, expanded)[5:]}: {move.distance_mm:.0f} mm in {move.time_ms:.0f} ms, "
+            f"fails at {fails:.0f} bpm"
+        )
+    return out[1 : MOST_FIRST + 1]
+
+
+def _route_line(
+    number: int, route: Route, expanded: ExpandedRiff, asked: Asked, limit: float, *, here: bool
+) -> RouteLine:
+    fastest, breaks = "none", "never"
     if route.worst_move is not None:
         worst = route.moves[route.worst_move]
-        fastest = (
-            f"{worst.distance_mm:.0f} mm in {worst.time_ms:.0f} ms, into bar {bars[worst.to_index]}"
-        )
+        fastest = f"{worst.speed_mm_s:.0f}"
+        breaks = f"{worst.fails_at_bpm(expanded.tempo_bpm, limit) or 0:.0f}"
     return RouteLine(
-        number=number,
+        letter=LETTERS[number],
         name=route.name,
-        travel=f"{route.totals['travel_mm'] / 1000:.2f} m",
-        moves=counted(len(route.moves), "move"),
+        places=_places(expanded, route),
+        travel=f"{route.totals['travel_mm']:.0f}",
         fastest=fastest,
-        spread=f"{route.totals['widest_span_mm']:.0f} mm",
+        reach=f"{route.totals['widest_span_mm']:.0f}",
         unguarded=f"{route.totals['unguarded_strings']:.0f}",
+        breaks_at=breaks,
+        here=here,
+        href="?" + asked.query(route=number),
     )
+
+
+def _places(expanded: ExpandedRiff, route: Route) -> str:
+    """Where the chords are taken first, a few of them."""
+    seen: dict[str, str] = {}
+    for first, _ in route.stops:
+        lowest = route.places[first].grip.notes[0]
+        seen.setdefault(_name(expanded, first), f"{lowest.string}/{lowest.fret}")
+    return " · ".join(f"{name} {place}" for name, place in list(seen.items())[:5])
+
+
+def _name(expanded: ExpandedRiff, index: int) -> str:
+    due = expanded.hits[index]
+    neck = expanded.riff.instrument
+    midis = tuple(midi for note in due.hit.notes if (midi := neck.midi(note)) is not None)
+    return due.hit.label or name_notes(midis) or "chord"
+
+
+def _chosen(
+    expanded: ExpandedRiff,
+    looked: Looked,
+    at: int | None,
+    asked: Asked,
+    elsewhere: tuple[Grip, ...],
+) -> Chosen:
+    neck, index = expanded.riff.instrument, at or 0
+    notes = looked.grip.notes
+    midis = [neck.open_midi(note.string) + note.fret for note in notes]
+    root = _root(midis)
+    lines = {}
+    for note, midi in zip(notes, midis, strict=True):
+        who = FINGER_WORDS[note.finger] if note.finger else "open"
+        lines[note.string] = StringLine(
+            note.string, f"{DEGREES.get(midi - root, 'note')}: {who}", sounds=True, loose=False
+        )
+    for one in looked.silence.quiet:
+        loose = one.by is None
+        lines[one.string] = StringLine(one.string, quiet_words(one), sounds=False, loose=loose)
+    for string in neck.strings:
+        lines.setdefault(string, StringLine(string, "rings on", sounds=True, loose=False))
+    return Chosen(
+        name=_name(expanded, index),
+        strings=[lines[string] for string in sorted(lines)],
+        avoid=avoid_words(looked.silence.avoid, asked.hands.hand.damping),
+        elsewhere=_elsewhere(looked.grip, index, asked, elsewhere),
+    )
+
+
+def _root(midis: list[int]) -> int:
+    """The root of sounding notes, lowest first: the second where a fifth lies below it."""
+    if len(midis) > 1 and midis[1] - midis[0] == 5:
+        return midis[1]
+    return midis[0]
+
+
+def _elsewhere(grip: Grip, index: int, asked: Asked, ways: tuple[Grip, ...]) -> list[ElsewhereLine]:
+    """The same notes in other places, and in this one with other fingers, the easiest first."""
+    best: dict[object, Grip] = {}
+    for way in sorted(ways, key=lambda way: (way.unguarded, -way.spare_mm)):
+        key = (way.layout, way.fingers) if way.layout == grip.layout else way.layout
+        if (way.layout, way.fingers) != (grip.layout, grip.fingers):
+            best.setdefault(key, way)
+    order = sorted(best.values(), key=lambda way: (way.layout != grip.layout, way.hand or 0))
+    reach = asked.hands.hand.reach_mm
+    return [
+        ElsewhereLine(
+            words=f"{_spots(way)} with {_fingers(way)}",
+            span=f"{way.span_mm:.0f} mm",
+            feel=comfort_words(way.comfort(reach), len(way.fingers)),
+            href="?" + asked.with_lock(lock_of(index, way)),
+        )
+        for way in order[:MOST_ELSEWHERE]
+    ]
+
+
+def _spots(grip: Grip) -> str:
+    return " ".join(f"{note.string}/{note.fret}" for note in grip.notes)
+
+
+def _fingers(grip: Grip) -> str:
+    names = ["T" if finger == 5 else str(finger) for finger in grip.fingers]
+    return " ".join(names) or "no finger"
+
+
+def _chord_line(
+    expanded: ExpandedRiff,
+    route: Route,
+    stop: tuple[int, int],
+    move: Move | None,
+    asked: Asked,
+    locked: set[int],
+    *,
+    here: bool,
+) -> ChordLine:
+    first, last = stop
+    grip = route.places[first].grip
+    held = next((index for index in range(first, last + 1) if index in locked), None)
+    far = move is not None and move.distance_mm > 0
+    lock = asked.with_lock(lock_of(first, grip)) if held is None else asked.without_lock(held)
+    return ChordLine(
+        where=_where(expanded, expanded.hits[first]),
+        name=_name(expanded, first),
+        place=_spots(grip),
+        fingers=_fingers(grip),
+        span=f"{grip.span_mm:.0f}",
+        feel=comfort_words(grip.comfort(asked.hands.hand.reach_mm), len(grip.fingers)),
+        move=_way(move),
+        speed=f"{move.speed_mm_s:.0f}" if far and move else "",
+        how=how_words(move) if move else "",
+        look=f"fret {move.look_fret}" if far and move else "",
+        here=here,
+        locked=held is not None,
+        href="?" + asked.query(at=first),
+        lock_href="?" + lock,
+    )
+
+
+def _way(move: Move | None) -> str:
+    if move is None:
+        return ""
+    along = f"{move.distance_mm:.0f} mm" if move.distance_mm else ""
+    across = f"{move.across_mm:.0f} mm across" if move.across_mm else ""
+    way = ", ".join(part for part in (along, across) if part)
+    return f"{way or 'in place'}, {move.time_ms:.0f} ms"
+
+
+def _bars(expanded: ExpandedRiff, path: PickPath) -> list[tuple[BarDrawing, PickBar]]:
+    """The bars with the pick's way under them, each written bar once."""
+    seen: set[tuple[str, int]] = set()
+    out: list[tuple[BarDrawing, PickBar]] = []
+    for bar in expanded.bars:
+        key = (bar.section, bar.bar_in_section)
+        if key not in seen and len(out) < MOST_BARS:
+            seen.add(key)
+            out.append((plan_bar(expanded, bar), pick_bar(expanded, bar, path)))
+    return out
+
+
+def _pick_words(path: PickPath) -> list[str]:
+    """What does not work out, each thing once with its bars."""
+    if not path.conflicts:
+        return ["Every stroke finds its side: your pick never has to hurry."]
+    groups: dict[str, list[Conflict]] = {}
+    for one in path.conflicts:
+        groups.setdefault(one.words, []).append(one)
+    order = sorted(groups.items(), key=lambda item: -len(item[1]))
+    out = []
+    for words, found in order[:MOST_CONFLICTS]:
+        bars = sorted({one.bar for one in found})
+        shown = ", ".join(map(str, bars[:6])) + (" and on" if len(bars) > 6 else "")
+        name = "Bar" if len(bars) == 1 else "Bars"
+        out.append(f"{name} {shown} ({counted(len(found), 'stroke')}): {words}")
+    return out
+
+
+def _why(asked: Asked) -> str:
+    school = asked.hands.hand.school
+    if school is None:
+        return (
+            "Each chord takes the fingers that make the whole riff easiest. Schools disagree, so "
+            "try each: the table shows what it costs you."
+        )
+    facts = SCHOOLS[school]
+    return f"{facts.why} {facts.cost}"

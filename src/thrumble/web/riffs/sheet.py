@@ -203,7 +203,7 @@ class _Sheet:
             pdf.line(end - 2, at - 2, end + 2, at + 2)
             pdf.line(end - 2, at + 2, end + 2, at - 2)
         pdf.set_fill_color(*EMBER)
-        for dot_x, dot_y in shape.dots:
+        for dot_x, dot_y, _ in shape.dots:
             pdf.circle(x + dot_x * s, y + dot_y * s, 5 * s, style="F")
         self._font(HEAD, 12 * s, SOFT)
         for word in shape.numbers:

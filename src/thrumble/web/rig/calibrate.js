@@ -1,7 +1,7 @@
 // The click goes out and is listened for: sixteen in the first opening of the stream, six in each
 // of five more.
 import { onKey, onPedal, problem, send } from "../shared/site.js";
-import { Listener, sendSound } from "./listening.js";
+import { Listener, sendSound } from "../shared/listening.js";
 
 const FIRST = 16,
   MORE = 6,

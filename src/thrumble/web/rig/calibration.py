@@ -20,11 +20,11 @@ from thrumble.store import rigs
 from thrumble.store.rigs import NewCalibration
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Line, Sent
-from thrumble.web.rig.sounds import HEARD_A_MINUTE, Rate, SentSound
 from thrumble.web.rig.views import (
     calibration_view,
     delay_words,
 )
+from thrumble.web.shared.sounds import HEARD_A_MINUTE, Rate, SentSound
 from thrumble.web.templating import render
 
 router = APIRouter()

@@ -20,7 +20,6 @@ from thrumble.store.rigs import NewRig, Rig, ToneProfile
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id, Line
 from thrumble.web.rig import calibration
-from thrumble.web.rig.sounds import HEARD_A_MINUTE, Rate, SentSound
 from thrumble.web.rig.views import (
     SOUNDS,
     ToneView,
@@ -31,6 +30,7 @@ from thrumble.web.rig.views import (
     strings_document,
     tone_view,
 )
+from thrumble.web.shared.sounds import HEARD_A_MINUTE, Rate, SentSound
 from thrumble.web.templating import render
 
 router = APIRouter()

@@ -1,6 +1,6 @@
 // Grab and release with the click, and one held chord taken apart.
 import { onKey, onPedal, problem } from "../shared/site.js";
-import { Listener, sendSound } from "./listening.js";
+import { Listener, sendSound } from "../shared/listening.js";
 
 const root = document.getElementById("fret");
 const $ = (id) => document.getElementById(id);

@@ -1,7 +1,7 @@
 // The palm finder: every hit that stands out is sent as a second of sound and placed on the scale;
 // the last one can be kept as an example.
 import { onKey, onPedal, problem } from "../shared/site.js";
-import { Listener, sendSound } from "./listening.js";
+import { Listener, sendSound } from "../shared/listening.js";
 
 const root = document.getElementById("tone");
 const $ = (id) => document.getElementById(id);

@@ -1,9 +1,9 @@
-// Short pieces of sound for the rig's measurements: opened inputs, stretches cut out by the audio
+// Short pieces of sound for measurements and drills: opened inputs, stretches cut out by the audio
 // clock's own frames, and sending them.
-import { send } from "../shared/site.js";
-import { oneAtATime, openInput, scheduleClicks } from "../shared/recorder.js";
+import { send } from "./site.js";
+import { oneAtATime, openInput, scheduleClicks } from "./recorder.js";
 
-const KEEP_S = 40; // of sound, at most
+const KEEP_S = 70; // of sound, at most
 
 export class Listener {
   constructor({ tapUrl, clickBase = null, onSound = () => {}, onLost = () => {} }) {

@@ -1,4 +1,4 @@
-"""Sounds as the rig's pages send them: float32 samples, heard at once."""
+"""Sounds as pages that measure send them: float32 samples, heard at once."""
 
 from typing import Annotated
 

@@ -1,0 +1,43 @@
+"""What a player's own takes say about the fretting hand."""
+
+from collections.abc import Iterator
+
+import numpy as np
+from sqlmodel import Session
+
+from thrumble.core.coach.judgement import DEFAULT_TOLERANCE, TOLERANCES_MS, Limits
+from thrumble.core.coach.landing import best_speed_mm_s
+from thrumble.core.neck.geometry import move_speeds_mm_s
+from thrumble.core.riff.expand import expand
+from thrumble.store import hands, rigs
+from thrumble.store.hands import PlayedTake
+
+
+def best_speed(session: Session, player_id: int) -> float | None:
+    """The fastest that the hand has moved in the last takes and still landed in time, mm/s; None
+    where they do not tell.
+    """
+    own = {rig.id: rig for rig in rigs.rigs_of(session, player_id)}
+    speeds = [
+        one
+        for take in hands.latest_takes(session, player_id)
+        for one in _landed(take, own.get(take.rig_id or 0))
+    ]
+    return best_speed_mm_s(speeds)
+
+
+def _landed(take: PlayedTake, rig: rigs.Rig | None) -> Iterator[tuple[float, bool]]:
+    """Every move of a take: how fast it had to be, and whether it landed in time around the take's
+    own middle.
+    """
+    if not take.deviations:
+        return
+    neck = take.riff.instrument if rig is None else rig.tuned_for(take.riff)
+    expanded = expand(take.riff, take.tempo_bpm)
+    fast = move_speeds_mm_s(expanded.hits, neck)
+    middle = float(np.median([late for _, late in take.deviations]))
+    limits = Limits(TOLERANCES_MS[DEFAULT_TOLERANCE])
+    for index, late in take.deviations:
+        if fast[index] > 0:
+            limit = limits.for_slot_ms(expanded.hits[index].slot_s)
+            yield fast[index], abs(late - middle) <= limit

@@ -1,0 +1,95 @@
+"""Your hand: reach by three questions or in millimetres, fingers, damping, pick."""
+
+from dataclasses import replace
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request, Response
+from fastapi.responses import HTMLResponse
+
+from thrumble.actions.hands import best_speed
+from thrumble.core.errors import BadInput
+from thrumble.core.instrument import Instrument
+from thrumble.core.neck.hand import ASKED_FRETS, Damping, Hand, School, measure_reach
+from thrumble.core.neck.picking import Picking
+from thrumble.store import hands, rigs
+from thrumble.web.deps import DbSession, PlayerId
+from thrumble.web.hand.views import hand_view, measured_words
+from thrumble.web.inputs import Line, whole_number
+from thrumble.web.templating import render
+
+router = APIRouter()
+
+
+def _neck(session: DbSession, player_id: int) -> Instrument:
+    own = next(iter(rigs.rigs_of(session, player_id)), None)
+    if own is None:
+        return Instrument()
+    return Instrument(
+        tuning=tuple(own.tuning),
+        capo=own.capo,
+        scale_mm=float(own.scale_mm),
+        left_handed=own.left_handed,
+    )
+
+
+@router.get("/neck/hand", name="hand_page")
+def hand_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """The player's hands as they are kept."""
+    kept = hands.hands_of(session, player_id)
+    view = hand_view(kept, _neck(session, player_id), best_speed(session, player_id))
+    return render(request, "hand/page.html", view=view, measured="")
+
+
+@router.post("/neck/hand", name="keep_hand")
+def keep_hand(
+    session: DbSession,
+    player_id: PlayerId,
+    reach: Annotated[float, Form(ge=1, le=1000)],
+    school: Annotated[Line, Form(max_length=10)] = "any",
+    damping: Annotated[Line, Form(max_length=10)] = "sweep",
+    picking: Annotated[Line, Form(max_length=20)] = "written",
+) -> Response:
+    """Keeps the hands as the form has them."""
+    for text, kind, what in (
+        (damping, Damping, "way of damping"),
+        (picking, Picking, "way of picking"),
+        (school, (*School, "any"), "fingers"),
+    ):
+        if text not in list(kind):
+            raise BadInput(f"choose the {what} from the list")
+    was = hands.hands_of(session, player_id)
+    kept = hands.Hands(
+        hand=Hand(
+            reach_mm=reach,
+            school=None if school == "any" else School(school),
+            damping=Damping(damping),
+        ),
+        picking=Picking(picking),
+        measured=was.measured and was.hand.reach_mm == reach,
+    )
+    hands.keep_hands(session, player_id, kept)
+    return Response(status_code=204, headers={"HX-Refresh": "true"})
+
+
+@router.post("/neck/hand/reach", name="keep_reach")
+def keep_reach(
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    fret_1: Annotated[Line, Form(max_length=9)] = "",
+    fret_5: Annotated[Line, Form(max_length=9)] = "",
+    fret_9: Annotated[Line, Form(max_length=9)] = "",
+) -> HTMLResponse:
+    """Works the reach out from the three answers, and keeps it."""
+    neck = _neck(session, player_id)
+    answers = {
+        first: reached
+        for first, text in zip(ASKED_FRETS, (fret_1, fret_5, fret_9), strict=True)
+        if (reached := whole_number(text, "a fret")) is not None
+    }
+    found = measure_reach(neck, answers)
+    was = hands.hands_of(session, player_id)
+    kept = replace(was, hand=replace(was.hand, reach_mm=found.reach_mm), known=True, measured=True)
+    hands.keep_hands(session, player_id, kept)
+    view = hand_view(kept, neck, best_speed(session, player_id))
+    return render(request, "hand/_hand.html", view=view, measured=measured_words(found))

@@ -1,0 +1,48 @@
+"""The neck in a guitarist's words."""
+
+from thrumble.core.neck.hand import Hand, School
+from thrumble.core.neck.moves import Move
+from thrumble.core.neck.weights import Wish
+
+WISH_WORDS = {
+    Wish.LOW: "stay low",
+    Wish.ONE_PLACE: "stay in one place",
+    Wish.SPARE_LITTLE: "spare your little finger",
+    Wish.OPEN_STRINGS: "keep the open strings",
+    Wish.SAME_FINGERS: "one fingering throughout",
+    Wish.SMALL_SPREAD: "small stretches",
+}
+
+
+def how_words(move: Move) -> str:
+    """How to make a move: what travels, what leads, what stays."""
+    parts = []
+    if move.distance_mm:
+        parts.append("pivot, thumb stays" if move.pivot else "let go, travel, land")
+    if move.slides:
+        parts.append("slide the whole shape")
+    elif move.guide:
+        parts.append(f"finger {move.guide} leads along its string")
+    elif move.distance_mm:
+        parts.append("lift")
+    if move.stays:
+        fingers = " and ".join(map(str, move.stays))
+        parts.append(f"keep finger{'s' if len(move.stays) > 1 else ''} {fingers} down")
+    if not move.distance_mm and not move.stays:
+        parts.append("swap fingers in place" if not move.across_mm else "change strings")
+    return ", ".join(parts)
+
+
+def hand_words(hand: Hand) -> str:
+    """A hand in a line."""
+    fingers = SCHOOL_WORDS[hand.school]
+    return f"fingers {fingers} · your reach {hand.reach_mm:.0f} mm"
+
+
+SCHOOL_WORDS: dict[School | None, str] = {
+    None: "as they fall",
+    School.ONE_THREE: "1 and 3",
+    School.ONE_FOUR: "1 and 4",
+    School.ONE_THREE_FOUR: "1, 3 and 4",
+    School.BARRE: "a bar with 1 or 3",
+}

@@ -1,0 +1,121 @@
+"""Recall: chord names called on the click, the answers heard at once and kept."""
+
+import re
+from secrets import randbits
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import HTMLResponse, JSONResponse
+
+from thrumble.core.errors import BadInput
+from thrumble.core.instrument import Instrument
+from thrumble.core.rig.recall import MOST_CALLS, Call, Order, draw_calls, hear_calls
+from thrumble.store import hands, rigs
+from thrumble.store.hands import Recall
+from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.inputs import Line
+from thrumble.web.recall.views import answers_document, calls_document, recall_view
+from thrumble.web.shared.sounds import HEARD_A_MINUTE, Rate, SentSound
+from thrumble.web.templating import render
+
+router = APIRouter()
+WRONG_MS = 4000.0  # what a wrong answer counts as when weak ones are drawn
+LONGEST_S = 60.0
+_CALL = re.compile(r"(\d{1,2})\.(\d{1,2})")
+
+
+def _neck(session: DbSession, player_id: int) -> Instrument:
+    own = next(iter(rigs.rigs_of(session, player_id)), None)
+    return Instrument() if own is None else Instrument(tuning=tuple(own.tuning), capo=own.capo)
+
+
+@router.get("/neck/recall", name="recall_page")
+def recall_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """The drill and what was recalled so far."""
+    neck = _neck(session, player_id)
+    view = recall_view(neck, hands.recalls_of(session, player_id))
+    return render(request, "recall/page.html", view=view)
+
+
+@router.get("/neck/recall/table", name="recall_table")
+def recall_table(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """What was recalled so far, alone."""
+    neck = _neck(session, player_id)
+    view = recall_view(neck, hands.recalls_of(session, player_id))
+    return render(request, "recall/_table.html", view=view)
+
+
+@router.get("/neck/recall/calls", name="recall_calls")
+def recall_calls(
+    session: DbSession,
+    player_id: PlayerId,
+    root: Annotated[list[int], Query(max_length=12)] = [],  # noqa: B006
+    string: Annotated[list[int], Query(max_length=12)] = [],  # noqa: B006
+    order: Annotated[Line, Query(max_length=10)] = "random",
+    count: Annotated[int, Query(ge=1, le=MOST_CALLS)] = 12,
+) -> JSONResponse:
+    """The calls of one drill, drawn anew."""
+    neck = _neck(session, player_id)
+    if order not in list(Order):
+        raise BadInput("choose the order from the list")
+    if any(not 0 <= one < 12 for one in root) or any(one not in neck.strings for one in string):
+        raise BadInput("choose roots and strings from the list")
+    known = hands.recalls_of(session, player_id)
+    times = {call: _slowness(one) for call, one in known.items()}
+    calls = draw_calls(
+        tuple(sorted(set(root))),
+        tuple(sorted(set(string))),
+        Order(order),
+        count,
+        seed=randbits(32),
+        times_ms=times,
+    )
+    return JSONResponse(calls_document(calls))
+
+
+def _slowness(one: Recall) -> float:
+    """The middle time of a chord, wrong answers counted as slow."""
+    share = one.right / max(1, one.asked)
+    return share * (one.recall_ms or WRONG_MS) + (1 - share) * WRONG_MS
+
+
+@router.post("/neck/recall", name="hear_recall", dependencies=[costly(HEARD_A_MINUTE)])
+def hear_recall(
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    samples: SentSound,
+    rate: Rate,
+    start: Annotated[float, Query(ge=0, le=60)],
+    every: Annotated[float, Query(ge=0.5, le=30)],
+    call: Annotated[list[Line], Query(max_length=MOST_CALLS)],
+) -> JSONResponse:
+    """One drill, heard at once. `start`: seconds from the sound's beginning to the first call's
+    click; `every`: to the next one; `call`: root and string, such as 6.5 for F sharp on string 5.
+    """
+    neck = _neck(session, player_id)
+    calls = [_read_call(text, neck) for text in call]
+    if not calls or len(calls) * every > LONGEST_S:
+        raise BadInput("a drill is a minute at most: fewer calls, or a faster click")
+    late_s = _latency_s(session, player_id, request.state.browser, rate)
+    times = [start + late_s + every * k for k in range(len(calls))]
+    answers = hear_calls(samples, rate, calls, times, times[-1] + every, neck)
+    hands.add_recalls(session, player_id, answers)
+    return JSONResponse(answers_document(answers))
+
+
+def _read_call(text: str, neck: Instrument) -> Call:
+    match = _CALL.fullmatch(text)
+    if match is None or int(match[1]) > 11 or int(match[2]) not in neck.strings:
+        raise BadInput("this drill's calls can't be read: start it again")
+    return Call(int(match[1]), int(match[2]))
+
+
+def _latency_s(session: DbSession, player_id: int, browser: str, rate: int) -> float:
+    """The newest latency measured in this browser at this rate; 0 where there is none."""
+    own = [
+        one
+        for one in rigs.calibrations_of(session, player_id)
+        if one.browser == browser and one.rate_hz == rate
+    ]
+    return max(own, key=lambda one: one.created_at).delay_ms / 1000 if own else 0.0

@@ -1,0 +1,126 @@
+"""The recall drill in words."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from thrumble.core.chords.names import name_notes
+from thrumble.core.counting import counted
+from thrumble.core.instrument import Instrument
+from thrumble.core.music.pitch import spell
+from thrumble.core.rig.recall import Call, Order, Recalled
+from thrumble.store.hands import Recall
+
+ORDER_WORDS = {
+    Order.RANDOM: "at random",
+    Order.CIRCLE: "round the circle of fifths",
+    Order.WEAK: "the weak ones more often",
+}
+LEAST_STRING = 3  # roots lie on the lower strings; the two highest carry no power chord
+SLOW_MS = 2000.0
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """How one chord is recalled on one string."""
+
+    time: str
+    right: str
+    css: str
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One root on every string."""
+
+    name: str
+    cells: list[Cell]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RecallView:
+    """The page."""
+
+    sentence: str
+    strings: list[int]
+    rows: list[Row]
+    orders: list[tuple[str, str]]
+    roots: list[tuple[int, str, bool]]
+
+
+def recall_view(neck: Instrument, known: dict[Call, Recall]) -> RecallView:
+    """What was recalled so far, and what there is to choose from."""
+    strings = [string for string in reversed(neck.strings) if string >= LEAST_STRING]
+    naturals = {0, 2, 4, 5, 7, 9, 11}
+    return RecallView(
+        sentence=_standing(known),
+        strings=strings,
+        rows=[_row(root, strings, known) for root in range(12)],
+        orders=[(order.value, words) for order, words in ORDER_WORDS.items()],
+        roots=[(root, spell(root), root in naturals) for root in range(12)],
+    )
+
+
+def _standing(known: dict[Call, Recall]) -> str:
+    """The slowest chord, or what to do first."""
+    told = {call: one for call, one in known.items() if one.recall_ms is not None}
+    wrong = [call for call, one in known.items() if one.right * 2 < one.asked and one.asked > 1]
+    if wrong:
+        call = min(wrong)
+        return f"{call.name()} on string {call.string} misses most often: call it again."
+    if told:
+        call = max(told, key=lambda one: told[one].recall_ms or 0.0)
+        return (
+            f"Your slowest is {call.name()} on string {call.string}, "
+            f"{(told[call].recall_ms or 0) / 1000:.1f} s from call to hit."
+        )
+    return "A chord is called on the click; you hit it. Twelve calls take half a minute."
+
+
+def _row(root: int, strings: list[int], known: dict[Call, Recall]) -> Row:
+    return Row(spell(root) + "5", [_cell(known.get(Call(root, string))) for string in strings])
+
+
+def _cell(one: Recall | None) -> Cell:
+    if one is None:
+        return Cell("", "", "never")
+    time = "" if one.recall_ms is None else f"{one.recall_ms / 1000:.1f} s"
+    weak = one.right * 2 < one.asked or (one.recall_ms or 0.0) > SLOW_MS
+    return Cell(time, f"{one.right} of {one.asked}", "weak" if weak else "known")
+
+
+def calls_document(calls: list[Call]) -> list[dict[str, Any]]:
+    """The calls as the page shows them."""
+    return [{"root": call.root, "string": call.string, "name": call.name()} for call in calls]
+
+
+def answers_document(answers: list[Recalled]) -> dict[str, Any]:
+    """What became of the calls: a sentence, and each one."""
+    right = sum(one.right is True for one in answers)
+    silent = sum(one.right is None for one in answers)
+    times = sorted(one.recall_ms for one in answers if one.right and one.recall_ms is not None)
+    words = f"{right} of {counted(len(answers), 'call')} right"
+    if times:
+        words += f", {times[len(times) // 2] / 1000:.1f} s from call to hit"
+    words += "."
+    if silent:
+        words += (
+            f" We heard nothing clear after {counted(silent, 'call')}: let each chord ring until "
+            "the next call."
+        )
+    return {"words": words, "each": [_answer(one) for one in answers]}
+
+
+def _answer(one: Recalled) -> dict[str, str]:
+    heard = ""
+    if one.right is False:
+        heard = name_notes(one.heard) or ""
+    state = {True: "right", False: "wrong", None: "not heard"}[one.right]
+    if one.right is False and heard == one.call.name():
+        state = "another place"
+    return {
+        "name": one.call.name(),
+        "string": str(one.call.string),
+        "state": state,
+        "heard": heard,
+        "time": "" if one.recall_ms is None else f"{one.recall_ms / 1000:.2f} s",
+    }

@@ -1,0 +1,152 @@
+"""Shapes: the catalogue, chords by name and places back to names, reach ladders."""
+
+import re
+from dataclasses import dataclass
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Query, Request, Response
+from fastapi.responses import HTMLResponse
+
+from thrumble.actions.rehearsal import rehearse
+from thrumble.core.chords.names import read_chord_name
+from thrumble.core.errors import BadInput
+from thrumble.core.instrument import Instrument, Note
+from thrumble.core.neck.catalogue import SHAPES
+from thrumble.core.neck.hand import Hand
+from thrumble.core.neck.ladder import ladder_riff, reach_ladder
+from thrumble.core.neck.places import uses_flats
+from thrumble.core.player.sound import Tone
+from thrumble.core.riff.printing import print_riff
+from thrumble.core.riff.text import parse_riff
+from thrumble.store import hands, riffs, rigs, tags
+from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.inputs import Line
+from thrumble.web.shapes.views import (
+    At,
+    Found,
+    chosen_notes,
+    found_chord,
+    found_note,
+    shapes_view,
+)
+from thrumble.web.templating import render
+
+router = APIRouter()
+LISTENS_A_MINUTE = 60
+_PLACE = re.compile(r"(\d{1,2})\s*[/:]\s*(\d{1,2})")
+_ROOT = re.compile(r"[A-G][#b]?")
+
+
+def own_neck(session: DbSession, player_id: int) -> Instrument:
+    """The player's own instrument, in its own tuning."""
+    own = next(iter(rigs.rigs_of(session, player_id)), None)
+    if own is None:
+        return Instrument()
+    return Instrument(
+        tuning=tuple(own.tuning),
+        capo=own.capo,
+        scale_mm=float(own.scale_mm),
+        left_handed=own.left_handed,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class AskedShape:
+    """Which shape, and where."""
+
+    shape: Annotated[Line, Query(max_length=30)] = "two"
+    root: Annotated[int | None, Query(ge=1, le=12)] = None
+    fret: Annotated[int | None, Query(ge=0, le=22)] = None
+
+
+AskedAt = Annotated[AskedShape, Depends()]
+
+
+def _at(asked: AskedShape) -> At:
+    if asked.shape not in SHAPES:
+        raise BadInput("that shape isn't in the catalogue: choose one from it")
+    return At(SHAPES[asked.shape], asked.root, asked.fret)
+
+
+@router.get("/shapes", name="shapes_page")
+def shapes_page(
+    request: Request,
+    asked: AskedAt,
+    session: DbSession,
+    player_id: PlayerId,
+    name: Annotated[Line, Query(max_length=30)] = "",
+    key: Annotated[Line, Query(max_length=3)] = "C",
+) -> HTMLResponse:
+    """The catalogue, one shape whole, and every place of a chord that is asked for."""
+    neck, hand = own_neck(session, player_id), hands.hands_of(session, player_id).hand
+    flats = uses_flats(key)
+    found = _found(name, neck, hand, flats=flats) if name else None
+    view = shapes_view(_at(asked), neck, hand, found=found, asked=name, flats=flats, key=key)
+    return render(request, "shapes/page.html", view=view)
+
+
+def _found(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> Found:
+    """What a chord name, or a place such as 6/3, means. Raises BadInput."""
+    place = _PLACE.fullmatch(name)
+    if place is not None:
+        string, fret = int(place[1]), int(place[2])
+        if string not in neck.strings or fret > 22:
+            raise BadInput(
+                f"there is no place {name}: strings are 1 to {len(neck.tuning)}, frets 0 to 22"
+            )
+        return found_note(string, fret, neck, flats=flats)
+    typed = name[:1].upper() + name[1:]
+    if _ROOT.fullmatch(typed):
+        typed += "5"  # a bare letter asks for its power chord
+    chord = read_chord_name(typed)
+    if chord is None:
+        raise BadInput(
+            f"{name!r} is no chord we know: type one such as F#5, E5+8, A5w, Dsus4 or Bmin, or a "
+            "place such as 6/3"
+        )
+    return found_chord(typed, chord, neck, hand, flats=flats)
+
+
+@router.get("/shapes/listen", name="listen_to_shape", dependencies=[costly(LISTENS_A_MINUTE)])
+def listen_to_shape(asked: AskedAt, session: DbSession, player_id: PlayerId) -> Response:
+    """The shape struck twice, muted and open, by the simulated guitarist: WAV."""
+    neck = own_neck(session, player_id)
+    notes = _notes(asked, neck)
+    spots = ",".join(f"{note.string}:{note.fret}" for note in notes)
+    tuning = " ".join(neck.tuning)
+    text = (
+        f"title: Shape\ntempo: 100\ntuning: {tuning}\ncapo: {neck.capo}\n[A]\n"
+        f"| {spots} M M o ~ ~ ~ - - |\n"
+    )
+    riff = parse_riff(text)
+    found = rehearse(riff, tone=Tone.CRUNCH, tempo_bpm=None, beat="none", bars=None)
+    return Response(found.wav, media_type="audio/wav")
+
+
+def _notes(asked: AskedShape, neck: Instrument) -> tuple[Note, ...]:
+    spot = chosen_notes(_at(asked), neck)
+    if spot is None:
+        raise BadInput("your tuning has no place for this shape: choose another one")
+    return spot[2]
+
+
+@router.post("/shapes/ladder", name="make_ladder")
+def make_ladder(
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    shape: Annotated[Line, Form(max_length=30)],
+    root: Annotated[int, Form(ge=1, le=12)],
+    fret: Annotated[int, Form(ge=0, le=22)],
+) -> Response:
+    """A riff that brings the shape down the neck a fret at a time."""
+    neck, hand = own_neck(session, player_id), hands.hands_of(session, player_id).hand
+    at = _at(AskedShape(shape, root, fret))
+    rungs = reach_ladder(neck, _notes(AskedShape(shape, root, fret), neck), hand)
+    if not rungs:
+        raise BadInput("this shape needs no ladder: it has an open string, or no stretch")
+    riff = ladder_riff(at.shape.name, rungs, neck)
+    made = riffs.add_riff(session, player_id, riff, print_riff(riff))
+    tags.set_tags(session, player_id, made.riff_id, ("ladder",))
+    address = str(request.app.url_path_for("riff_page", riff_id=made.riff_id))
+    return Response(status_code=204, headers={"HX-Redirect": address})
