@@ -12,7 +12,7 @@ from thrumble.core.neck.geometry import move_speeds_mm_s, shifts_mm
 from thrumble.core.signal import Array
 
 LEAST_MOVES, LEAST_SIZES = 8, 3  # to tell a slope from chance
-DRAWS = 400
+NORMAL_95 = 1.96
 LEAST_BEST_MOVES, IN_TIME_SHARE = 5, 0.8
 NEAR_SPEED = 0.15
 
@@ -114,9 +114,9 @@ def early_release_ms(hit: JudgedHit) -> float | None:
     return max(0.0, (hit.due.end_s - hit.due.due_s - ring_s) * 1000)
 
 
-def fit_landings(judgement: Judgement, *, seed: int = 0) -> LandingFit:
-    """How lateness goes with the moves' size and speed: Theil and Sen's slope, the median over all
-    pairs, with an interval from drawing the riff's moves again, each with all its repeats.
+def fit_landings(judgement: Judgement) -> LandingFit:
+    """How lateness goes with the moves' size and speed, and how early the hits before are let
+    go.
     """
     found = landings(judgement)
     before = {(one.round, _fretted_before(judgement, one.index)) for one in found}
@@ -129,51 +129,62 @@ def fit_landings(judgement: Judgement, *, seed: int = 0) -> LandingFit:
     return LandingFit(
         landings=tuple(found),
         level_ms=float(np.median([one.late_ms for one in found])) if found else None,
-        per_100_mm=_slope(found, [one.mm / 100 for one in found], seed),
-        per_100_mm_s=_slope(found, [one.speed_mm_s / 100 for one in found], seed),
+        per_100_mm=_slope(found, [one.mm / 100 for one in found]),
+        per_100_mm_s=_slope(found, [one.speed_mm_s / 100 for one in found]),
         let_go_ms=float(np.median(let_go)) if let_go else None,
         others_ms=float(np.median(others)) if others else None,
     )
 
 
-def _slope(found: list[Landing], sizes: list[float], seed: int) -> Slope | None:
-    x, y = np.array(sizes), np.array([one.late_ms for one in found])
+def _slope(found: list[Landing], sizes: list[float]) -> Slope | None:
+    """The median slope over all pairs of moves, each move of the riff counted once with the mean of
+    its rounds; the interval from Kendall's S, with ties (Sen 1968).
+    """
+    by_index: dict[int, list[int]] = {}
+    for row, one in enumerate(found):
+        by_index.setdefault(one.index, []).append(row)
+    x = np.array([sizes[rows[0]] for rows in by_index.values()])
+    y = np.array([np.mean([found[row].late_ms for row in rows]) for rows in by_index.values()])
     if x.size < LEAST_MOVES or np.unique(np.round(x, 2)).size < LEAST_SIZES:
         return None
-    value = _theil_sen(x, y)
-    of = np.array([one.index for one in found])
-    rows = {index: np.flatnonzero(of == index) for index in np.unique(of)}
-    names = np.array(list(rows))
-    rng = np.random.default_rng(seed)
-    drawn = []
-    for _ in range(DRAWS):
-        own = np.concatenate([rows[index] for index in rng.choice(names, names.size)])
-        own = rng.choice(own, own.size)
-        if np.unique(np.round(x[own], 2)).size > 1:
-            drawn.append(_theil_sen(x[own], y[own]))
-    if len(drawn) < DRAWS / 2 or names.size < LEAST_SIZES:
-        return None
-    low, high = np.percentile(drawn, (2.5, 97.5))
-    return Slope(value, float(low), float(high))
-
-
-def _theil_sen(x: Array, y: Array) -> float:
-    """The median slope over all pairs of different x."""
     a, b = np.triu_indices(x.size, 1)
     run = x[b] - x[a]
     told = np.abs(run) > 1e-9
-    return float(np.median((y[b] - y[a])[told] / run[told]))
+    slopes = np.sort((y[b] - y[a])[told] / run[told])
+    half = NORMAL_95 * np.sqrt(_kendall_variance(x))
+    ends = np.array([(slopes.size - half) / 2, (slopes.size + half) / 2])
+    low, high = np.clip(np.round(ends).astype(int), 0, slopes.size - 1)
+    return Slope(float(np.median(slopes)), float(slopes[low]), float(slopes[high]))
+
+
+def _kendall_variance(x: Array) -> float:
+    """Of the count of rising pairs less falling ones, where y has nothing to do with x and x has
+    ties.
+    """
+    n = x.size
+    _, ties = np.unique(np.round(x, 6), return_counts=True)
+    whole = n * (n - 1) * (2 * n + 5) - float(np.sum(ties * (ties - 1) * (2 * ties + 5)))
+    return whole / 18
 
 
 def best_speed_mm_s(speeds: list[tuple[float, bool]]) -> float | None:
-    """The fastest that a hand has moved and still landed in time four times out of five, from moves
-    as speed and whether they did; None where no speed was tried often enough.
+    """How fast a hand moves and still lands in time four times out of five, from moves as speed and
+    whether they did. Where faster ones were tried and came late, it lies between those and the
+    fastest good ones: their geometric mean. None where no speed was tried often enough with
+    success.
     """
     x = np.array([speed for speed, _ in speeds])
     good = np.array([ok for _, ok in speeds], dtype=bool)
-    best = None
+    best: float | None = None
+    late: float | None = None
     for speed in np.unique(np.round(x, -1)):
         near = np.abs(x - speed) <= NEAR_SPEED * speed
-        if near.sum() >= LEAST_BEST_MOVES and good[near].mean() >= IN_TIME_SHARE:
-            best = float(speed)
-    return best
+        if near.sum() < LEAST_BEST_MOVES:
+            continue
+        if good[near].mean() >= IN_TIME_SHARE:
+            best, late = float(speed), None
+        elif late is None:
+            late = float(speed)
+    if best is None or late is None:
+        return best
+    return float(np.sqrt(best * late))

@@ -10,6 +10,9 @@ from thrumble.core.chance import binomial_above
 from thrumble.core.coach.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
 from thrumble.core.coach.judgement import JudgedHit, Judgement, robust_spread
 from thrumble.core.ear.reading import HeardKind
+from thrumble.core.neck.catalogue import easiest
+from thrumble.core.neck.hand import Hand
+from thrumble.core.neck.silence import silence_map
 from thrumble.core.riff.model import Articulation
 
 # How often the ear itself errs, at most: more than that is the player.
@@ -160,7 +163,22 @@ def strays(judgement: Judgement) -> Cause | None:
         cost=0.8 * _share(judgement, ringing),
         hits=keys_of(ringing),
         figures=figures,
+        words=_what_damps(worst, ringing, judgement),
     )
+
+
+def _what_damps(string: int, ringing: list[JudgedHit], judgement: Judgement) -> dict[str, str]:
+    """What should lie on a string that rings along, in most of these chords as they are written."""
+    found: dict[tuple[str, str], int] = defaultdict(int)
+    for hit in ringing:
+        grip = easiest(judgement.instrument, hit.due.hit.notes, Hand())
+        if grip is None or string not in (hit.hit.stray_strings or ()):
+            continue
+        for one in silence_map(grip.notes, len(judgement.instrument.tuning)).quiet:
+            if one.string == string and one.by is not None:
+                found[one.by.value, str(one.finger or "")] += 1
+    by, finger = max(sorted(found), key=lambda key: found[key], default=("", ""))
+    return {"by": by, "finger": finger}
 
 
 def ramp(judgement: Judgement) -> Cause | None:

@@ -230,8 +230,20 @@ def _strays(cause: Cause, judgement: Judgement) -> str:
     return (
         f"A stray open string is ringing in {counted(f['chords'], 'chord')}, mostly string "
         f"{f['string']:.0f}, "
-        f"{where(cause, judgement)}: mute it with a spare finger."
+        f"{where(cause, judgement)}: {_damp_it(cause.words)}."
     )
+
+
+def _damp_it(words: dict[str, str]) -> str:
+    """How a string that rings along is kept quiet in the chord as it is written."""
+    finger = FINGERS.get(words.get("finger", ""), "first finger")
+    return {
+        "tip": f"lean the tip of your {finger} on it",
+        "flat": f"lay your {finger} flat over it",
+        "underside": f"let your {finger} touch it from below",
+        "thumb": "bring your thumb over the top onto it",
+        "hand": "rest your fretting hand on it",
+    }.get(words.get("by", ""), "mute it with a spare finger")
 
 
 def _bias(cause: Cause, judgement: Judgement) -> str:
@@ -278,6 +290,12 @@ def _clean(cause: Cause, judgement: Judgement) -> str:
     return text
 
 
+FINGERS = {
+    "1": "first finger",
+    "2": "second finger",
+    "3": "third finger",
+    "4": "little finger",
+}
 _SENTENCES = {
     CauseKind.DAMAGED: _damaged,
     CauseKind.OTHER_RIFF: _other_riff,

@@ -1,9 +1,12 @@
 """Small drawings beside the strip: the deviations as a pile of dots, and the bar clock."""
 
 from dataclasses import dataclass
-from math import cos, pi, sin
+from math import cos, floor, log10, pi, sin
+
+import numpy as np
 
 from thrumble.core.coach.judgement import Judgement
+from thrumble.core.coach.landing import LandingFit
 from thrumble.core.counting import counted
 
 PILE_W, PILE_H = 300.0, 150.0
@@ -133,3 +136,62 @@ def _point(phase: float, radius: float) -> tuple[float, float]:
 def _ray(phase: float, inner: float, outer: float) -> tuple[float, float, float, float]:
     (x1, y1), (x2, y2) = _point(phase, inner), _point(phase, outer)
     return round(x1, 1), round(y1, 1), round(x2, 1), round(y2, 1)
+
+
+LANDING_W, LANDING_H = 460.0, 190.0
+LANDING_LEFT, LANDING_FOOT = 44.0, 34.0
+LEAST_LATE_MS = 40.0
+TICKS_WANTED = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Scatter:
+    """Moves as dots: how far across, how late up. `line`: the fit as path data, empty without one;
+    `band_y`, `band_height`: in time.
+    """
+
+    dots: list[Dot]
+    across: list[Tick]
+    up: list[Tick]
+    line: str
+    zero_y: float
+    band_y: float
+    band_height: float
+    label: str
+
+
+def landing_scatter(fit: LandingFit, limit_ms: float) -> Scatter:
+    """Every move that was played, its lateness against its millimetres, with the fitted line."""
+    most_mm = max((one.mm for one in fit.landings), default=100.0) * 1.06
+    high = max([LEAST_LATE_MS, *(abs(one.late_ms) for one in fit.landings)]) * 1.08
+
+    def x(mm: float) -> float:
+        return round(LANDING_LEFT + mm / most_mm * (LANDING_W - LANDING_LEFT - 8), 1)
+
+    def y(late_ms: float) -> float:
+        return round((LANDING_H - LANDING_FOOT) * (0.5 - late_ms / high / 2) + 2, 1)
+
+    dots = [Dot(x(one.mm), y(one.late_ms), "in" if one.in_time else "out") for one in fit.landings]
+    line = ""
+    if fit.per_100_mm is not None and fit.level_ms is not None:
+        middle = float(np.median([one.mm for one in fit.landings]))
+        low = min(one.mm for one in fit.landings)
+        high_mm = max(one.mm for one in fit.landings)
+        ends = [fit.level_ms + fit.per_100_mm.value * (mm - middle) / 100 for mm in (low, high_mm)]
+        line = f"M{x(low)} {y(ends[0])}L{x(high_mm)} {y(ends[1])}"
+    step = _round_step(most_mm / TICKS_WANTED)
+    across = [
+        Tick(x(mm), LANDING_H - 14, f"{mm:.0f}")
+        for mm in (k * step for k in range(int(most_mm / step) + 1))
+    ]
+    late = _round_step(high / 1.5)
+    up = [Tick(LANDING_LEFT - 6, y(ms), f"{ms:+.0f}" if ms else "0") for ms in (-late, 0.0, late)]
+    label = f"Lateness of {counted(len(fit.landings), 'landing')} against how far the hand went"
+    band = y(limit_ms)
+    return Scatter(dots, across, up, line, y(0.0), band, y(-limit_ms) - band, label)
+
+
+def _round_step(about: float) -> float:
+    """A step of 1, 2 or 5 times a power of ten, near a wanted one."""
+    power = 10 ** floor(log10(max(1e-6, about)))
+    return float(min((1, 2, 5, 10), key=lambda k: abs(k * power - about)) * power)

@@ -233,7 +233,7 @@ def _sentence(route: Route, expanded: ExpandedRiff, limit: float, *, known: bool
     worst = route.moves[route.worst_move]
     fails = worst.fails_at_bpm(expanded.tempo_bpm, limit) or 0.0
     own = (
-        f"the fastest you've landed in time, {limit:.0f} mm a second"
+        f"your takes land in time up to about {limit:.0f} mm a second"
         if known
         else f"{limit:.0f} mm a second, what most hands land; your own takes don't tell yet"
     )
@@ -294,7 +294,7 @@ def _places(expanded: ExpandedRiff, route: Route) -> str:
     for first, _ in route.stops:
         lowest = route.places[first].grip.notes[0]
         seen.setdefault(_name(expanded, first), f"{lowest.string}/{lowest.fret}")
-    return " · ".join(f"{name} {place}" for name, place in list(seen.items())[:5])
+    return " · ".join(f"{name} {place}" for name, place in list(seen.items())[:4])
 
 
 def _name(expanded: ExpandedRiff, index: int) -> str:

@@ -17,20 +17,19 @@ WISH_WORDS = {
 def how_words(move: Move) -> str:
     """How to make a move: what travels, what leads, what stays."""
     parts = []
-    if move.distance_mm:
-        parts.append("pivot, thumb stays" if move.pivot else "let go, travel, land")
+    thumb = "thumb stays" if move.pivot else "thumb goes along"
     if move.slides:
-        parts.append("slide the whole shape")
+        parts.append(f"slide the whole shape, {thumb}")
     elif move.guide:
-        parts.append(f"finger {move.guide} leads along its string")
+        parts.append(f"finger {move.guide} leads along its string, {thumb}")
     elif move.distance_mm:
-        parts.append("lift")
+        parts.append("pivot, thumb stays" if move.pivot else "lift, travel, land")
+    elif move.across_mm:
+        parts.append("change strings")
     if move.stays:
         fingers = " and ".join(map(str, move.stays))
         parts.append(f"keep finger{'s' if len(move.stays) > 1 else ''} {fingers} down")
-    if not move.distance_mm and not move.stays:
-        parts.append("swap fingers in place" if not move.across_mm else "change strings")
-    return ", ".join(parts)
+    return ", ".join(parts) or "swap fingers in place"
 
 
 def hand_words(hand: Hand) -> str:

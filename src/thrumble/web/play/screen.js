@@ -327,6 +327,15 @@ try {
 $("tone").addEventListener("change", () => {
   try { localStorage.setItem("tone", $("tone").value); } catch { /* for this page only */ }
 });
+const CUE_KEPT = "thrumble-eye-cue";
+const cues = $("eye-cue");
+cues.value = localStorage.getItem(CUE_KEPT) ?? cues.value;
+if (cues.selectedIndex < 0) cues.selectedIndex = 0;
+function keepCue() { localStorage.setItem(CUE_KEPT, cues.value); }
+
+function nextCue() { cues.selectedIndex = (cues.selectedIndex + 1) % cues.options.length;
+  keepCue(); }
+cues.addEventListener("change", keepCue);
 onKey(" ", go);
 onPedal("PageDown", go);
 onPedal("PageUp", drop);
@@ -335,6 +344,7 @@ onKey("+", () => setTempo(tempo() + 2));
 onKey("=", () => setTempo(tempo() + 2));
 onKey("-", () => setTempo(tempo() - 2));
 onKey("i", check);
+onKey("f", nextCue);
 onKey("o", () => $("open-reading")?.click());
 addEventListener("pagehide", () => {
   take?.keeper.flush();

@@ -55,8 +55,16 @@ export class Show {
       slot.classList.toggle("on", on);
       counts[k].classList.toggle("on", on);
     });
+    this.look(inRound);
     this.view.count = String(Math.min(bar.beats, Math.floor(inside / ((bar.end - bar.start) / bar
       .beats)) + 1));
+  }
+  /** The fret to look at, from the hit that the hand leaves on; which moves is the player's choice. */
+  look(inRound) {
+    const least = Number($("eye-cue").value);
+    const move = this.plan.moves.find((m) => m.mm >= least && m.from <= inRound && inRound < m.to);
+    const cue = move ? `look: fret ${move.fret}` : "";
+    if (this.view.cue !== cue) this.view.cue = cue;
   }
   barBegins(take, bar, index, round) {
     const following = this.plan.bars[index + 1] ?? (round + 1 < take.rounds ? this.plan.bars.find(
@@ -65,7 +73,6 @@ export class Show {
     this.place("next", following);
     Object.assign(this.view, {
       bar: bar.number === 0 ? "–" : String(bar.number),
-      cue: bar.cue,
       nextHead: following ? "next" : "last bar",
       barOf: `of ${this.lastBar}${take.rounds > 1 ? `, round ${round + 1} of ${take.rounds}` : ""}`,
     });

@@ -3,17 +3,17 @@ again.
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 from thrumble.core.counting import counted
 from thrumble.core.instrument import Instrument
-from thrumble.core.neck.geometry import shifts_mm
+from thrumble.core.neck.geometry import shift_mm
 from thrumble.core.pulse.click import click_times
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.store.riffs import Revision
 from thrumble.store.rigs import Rig, ToneProfile
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
 
-EYE_CUE_MM = 100.0
 RING_OUT_LEAST_S = 0.5
 
 
@@ -53,7 +53,6 @@ def _plan(revision: Revision, expanded: ExpandedRiff, instrument: Instrument) ->
     bar.
     """
     first = next(bar for bar in expanded.bars if bar.number >= 1)
-    cues = _eye_cues(expanded, instrument)
     return {
         "revision": revision.id,
         "title": revision.riff.title,
@@ -66,10 +65,10 @@ def _plan(revision: Revision, expanded: ExpandedRiff, instrument: Instrument) ->
                 "start": b.start_s,
                 "end": b.end_s,
                 "beats": b.meter.beats,
-                "cue": cues.get(b.number, ""),
             }
             for b in expanded.bars
         ],
+        "moves": _eye_moves(expanded, instrument),
         "clicks": click_times(expanded, rounds=1, count_in_bars=0),
         "count": [
             [t + first.end_s, accent]
@@ -81,16 +80,22 @@ def _plan(revision: Revision, expanded: ExpandedRiff, instrument: Instrument) ->
     }
 
 
-def _eye_cues(expanded: ExpandedRiff, instrument: Instrument) -> dict[int, str]:
-    """For every bar the fret to look at: of its last long move, or of the one that opens the next
-    bar.
+def _eye_moves(expanded: ExpandedRiff, instrument: Instrument) -> list[dict[str, float]]:
+    """Every move of the fretting hand: from the hit it leaves to the one it lands on, how far, and
+    the fret to look at meanwhile. The way back to the beginning is the last one.
     """
-    cues: dict[int, str] = {}
-    for due, moved in zip(expanded.hits, shifts_mm(expanded.hits, instrument), strict=True):
-        pressed = [note.fret for note in due.hit.notes if note.fret]
-        if moved >= EYE_CUE_MM and pressed:
-            cues[due.bar - 1 if due.hit.at == 0 else due.bar] = f"look: fret {min(pressed)}"
-    return cues
+    out: list[dict[str, float]] = []
+    fretted = [due for due in expanded.hits if any(note.fret for note in due.hit.notes)]
+    for before, after in pairwise([*fretted, *fretted[:1]]):
+        moved = shift_mm(before, after, instrument)
+        if not moved:
+            continue
+        again = expanded.round_s if after.index <= before.index else 0.0
+        fret = min(note.fret for note in after.hit.notes if note.fret)
+        out.append(
+            {"from": before.due_s, "to": after.due_s + again, "mm": round(moved, 1), "fret": fret}
+        )
+    return out
 
 
 @dataclass(frozen=True, slots=True)

@@ -46,9 +46,8 @@ document.addEventListener("alpine:init", () => {
     say: root.querySelector(".say").textContent,
     count: "–",
     progress: "count",
-    name: "–",
+    name: "E5?",
     where: "",
-    after: "",
     busy: false,
     answers: [],
     get idle() { return !this.busy; },
@@ -84,7 +83,7 @@ document.addEventListener("alpine:init", () => {
         if (!stopped) problem(error.message);
       }
       listener.close();
-      Object.assign(this, { busy: false, count: "–", progress: "count", name: "–", where: "" });
+      Object.assign(this, { busy: false, count: "–", progress: "count", name: "E5?", where: "" });
     },
     async drill() {
       const calls = await drawCalls();

@@ -1,5 +1,6 @@
 """The shapes and the places of chords, in words and drawings."""
 
+from bisect import bisect_left
 from dataclasses import dataclass
 
 from thrumble.core.chords.names import ChordName, name_notes
@@ -14,7 +15,7 @@ from thrumble.core.neck.catalogue import (
     root_strings,
 )
 from thrumble.core.neck.grips import Grip, grips
-from thrumble.core.neck.hand import SCHOOLS, Hand
+from thrumble.core.neck.hand import REACH_RANGE_MM, SCHOOLS, Hand, School
 from thrumble.core.neck.ladder import reach_ladder
 from thrumble.core.neck.places import find_places, name_at, roots_of
 from thrumble.core.neck.silence import silence_map
@@ -214,7 +215,10 @@ def _chosen(
         under=f"mm wide at fret {fret}" if own.span_mm else "mm: no stretch at all",
         drawing=drawing,
         strings=_strings(neck, notes, root, fret, own.grip, hand),
-        avoid=avoid_words(silence.avoid, hand.damping) if silence else "",
+        avoid=avoid_words(silence.avoid, hand.damping)
+        if silence
+        else f"Out of reach at fret {fret}: it takes {needed_mm(neck, notes)} mm from finger 1 to "
+        "4. Take it higher up, or come down a ladder.",
         frets=[_fret_line(line, address, neck, root, hand, fret, flats=flats) for line in lines],
         schools=_schools(neck, notes, hand),
         roots=[
@@ -294,7 +298,7 @@ def _schools(neck: Instrument, notes: tuple[Note, ...], hand: Hand) -> list[Scho
                 called=facts.called,
                 fingers="" if best is None else " ".join(map(_finger, best.fingers)),
                 spare="" if best is None else f"{best.spare_mm:.0f} mm to spare",
-                feel="out of reach, or no fingers for it"
+                feel=_out_of_reach(neck, notes, school)
                 if best is None
                 else comfort_words(best.comfort(hand.reach_mm), len(best.fingers)),
                 why=f"{facts.why} {facts.cost}",
@@ -302,6 +306,20 @@ def _schools(neck: Instrument, notes: tuple[Note, ...], hand: Hand) -> list[Scho
             )
         )
     return out
+
+
+def needed_mm(neck: Instrument, notes: tuple[Note, ...], school: School | None = None) -> int:
+    """The least reach that can take notes with a school's fingers, whole millimetres."""
+    low, high = (int(end) for end in REACH_RANGE_MM)
+    return bisect_left(
+        range(high), True, low, key=lambda reach: bool(grips(neck, notes, reach, school))
+    )
+
+
+def _out_of_reach(neck: Instrument, notes: tuple[Note, ...], school: School) -> str:
+    if not grips(neck, notes, REACH_RANGE_MM[1], school):
+        return "has no fingers for it"
+    return f"out of reach: takes {needed_mm(neck, notes, school)} mm"
 
 
 def found_chord(name: str, chord: ChordName, neck: Instrument, hand: Hand, *, flats: bool) -> Found:

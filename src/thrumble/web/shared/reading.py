@@ -17,6 +17,7 @@ from thrumble.store.riffs import Revision
 from thrumble.store.takes import Take
 from thrumble.web.drawings.charts import Clock, Pile, bar_clock, deviation_pile
 from thrumble.web.drawings.strip import BarDrawing, reading_strip
+from thrumble.web.shared.landing import LandingView, landing_view
 
 SOURCE_WORDS = {
     "recorded": "recorded here",
@@ -90,6 +91,7 @@ class ReadingView:
     heard: bool
     can_join: bool
     corrected: str
+    landing: LandingView | None
 
 
 def reading_view(
@@ -131,6 +133,7 @@ def reading_view(
         heard=bool(judgement.played),
         can_join=take.tone_id is not None,
         corrected=corrected_words(len(said)),
+        landing=landing_view(judgement) if judgement.played else None,
     )
 
 
