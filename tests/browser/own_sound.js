@@ -1,7 +1,8 @@
 // Plays given sound into the application's own audio graph in place of the microphone's, and can
 // send the clicks back with a known delay.
 (() => {
-  const own = (window.__ownSound = { context: null, into: null, returnS: null, exercise: null });
+  const own = (window.__ownSound = { context: null, into: null, returnS: null, exercise: null,
+    calls: null });
   const real = AudioContext.prototype.createMediaStreamSource;
   AudioContext.prototype.createMediaStreamSource = function (stream) {
     real.call(this, stream); // the permission path is real
@@ -21,6 +22,7 @@
   };
   addEventListener("exercise-begins", ({ detail }) => { if (own.exercise) own.play(...own
       .exercise, detail.frame / detail.rate); });
+  addEventListener("calls-begin", ({ detail }) => { own.calls = detail; });
   own.play = (text, rate, at = null) => {
     const bytes = Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
     const samples = new Float32Array(bytes.buffer);

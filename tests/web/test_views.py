@@ -205,11 +205,13 @@ def test_the_play_screens_plan_holds_clicks_bars_and_eye_cues() -> None:
     )  # type: ignore[arg-type]
     assert plan["count"] == [[0.0, True], [0.5, False], [1.0, False], [1.5, False]]
     bars = {bar["number"]: bar for bar in plan["bars"]}  # type: ignore[attr-defined]
-    assert (
-        bars[1]["cue"] == "look: fret 7"
-        and bars[3]["cue"] == "look: fret 9"
-        and bars[4]["end"] == 8.0
-    )
+    assert bars[4]["end"] == 8.0
+    moves = plan["moves"]
+    assert moves[0] == {"from": 1.75, "to": 2.0, "mm": 144.8, "fret": 7}  # type: ignore[index]
+    assert [move["fret"] for move in moves[:4]] == [7, 2, 9, 7]  # type: ignore[index]
+    jump = "title: T\ntempo: 120\n[A]\n| 6:3,5:5 o o 6:8,5:10 o o |\n"
+    there, back = play_view(revision(jump), Instrument()).plan["moves"]  # type: ignore[misc]
+    assert (there["from"], there["to"], back["from"], back["to"]) == (0.5, 1.0, 1.5, 2.0)
     assert len(view.bars) == 14 and view.facts == "14 bars, 108 hits, straight"
 
 

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 from sqlmodel import Session
 
-from thrumble.core.coach.judgement import DEFAULT_TOLERANCE, TOLERANCES_MS, Limits
+from thrumble.core.coach.judgement import in_time
 from thrumble.core.coach.landing import best_speed_mm_s
 from thrumble.core.neck.geometry import move_speeds_mm_s
 from thrumble.core.riff.expand import expand
@@ -36,8 +36,6 @@ def _landed(take: PlayedTake, rig: rigs.Rig | None) -> Iterator[tuple[float, boo
     expanded = expand(take.riff, take.tempo_bpm)
     fast = move_speeds_mm_s(expanded.hits, neck)
     middle = float(np.median([late for _, late in take.deviations]))
-    limits = Limits(TOLERANCES_MS[DEFAULT_TOLERANCE])
     for index, late in take.deviations:
         if fast[index] > 0:
-            limit = limits.for_slot_ms(expanded.hits[index].slot_s)
-            yield fast[index], abs(late - middle) <= limit
+            yield fast[index], in_time(late - middle, expanded.hits[index].slot_s)

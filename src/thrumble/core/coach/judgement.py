@@ -148,6 +148,13 @@ def robust_spread(values: np.ndarray) -> float:
     return float(1.4826 * np.median(np.abs(values - np.median(values)))) if values.size else 0.0
 
 
+def in_time(late_ms: float, slot_s: float, *, tolerance: str = DEFAULT_TOLERANCE) -> bool:
+    """Whether a lateness is inside what a hit with such a slot is allowed, where nothing else is
+    known of it.
+    """
+    return abs(late_ms) <= Limits(TOLERANCES_MS[tolerance]).for_slot_ms(slot_s)
+
+
 def judge_hits(
     reading: Reading,
     expanded: ExpandedRiff,

@@ -70,7 +70,7 @@ def silence_map(
         if string > notes[0].string:
             by, finger = _below(notes, string, strings, damping)
         elif string < notes[-1].string:
-            by, finger = _above(notes)
+            by, finger = _above(notes, notes)
         else:
             by, finger = _inside(by_string, notes, string)
         quiet.append(Quiet(string, by, finger))
@@ -98,15 +98,15 @@ def _below(notes: tuple[Fingered, ...], string: int, strings: int, damping: Damp
     return (Silencer.PALM, None) if damping is Damping.AIM else NOTHING
 
 
-def _above(notes: tuple[Fingered, ...]) -> Found:
-    """A string higher than the highest note: a finger lies flat across it, unless an open string
-    that has to sound lies between.
+def _above(notes: tuple[Fingered, ...], among: tuple[Fingered, ...]) -> Found:
+    """A string above these notes: one of their fingers lies flat across it. It comes from the side
+    of the highest string, so it cannot where an open string higher than itself has to sound.
     """
     if _resting(notes):
         return Silencer.HAND, None
     for note in notes:
         lies = note.finger == 1 or _is_bar(notes, note.finger)
-        blocked = any(other.finger == OPEN and other.string < note.string for other in notes)
+        blocked = any(other.finger == OPEN and other.string < note.string for other in among)
         if lies and not blocked:
             return Silencer.FLAT, note.finger
     return NOTHING
@@ -122,7 +122,7 @@ def _inside(by_string: dict[int, Fingered], notes: tuple[Fingered, ...], string:
     if under is not None and under.finger != OPEN:
         return Silencer.UNDERSIDE, under.finger
     lower = tuple(note for note in notes if note.string > string)
-    return NOTHING if _resting(lower) else _above(lower)
+    return NOTHING if _resting(lower) else _above(lower, notes)
 
 
 def _is_bar(notes: tuple[Fingered, ...], finger: int) -> bool:

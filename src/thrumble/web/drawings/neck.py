@@ -24,6 +24,8 @@ LEAST_FRETS = 7
 MARKED_FRETS = (3, 5, 7, 9, 12, 15, 17, 19, 21)
 AT_FINGER = 0.4  # of the fret's space from its wire: where a finger presses
 PX_AROUND = 15.0
+EDGE_PX = 9.0  # of wood beyond the outer strings
+DASH_PX = 8.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,8 +52,8 @@ class NeckArc:
 
 
 @dataclass(frozen=True, slots=True)
-class Span:
-    """The reach of a grip as a field over the frets."""
+class Field:
+    """A field over the neck: its wood, or the reach of a grip."""
 
     x: float
     y: float
@@ -60,9 +62,17 @@ class Span:
 
 
 @dataclass(frozen=True, slots=True)
+class Stroke:
+    """A short line across a string."""
+
+    top: float
+    bottom: float
+
+
+@dataclass(frozen=True, slots=True)
 class NeckDrawing:
-    """The neck from the nut to beyond the highest place taken. `quiet`, `loose`: y of the strings
-    that the grip keeps quiet, and of those that nothing lies on.
+    """The neck from the nut to beyond the highest place taken. `quiet`: dashes over the strings
+    that the grip keeps quiet; `loose`: y of those that nothing lies on.
     """
 
     width: float
@@ -73,10 +83,12 @@ class NeckDrawing:
     marks: list[float]
     dots: list[NeckDot]
     opens: list[float]
-    span: Span | None
-    quiet: list[float]
+    span: Field | None
+    quiet: list[Stroke]
     loose: list[float]
     quiet_x: float
+    wood: Field
+    middle_y: float
     arcs: list[NeckArc]
     left: float
     right: float
@@ -130,9 +142,15 @@ def neck_drawing(route: Route, instrument: Instrument, looked: Looked | None = N
         dots=dots,
         opens=[y[n.string] for n in grip.notes if not n.finger] if grip else [],
         span=_span(grip, x, y) if grip else None,
-        quiet=[y[one.string] for one in quiet if one.by is not None],
+        quiet=[
+            Stroke(y[one.string] - DASH_PX, y[one.string] + DASH_PX)
+            for one in quiet
+            if one.by is not None
+        ],
         loose=[y[one.string] for one in quiet if one.by is None],
         quiet_x=x((grip.hand or 1) - AT_FINGER) if grip else 0.0,
+        wood=Field(min(frets), top - EDGE_PX, max(frets) - min(frets), bottom - top + 2 * EDGE_PX),
+        middle_y=(top + bottom) / 2,
         arcs=_arcs(route, x),
         left=min(frets),
         right=max(frets),
@@ -166,13 +184,13 @@ def _dot(
     return NeckDot(x(fret - AT_FINGER), y[string], name, label, css)
 
 
-def _span(grip: Grip, x: Callable[[float], float], y: dict[int, float]) -> Span | None:
+def _span(grip: Grip, x: Callable[[float], float], y: dict[int, float]) -> Field | None:
     pressed = [note for note in grip.notes if note.finger]
     if not pressed:
         return None
     ends = [x(note.fret - AT_FINGER) for note in pressed]
     highs = [y[note.string] for note in pressed]
-    return Span(
+    return Field(
         round(min(ends) - PX_AROUND, 1),
         min(highs) - PX_AROUND,
         round(max(ends) - min(ends) + 2 * PX_AROUND, 1),

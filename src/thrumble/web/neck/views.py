@@ -2,35 +2,38 @@
 
 from dataclasses import dataclass
 
-from thrumble.core.chords.names import name_notes
 from thrumble.core.counting import counted
 from thrumble.core.instrument import Instrument
-from thrumble.core.music.meter import spoken_count
-from thrumble.core.neck.catalogue import DEGREES
 from thrumble.core.neck.grips import Grip
 from thrumble.core.neck.hand import DEFAULT_BEST_MM_S, SCHOOLS
 from thrumble.core.neck.moves import Move
 from thrumble.core.neck.picking import Conflict, PickPath, pick_path
 from thrumble.core.neck.routes import Route
 from thrumble.core.neck.silence import silence_map
-from thrumble.core.riff.expand import DueHit, ExpandedRiff
+from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.riff.silence import ringing_before
 from thrumble.web.drawings.neck import Looked, NeckDrawing, neck_drawing
 from thrumble.web.drawings.pick import PickBar, pick_bar
 from thrumble.web.drawings.strip import BarDrawing, plan_bar
 from thrumble.web.neck.asked import Asked, lock_of, write_lock
+from thrumble.web.neck.moves import (
+    chord_name,
+    fails_first,
+    figure_words,
+    moves_sentence,
+    where_words,
+)
 from thrumble.web.neck.words import SCHOOL_WORDS, WISH_WORDS, hand_words, how_words
 from thrumble.web.shared.neck_words import (
     DAMPING_WORDS,
-    FINGER_WORDS,
     PICKING_WORDS,
     avoid_words,
     comfort_words,
-    quiet_words,
 )
+from thrumble.web.shared.silence_lines import StringLine, string_lines
 
 LETTERS = "ABCDEFGH"
-MOST_ROWS, MOST_BARS, MOST_FIRST, MOST_ELSEWHERE, MOST_CONFLICTS = 80, 12, 3, 9, 4
+MOST_ROWS, MOST_BARS, MOST_ELSEWHERE, MOST_CONFLICTS = 80, 12, 9, 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,16 +50,6 @@ class RouteLine:
     breaks_at: str
     here: bool
     href: str
-
-
-@dataclass(frozen=True, slots=True)
-class StringLine:
-    """One string of the silence map."""
-
-    string: int
-    words: str
-    sounds: bool
-    loose: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,15 +145,15 @@ def neck_view(
     locked = {lock.index for lock in asked.locks}
     to = {move.to_index: move for move in route.changes}
     hand, limit = asked.hands.hand, best_mm_s or DEFAULT_BEST_MM_S
-    figure, under = _figure(route, expanded)
+    figure, under = figure_words(route, expanded)
     return NeckView(
         riff_id=riff_id,
         title=expanded.riff.title,
         meta=f"{neck.scale_mm:g} mm scale · {hand_words(hand)} · {expanded.tempo_bpm:g} bpm",
         figure=figure,
         under=under,
-        sentence=_sentence(route, expanded, limit, known=best_mm_s is not None),
-        first=_fails_first(route, expanded, limit),
+        sentence=moves_sentence(route, expanded, limit, known=best_mm_s is not None),
+        first=fails_first(route, expanded, limit),
         drawing=neck_drawing(route, neck, looked),
         routes=[
             _route_line(k, one, expanded, asked, limit, here=k == number)
@@ -209,63 +202,6 @@ def _looked(expanded: ExpandedRiff, route: Route, asked: Asked, at: int | None) 
     return Looked(grip, silence_map(grip.notes, strings, asked.hands.hand.damping, ringing))
 
 
-def _figure(route: Route, expanded: ExpandedRiff) -> tuple[str, str]:
-    if route.worst_move is None:
-        return "0", "mm: your hand stays where it is"
-    worst = route.moves[route.worst_move]
-    return f"{worst.speed_mm_s:.0f}", f"mm a second, {_into(worst, expanded)}"
-
-
-def _into(move: Move, expanded: ExpandedRiff) -> str:
-    return f"into {_where(expanded, expanded.hits[move.to_index])}"
-
-
-def _where(expanded: ExpandedRiff, due: DueHit) -> str:
-    meter = next(bar.meter for bar in expanded.bars if bar.number == due.bar)
-    beat, inside = divmod(due.hit.at, meter.beat)
-    count = f"{int(beat) + 1}" + (spoken_count(due.hit.at, meter) if inside else "")
-    return f"bar {due.bar} on {count}" if due.bar else f"pick-up on {count}"
-
-
-def _sentence(route: Route, expanded: ExpandedRiff, limit: float, *, known: bool) -> str:
-    if route.worst_move is None:
-        return "No move at all: your hand stays in one place for the whole riff."
-    worst = route.moves[route.worst_move]
-    fails = worst.fails_at_bpm(expanded.tempo_bpm, limit) or 0.0
-    own = (
-        f"your takes land in time up to about {limit:.0f} mm a second"
-        if known
-        else f"{limit:.0f} mm a second, what most hands land; your own takes don't tell yet"
-    )
-    fast = f"{worst.distance_mm:.0f} mm in {worst.time_ms:.0f} ms"
-    if fails <= expanded.tempo_bpm:
-        return (
-            f"Too fast already: {fast} {_into(worst, expanded)}. Slow down to {fails:.0f} bpm, or "
-            f"take another route ({own})."
-        )
-    return (
-        f"{fast} {_into(worst, expanded)}: this move fails first, at {fails:.0f} bpm ({own}). "
-        f"Look at fret {worst.look_fret} before you go."
-    )
-
-
-def _fails_first(route: Route, expanded: ExpandedRiff, limit: float) -> list[str]:
-    """The moves that fail first, each way of the hand once, after the very first."""
-    out: list[str] = []
-    seen: set[tuple[float, float]] = set()
-    for move in sorted(route.moves, key=lambda move: -move.speed_mm_s):
-        key = (move.distance_mm, move.time_ms)
-        if key in seen:
-            continue
-        seen.add(key)
-        fails = move.fails_at_bpm(expanded.tempo_bpm, limit) or 0.0
-        out.append(
-            f"{_into(move, expanded)[5:]}: {move.distance_mm:.0f} mm in {move.time_ms:.0f} ms, "
-            f"fails at {fails:.0f} bpm"
-        )
-    return out[1 : MOST_FIRST + 1]
-
-
 def _route_line(
     number: int, route: Route, expanded: ExpandedRiff, asked: Asked, limit: float, *, here: bool
 ) -> RouteLine:
@@ -293,15 +229,8 @@ def _places(expanded: ExpandedRiff, route: Route) -> str:
     seen: dict[str, str] = {}
     for first, _ in route.stops:
         lowest = route.places[first].grip.notes[0]
-        seen.setdefault(_name(expanded, first), f"{lowest.string}/{lowest.fret}")
+        seen.setdefault(chord_name(expanded, first), f"{lowest.string}/{lowest.fret}")
     return " · ".join(f"{name} {place}" for name, place in list(seen.items())[:4])
-
-
-def _name(expanded: ExpandedRiff, index: int) -> str:
-    due = expanded.hits[index]
-    neck = expanded.riff.instrument
-    midis = tuple(midi for note in due.hit.notes if (midi := neck.midi(note)) is not None)
-    return due.hit.label or name_notes(midis) or "chord"
 
 
 def _chosen(
@@ -314,21 +243,9 @@ def _chosen(
     neck, index = expanded.riff.instrument, at or 0
     notes = looked.grip.notes
     midis = [neck.open_midi(note.string) + note.fret for note in notes]
-    root = _root(midis)
-    lines = {}
-    for note, midi in zip(notes, midis, strict=True):
-        who = FINGER_WORDS[note.finger] if note.finger else "open"
-        lines[note.string] = StringLine(
-            note.string, f"{DEGREES.get(midi - root, 'note')}: {who}", sounds=True, loose=False
-        )
-    for one in looked.silence.quiet:
-        loose = one.by is None
-        lines[one.string] = StringLine(one.string, quiet_words(one), sounds=False, loose=loose)
-    for string in neck.strings:
-        lines.setdefault(string, StringLine(string, "rings on", sounds=True, loose=False))
     return Chosen(
-        name=_name(expanded, index),
-        strings=[lines[string] for string in sorted(lines)],
+        name=chord_name(expanded, index),
+        strings=string_lines(neck, notes, _root(midis), looked.silence),
         avoid=avoid_words(looked.silence.avoid, asked.hands.hand.damping),
         elsewhere=_elsewhere(looked.grip, index, asked, elsewhere),
     )
@@ -386,8 +303,8 @@ def _chord_line(
     far = move is not None and move.distance_mm > 0
     lock = asked.with_lock(lock_of(first, grip)) if held is None else asked.without_lock(held)
     return ChordLine(
-        where=_where(expanded, expanded.hits[first]),
-        name=_name(expanded, first),
+        where=where_words(expanded, expanded.hits[first]),
+        name=chord_name(expanded, first),
         place=_spots(grip),
         fingers=_fingers(grip),
         span=f"{grip.span_mm:.0f}",

@@ -83,8 +83,8 @@ async function check() {
   $("after").replaceChildren();
   try { await input.open(); } catch (error) { refuse(error); return; }
   if (!cycle.on("opened")) return;
-  view.say = "The input is open: play a hard chord and check the level. "
-    + "Space counts in and records.";
+  view.say = "The input is open: play a hard chord and check the level. " +
+    "Space counts in and records.";
 }
 
 function refuse(error) {
@@ -99,11 +99,11 @@ function lost() {
   const cut = leaveTake("cut");
   cycle.on("lost");
   view.say = "Space counts in and records.";
-  const waits = "What was recorded so far waits on Today: finish it there, or press space for a "
-    + "new take.";
-  problem(cut
-    ? `The input went away in the middle of the take. Plug it in again. ${waits}`
-    : "The input went away. Plug it in again, then press space.");
+  const waits = "What was recorded so far waits on Today: finish it there, or press space for a " +
+    "new take.";
+  problem(cut ?
+    `The input went away in the middle of the take. Plug it in again. ${waits}` :
+    "The input went away. Plug it in again, then press space.");
 }
 
 function hear(frame, samples) {
@@ -235,8 +235,8 @@ async function finish() {
   if (number === undefined) {
     cycle.on("kept", attempt);
     view.say =
-      "The take is kept in this browser and is sent as soon as Thrumble answers. "
-      + "Space counts in again.";
+      "The take is kept in this browser and is sent as soon as Thrumble answers. " +
+      "Space counts in again.";
     sent.then((late) => {
       if (late !== null && cycle.on("read", attempt)) outcome(late, ended,
         attempt);
@@ -244,8 +244,8 @@ async function finish() {
   } else if (number === null) {
     cycle.on("refused", attempt);
     problem(
-      "Thrumble won't take this take. It's kept in this browser: reload the page to see "
-      + "what you can do with it."
+      "Thrumble won't take this take. It's kept in this browser: reload the page to see " +
+      "what you can do with it."
     );
   } else outcome(number, ended, attempt);
 }
@@ -263,8 +263,8 @@ function showSafe({ state, waitingS }) {
 async function checkRoom(needed, rate) {
   const room = await roomSeconds(rate);
   if (room === null || room >= needed) return;
-  const words = `This browser has room for ${Math.floor(room)} s of sound and this take lasts `
-    + `${Math.ceil(needed)} s. Free some disk space before you rely on it.`;
+  const words = `This browser has room for ${Math.floor(room)} s of sound and this take lasts ` +
+    `${Math.ceil(needed)} s. Free some disk space before you rely on it.`;
   problem(words);
 }
 
@@ -331,10 +331,13 @@ const CUE_KEPT = "thrumble-eye-cue";
 const cues = $("eye-cue");
 cues.value = localStorage.getItem(CUE_KEPT) ?? cues.value;
 if (cues.selectedIndex < 0) cues.selectedIndex = 0;
+
 function keepCue() { localStorage.setItem(CUE_KEPT, cues.value); }
 
-function nextCue() { cues.selectedIndex = (cues.selectedIndex + 1) % cues.options.length;
-  keepCue(); }
+function nextCue() {
+  cues.selectedIndex = (cues.selectedIndex + 1) % cues.options.length;
+  keepCue();
+}
 cues.addEventListener("change", keepCue);
 onKey(" ", go);
 onPedal("PageDown", go);

@@ -59,10 +59,11 @@ export class Show {
     this.view.count = String(Math.min(bar.beats, Math.floor(inside / ((bar.end - bar.start) / bar
       .beats)) + 1));
   }
-  /** The fret to look at, from the hit that the hand leaves on; which moves is the player's choice. */
+  /** The fret to look at, from the hit that the hand leaves on; the player says for which moves. */
   look(inRound) {
     const least = Number($("eye-cue").value);
-    const move = this.plan.moves.find((m) => m.mm >= least && m.from <= inRound && inRound < m.to);
+    const move = this.plan.moves.find((m) => m.mm >= least && m.from <= inRound && inRound < m
+    .to);
     const cue = move ? `look: fret ${move.fret}` : "";
     if (this.view.cue !== cue) this.view.cue = cue;
   }

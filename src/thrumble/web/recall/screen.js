@@ -7,8 +7,12 @@ const $ = (id) => document.getElementById(id);
 const COUNT_IN = 4,
   BEFORE_S = 0.2,
   LONGEST_S = 60;
-const STATES = { right: "right", wrong: "wrong", "another place": "right chord, another place",
-  "not heard": "nothing clear heard" };
+const STATES = {
+  right: "right",
+  wrong: "wrong",
+  "another place": "right chord, another place",
+  "not heard": "nothing clear heard"
+};
 let listener = null,
   stopped = false;
 
@@ -30,8 +34,11 @@ async function run(state, calls, beat, beats) {
   const calling = { frame: one, every: beat * beats, rate: listener.rate, calls };
   window.dispatchEvent(new CustomEvent("calls-begin", { detail: calling }));
   const show = setInterval(() => {
-    if (stopped || !listener.input) { silence();
-      listener.close(); return; }
+    if (stopped || !listener.input) {
+      silence();
+      listener.close();
+      return;
+    }
     state.showAt(calls, Math.floor((listener.now() - first) / beat), beats);
   }, 20);
   try {
@@ -65,8 +72,12 @@ document.addEventListener("alpine:init", () => {
       this.count = String(((k < COUNT_IN ? k : k - COUNT_IN) % beats) + 1);
       if (k < COUNT_IN) { this.progress = "count-in"; return; }
       const at = Math.min(calls.length - 1, Math.floor((k - COUNT_IN) / beats));
-      Object.assign(this, { name: calls[at].name, where: `root on string ${calls[at].string}`,
-        progress: `${at + 1} of ${calls.length}`, say: "Hit it, let it ring." });
+      Object.assign(this, {
+        name: calls[at].name,
+        where: `root on string ${calls[at].string}`,
+        progress: `${at + 1} of ${calls.length}`,
+        say: "Hit it, let it ring."
+      });
     },
     async go() {
       if (this.busy) return;
@@ -75,35 +86,49 @@ document.addEventListener("alpine:init", () => {
       stopped = false;
       Object.assign(this, { answers: [], say: "Count-in …" });
       root.dataset.stage = "running";
-      listener = new Listener({ tapUrl: root.dataset.tap, clickBase: root.dataset.click });
-      try { await this.drill();
-        root.dataset.stage = "done"; } catch (error) {
+      listener = new Listener({ tapUrl: root.dataset.tap, clickBase: root.dataset
+          .click });
+      try {
+        await this.drill();
+        root.dataset.stage = "done";
+      } catch (error) {
         root.dataset.stage = "idle";
         this.say = "Nothing was heard of this drill.";
         if (!stopped) problem(error.message);
       }
       listener.close();
-      Object.assign(this, { busy: false, count: "–", progress: "count", name: "E5?", where: "" });
+      Object.assign(this, { busy: false, count: "–", progress: "count", name: "E5?",
+        where: "" });
     },
     async drill() {
       const calls = await drawCalls();
-      const bpm = number("tempo", 40, 200, 96), beats = Number($("beats").value);
+      const bpm = number("tempo", 40, 200, 96),
+        beats = Number($("beats").value);
       if (calls.length * beats * 60 / bpm > LONGEST_S) throw new Error(
         "That is more than a minute: take fewer calls, or a faster click.");
       await listener.open();
       const beat = Math.round((60 / bpm) * listener.rate);
       const { sound, start } = await run(this, calls, beat, beats);
       this.say = "Listening …";
-      const asked = new URLSearchParams({ rate: listener.rate, start,
-        every: beat * beats / listener.rate });
+      const asked = new URLSearchParams({
+        rate: listener.rate,
+        start,
+        every: beat * beats / listener.rate
+      });
       for (const one of calls) asked.append("call", `${one.root}.${one.string}`);
       const found = await (await sendSound(root.dataset.hear, asked, sound)).json();
       this.say = found.words;
-      this.answers = found.each.map((one) => ({ ...one, words: STATES[one.state] + (one.state ===
-        "wrong" && one.heard ? `: that was ${one.heard}` : "") }));
-      window.htmx.ajax("GET", root.dataset.table, { target: "#recalled", swap: "outerHTML" });
+      this.answers = found.each.map((one) => ({
+        ...one,
+        words: STATES[one.state] + (one.state ===
+          "wrong" && one.heard ? `: that was ${one.heard}` : "")
+      }));
+      window.htmx.ajax("GET", root.dataset.table, { target: "#recalled",
+        swap: "outerHTML" });
     },
-    stop() { stopped = true;
-      listener?.close(); },
+    stop() {
+      stopped = true;
+      listener?.close();
+    },
   }));
 });

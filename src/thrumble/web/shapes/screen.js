@@ -7,7 +7,8 @@ const here = frets.findIndex((link) => link.closest("tr").classList.contains("he
 const go = (step) => { const link = frets[here + step]; if (link) location.assign(link.href); };
 onKey("ArrowRight", () => go(1));
 onKey("ArrowLeft", () => go(-1));
-onKey("/", (event) => { event?.preventDefault(); $("name").select(); });
+onKey("/", (event) => { event?.preventDefault();
+  $("name").select(); });
 
 let sound = null;
 async function listen() {
@@ -16,8 +17,10 @@ async function listen() {
   problem("");
   sound ??= new Audio(button.dataset.sound);
   sound.currentTime = 0;
-  try { await sound.play(); } catch { problem(
-      "The shape can't be played just now: try again in a moment."); }
+  try { await sound.play(); } catch {
+    problem(
+      "The shape can't be played just now: try again in a moment.");
+  }
 }
 $("listen")?.addEventListener("click", listen);
 onKey("l", listen);

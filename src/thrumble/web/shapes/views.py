@@ -7,20 +7,20 @@ from thrumble.core.chords.names import ChordName, name_notes
 from thrumble.core.instrument import Instrument, Note
 from thrumble.core.neck.catalogue import (
     CATALOGUE,
-    DEGREES,
     AtFret,
     Shape,
     along_the_neck,
     place_shape,
     root_strings,
 )
-from thrumble.core.neck.grips import Grip, grips
+from thrumble.core.neck.grips import grips
 from thrumble.core.neck.hand import REACH_RANGE_MM, SCHOOLS, Hand, School
 from thrumble.core.neck.ladder import reach_ladder
 from thrumble.core.neck.places import find_places, name_at, roots_of
-from thrumble.core.neck.silence import silence_map
+from thrumble.core.neck.silence import Fingered, silence_map
 from thrumble.web.drawings.shapes import ShapeDrawing, shape_drawing
-from thrumble.web.shared.neck_words import avoid_words, comfort_words, quiet_words
+from thrumble.web.shared.neck_words import avoid_words, comfort_words
+from thrumble.web.shared.silence_lines import StringLine, string_lines
 
 USUAL_FRET = 5
 MOST_PLACES = 16
@@ -60,16 +60,6 @@ class SchoolLine:
     feel: str
     why: str
     own: bool
-
-
-@dataclass(frozen=True, slots=True)
-class StringLine:
-    """One string of the silence map."""
-
-    string: int
-    words: str
-    sounds: bool
-    loose: bool
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -200,7 +190,11 @@ def _chosen(
     if own.grip is not None:
         fingers = {note.string: _finger(note.finger) for note in own.grip.notes if note.finger}
     drawing = shape_drawing(notes, "", neck, left_handed=neck.left_handed, fingers=fingers)
-    silence = own.grip and silence_map(own.grip.notes, len(neck.tuning), hand.damping)
+    held = tuple(Fingered(note.string, note.fret or 0, 0) for note in notes)
+    silence = None
+    if own.grip is not None:
+        held = own.grip.notes
+        silence = silence_map(held, len(neck.tuning), hand.damping)
     address = f"?shape={shape.key}&root={root}"
     rungs = reach_ladder(neck, notes, hand)
     tight = own.grip is None or own.grip.comfort(hand.reach_mm) < LEAST_LADDER_SPARE
@@ -214,7 +208,7 @@ def _chosen(
         figure=f"{own.span_mm:.0f}",
         under=f"mm wide at fret {fret}" if own.span_mm else "mm: no stretch at all",
         drawing=drawing,
-        strings=_strings(neck, notes, root, fret, own.grip, hand),
+        strings=string_lines(neck, held, neck.open_midi(root) + fret, silence),
         avoid=avoid_words(silence.avoid, hand.damping)
         if silence
         else f"Out of reach at fret {fret}: it takes {needed_mm(neck, notes)} mm from finger 1 to "
@@ -242,29 +236,6 @@ def _called(neck: Instrument, notes: tuple[Note, ...], root: int, fret: int, *, 
     if name is None:
         return bare
     return bare + name.lstrip("ABCDEFG").lstrip("#")
-
-
-def _strings(
-    neck: Instrument,
-    notes: tuple[Note, ...],
-    root: int,
-    fret: int,
-    grip: Grip | None,
-    hand: Hand,
-) -> list[StringLine]:
-    base = neck.open_midi(root) + fret
-    lines = {}
-    for note in notes:
-        away = (neck.midi(note) or 0) - base
-        taken = next((n.finger for n in grip.notes if n.string == note.string), 0) if grip else 0
-        who = f", finger {_finger(taken)}" if taken else ", open" if note.fret == 0 else ""
-        words = f"{DEGREES.get(away, DEGREES.get(away % 12, 'note'))}{who}"
-        lines[note.string] = StringLine(note.string, words, sounds=True, loose=False)
-    if grip is not None:
-        for one in silence_map(grip.notes, len(neck.tuning), hand.damping).quiet:
-            loose = one.by is None
-            lines[one.string] = StringLine(one.string, quiet_words(one), sounds=False, loose=loose)
-    return [lines[string] for string in sorted(lines)]
 
 
 def _fret_line(
