@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
+from thrumble.core.instrument import Instrument
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.single import strike
@@ -60,10 +61,67 @@ def open_neck(page: Page, base: str) -> None:
     page.goto(f"{base}/riffs")
     page.get_by_role("link", name="Nine Locks Down").first.click()
     page.get_by_role("link", name="On the neck").click()
-    page.locator("select[name=school]").select_option("1-3")
-    page.locator("input[type=checkbox][name=strict]").check()
-    page.get_by_role("button", name="Plan again").click()
-    page.locator(".arc.worst").wait_for(state="attached")
+    page.locator(".arc.worst").first.wait_for(state="attached")
+
+
+def open_neck_left(page: Page, base: str) -> None:
+    """As it is for a left-handed player; the rig is put back afterwards."""
+    _strung(page, base, left=True)
+    open_neck(page, base)
+
+
+def _strung(page: Page, base: str, *, left: bool) -> None:
+    page.goto(f"{base}/rig")
+    page.locator("#instrument > summary").click()
+    page.locator("#instrument [name=left_handed]").set_checked(left)
+    with page.expect_navigation():
+        page.get_by_role("button", name="Save rig").click()
+
+
+def close_neck_left(page: Page, base: str) -> None:
+    _strung(page, base, left=False)
+
+
+def open_shapes(page: Page, base: str) -> None:
+    page.goto(f"{base}/shapes?shape=sixth&root=6&fret=4")
+
+
+def open_recall(page: Page, base: str) -> None:
+    """Four calls, one of them answered a fret too high."""
+    page.add_init_script(path=OWN_SOUND)
+    page.goto(f"{base}/neck/recall")
+    page.get_by_label("Calls").fill("4")
+    page.get_by_label("Tempo").fill("160")
+    page.wait_for_load_state("load")
+    page.locator("h1").click()
+    page.keyboard.press("Space")
+    page.wait_for_function("() => window.__ownSound.calls")
+    calling = page.evaluate("() => window.__ownSound.calls")
+    text, rate = answered(calling["calls"], wrong=2)
+    at = calling["frame"] / calling["rate"]
+    page.evaluate("(sent) => window.__ownSound.play(...sent)", [text, rate, at])
+    page.wait_for_selector("#recall[data-stage=done]", timeout=60000)
+    page.locator("#recalled .known").first.wait_for()
+
+
+def answered(calls: list[dict[str, int]], *, wrong: int) -> tuple[str, int]:
+    """The simulated guitarist answers calls at 160 bpm a beat later, one a fret too high: float32
+    sound as base64, and its rate.
+    """
+    neck, bars = Instrument(), []
+    for k, call in enumerate(calls):
+        fret = (call["root"] - neck.open_midi(call["string"])) % 12 + (k == wrong)
+        bars.append(f"| . {call['string']}:{fret},{call['string'] - 1}:{fret + 2} o ~ ~ |")
+    text = "title: T\ntempo: 160\n[A]\n" + "\n".join(bars) + "\n"
+    take = perform(parse_riff(text), seed=3, tone=Tone.CRUNCH, lead_s=0.0)
+    return base64.b64encode(take.samples.astype("<f4").tobytes()).decode(), take.rate_hz
+
+
+def open_landings(page: Page, base: str) -> None:
+    """The reading's panel about moves, of a take whose long moves come late."""
+    open_reading(page, base)
+    page.locator("#landings summary").click()
+    page.locator("#landings").evaluate("one => one.scrollIntoView()")
 
 
 def open_print(page: Page, base: str) -> None:
@@ -145,10 +203,6 @@ def open_certainty(page: Page, base: str) -> None:
     page.goto(f"{base}/certainty")
 
 
-def open_bench(page: Page, base: str) -> None:
-    page.goto(f"{base}/bench")
-
-
 def open_away(page: Page, base: str) -> None:
     """A recording while nothing that is sent arrives."""
     page.goto(f"{base}/riffs")
@@ -172,12 +226,17 @@ VIEWS = {
     "pattern": open_pattern,
     "print": open_print,
     "neck": open_neck,
+    "neck-left": open_neck_left,
+    "shapes": open_shapes,
+    "recall": open_recall,
+    "landings": open_landings,
     "play": open_play,
     "reading": open_reading,
     "certainty": open_certainty,
-    "bench": open_bench,
     "away": open_away,
 }
+
+AFTERWARDS = {"neck-left": close_neck_left}
 
 
 def main() -> None:
@@ -223,6 +282,8 @@ def main() -> None:
             page.wait_for_timeout(250)
             ending = ("-dark" if theme == "dark" else "") + ("-phone" if arguments.phone else "")
             page.screenshot(path=arguments.out / f"{name}{ending}.png", full_page=arguments.full)
+            if name in AFTERWARDS:
+                AFTERWARDS[name](page, arguments.base)
             context.close()
         browser.close()
 

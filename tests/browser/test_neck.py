@@ -2,18 +2,14 @@
 cue.
 """
 
-import base64
 import re
 from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
+from scripts.screenshots import answered
 
 from tests.browser.conftest import Served
-from thrumble.core.instrument import Instrument
-from thrumble.core.player.perform import perform
-from thrumble.core.player.sound import Tone
-from thrumble.core.riff.text import parse_riff
 
 OWN_SOUND = Path(__file__).parent / "own_sound.js"
 
@@ -94,20 +90,10 @@ def test_a_recall_drill_is_called_hit_heard_and_kept(
     page.keyboard.press("Space")
     page.wait_for_function("() => window.__ownSound.calls")
     calling = page.evaluate("() => window.__ownSound.calls")
-    neck, bars = Instrument(), []
-    for k, call in enumerate(calling["calls"]):
-        fret = (call["root"] - neck.open_midi(call["string"])) % 12 + (k == 1)
-        bars.append(f"| . {call['string']}:{fret},{call['string'] - 1}:{fret + 2} o ~ ~ |")
-    take = perform(
-        parse_riff("title: T\ntempo: 160\n[A]\n" + "\n".join(bars) + "\n"),
-        seed=3,
-        tone=Tone.CRUNCH,
-        lead_s=0.0,
-    )
-    sound = base64.b64encode(take.samples.astype("<f4").tobytes()).decode()
+    sound, rate = answered(calling["calls"], wrong=1)
     page.evaluate(
         "([text, rate, at]) => window.__ownSound.play(text, rate, at)",
-        [sound, take.rate_hz, calling["frame"] / calling["rate"]],
+        [sound, rate, calling["frame"] / calling["rate"]],
     )
     expect(page.locator(".called-name")).to_have_text(calling["calls"][0]["name"], timeout=15000)
     expect(page.locator("#recall")).to_have_attribute("data-stage", "done", timeout=60000)

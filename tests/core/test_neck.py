@@ -132,11 +132,18 @@ def test_what_lies_on_each_string() -> None:
 
 
 def test_what_the_pick_must_keep_off() -> None:
-    notes = grip((Note(5, 3), Note(4, 5)), (2, 4)).notes
+    notes = grip((Note(5, 3), Note(4, 5), Note(1, 0)), (1, 3)).notes
     swept = silence_map(notes, 6)
-    assert swept.unguarded == swept.avoid == (1, 2, 3)
-    assert silence_map(notes, 6, Damping.AIM).avoid == (1, 2, 3, 6)
-    assert silence_map(notes, 6, ringing=frozenset({1, 2})).unguarded == (3,)
+    assert swept.unguarded == swept.avoid == (2,), "a flat finger would choke the open string"
+    assert silence_map(notes, 6, Damping.AIM).avoid == (2, 3, 6)
+    assert silence_map(notes, 6, ringing=frozenset({2})).unguarded == ()
+
+
+def test_a_free_first_finger_lies_flat_behind_the_others() -> None:
+    """The shuffle's sixth: finger 3 on it, the root open, finger 1 resting behind."""
+    sixth = silencers((Note(5, 0), Note(4, 4)), (3,))
+    assert sixth == {6: (Silencer.THUMB, None), 3: (FLAT, 1), 2: (FLAT, 1), 1: (FLAT, 1)}
+    assert silencers((Note(6, 5), Note(5, 7)), (2, 4))[1] == (FLAT, 1)
 
 
 def test_the_map_and_the_ear_mean_the_same_strings() -> None:
@@ -202,7 +209,7 @@ def test_a_stroke_goes_from_gap_to_gap_and_comes_to_rest_on_the_next_string() ->
     ("bars", "picking", "tempo", "kind", "words"),
     [
         (
-            "| 6:0,4:2 o - - - |",
+            "| 6:0,4:0 o - - - |",
             Picking.DOWN,
             100,
             Trouble.UNGUARDED,

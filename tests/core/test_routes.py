@@ -125,7 +125,7 @@ def by_hand(chosen: list[Grip], times: list[float], w: Weights, reach: float) ->
     total = 0.0
     for grip in chosen:
         tight = 1 - grip.spare_mm / reach if len(grip.fingers) > 1 else 0
-        total += w.spread * max(0, min(1, tight)) ** 2 + w.unguarded * grip.unguarded
+        total += w.spread * max(0, min(1, tight)) ** 3 + w.unguarded * grip.unguarded
         total += w.skipped * grip.skipped + w.high * (grip.hand or 0)
         total += w.little * (4 in grip.fingers) + w.thumb * (5 in grip.fingers)
         total += w.open_strings * len(grip.fingers)
@@ -135,7 +135,7 @@ def by_hand(chosen: list[Grip], times: list[float], w: Weights, reach: float) ->
         total += w.travel * mm + w.hurry * (mm / times[k] / w.quick_mm_s) ** 2
         total += w.strings * across + w.pick * max(0, across - 1)
         if a.fingers != b.fingers:
-            total += w.fingers * (1 if shape_of(a) and shape_of(a) == shape_of(b) else 0.25)
+            total += w.fingers * (1 if shape_of(a) and shape_of(a) == shape_of(b) else 0.125)
     return total
 
 
@@ -199,7 +199,7 @@ def test_strings_that_nothing_silences_are_counted() -> None:
         return grip.unguarded
 
     assert left((Note(6, 5), Note(5, 7)), (1, 3)) == 0, "finger 1 lies flat over the higher strings"
-    assert left((Note(6, 5), Note(5, 7)), (2, 4)) == 4
+    assert left((Note(6, 5), Note(5, 7)), (2, 4)) == 0, "finger 1 is free to do so"
     assert left((Note(4, 5), Note(3, 7)), (1, 3)) == 0, "tip on string 5, thumb on string 6"
     assert left((Note(3, 5),), (1,)) == 1, "string 5 has neither tip nor thumb"
 

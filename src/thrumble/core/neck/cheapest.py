@@ -12,7 +12,7 @@ from thrumble.core.neck.weights import Weights
 
 Array = NDArray[np.float64]
 LITTLE = 4
-OTHER_SHAPE = 0.25  # of the cost of other fingers, where the shape is another one anyway
+OTHER_SHAPE = 0.125  # of the cost of other fingers, where the shape is another one anyway
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +99,11 @@ class Cheapest:
         way.reverse()
         return way
 
+    @property
+    def places_differ(self) -> bool:
+        """Whether there is any stage that can be taken at more than one place."""
+        return any(np.unique(facts.layout).size > 1 for facts in self._of)
+
     def cost(self, way: list[int]) -> float:
         """What a way costs in all, in points."""
         total = sum(float(node[at]) for node, at in zip(self._nodes, way, strict=True))
@@ -153,7 +158,7 @@ class Cheapest:
         pressed = len(grip.fingers)
         used = 1 - grip.comfort(reach_mm) if pressed > 1 else 0.0
         return (
-            w.spread * used**2
+            w.spread * used**3
             + w.unguarded * grip.unguarded
             + w.skipped * grip.skipped
             + w.high * (grip.hand or 0)

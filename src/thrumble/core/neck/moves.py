@@ -102,10 +102,11 @@ def _staying(before: Grip, after: Grip) -> tuple[int, ...]:
 
 
 def _guide(before: Grip, after: Grip) -> int | None:
-    """The lowest finger that presses the same string on both sides of the move."""
+    """The lowest finger that moves along one string."""
     own = {(note.finger, note.string) for note in _pressed(before)}
     both = own & {(note.finger, note.string) for note in _pressed(after)}
-    return min(both)[0] if both else None
+    leads = {finger for finger, _ in both} - set(_staying(before, after))
+    return min(leads, default=None)
 
 
 def _same_hand(before: Grip, after: Grip) -> bool:

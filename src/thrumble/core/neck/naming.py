@@ -8,6 +8,7 @@ from thrumble.core.neck.weights import Wish
 
 FIRST = "the easiest way"
 WISHED = "as you wish"
+WRITTEN = "as written"
 
 
 def _hands(grips: list[Grip]) -> list[int]:
@@ -34,23 +35,42 @@ _TRAITS: tuple[tuple[str, Callable[[list[Grip]], float]], ...] = (
 )
 
 
-def name_routes(routes: list[list[Grip]], wishes: frozenset[Wish]) -> list[str]:
-    """A name for each route, each its own; the first is the best one."""
-    names = [WISHED if wishes else FIRST]
-    for number, grips in enumerate(routes[1:], 1):
+def name_routes(
+    routes: list[list[Grip]],
+    written: list[tuple[tuple[int, int | None], ...]],
+    wishes: frozenset[Wish],
+) -> list[str]:
+    """A name for each route, each its own; the first is the best one. `written`: strings and frets
+    of every hit as they stand.
+    """
+    names: list[str] = []
+    for number, grips in enumerate(routes):
+        if WRITTEN not in names and [grip.layout for grip in grips] == written:
+            names.append(WRITTEN)
+            continue
+        if not number:
+            names.append(WISHED if wishes else FIRST)
+            continue
+        fingers = " ".join(map(str, sorted({one for grip in grips for one in grip.fingers})))
+        places = [grip.layout for grip in grips]
+        if any([grip.layout for grip in other] == places for other in routes[:number]):
+            names.append(_another(f"the same places with fingers {fingers}", names))
+            continue
         own = [
             name for name, trait in _TRAITS if name not in names and _least(trait, routes, number)
         ]
         hands = _hands(grips)
         where = _where(hands)
-        fingers = sorted({finger for grip in grips for finger in grip.fingers})
         name = own[0] if own else where
-        if name in names:
-            name = f"{name}, fingers {' '.join(map(str, fingers))}"
-        while name in names:
-            name += ", another way"
-        names.append(name)
-    return names[: len(routes)]
+        names.append(_another(name if name not in names else f"{name}, fingers {fingers}", names))
+    return names
+
+
+def _another(name: str, names: list[str]) -> str:
+    """A name that is not given yet."""
+    while name in names:
+        name += ", another way"
+    return name
 
 
 def _where(hands: list[int]) -> str:

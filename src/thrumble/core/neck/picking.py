@@ -17,7 +17,8 @@ from thrumble.core.neck.silence import silence_map
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 from thrumble.core.riff.model import Stroke
 
-QUICKEST_MM_S = 400.0  # through the air from rest to start: what a strong wrist does for a while
+# through the air from rest to start, what a strong wrist does for a while: less where it has to aim
+QUICKEST_MM_S = {Damping.AIM: 400.0, Damping.SWEEP: 900.0}
 AIR_SHARE = 0.5  # of the time between two strokes: the other half the pick is in the strings
 HURRIED_MS = 400.0  # below this the pick has no time to look for its side
 FINGERS = (Plucking.MIDDLE, Plucking.RING, Plucking.LITTLE)  # beside the pick, from low to high
@@ -111,7 +112,7 @@ def pick_path(expanded: ExpandedRiff, route: Route, picking: Picking, damping: D
             low, high = _bounds(own, quiet.unguarded, strings, damping)
             one = _struck(due, stroke, low, high, before, time_ms)
             inside = [s for s in quiet.unguarded if own[-1] < s < own[0]]
-            conflicts += _conflicts(due, one, before, time_ms, inside)
+            conflicts += _conflicts(due, one, before, time_ms, inside, damping)
         strokes.append(one)
         last = due
         kept = frozenset(note.string for note in due.hit.notes if note.let_ring)
@@ -206,6 +207,7 @@ def _conflicts(
     before: PickStroke | None,
     time_ms: float,
     inside: list[int],
+    damping: Damping,
 ) -> list[Conflict]:
     """What does not work out about a stroke, and the remedy."""
     out = []
@@ -218,7 +220,7 @@ def _conflicts(
     if before is None or one.air_mm_s is None:
         return out
     turned = before.stroke is not one.stroke
-    if one.air_mm_s > QUICKEST_MM_S:
+    if one.air_mm_s > QUICKEST_MM_S[damping]:
         words = (
             f"The pick has to jump {_strings(one.crossed)} in {time_ms * AIR_SHARE:.0f} ms, at "
             f"{one.air_mm_s:.0f} mm a second: "
@@ -228,8 +230,8 @@ def _conflicts(
     elif turned and one.crossed and time_ms < HURRIED_MS:
         other = "a down-stroke" if one.stroke is Stroke.UP else "an up-stroke"
         words = (
-            f"After the stroke before, your pick rests {_strings(one.crossed)} away from where "
-            f"this one starts: take it as {other}."
+            f"Your pick comes to rest {_strings(one.crossed)} away from where this stroke starts: "
+            f"take it as {other}."
         )
         out.append(Conflict(due.index, due.bar, Trouble.WRONG_SIDE, words))
     return out

@@ -91,7 +91,9 @@ def plan_routes(
         for chosen in found
     ]
     routes.sort(key=lambda route: route.cost)
-    names = name_routes([[place.grip for place in route.places] for route in routes], wishes)
+    written = [tuple((n.string, n.fret) for n in due.hit.notes) for due in expanded.hits]
+    taken = [[place.grip for place in route.places] for route in routes]
+    names = name_routes(taken, written, wishes)
     return [replace(route, name=name) for route, name in zip(routes, names, strict=True)]
 
 
@@ -101,7 +103,7 @@ def _different(search: Cheapest) -> list[list[int]]:
     """
     found = [search.best()]
     most = DEAREST[0] * search.cost(found[0]) + DEAREST[1]
-    for by_place in (True, False):
+    for by_place in (True, False) if search.places_differ else (False,):
         for doubled in range(TRIES):
             if len(found) == MOST_ROUTES:
                 return found

@@ -70,7 +70,7 @@ def silence_map(
         if string > notes[0].string:
             by, finger = _below(notes, string, strings, damping)
         elif string < notes[-1].string:
-            by, finger = _above(notes, notes)
+            by, finger = _flat(notes, notes, string)
         else:
             by, finger = _inside(by_string, notes, string)
         quiet.append(Quiet(string, by, finger))
@@ -98,17 +98,21 @@ def _below(notes: tuple[Fingered, ...], string: int, strings: int, damping: Damp
     return (Silencer.PALM, None) if damping is Damping.AIM else NOTHING
 
 
-def _above(notes: tuple[Fingered, ...], among: tuple[Fingered, ...]) -> Found:
-    """A string above these notes: one of their fingers lies flat across it. It comes from the side
-    of the highest string, so it cannot where an open string higher than itself has to sound.
+def _flat(lower: tuple[Fingered, ...], among: tuple[Fingered, ...], string: int) -> Found:
+    """A string above these notes: a finger lies flat across it. It comes from the side of the
+    highest string: finger 1, or a bar, from the string it presses up; a free finger 1 behind the
+    others just so far. It cannot where it would touch an open string that has to sound.
     """
-    if _resting(notes):
+    if _resting(among):
         return Silencer.HAND, None
-    for note in notes:
-        lies = note.finger == 1 or _is_bar(notes, note.finger)
-        blocked = any(other.finger == OPEN and other.string < note.string for other in among)
-        if lies and not blocked:
+    opens = [note.string for note in among if note.finger == OPEN]
+    for note in lower:
+        lies = note.finger == 1 or _is_bar(among, note.finger)
+        if lies and all(one > note.string for one in opens):
             return Silencer.FLAT, note.finger
+    free = all(note.finger != 1 for note in among)
+    if free and all(one > string for one in opens):
+        return Silencer.FLAT, 1
     return NOTHING
 
 
@@ -122,7 +126,7 @@ def _inside(by_string: dict[int, Fingered], notes: tuple[Fingered, ...], string:
     if under is not None and under.finger != OPEN:
         return Silencer.UNDERSIDE, under.finger
     lower = tuple(note for note in notes if note.string > string)
-    return NOTHING if _resting(lower) else _above(lower, notes)
+    return NOTHING if _resting(notes) else _flat(lower, notes, string)
 
 
 def _is_bar(notes: tuple[Fingered, ...], finger: int) -> bool:

@@ -13,10 +13,10 @@ class Weights:
     travel: float = 0.1  # a millimetre moved
     hurry: float = 3.0  # a move at `quick_mm_s`; four times as much at twice the speed
     quick_mm_s: float = 600.0
-    spread: float = 4.0  # a spread that uses the whole reach; with its square
+    spread: float = 8.0  # a spread that uses the whole reach; with its cube
     unguarded: float = 0.8  # a string that nothing silences, a grip
-    skipped: float = 1.5  # a string inside that must be damped, a grip
-    fingers: float = 2.0  # other fingers than before
+    skipped: float = 14.0  # a string inside that must be damped, a grip
+    fingers: float = 4.0  # other fingers than before
     strings: float = 0.5  # a string that the hand moves across
     pick: float = 0.4  # a string that the pick has to jump over, a hit
     high: float = 0.05  # a fret up the neck, a grip
@@ -42,7 +42,7 @@ ADDED = {
     Wish.SPARE_LITTLE: Weights(little=6.0),
     Wish.OPEN_STRINGS: Weights(open_strings=3.0),
     Wish.SAME_FINGERS: Weights(fingers=12.0),
-    Wish.SMALL_SPREAD: Weights(spread=16.0),
+    Wish.SMALL_SPREAD: Weights(spread=32.0),
 }
 
 

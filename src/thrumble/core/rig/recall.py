@@ -117,7 +117,7 @@ def hear_calls(
     clicks = find_clicks(heard.samples, bands, candidates)
     onsets = likely(without(candidates, clicks), EAR.decisions)
     struck = onsets.times_s[onsets.log_odds > 0]
-    every = _every_chord(instrument)
+    every = every_chord(instrument)
     out = []
     for k, (call, at) in enumerate(zip(calls, times_s, strict=True)):
         until = times_s[k + 1] + REACTION_S if k + 1 < len(calls) else end_s
@@ -135,7 +135,7 @@ def hear_calls(
     return out
 
 
-def _every_chord(instrument: Instrument) -> list[tuple[int, ...]]:
+def every_chord(instrument: Instrument) -> list[tuple[int, ...]]:
     """Every power chord with its root up to the twelfth fret of any but the two highest strings."""
     roots = {
         instrument.open_midi(string) + fret

@@ -16,6 +16,7 @@ from thrumble.web.drawings.neck import Looked, NeckDrawing, neck_drawing
 from thrumble.web.drawings.pick import PickBar, pick_bar
 from thrumble.web.drawings.strip import BarDrawing, plan_bar
 from thrumble.web.neck.asked import Asked, lock_of, write_lock
+from thrumble.web.neck.compared import Beside, RouteLine, beside_line, route_line
 from thrumble.web.neck.moves import (
     chord_name,
     fails_first,
@@ -32,24 +33,7 @@ from thrumble.web.shared.neck_words import (
 )
 from thrumble.web.shared.silence_lines import StringLine, string_lines
 
-LETTERS = "ABCDEFGH"
 MOST_ROWS, MOST_BARS, MOST_ELSEWHERE, MOST_CONFLICTS = 80, 12, 9, 4
-
-
-@dataclass(frozen=True, slots=True)
-class RouteLine:
-    """A route in the table."""
-
-    letter: str
-    name: str
-    places: str
-    travel: str
-    fastest: str
-    reach: str
-    unguarded: str
-    breaks_at: str
-    here: bool
-    href: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,6 +89,7 @@ class NeckView:
     first: list[str]
     drawing: NeckDrawing
     routes: list[RouteLine]
+    beside: list[Beside]
     chosen: Chosen | None
     chords: list[ChordLine]
     more_chords: int
@@ -156,9 +141,15 @@ def neck_view(
         first=fails_first(route, expanded, limit),
         drawing=neck_drawing(route, neck, looked),
         routes=[
-            _route_line(k, one, expanded, asked, limit, here=k == number)
+            route_line(k, one, expanded, asked, limit, here=k == number)
             for k, one in enumerate(routes)
         ],
+        beside=[
+            beside_line(k, one, neck, expanded, asked, limit, here=k == number)
+            for k, one in enumerate(routes)
+        ]
+        if len(routes) > 1
+        else [],
         chosen=None if looked is None else _chosen(expanded, looked, at, asked, elsewhere),
         chords=[
             _chord_line(expanded, route, stop, to.get(stop[0]), asked, locked, here=stop[0] == at)
@@ -200,37 +191,6 @@ def _looked(expanded: ExpandedRiff, route: Route, asked: Asked, at: int | None) 
     ringing = ringing_before(due.hit for due in expanded.hits)[at]
     strings = len(expanded.riff.tuning)
     return Looked(grip, silence_map(grip.notes, strings, asked.hands.hand.damping, ringing))
-
-
-def _route_line(
-    number: int, route: Route, expanded: ExpandedRiff, asked: Asked, limit: float, *, here: bool
-) -> RouteLine:
-    fastest, breaks = "none", "never"
-    if route.worst_move is not None:
-        worst = route.moves[route.worst_move]
-        fastest = f"{worst.speed_mm_s:.0f}"
-        breaks = f"{worst.fails_at_bpm(expanded.tempo_bpm, limit) or 0:.0f}"
-    return RouteLine(
-        letter=LETTERS[number],
-        name=route.name,
-        places=_places(expanded, route),
-        travel=f"{route.totals['travel_mm']:.0f}",
-        fastest=fastest,
-        reach=f"{route.totals['widest_span_mm']:.0f}",
-        unguarded=f"{route.totals['unguarded_strings']:.0f}",
-        breaks_at=breaks,
-        here=here,
-        href="?" + asked.query(route=number),
-    )
-
-
-def _places(expanded: ExpandedRiff, route: Route) -> str:
-    """Where the chords are taken first, a few of them."""
-    seen: dict[str, str] = {}
-    for first, _ in route.stops:
-        lowest = route.places[first].grip.notes[0]
-        seen.setdefault(chord_name(expanded, first), f"{lowest.string}/{lowest.fret}")
-    return " · ".join(f"{name} {place}" for name, place in list(seen.items())[:4])
 
 
 def _chosen(

@@ -51,8 +51,8 @@ async function run(state, calls, beat, beats) {
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("recall", () => ({
     say: root.querySelector(".say").textContent,
-    count: "–",
-    progress: "count",
+    count: "",
+    progress: "",
     name: "E5?",
     where: "",
     busy: false,
@@ -97,7 +97,7 @@ document.addEventListener("alpine:init", () => {
         if (!stopped) problem(error.message);
       }
       listener.close();
-      Object.assign(this, { busy: false, count: "–", progress: "count", name: "E5?",
+      Object.assign(this, { busy: false, count: "", progress: "", name: "E5?",
         where: "" });
     },
     async drill() {

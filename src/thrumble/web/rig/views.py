@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from thrumble.core.counting import counted, days_ago
-from thrumble.core.instrument import TUNINGS
+from thrumble.core.instrument import SCALES, TUNINGS
 from thrumble.core.rig.calibration import SOUND_MS_PER_M
 from thrumble.core.rig.fret_hand import ChordString, Releases, StringState
 from thrumble.core.rig.levels import Loudness, Silence
@@ -68,6 +68,7 @@ class RigView:
     tuning: str
     capo: int
     scale_mm: str
+    scales: list[tuple[str, str]]
     left_handed: bool
     chain: str
     meta: str
@@ -144,6 +145,7 @@ def rig_view(
         tuning=tuning,
         capo=rig.capo,
         scale_mm=f"{rig.scale_mm:g}",
+        scales=[(f"{mm:g}", f"{name}, {mm:g} mm") for name, mm in SCALES.items()],
         left_handed=rig.left_handed,
         chain=rig.chain,
         meta=meta,
