@@ -24,7 +24,7 @@ from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import judge_hits
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
-from thrumble.core.neck.geometry import shifts_mm
+from thrumble.core.riff.shifts import shifts_mm
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.guitars import ModelGuitar
 from thrumble.core.player.perform import Performance, perform

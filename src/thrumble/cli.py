@@ -7,40 +7,13 @@ import os
 import re
 import sys
 from pathlib import Path
-from typing import Annotated, NoReturn
+from typing import Annotated
 
 import typer
 
+from thrumble import cli_practice as cli_practice
 from thrumble.core.errors import ThrumbleError
-
-app = typer.Typer(
-    add_completion=False,
-    no_args_is_help=True,
-    pretty_exceptions_enable=False,
-    help="Practice bench of a rock rhythm guitarist.",
-)
-
-
-def fail(message: str) -> NoReturn:
-    """One clear line on standard error, exit 2."""
-    print(f"thrumble: {' '.join(str(message).split())}", file=sys.stderr)
-    raise typer.Exit(2)
-
-
-def load(path: Path) -> bytes:
-    """A file's bytes, or a clear end."""
-    try:
-        return path.read_bytes()
-    except OSError as error:
-        fail(f"{path} cannot be read: {error.strerror}")
-
-
-def save(path: Path, data: bytes) -> None:
-    """Writes a file, or ends clearly."""
-    try:
-        path.write_bytes(data)
-    except OSError as error:
-        fail(f"{path} cannot be written: {error.strerror}")
+from thrumble.shell import app, fail, load, save
 
 
 @app.command()

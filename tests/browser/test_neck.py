@@ -67,8 +67,10 @@ def test_shapes_are_found_stepped_through_and_heard(
     page.keyboard.press("Enter")
     expect(page.locator("#found .lead")).to_contain_text("14 places on your neck")
     page.goto(f"{served.base}/shapes?shape=sixth&root=6&fret=5")
+    page.wait_for_load_state("load")
     page.keyboard.press("ArrowLeft")
     expect(page.locator("#shape tr.here .fret-link")).to_have_text("4")
+    page.wait_for_load_state("load")
     with page.expect_response("**/shapes/listen?**") as heard:
         page.keyboard.press("l")
     assert heard.value.status in (200, 206)

@@ -7,8 +7,8 @@ from sqlmodel import Session
 
 from thrumble.core.coach.judgement import in_time
 from thrumble.core.coach.landing import best_speed_mm_s
-from thrumble.core.neck.geometry import move_speeds_mm_s
 from thrumble.core.riff.expand import expand
+from thrumble.core.riff.shifts import move_speeds_mm_s
 from thrumble.store import hands, rigs
 from thrumble.store.hands import PlayedTake
 

@@ -11,10 +11,11 @@ from typing import BinaryIO, TypeVar
 import structlog
 from sqlmodel import Session
 
+from thrumble.actions.coaching import keep_rounds, note_help
 from thrumble.actions.rigs import profile_from
 from thrumble.actions.sound import Spans, fetch, missing_spans, parts_of, put_together
 from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import judge_hits
+from thrumble.core.coach.judgement import Judgement, judge_hits
 from thrumble.core.coach.words import say
 from thrumble.core.ear.comparing import Difference, compare
 from thrumble.core.ear.front.conditioning import MAX_S
@@ -169,6 +170,7 @@ class _Kept:
 
     reading: Reading
     expanded: ExpandedRiff
+    judgement: Judgement
     verdict: str
     clean: int
     judged: int
@@ -215,6 +217,7 @@ def _hear(work: _Work, path: Path) -> _Kept:
     return _Kept(
         reading=reading,
         expanded=expanded,
+        judgement=judgement,
         verdict=say(find_causes(judgement)[0], judgement),
         clean=judgement.clean,
         judged=judgement.counted,
@@ -237,6 +240,8 @@ def _keep(work: _Work, kept: _Kept) -> None:
             judged=kept.judged,
             changed=kept.changed,
         )
+        keep_rounds(session, take.player_id, take.id, kept.reading.engine, kept.judgement)
+        note_help(session, take.player_id, take.id, kept.judgement)
         if take.rounds is None:
             tempo = Decimal(str(kept.expanded.tempo_bpm))
             takes.set_timing(

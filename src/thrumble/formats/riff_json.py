@@ -19,6 +19,7 @@ from thrumble.core.riff.model import (
     Articulation,
     Bar,
     Hit,
+    HitIdentity,
     Legato,
     Pickup,
     Ramp,
@@ -96,7 +97,17 @@ class NoteJson(_Model):
     plucked: Plucking | None = None
 
 
+class OriginJson(_Model):
+    section: str
+    bar: Annotated[int, Field(strict=True, ge=0)]
+    at: Place
+    appearance: Annotated[int, Field(strict=True, ge=1)] = 1
+
+
 class HitJson(_Model):
+    model_config = ConfigDict(
+        extra="forbid", arbitrary_types_allowed=True, validate_by_name=True, validate_by_alias=True
+    )
     at: Place
     length: Place
     notes: list[NoteJson]
@@ -113,6 +124,9 @@ class HitJson(_Model):
     arpeggio: bool = False
     ramp: Ramp | None = None
     label: str | None = None
+    origin: OriginJson | None = Field(
+        default=None, validation_alias="from", serialization_alias="from"
+    )
 
 
 class BarJson(_Model):
@@ -216,7 +230,7 @@ def riff_document(riff: Riff) -> dict[str, Any]:
         else None,
         pedal=_note_json(riff.pedal) if riff.pedal else None,
     )
-    return model.model_dump(mode="json", exclude_defaults=True) | {
+    return model.model_dump(mode="json", by_alias=True, exclude_defaults=True) | {
         "format": "thrumble.riff/1",
         "feel": _feel_json(riff.feel).model_dump(mode="json", exclude_none=True),
     }
@@ -224,7 +238,9 @@ def riff_document(riff: Riff) -> dict[str, Any]:
 
 def bar_document(bar: Bar) -> dict[str, Any]:
     """One bar as it stands in the document."""
-    out: dict[str, Any] = _bar_json(bar).model_dump(mode="json", exclude_defaults=True)
+    out: dict[str, Any] = _bar_json(bar).model_dump(
+        mode="json", by_alias=True, exclude_defaults=True
+    )
     return out
 
 
@@ -242,7 +258,9 @@ def bar_from_document(document: Any) -> Bar:
 
 def hit_document(hit: Hit) -> dict[str, Any]:
     """One hit as it stands in the document."""
-    out: dict[str, Any] = _hit_json(hit).model_dump(mode="json", exclude_defaults=True)
+    out: dict[str, Any] = _hit_json(hit).model_dump(
+        mode="json", by_alias=True, exclude_defaults=True
+    )
     return out
 
 
@@ -353,6 +371,21 @@ def _hit(model: HitJson) -> Hit:
         arpeggio=model.arpeggio,
         ramp=model.ramp,
         label=model.label,
+        origin=_origin(model.origin),
+    )
+
+
+def _origin(model: OriginJson | None) -> HitIdentity | None:
+    if model is None:
+        return None
+    return HitIdentity(model.section, model.bar, model.at, model.appearance)
+
+
+def _origin_json(origin: HitIdentity | None) -> OriginJson | None:
+    if origin is None:
+        return None
+    return OriginJson(
+        section=origin.section, bar=origin.bar, at=origin.at, appearance=origin.appearance
     )
 
 
@@ -374,4 +407,5 @@ def _hit_json(hit: Hit) -> HitJson:
         arpeggio=hit.arpeggio,
         ramp=hit.ramp,
         label=hit.label,
+        origin=_origin_json(hit.origin),
     )

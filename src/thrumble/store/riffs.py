@@ -13,8 +13,7 @@ from sqlmodel import Session, col, select
 
 from thrumble.core.coach.next_riff import A_DAY_AWAY, CLEAN_SHARE
 from thrumble.core.errors import NotFound
-from thrumble.core.riff.expand import HitIdentity
-from thrumble.core.riff.model import Riff
+from thrumble.core.riff.model import HitIdentity, Riff
 from thrumble.core.riff.revisions import map_identities
 from thrumble.formats.riff_json import riff_document, riff_from_document
 from thrumble.store.tables import ReadingRow, RevisionRow, RiffRow, TakeRow
@@ -239,6 +238,7 @@ def newest_of_each(
     )
     query = sa.select(newest.c.riff_id, newest.c.id, newest.c.title, newest.c.tempo_bpm)
     query = query.join(RiffRow, col(RiffRow.id) == newest.c.riff_id)
+    query = query.where(col(RiffRow.drill_of).is_(None))  # drills stand with their riff
     if archived is not None:
         away = col(RiffRow.archived_at).is_not(None)
         query = query.where(away if archived else ~away)
@@ -379,7 +379,11 @@ def riff_facts(session: Session, player_id: int) -> list[RiffFacts]:
     last = {row[0]: row for row in session.exec(_last_read(player_id)).all()}
     ids = session.exec(
         select(RiffRow.id)
-        .where(RiffRow.player_id == player_id, col(RiffRow.archived_at).is_(None))
+        .where(
+            RiffRow.player_id == player_id,
+            col(RiffRow.archived_at).is_(None),
+            col(RiffRow.drill_of).is_(None),
+        )
         .order_by(col(RiffRow.id))
     ).all()
     facts = []

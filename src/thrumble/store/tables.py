@@ -2,7 +2,7 @@
 states, kinds, sources, sounds) and that what hangs together belongs to one player.
 """
 
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
@@ -75,7 +75,8 @@ class PlayerRow(SQLModel, table=True):
 
 class RiffRow(SQLModel, table=True):
     """A riff through all its revisions. `takes_numbered`: the number its newest take got; counted
-    on in the database. `archived_at`: since when it is put away.
+    on in the database. `archived_at`: since when it is put away. A drill names the riff it was made
+    from, its kind and the bars, empty for all.
     """
 
     __tablename__ = "riff"
@@ -90,6 +91,14 @@ class RiffRow(SQLModel, table=True):
         default_factory=list,
         sa_column=Column(ARRAY(sa.Text()), nullable=False, server_default="{}"),
     )
+    drill_of: int | None = Field(
+        default=None,
+        sa_column=Column(
+            sa.Integer, sa.ForeignKey("riff.id", ondelete="CASCADE"), nullable=True, index=True
+        ),
+    )
+    drill_kind: str = ""
+    drill_bars: str = ""
     created_at: datetime = _moment()
 
 
@@ -328,6 +337,51 @@ class HitRow(SQLModel, table=True):
     relative_level_db: float | None = None
     ring_s: float | None = None
     stop_late_ms: float | None = None
+
+
+class RoundRow(SQLModel, table=True):
+    """One round of a reading, whole or of one section, as it counts for a riff: the take's own, and
+    the one that a drill was made from. `day`: the player's own day.
+    """
+
+    __tablename__ = "round"
+    __table_args__ = (sa.Index("round_of_riff", "player_id", "riff_id", "section", "day"),)
+    id: int | None = Field(default=None, sa_column=Column(sa.BigInteger, primary_key=True))
+    player_id: int = _player()
+    reading_id: int = _parent("reading")
+    riff_id: int = _parent("riff")
+    section: str = ""
+    round: int
+    day: date = Field(sa_column=Column(sa.Date, nullable=False))
+    tempo_bpm: float
+    hits: int
+    clean: bool
+    timing: bool | None = None
+    muting: bool | None = None
+    stops: bool | None = None
+
+
+class HelpedRow(SQLModel, table=True):
+    """What a drill changed between two takes of its riff, on the hits that it held. Figures are
+    empty where too few hits tell.
+    """
+
+    __tablename__ = "helped"
+    __table_args__ = (sa.UniqueConstraint("after_take", "drill_kind"),)
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = _player()
+    riff_id: int = _parent("riff")
+    before_take: int = _parent("take")
+    after_take: int = _parent("take")
+    drill_kind: str
+    measure: str
+    hits: int
+    before: float | None = None
+    after: float | None = None
+    change: float | None = None
+    low: float | None = None
+    high: float | None = None
+    created_at: datetime = _moment()
 
 
 class CorrectionRow(SQLModel, table=True):

@@ -9,6 +9,7 @@ from thrumble.settings import settings
 from thrumble.store import database, players, rigs
 from thrumble.web.bench import endpoints as bench
 from thrumble.web.certainty import endpoints as certainty
+from thrumble.web.drills import endpoints as drills
 from thrumble.web.errors import add_error_pages
 from thrumble.web.hand import endpoints as hand
 from thrumble.web.intake import Intake
@@ -36,7 +37,20 @@ def create_app() -> FastAPI:
     app.add_middleware(Intake, at_once=settings().threads)
     app.add_middleware(Guard, secret=secret, hosts=settings().hosts)
     add_error_pages(app)
-    for screen in (today, rig, neck, shapes, recall, hand, riffs, play, readings, certainty, bench):
+    for screen in (
+        today,
+        rig,
+        neck,
+        shapes,
+        recall,
+        hand,
+        drills,
+        riffs,
+        play,
+        readings,
+        certainty,
+        bench,
+    ):
         app.include_router(screen.router)
     app.mount("/vendor", StaticFiles(directory=WEB / "vendor"), name="vendor")
     app.mount("/files", _Scripts(directory=WEB), name="files")

@@ -8,7 +8,7 @@ import numpy as np
 
 from thrumble.core.coach.judgement import JudgedHit, Judgement
 from thrumble.core.ear.reading import RingEnd
-from thrumble.core.neck.geometry import move_speeds_mm_s, shifts_mm
+from thrumble.core.riff.shifts import move_speeds_mm_s, shifts_mm
 from thrumble.core.signal import Array
 
 LEAST_MOVES, LEAST_SIZES = 8, 3  # to tell a slope from chance

@@ -11,7 +11,7 @@ import numpy as np
 from thrumble.core.chance import binomial_above, fisher_above, student_below
 from thrumble.core.coach.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
 from thrumble.core.coach.judgement import JudgedHit, Judgement, robust_spread
-from thrumble.core.neck.geometry import move_speeds_mm_s, shifts_mm
+from thrumble.core.riff.shifts import move_speeds_mm_s, shifts_mm
 
 Array = np.ndarray
 CURVE = 4  # degree of the curve that a drifting tempo draws

@@ -5,8 +5,8 @@ from dataclasses import replace
 from thrumble.core.instrument import Note
 from thrumble.core.neck.routes import Route
 from thrumble.core.riff.checking import check_riff
-from thrumble.core.riff.expand import ExpandedRiff, HitIdentity
-from thrumble.core.riff.model import Bar, Hit, Riff
+from thrumble.core.riff.expand import ExpandedRiff
+from thrumble.core.riff.model import Bar, Hit, HitIdentity, Riff
 
 
 def apply_route(expanded: ExpandedRiff, route: Route) -> Riff:

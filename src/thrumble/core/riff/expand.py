@@ -10,19 +10,7 @@ from thrumble.core.errors import RiffError
 from thrumble.core.music.feel import BarFeel, Feel, bar_feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import check_tempo
-from thrumble.core.riff.model import Bar, Hit, Riff
-
-
-@dataclass(frozen=True, slots=True, order=True)
-class HitIdentity:
-    """What lasts of a hit: its section, bar in it (from 1, endings counted on; 0 the pick-up),
-    place and appearance in the play order.
-    """
-
-    section: str
-    bar: int
-    at: Fraction
-    appearance: int
+from thrumble.core.riff.model import Bar, Hit, HitIdentity, Riff
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -2,7 +2,7 @@
 guitarists count them.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 from enum import StrEnum
 from fractions import Fraction
@@ -49,10 +49,23 @@ class Legato(StrEnum):
     PULL = "pull"
 
 
+@dataclass(frozen=True, slots=True, order=True)
+class HitIdentity:
+    """What lasts of a hit: its section, bar in it (from 1, endings counted on; 0 the pick-up),
+    place and appearance in the play order.
+    """
+
+    section: str
+    bar: int
+    at: Fraction
+    appearance: int
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hit:
     """One stroke. `at` counts from the bar's start; `notes` run from the lowest string to the
-    highest.
+    highest; `origin`: in a drill the hit of its riff that it came from, which makes it no other
+    hit.
     """
 
     at: Fraction
@@ -71,6 +84,7 @@ class Hit:
     arpeggio: bool = False  # one string after another, evenly over its length
     ramp: Ramp | None = None  # palm only
     label: str | None = None  # chord name
+    origin: HitIdentity | None = field(default=None, compare=False)
 
     @property
     def sounding(self) -> Fraction:

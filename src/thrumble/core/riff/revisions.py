@@ -4,8 +4,8 @@ one's.
 
 from difflib import SequenceMatcher
 
-from thrumble.core.riff.expand import HitIdentity, expand
-from thrumble.core.riff.model import Bar, Riff, Section
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Bar, HitIdentity, Riff, Section
 
 
 def map_identities(old: Riff, new: Riff) -> dict[HitIdentity, HitIdentity]:

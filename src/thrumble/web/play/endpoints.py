@@ -33,6 +33,7 @@ from thrumble.web.inputs import (
 )
 from thrumble.web.play.views import play_view, rig_tones
 from thrumble.web.shared.armed import armed_view
+from thrumble.web.shared.next import next_view
 from thrumble.web.shared.reading import reading_view
 from thrumble.web.shared.takes import room_words, status_view
 from thrumble.web.templating import render
@@ -88,14 +89,19 @@ def play_next(request: Request, session: DbSession, player_id: PlayerId) -> Resp
 
 @router.get("/play/{riff_id}", name="play_page")
 def play_page(
-    request: Request, riff_id: Id, session: DbSession, player_id: PlayerId
+    request: Request,
+    riff_id: Id,
+    session: DbSession,
+    player_id: PlayerId,
+    tempo: Annotated[float | None, Query(ge=20, le=400)] = None,
 ) -> HTMLResponse:
-    """The riff, ready to be played and recorded."""
+    """The riff, ready to be played and recorded; `tempo`: to begin with, else the riff's own."""
     known = rigs.rigs_of(session, player_id)
     tones = rig_tones(known, rigs.tones_of(session, player_id))
     revision = riffs.newest_revision(session, player_id, riff_id)
     riff = revision.riff
-    view = play_view(revision, known[0].tuned_for(riff) if known else riff.instrument)
+    neck = known[0].tuned_for(riff) if known else riff.instrument
+    view = play_view(revision, neck, tempo)
     return render(
         request, "play/page.html", view=view, tones=tones, room=room_words(space(session))
     )
@@ -204,12 +210,20 @@ def take_outcome(
     take = takes.get_take(session, player_id, take_id)
     status = status_view(take, asked)
     reading = readings.get_reading(session, player_id, take_id) if status.read else None
-    view = None
+    view, following = None, None
     if reading:
         revision = riffs.get_revision(session, player_id, take.revision_id)
         instrument = rigs.instrument_for(session, player_id, take.rig_id, revision.riff)
         view = reading_view(take, revision, reading, instrument=instrument)
-    return render(request, "play/_outcome.html", status=status, view=view, asked=asked + 1)
+        following = next_view(session, player_id, take.riff_id, take_id, view.judgement)
+    return render(
+        request,
+        "play/_outcome.html",
+        status=status,
+        view=view,
+        next=following,
+        asked=asked + 1,
+    )
 
 
 @router.post("/play/{riff_id}/upload", name="upload_take", dependencies=[costly(UPLOADS_A_MINUTE)])

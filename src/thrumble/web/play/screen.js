@@ -348,6 +348,7 @@ onKey("=", () => setTempo(tempo() + 2));
 onKey("-", () => setTempo(tempo() - 2));
 onKey("i", check);
 onKey("f", nextCue);
+onKey("a", () => $("play-again")?.click());
 onKey("o", () => $("open-reading")?.click());
 addEventListener("pagehide", () => {
   take?.keeper.flush();

@@ -7,9 +7,9 @@ from itertools import pairwise
 
 from thrumble.core.counting import counted
 from thrumble.core.instrument import Instrument
-from thrumble.core.neck.geometry import shift_mm
 from thrumble.core.pulse.click import click_times
 from thrumble.core.riff.expand import ExpandedRiff, expand
+from thrumble.core.riff.shifts import shift_mm
 from thrumble.store.riffs import Revision
 from thrumble.store.rigs import Rig, ToneProfile
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
@@ -29,9 +29,11 @@ class PlayView:
     plan: dict[str, object]
 
 
-def play_view(revision: Revision, instrument: Instrument) -> PlayView:
-    """The riff at its own tempo; the script scales times when the player changes it, for all times
-    go as 1/tempo.
+def play_view(
+    revision: Revision, instrument: Instrument, tempo_bpm: float | None = None
+) -> PlayView:
+    """The riff at its own tempo; the script scales times to the one that is played, for all times
+    go as 1/tempo. `tempo_bpm`: to begin with.
     """
     expanded = expand(revision.riff)
     bars = plan_strip(expanded)
@@ -41,7 +43,7 @@ def play_view(revision: Revision, instrument: Instrument) -> PlayView:
     return PlayView(
         revision.riff_id,
         revision.riff.title,
-        f"{float(revision.riff.tempo_bpm):g}",
+        f"{float(revision.riff.tempo_bpm) if tempo_bpm is None else tempo_bpm:g}",
         bars,
         facts,
         _plan(revision, expanded, instrument),

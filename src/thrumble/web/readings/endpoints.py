@@ -25,6 +25,7 @@ from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Asked, Id, Line, PageNumber
 from thrumble.web.readings.views import LISTED, again_view, list_view
 from thrumble.web.shared.files import sent, temporary
+from thrumble.web.shared.next import next_view
 from thrumble.web.shared.paging import pages
 from thrumble.web.shared.reading import corrected_line, corrected_words, reading_view
 from thrumble.web.shared.takes import status_view
@@ -100,12 +101,16 @@ def take_page(
         if reading and take.state == "read"
         else None
     )
+    following = (
+        next_view(session, player_id, take.riff_id, take_id, view.judgement) if view else None
+    )
     return render(
         request,
         "readings/page.html",
         status=status_view(take),
         asked=1,
         view=view,
+        next=following,
         title=revision.riff.title,
     )
 

@@ -4,6 +4,10 @@ import { onKey, onPedal, problem, send } from "../shared/site.js";
 const again = document.getElementById("play-again");
 if (again) { onKey(" ", () => again.click());
   onPedal("PageDown", () => again.click()); }
+onKey("a", () => {
+  const others = document.getElementById("others");
+  if (others) others.open = !others.open;
+});
 
 let current = null; // the hit last listened to
 const sound = document.getElementById("sound");

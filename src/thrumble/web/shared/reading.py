@@ -92,6 +92,7 @@ class ReadingView:
     can_join: bool
     corrected: str
     landing: LandingView | None
+    judgement: Judgement
 
 
 def reading_view(
@@ -134,6 +135,7 @@ def reading_view(
         can_join=take.tone_id is not None,
         corrected=corrected_words(len(said)),
         landing=landing_view(judgement) if judgement.played else None,
+        judgement=judgement,
     )
 
 

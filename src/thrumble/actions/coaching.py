@@ -1,0 +1,129 @@
+"""What the coach does with readings: keeps their rounds, makes drills, says how fast next."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from decimal import Decimal
+
+import structlog
+from sqlmodel import Session
+
+from thrumble.core.coach.causes import find_causes
+from thrumble.core.coach.helped import did_it_help
+from thrumble.core.coach.judgement import Judgement, judge_hits
+from thrumble.core.coach.ladder import LadderSchool, Step, next_step
+from thrumble.core.coach.remedies import Proposal, propose
+from thrumble.core.coach.rounds import rounds_for, rounds_of
+from thrumble.core.errors import NotFound
+from thrumble.core.riff.drills import DrillKind, make_drill
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import HitIdentity
+from thrumble.core.riff.printing import print_riff
+from thrumble.store import database, drills, readings, riffs, rigs, rounds, takes
+from thrumble.store.drills import DrillOf
+from thrumble.store.riffs import Revision
+
+log = structlog.get_logger()
+
+
+def keep_rounds(
+    session: Session, player_id: int, take_id: int, engine: str, judgement: Judgement
+) -> None:
+    """The rounds of a reading, for the riff that was played and, of a drill, for the riff that it
+    was made from.
+    """
+    take = takes.get_take(session, player_id, take_id)
+    tempo = judgement.reading.tempo_bpm
+    own = rounds_of(judgement)
+    rounds.put_rounds(session, player_id, take_id, engine, take.riff_id, tempo, own)
+    of = drills.drill_of(session, player_id, take.riff_id)
+    if of is not None:
+        root = riffs.newest_revision(session, player_id, of.riff_id).riff
+        held = rounds_for(judgement, expand(root))
+        rounds.put_rounds(session, player_id, take_id, engine, of.riff_id, tempo, held)
+
+
+def note_help(session: Session, player_id: int, take_id: int, after: Judgement) -> None:
+    """What the drills that were played since the riff's take before have changed on their hits."""
+    take = takes.get_take(session, player_id, take_id)
+    before_id = drills.take_before(session, player_id, take.riff_id, take_id)
+    if before_id is None or drills.drill_of(session, player_id, take.riff_id) is not None:
+        return
+    held: dict[DrillKind, set[HitIdentity]] = {}
+    for number in drills.drilled_between(session, player_id, take.riff_id, before_id, take_id):
+        drilled = takes.get_take(session, player_id, number)
+        of = drills.drill_of(session, player_id, drilled.riff_id)
+        made = riffs.get_revision(session, player_id, drilled.revision_id).riff
+        origins = {due.hit.origin for due in expand(made).hits if due.hit.origin is not None}
+        if of is not None:
+            held.setdefault(of.kind, set()).update(origins)
+    before = _judged(session, player_id, before_id) if held else None
+    if before is None:
+        return
+    for kind, hits in held.items():
+        found = did_it_help(kind, before, after, frozenset(hits))
+        drills.put_helped(session, player_id, take.riff_id, before_id, take_id, found)
+
+
+def _judged(session: Session, player_id: int, take_id: int) -> Judgement | None:
+    """A take's newest reading, judged; None without one."""
+    take = takes.get_take(session, player_id, take_id)
+    reading = readings.get_reading(session, player_id, take_id)
+    if reading is None:
+        return None
+    riff = riffs.get_revision(session, player_id, take.revision_id).riff
+    neck = rigs.instrument_for(session, player_id, take.rig_id, riff)
+    return judge_hits(reading, expand(riff, take.tempo_bpm), neck)
+
+
+def round_up(after: int, most: int = 50) -> int | None:
+    """Gives readings from before there were rounds theirs, some takes beyond a number at a time;
+    the last one looked at, None where there was none left.
+    """
+    with database.session() as session:
+        waiting = rounds.unrounded_takes(session, after=after, limit=most)
+    for take_id in waiting:
+        try:
+            with database.session() as session:
+                player_id = takes.owner_of(session, take_id)
+                judgement = _judged(session, player_id, take_id)
+                if judgement is not None:
+                    engine = judgement.reading.engine
+                    keep_rounds(session, player_id, take_id, engine, judgement)
+        except NotFound:
+            log.info("take gone before its rounds", take=take_id)
+    return waiting[-1] if waiting else None
+
+
+def drill_for(session: Session, player_id: int, of: DrillOf, tempo_bpm: float | None) -> Revision:
+    """A drill of a riff as it stands now, kept as a riff of its own. Raises NotFound, BadInput
+    where the riff has nothing for it, BadTempo.
+    """
+    root = riffs.newest_revision(session, player_id, of.riff_id).riff
+    made = make_drill(
+        root,
+        of.kind,
+        bars=of.bars,
+        tempo_bpm=None if tempo_bpm is None else Decimal(f"{tempo_bpm:g}"),
+    )
+    return drills.keep_drill(session, player_id, of, made, print_riff(made))
+
+
+@dataclass(frozen=True, slots=True)
+class Next:
+    """What to play after a take: drills that answer its causes, and how fast the riff itself."""
+
+    drills: list[Proposal]
+    step: Step
+
+
+def what_next(
+    session: Session, player_id: int, riff_id: int, judgement: Judgement, school: LadderSchool
+) -> Next:
+    """The next thing after a take that was just judged."""
+    own = rounds.rounds_of(session, player_id, riff_id)
+    tempo = float(judgement.expanded.riff.tempo_bpm)
+    today = datetime.now(UTC).date()
+    step = next_step(own, tempo, school, today=max([today, *(one.day for one in own)]))
+    if drills.drill_of(session, player_id, riff_id) is not None:
+        return Next([], step)
+    return Next(propose(judgement, find_causes(judgement)), step)

@@ -1,0 +1,135 @@
+"""The rounds of a take, each worth one word: clean or not, as a whole and for what it holds; also
+for the sections of the riff, and for the riff that a drill was made from.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.ear.reading import HitState
+from thrumble.core.riff.expand import ExpandedRiff
+from thrumble.core.riff.model import Hit, HitIdentity
+
+CLEAN_SHARE = 0.95  # of the hits of a clean round
+COVERED_SHARE = 0.8  # of a section's hits that a drill has to hold to say something about it
+REACHED_SHARE = 0.9  # of a round's hits that the take has to reach
+WHOLE = ""  # in place of a section
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RoundResult:
+    """One round of a riff, or of one section in it. `timing`, `muting`, `stops`: clean in that
+    alone; None where nothing of it was asked, or told.
+    """
+
+    round: int
+    section: str
+    hits: int
+    clean: bool
+    timing: bool | None
+    muting: bool | None
+    stops: bool | None
+
+
+def rounds_of(judgement: Judgement) -> list[RoundResult]:
+    """Every round that the take reached, whole and section by section."""
+    sections = {due.index: due.identity.section for due in judgement.expanded.hits}
+    return _results(judgement, sections)
+
+
+def rounds_for(judgement: Judgement, root: ExpandedRiff) -> list[RoundResult]:
+    """What the rounds of a drill say about the riff it was made from: about each section of which
+    it holds nearly all hits as they are written, and about the whole where it holds all of it.
+    """
+    written = {due.identity: due.hit for due in root.hits}
+    held: dict[int, str] = {}
+    spots: set[tuple[str, int, object]] = set()
+    for due in judgement.expanded.hits:
+        origin = due.hit.origin
+        if origin in written and _same(due.hit, written[origin]):
+            held[due.index] = origin.section
+            spots.add(_spot(origin))
+    asked: dict[str, set[tuple[str, int, object]]] = {}
+    for due in root.hits:
+        asked.setdefault(due.identity.section, set()).add(_spot(due.identity))
+    covered = {
+        section for section, own in asked.items() if len(own & spots) >= COVERED_SHARE * len(own)
+    }
+    told = {index: section for index, section in held.items() if section in covered}
+    results = _results(judgement, told) if told else []
+    if covered == set(asked):
+        return results
+    return [one for one in results if one.section != WHOLE]
+
+
+def _spot(one: HitIdentity) -> tuple[str, int, object]:
+    return one.section, one.bar, one.at
+
+
+def _same(one: Hit, other: Hit) -> bool:
+    """Whether both hands do the same for two hits; how long they ring aside."""
+    return (one.notes, one.articulation, one.stroke) == (
+        other.notes,
+        other.articulation,
+        other.stroke,
+    )
+
+
+def _results(judgement: Judgement, sections: dict[int, str]) -> list[RoundResult]:
+    """Of the hits in `sections`, by index: each round whole, and each section of it."""
+    extras = _extras(judgement, sections)
+    out = []
+    for number in range(1, judgement.reading.rounds + 1):
+        own = [
+            hit for hit in judgement.hits if hit.hit.round == number and hit.hit.index in sections
+        ]
+        for section in (WHOLE, *dict.fromkeys(sections.values())):
+            of = [hit for hit in own if section in (WHOLE, sections[hit.hit.index])]
+            reached = [hit for hit in of if hit.hit.state is not HitState.NOT_REACHED]
+            if not of or len(reached) < REACHED_SHARE * len(of):
+                continue
+            more = sum(n for (r, s), n in extras.items() if r == number and section in (WHOLE, s))
+            out.append(_result(number, section, reached, more))
+    return out
+
+
+def _extras(judgement: Judgement, sections: dict[int, str]) -> dict[tuple[int, str], int]:
+    """Extra hits by round and section."""
+    reading, expanded = judgement.reading, judgement.expanded
+    stretch = expanded.tempo_bpm / reading.tempo_bpm
+    start_s = reading.start_s or 0.0
+    out: dict[tuple[int, str], int] = {}
+    for extra in reading.extra_onsets:
+        section = sections.get(extra.near_index)
+        if section is None:
+            continue
+        at = (extra.onset_s - start_s) / stretch / expanded.round_s
+        number = min(reading.rounds, max(1, int(at) + 1))
+        out[number, section] = out.get((number, section), 0) + 1
+    return out
+
+
+def _result(number: int, section: str, hits: list[JudgedHit], extra: int) -> RoundResult:
+    missed = sum(hit.missed for hit in hits)
+    counted = [hit for hit in hits if hit.counts]
+    complete = not missed and not extra
+    return RoundResult(
+        round=number,
+        section=section,
+        hits=len(hits),
+        clean=complete and bool(counted) and _enough(hit.clean for hit in counted),
+        timing=complete and _enough(hit.in_time for hit in hits if hit.played),
+        muting=_told([hit.as_written for hit in hits]),
+        stops=_told([hit.stop_kept for hit in hits]),
+    )
+
+
+def _enough(good: Iterable[bool]) -> bool:
+    all_of = list(good)
+    return bool(all_of) and sum(all_of) >= CLEAN_SHARE * len(all_of)
+
+
+def _told(good: list[bool | None]) -> bool | None:
+    """Of what could be told; None where nothing could."""
+    told = [one for one in good if one is not None]
+    return _enough(told) if told else None

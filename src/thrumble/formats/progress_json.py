@@ -1,0 +1,147 @@
+"""Progress of a riff as JSON, `thrumble.progress/1`, from readings as they were downloaded."""
+
+import json
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from pydantic import ValidationError
+
+from thrumble.core.coach.clean_speed import (
+    PROBABILITY,
+    CleanSpeed,
+    Estimate,
+    Round,
+    clean_speed,
+)
+from thrumble.core.coach.judgement import judge_hits
+from thrumble.core.coach.ladder import next_step
+from thrumble.core.coach.rounds import WHOLE, rounds_of
+from thrumble.core.counting import counted
+from thrumble.core.ear.reading import Reading
+from thrumble.core.errors import BadInput
+from thrumble.core.riff.expand import ExpandedRiff, expand
+from thrumble.core.riff.model import Riff
+from thrumble.formats.reading_json import reading_from_document
+
+UNKNOWN_DAY = date(1970, 1, 1)
+FEW_ROUNDS = 6
+
+
+@dataclass(frozen=True, slots=True)
+class PlayedReading:
+    """A reading, what its file is called, and the player's own day, None where nobody says."""
+
+    name: str
+    reading: Reading
+    day: date | None
+
+    @classmethod
+    def read(cls, data: bytes, name: str, day: date | None) -> "PlayedReading":
+        """A reading's document. `day`: said beside it, before what it says itself. Raises BadInput
+        for what is no reading.
+        """
+        try:
+            document = json.loads(data)
+            if not isinstance(document, dict) or document.get("format") != "thrumble.reading/1":
+                raise ValueError("format")
+            played_at = document.pop("played_at", None)
+            own = None if played_at is None else datetime.fromisoformat(str(played_at)).date()
+            return cls(name, reading_from_document(document), day or own)
+        except (ValueError, ValidationError, RecursionError):
+            raise BadInput(
+                f"{name} is no reading: give JSON files as thrumble analyze --json writes them"
+            ) from None
+
+
+def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, Any]:
+    """Clean speed of a riff, of each of its sections, and day by day; what to play next."""
+    found: dict[str, list[Round]] = {WHOLE: []}
+    cautions: list[str] = []
+    expansions: dict[float, ExpandedRiff] = {}
+    for one in sorted(readings, key=lambda one: (one.day or UNKNOWN_DAY, one.name)):
+        tempo = one.reading.tempo_bpm
+        expanded = expansions.setdefault(tempo, expand(riff, tempo))
+        if not _fits(one.reading, expanded):
+            cautions.append(f"{one.name} is a reading of another riff: left out")
+            continue
+        day = one.day or UNKNOWN_DAY
+        for result in rounds_of(judge_hits(one.reading, expanded)):
+            rounds = found.setdefault(result.section, [])
+            rounds.append(Round(day, round(tempo, 1), result.clean))
+    undated = sum(one.day is None for one in readings)
+    if undated:
+        cautions.append(f"no day is known for {counted(undated, 'reading')}: they count as one day")
+    tempo = float(riff.tempo_bpm)
+    whole = clean_speed(found[WHOLE], tempo)
+    if whole is None:
+        cautions.append("no round was played to its end: nothing to tell from yet")
+    elif whole.rounds < FEW_ROUNDS:
+        cautions.append(f"{counted(whole.rounds, 'round')} so far: the interval is wide")
+    sections = {
+        name: told
+        for name, rounds in found.items()
+        if name != WHOLE and (told := clean_speed(rounds, tempo)) is not None
+    }
+    step = next_step(found[WHOLE], tempo)
+    return {
+        "format": "thrumble.progress/1",
+        "title": riff.title,
+        "rounds": 0 if whole is None else whole.rounds,
+        "clean_rounds": 0 if whole is None else whole.clean,
+        **_estimate(None if whole is None else whole.now),
+        "probability": PROBABILITY,
+        "sections": [
+            {"name": name, **_estimate(told.now), "rounds": told.rounds}
+            for name, told in sections.items()
+        ],
+        "weakest_section": min(sections, key=lambda name: sections[name].now.bpm, default=None),
+        "by_day": _by_day(whole),
+        "next": {"tempo_bpm": step.tempo_bpm, "why": step.why},
+        "cautions": cautions,
+    }
+
+
+def _fits(reading: Reading, expanded: ExpandedRiff) -> bool:
+    """Whether a reading's hits are this riff's."""
+    hits = expanded.hits
+    return all(
+        hit.index < len(hits)
+        and hits[hit.index].identity.section == hit.section
+        and str(hits[hit.index].identity.at) == hit.at
+        for hit in reading.hits
+    )
+
+
+def _estimate(one: Estimate | None) -> dict[str, Any]:
+    if one is None:
+        return {"clean_speed_bpm": None, "interval_bpm": None}
+    return {
+        "clean_speed_bpm": round(one.bpm, 1),
+        "interval_bpm": [round(one.low, 1), round(one.high, 1)],
+    }
+
+
+def _by_day(whole: CleanSpeed | None) -> list[dict[str, Any]]:
+    if whole is None:
+        return []
+    return [
+        {"day": None if day == UNKNOWN_DAY else day.isoformat(), **_estimate(one)}
+        for day, one in whole.by_day
+    ]
+
+
+def progress_lines(document: dict[str, Any]) -> list[str]:
+    """The same in a few lines."""
+    out = []
+    if document["clean_speed_bpm"] is not None:
+        low, high = document["interval_bpm"]
+        out.append(
+            f"{document['title']}: clean at {document['clean_speed_bpm']:.0f} bpm "
+            f"({low:.0f} to {high:.0f}), four rounds of five; "
+            f"{document['clean_rounds']} of {counted(document['rounds'], 'round')} clean so far"
+        )
+    if document["weakest_section"] is not None and len(document["sections"]) > 1:
+        out.append(f"weakest: section {document['weakest_section']}")
+    out.append(f"next: {document['next']['tempo_bpm']:g} bpm, {document['next']['why']}")
+    return out + [f"  ({words})" for words in document["cautions"]]

@@ -1,0 +1,137 @@
+"""Rounds: what the coach's figures rest on. Written with the reading they come from, gone with
+it.
+"""
+
+from datetime import date
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import sqlalchemy as sa
+from sqlmodel import Session, col, select
+
+from thrumble.core.coach.clean_speed import Round
+from thrumble.core.coach.rounds import WHOLE, RoundResult
+from thrumble.store.tables import ReadingRow, RoundRow, TakeRow
+
+
+def put_rounds(
+    session: Session,
+    player_id: int,
+    take_id: int,
+    engine: str,
+    riff_id: int,
+    tempo_bpm: float,
+    results: list[RoundResult],
+) -> None:
+    """Keeps a reading's rounds as they count for a riff, instead of those there were."""
+    found = session.execute(
+        sa.select(col(ReadingRow.id), col(TakeRow.created_at), col(TakeRow.zone))
+        .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
+        .where(
+            col(ReadingRow.take_id) == take_id,
+            col(ReadingRow.player_id) == player_id,
+            col(ReadingRow.engine) == engine,
+        )
+    ).one()
+    reading_id, at, zone = found
+    session.execute(
+        sa.delete(RoundRow).where(
+            col(RoundRow.reading_id) == reading_id, col(RoundRow.riff_id) == riff_id
+        )
+    )
+    day = local_day(at, zone)
+    rows = [
+        {
+            "player_id": player_id,
+            "reading_id": reading_id,
+            "riff_id": riff_id,
+            "section": one.section,
+            "round": one.round,
+            "day": day,
+            "tempo_bpm": tempo_bpm,
+            "hits": one.hits,
+            "clean": one.clean,
+            "timing": one.timing,
+            "muting": one.muting,
+            "stops": one.stops,
+        }
+        for one in results
+    ]
+    if rows:
+        session.execute(sa.insert(RoundRow), rows)
+
+
+def local_day(at: object, zone: str) -> date:
+    """The player's own day of a moment; a zone that is not known counts as UTC."""
+    try:
+        own = ZoneInfo(zone)
+    except (KeyError, ValueError, OSError):
+        own = ZoneInfo("UTC")
+    day: date = at.astimezone(own).date()  # type: ignore[attr-defined]
+    return day
+
+
+def rounds_of(
+    session: Session, player_id: int, riff_id: int, section: str = WHOLE, *, what: str = "clean"
+) -> list[Round]:
+    """The rounds of a riff, or of a section of it, in the order they were played; of each take the
+    newest reading counts. `what`: clean, timing, muting or stops; rounds that do not tell it are
+    left out.
+    """
+    told = {
+        "clean": col(RoundRow.clean),
+        "timing": col(RoundRow.timing),
+        "muting": col(RoundRow.muting),
+        "stops": col(RoundRow.stops),
+    }[what]
+    query = (
+        sa.select(col(RoundRow.day), col(RoundRow.tempo_bpm), told)
+        .where(
+            col(RoundRow.player_id) == player_id,
+            col(RoundRow.riff_id) == riff_id,
+            col(RoundRow.section) == section,
+            col(RoundRow.reading_id).in_(_newest(player_id)),
+            told.is_not(None),
+        )
+        .order_by(col(RoundRow.day), col(RoundRow.reading_id), col(RoundRow.round))
+    )
+    return [Round(day, tempo, bool(good)) for day, tempo, good in session.execute(query)]
+
+
+def _newest(player_id: int) -> Any:
+    """Of each take the newest reading."""
+    return (
+        sa.select(sa.func.max(col(ReadingRow.id)))
+        .where(col(ReadingRow.player_id) == player_id)
+        .group_by(col(ReadingRow.take_id))
+    )
+
+
+def sections_of(session: Session, player_id: int, riff_id: int) -> list[str]:
+    """The sections of a riff that rounds tell of."""
+    query = (
+        select(RoundRow.section)
+        .where(
+            RoundRow.player_id == player_id,
+            RoundRow.riff_id == riff_id,
+            RoundRow.section != WHOLE,
+        )
+        .distinct()
+        .order_by(RoundRow.section)
+    )
+    return list(session.exec(query))
+
+
+def unrounded_takes(session: Session, *, after: int, limit: int) -> list[int]:
+    """Takes beyond a number that have a reading without rounds, the oldest first: they were read
+    before there were any, or nothing of them could be told.
+    """
+    known = sa.exists().where(col(RoundRow.reading_id) == col(ReadingRow.id))
+    query = (
+        sa.select(col(ReadingRow.take_id))
+        .where(~known, col(ReadingRow.take_id) > after)
+        .distinct()
+        .order_by(col(ReadingRow.take_id))
+        .limit(limit)
+    )
+    return list(session.execute(query).scalars())

@@ -1,0 +1,137 @@
+"""Drills: what a riff can be made into, looked at, heard, played, kept."""
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Query, Request, Response
+from fastapi.responses import HTMLResponse
+
+from thrumble.actions.coaching import drill_for
+from thrumble.actions.rehearsal import rehearse
+from thrumble.core.errors import BadInput, ThrumbleError
+from thrumble.core.player.sound import Tone
+from thrumble.core.riff.drills import DrillKind, drills_of, make_drill
+from thrumble.core.riff.model import Riff
+from thrumble.store import drills, riffs
+from thrumble.store.drills import DrillOf
+from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.drills.views import drills_view
+from thrumble.web.inputs import Id, Line
+from thrumble.web.shared.armed import armed_view
+from thrumble.web.templating import render
+
+router = APIRouter()
+DRILLS_A_MINUTE = 120
+MOST_BARS = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class AskedDrill:
+    """Which drill, of which bars; empty where all count."""
+
+    kind: Annotated[Line, Query(max_length=30)] = ""
+    first: Annotated[Line, Query(max_length=6)] = ""
+    last: Annotated[Line, Query(max_length=6)] = ""
+
+    def bars(self) -> tuple[int, int] | None:
+        """The bars asked for; one alone is both ends. Raises BadInput."""
+        if not self.first and not self.last:
+            return None
+        first, last = (text or self.first or self.last for text in (self.first, self.last))
+        if not (first.isascii() and first.isdigit() and last.isascii() and last.isdigit()):
+            raise BadInput("bars are whole numbers: type the first and the last one")
+        return int(first), int(last)
+
+    def known_kind(self) -> DrillKind:
+        """The drill asked for. Raises BadInput."""
+        if self.kind not in list(DrillKind):
+            raise BadInput("that drill isn't on the list: choose one from it")
+        return DrillKind(self.kind)
+
+
+AskedQuery = Annotated[AskedDrill, Depends()]
+
+
+def _riff(session: DbSession, player_id: int, riff_id: int) -> tuple[int, Riff]:
+    """The riff; of a drill the one that it was made from."""
+    of = drills.drill_of(session, player_id, riff_id)
+    root = riff_id if of is None else of.riff_id
+    return root, riffs.newest_revision(session, player_id, root).riff
+
+
+@router.get("/drills", name="drills_home")
+def drills_home(request: Request, session: DbSession, player_id: PlayerId) -> Response:
+    """The drills of the riff that is armed; without one the riffs."""
+    armed = armed_view(session, player_id)
+    address = str(request.app.url_path_for("riffs_page"))
+    if armed is not None:
+        address = str(request.app.url_path_for("drills_page", riff_id=armed.riff_id))
+    return Response(status_code=303, headers={"Location": address})
+
+
+@router.get("/riffs/{riff_id}/drills", name="drills_page")
+def drills_page(
+    request: Request, riff_id: Id, asked: AskedQuery, session: DbSession, player_id: PlayerId
+) -> HTMLResponse:
+    """The riff's drills, one of them whole."""
+    root, riff = _riff(session, player_id, riff_id)
+    offered = drills_of(riff)
+    kind = asked.known_kind() if asked.kind else offered[0].kind
+    made, problem, bars = None, "", None
+    try:
+        bars = asked.bars()
+        made = make_drill(riff, kind, bars=bars)
+    except ThrumbleError as error:
+        problem = str(error)
+    view = drills_view(
+        root, riff, offered, kind, bars, made, records=_records(session, player_id), problem=problem
+    )
+    return render(request, "drills/page.html", view=view)
+
+
+def _records(session: DbSession, player_id: int) -> dict[DrillKind, tuple[int, int]]:
+    """How often each drill helped this player, of how many times it could be told."""
+    out: dict[DrillKind, tuple[int, int]] = {}
+    for one in drills.all_helped(session, player_id):
+        if one.change is not None:
+            good, told = out.get(one.kind, (0, 0))
+            out[one.kind] = (good + (one.clear and one.change < 0), told + 1)
+    return out
+
+
+@router.get(
+    "/riffs/{riff_id}/drills/listen",
+    name="listen_to_drill",
+    dependencies=[costly(DRILLS_A_MINUTE)],
+)
+def listen_to_drill(
+    riff_id: Id, asked: AskedQuery, session: DbSession, player_id: PlayerId
+) -> Response:
+    """The drill by the simulated guitarist with the click: WAV."""
+    _, riff = _riff(session, player_id, riff_id)
+    made = make_drill(riff, asked.known_kind(), bars=asked.bars())
+    found = rehearse(made, tone=Tone.CRUNCH, tempo_bpm=None, beat="click", bars=None)
+    return Response(found.wav, media_type="audio/wav")
+
+
+@router.post("/riffs/{riff_id}/drills", name="play_drill", dependencies=[costly(DRILLS_A_MINUTE)])
+def play_drill(
+    request: Request,
+    riff_id: Id,
+    session: DbSession,
+    player_id: PlayerId,
+    kind: Annotated[Line, Form(max_length=30)],
+    first: Annotated[Line, Form(max_length=6)] = "",
+    last: Annotated[Line, Form(max_length=6)] = "",
+    tempo: Annotated[float | None, Form(ge=20, le=400)] = None,
+    own: Annotated[bool, Form()] = False,
+) -> Response:
+    """Makes the drill and opens it to be played; `own`: as a riff of its own, to be edited."""
+    asked = AskedDrill(kind, first, last)
+    root, _ = _riff(session, player_id, riff_id)
+    made = drill_for(session, player_id, DrillOf(root, asked.known_kind(), asked.bars()), tempo)
+    if own:
+        drills.stand_alone(session, player_id, made.riff_id)
+    name = "riff_page" if own else "play_page"
+    address = str(request.app.url_path_for(name, riff_id=made.riff_id))
+    return Response(status_code=204, headers={"HX-Redirect": address})

@@ -1,0 +1,88 @@
+"""What to play next after a reading: the drill that answers it, the riff a step on, in words."""
+
+from dataclasses import dataclass
+
+from sqlmodel import Session
+
+from thrumble.actions.coaching import what_next
+from thrumble.core.coach.helped import helped_words
+from thrumble.core.coach.judgement import Judgement
+from thrumble.core.coach.ladder import LadderSchool, Step
+from thrumble.core.coach.remedies import Proposal
+from thrumble.core.riff.drills import TABLE
+from thrumble.store import drills
+from thrumble.store.drills import DrillOf
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """Something to play. `kind`: of a drill, empty for the riff itself."""
+
+    name: str
+    tempo: str
+    why: str
+    kind: str
+    first: str
+    last: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NextView:
+    """The armed corner: what is armed, and what else there is. `riff_id`: the riff, of a drill the
+    one that it was made from; `helped`: what the drills before this take changed.
+    """
+
+    riff_id: int
+    play_id: int
+    armed: Offer
+    others: list[Offer]
+    helped: list[str]
+    back: bool
+
+
+def next_view(
+    session: Session,
+    player_id: int,
+    riff_id: int,
+    take_id: int,
+    judgement: Judgement,
+    school: LadderSchool = LadderSchool.EVIDENCE,
+) -> NextView:
+    """What to play after a take of a riff, or of a drill."""
+    of = drills.drill_of(session, player_id, riff_id)
+    found = what_next(session, player_id, riff_id, judgement, school)
+    title = judgement.expanded.riff.title
+    step = _step(title, found.step)
+    offers = [_offer(one, title) for one in found.drills]
+    armed, *others = [*offers, step]
+    return NextView(
+        riff_id=riff_id if of is None else of.riff_id,
+        play_id=riff_id,
+        armed=armed,
+        others=others,
+        helped=_helped(session, player_id, take_id, of),
+        back=of is not None,
+    )
+
+
+def _offer(one: Proposal, title: str) -> Offer:
+    if one.drill is None:
+        return Offer(title, f"{one.tempo_bpm:g}", one.why, "", "", "")
+    name = TABLE[one.drill].name
+    first, last = ("", "") if one.bars is None else (str(one.bars[0]), str(one.bars[1]))
+    if one.bars is not None:
+        name += f", bar {first}" if first == last else f", bars {first} and {last}"
+    return Offer(
+        name[0].upper() + name[1:], f"{one.tempo_bpm:g}", one.why, one.drill.value, first, last
+    )
+
+
+def _step(title: str, step: Step) -> Offer:
+    return Offer(title, f"{step.tempo_bpm:g}", step.why, "", "", "")
+
+
+def _helped(session: Session, player_id: int, take_id: int, of: DrillOf | None) -> list[str]:
+    if of is not None:
+        return []
+    found = drills.helped_of(session, player_id, take_id)
+    return [helped_words(one, TABLE[one.kind].name) for one in found]
