@@ -211,3 +211,50 @@ def test_route_prints_the_ways_and_writes_them(tmp_path: Path) -> None:
     for wrong in (["--school", "5"], ["--reach", "5"], ["--scale", "100"], ["--tempo", "5"]):
         bad = runner.invoke(app, ["route", str(source), *wrong])
         assert bad.exit_code == 2 and bad.stderr.count("\n") == 1
+
+
+def test_drills_are_listed_and_written(folder: Path) -> None:
+    listed = run("drill", folder / "riff.txt", "--list")
+    assert listed.returncode == 0 and "stops alone: hands that come down" in listed.stdout
+    out = folder / "stops.riff.json"
+    made = run("drill", folder / "riff.txt", "--kind", "stops", "--bars", "1-4", "--out", out)
+    assert made.returncode == 0, made.stderr
+    document = json.loads(out.read_text())
+    hits = [hit for bar in document["sections"][0]["bars"] for hit in bar["hits"]]
+    assert hits and all(hit["stop"] and "section" in hit["from"] for hit in hits)
+    text = run("drill", folder / "riff.txt", "--kind", "loop", "--out", folder / "l.riff.txt")
+    assert text.returncode == 0 and "only .riff.json keeps that" in text.stderr
+    for bad in (
+        ["--kind", "nope", "--out", out],
+        ["--kind", "slides", "--out", out],
+        ["--kind", "loop", "--bars", "7-90", "--out", out],
+        ["--kind", "loop", "--bars", "x", "--out", out],
+        ["--kind", "loop", "--tempo", "4000", "--out", out],
+        [],
+    ):
+        done = run("drill", folder / "riff.txt", *bad)
+        assert done.returncode == 2 and len(done.stderr.splitlines()) == 1
+
+
+def test_progress_tells_clean_speed_from_readings(folder: Path) -> None:
+    reading = folder / "reading.json"
+    read = run("analyze", folder / "riff.txt", folder / "take.wav", "--json", reading)
+    assert read.returncode == 0
+    told = run("progress", folder / "riff.txt", reading, "--json", "-")
+    document = json.loads(told.stdout)
+    assert document["format"] == "thrumble.progress/1" and document["rounds"] == 1
+    low, high = document["interval_bpm"]
+    assert low < document["clean_speed_bpm"] < high and document["probability"] == 0.8
+    assert document["by_day"][0]["day"] is None and "no day is known" in document["cautions"][0]
+    dated = run("progress", folder / "riff.txt", reading, "--day", "reading.json=2026-09-01")
+    assert dated.returncode == 0 and "next:" in dated.stdout and "no day" not in dated.stdout
+    other = folder / "other.txt"
+    other.write_text("title: O\ntempo: 90\n[Q]\n| E5@6/0 o |\n")
+    foreign = json.loads(run("progress", other, reading, "--json", "-").stdout)
+    assert foreign["clean_speed_bpm"] is None and "another riff" in foreign["cautions"][0]
+    for bad in (
+        [folder / "riff.txt", folder / "take.wav"],
+        [folder / "riff.txt", reading, "--day", "reading.json=soon"],
+    ):
+        done = run("progress", *bad)
+        assert done.returncode == 2 and len(done.stderr.splitlines()) == 1

@@ -294,13 +294,14 @@ def _mute_switch(pieces: list[Piece]) -> list[Bar]:
     counts = Counter(_layout(hit) for hit in _all(pieces) if _is_chord(hit))
     common = counts.most_common(1)[0][0]
     notes = tuple(Note(string, fret) for string, fret in common)
+    label = next(hit.label for hit in _all(pieces) if _layout(hit) == common)
     turn = iter(range(1_000_000))
 
     def switched(hit: Hit) -> Hit:
         muted = next(turn) % 2 == 0
         kind = Articulation.PALM if muted else Articulation.OPEN
         depth = DEFAULT_DEPTH if muted else None
-        return _bare(hit, notes=notes, articulation=kind, depth=depth, label=None)
+        return _bare(hit, notes=notes, articulation=kind, depth=depth, label=label)
 
     return _each(pieces, switched)
 
