@@ -24,13 +24,13 @@ from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import judge_hits
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
-from thrumble.core.riff.shifts import shifts_mm
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.guitars import ModelGuitar
 from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone, draw_setup
 from thrumble.core.riff.expand import DueHit, expand
 from thrumble.core.riff.model import Articulation, Riff
+from thrumble.core.riff.shifts import shifts_mm
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.signal import rms_db
 from thrumble.demo import riff_texts

@@ -14,7 +14,9 @@ from datetime import date, timedelta
 
 import numpy as np
 
+from thrumble.core.chance import normal_below
 from thrumble.core.coach.clean_speed import POINT, Round, clean_speed
+from thrumble.core.coach.ladder import LadderSchool, next_step
 
 RIFF_BPM = 120.0
 FIRST_DAY = date(2026, 9, 1)
@@ -84,7 +86,8 @@ def play(seed: int, takes: int) -> tuple[Player, list[Round]]:
                 break
             own = [player.clean(tempo) for _ in range(int(rng.integers(1, 5)))]
             rounds += [Round(day, round(tempo, 1), clean) for clean in own]
-            tempo *= 1.04 if all(own) else 0.96 if not any(own) else 1.0
+            if all(own) or not any(own):
+                tempo *= 1.04 if all(own) else 0.96
             played += 1
     return player, rounds
 
@@ -142,6 +145,79 @@ def coverage(histories: int, first_seed: int = 0) -> None:
         )
 
 
+@dataclass
+class Learner:
+    """A player who learns from rounds: most from those that are just within reach, little from
+    easy ones, nothing from hopeless ones; what is learnt from bad rounds is partly unlearnt again.
+    Declared assumptions, not facts about people.
+    """
+
+    rng: np.random.Generator
+    ceiling: float
+    steep: float
+    gain: float
+    peak: float  # chance of a clean round at which most is learnt
+    harm: float  # share of the gain that a hopeless round takes away
+
+    def plays(self, tempo_bpm: float, day: float) -> bool:
+        above = self.ceiling + day - np.log(tempo_bpm / RIFF_BPM)
+        chance = float(normal_below(above / self.steep + POINT))
+        clean = bool(self.rng.random() < chance)
+        near = np.exp(-(((chance - self.peak) / 0.25) ** 2))
+        self.ceiling += self.gain * (near - self.harm * (chance < 0.15))
+        return clean
+
+
+LEARNERS = {
+    "learns just within reach": {"peak": 0.75, "harm": 0.2},
+    "learns at the edge": {"peak": 0.45, "harm": 0.1},
+    "bad rounds harm": {"peak": 0.8, "harm": 1.0},
+}
+SITTINGS, ROUNDS_A_SITTING = 20, 8
+
+
+def ladders(players: int) -> None:
+    print(
+        f"schools: bpm gained in {SITTINGS} sittings of {ROUNDS_A_SITTING} rounds, "
+        f"{players} simulated learners of each kind, mean (standard error)"
+    )
+    print("  " + " " * 28 + "".join(f"{school.value:>20s}" for school in RIFF_SCHOOLS))
+    for name, kind in LEARNERS.items():
+        cells = []
+        for school in RIFF_SCHOOLS:
+            gained = [climb(seed, school, kind) for seed in range(players)]
+            error = np.std(gained) / np.sqrt(players)
+            cells.append(f"{np.mean(gained):+.1f} ({error:.1f})")
+        print(f"  {name:28s}" + "".join(f"{cell:>20s}" for cell in cells))
+
+
+RIFF_SCHOOLS = (LadderSchool.EVIDENCE, LadderSchool.SMALL_STEPS, LadderSchool.THREE_UP)
+
+
+def climb(seed: int, school: LadderSchool, kind: dict[str, float]) -> float:
+    """Bpm that a learner's clean speed gains by going the school's way; the first tempo is the
+    same for all.
+    """
+    rng = np.random.default_rng(seed)
+    learner = Learner(
+        rng=rng,
+        ceiling=float(rng.normal(-0.25, 0.1)),
+        steep=float(rng.uniform(0.05, 0.11)),
+        gain=0.0012,
+        **kind,
+    )
+    begun = learner.ceiling
+    rounds: list[Round] = []
+    tempo = RIFF_BPM * 0.75
+    for sitting in range(SITTINGS):
+        day = FIRST_DAY + timedelta(days=2 * sitting)
+        form = float(rng.normal(0, 0.04))
+        for _ in range(ROUNDS_A_SITTING):
+            rounds.append(Round(day, round(tempo, 1), learner.plays(tempo, form)))
+            tempo = next_step(rounds, RIFF_BPM, school, today=day).tempo_bpm
+    return RIFF_BPM * float(np.exp(learner.ceiling) - np.exp(begun))
+
+
 def timed(what: Callable[[], object]) -> float:
     begun = time.perf_counter()
     what()
@@ -151,6 +227,7 @@ def timed(what: Callable[[], object]) -> float:
 def main() -> None:
     histories = int(sys.argv[1]) if len(sys.argv) > 1 else 500
     coverage(histories)
+    ladders(max(10, histories // 12))
     _, rounds = play(1, 200)
     print(f"clean speed of 200 takes: {timed(lambda: clean_speed(rounds, RIFF_BPM)) * 1000:.0f} ms")
 

@@ -95,7 +95,7 @@ def test_each_drill_is_what_it_says() -> None:
     assert len(expand(make_drill(wide, DrillKind.SLIDES)).hits) == 1
     ladder = expand(make_drill(wide, DrillKind.REACH_LADDER)).hits
     assert [d.hit.notes[0].fret for d in ladder][::2] == [10, 9, 8, 7, 6, 5, 4, 3]
-    burst = riff("| 5:3 o (m m) o o |", "pedal: 6:0\n")
+    burst = riff("| 5:3 o (m m) o o o o o o |", "pedal: 6:0\n")
     assert all(
         d.hit.articulation is Articulation.PALM
         for d in expand(make_drill(burst, DrillKind.BURST_RHYTHM)).hits

@@ -25,7 +25,7 @@ from thrumble.web.shared.armed import armed_view
 from thrumble.web.shared.paging import pages
 from thrumble.web.shared.reading import reading_view
 from thrumble.web.shared.takes import status_view, take_line
-from thrumble.web.today.views import today_view
+from thrumble.web.today.views import care_view, today_view
 
 NOW = datetime(2031, 3, 4, 12, tzinfo=UTC)
 TEXT = "title: Ballast\ntempo: 120\n[A]\n| 6:2 o o M x |\n"
@@ -259,11 +259,11 @@ def test_today_arms_a_riff_and_keeps_cut_takes_apart(session: Session) -> None:
         takes.take_lines(session, player, states=(state,))
         for state in (TakeState.RECORDING, TakeState.QUEUED)
     ]
-    view = today_view(armed_view(session, player), lines[0], 4, lines[1])
+    view = today_view(armed_view(session, player), lines[0], 4, lines[1], care_view([], []))
     assert (
         view.armed is not None
         and view.armed.title == "Ballast"
-        and view.armed.reason == "not played yet"
+        and view.armed.reason.startswith("not played yet: begin at 96")
     )
     assert (
         [line.take_id for line in view.unfinished] == [cut.id]

@@ -1,6 +1,6 @@
 """What the coach does with readings: keeps their rounds, makes drills, says how fast next."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from decimal import Decimal
 
@@ -10,7 +10,7 @@ from sqlmodel import Session
 from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.helped import did_it_help
 from thrumble.core.coach.judgement import Judgement, judge_hits
-from thrumble.core.coach.ladder import LadderSchool, Step, next_step
+from thrumble.core.coach.ladder import Step, next_step
 from thrumble.core.coach.remedies import Proposal, propose
 from thrumble.core.coach.rounds import rounds_for, rounds_of
 from thrumble.core.errors import NotFound
@@ -18,28 +18,32 @@ from thrumble.core.riff.drills import DrillKind, make_drill
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import HitIdentity
 from thrumble.core.riff.printing import print_riff
-from thrumble.store import database, drills, readings, riffs, rigs, rounds, takes
+from thrumble.store import database, drills, hands, readings, riffs, rigs, rounds, takes
 from thrumble.store.drills import DrillOf
 from thrumble.store.riffs import Revision
+from thrumble.store.rounds import Heard
 
 log = structlog.get_logger()
 
 
-def keep_rounds(
-    session: Session, player_id: int, take_id: int, engine: str, judgement: Judgement
-) -> None:
+def keep_rounds(session: Session, player_id: int, take_id: int, judgement: Judgement) -> None:
     """The rounds of a reading, for the riff that was played and, of a drill, for the riff that it
     was made from.
     """
     take = takes.get_take(session, player_id, take_id)
-    tempo = judgement.reading.tempo_bpm
-    own = rounds_of(judgement)
-    rounds.put_rounds(session, player_id, take_id, engine, take.riff_id, tempo, own)
+    reading, expanded = judgement.reading, judgement.expanded
+    heard = Heard(
+        engine=reading.engine,
+        tempo_bpm=reading.tempo_bpm,
+        round_s=expanded.round_s * expanded.tempo_bpm / reading.tempo_bpm,
+        results=rounds_of(judgement),
+    )
+    rounds.put_rounds(session, player_id, take.riff_id, take_id, heard)
     of = drills.drill_of(session, player_id, take.riff_id)
     if of is not None:
         root = riffs.newest_revision(session, player_id, of.riff_id).riff
-        held = rounds_for(judgement, expand(root))
-        rounds.put_rounds(session, player_id, take_id, engine, of.riff_id, tempo, held)
+        held = replace(heard, results=rounds_for(judgement, expand(root)))
+        rounds.put_rounds(session, player_id, of.riff_id, take_id, held)
 
 
 def note_help(session: Session, player_id: int, take_id: int, after: Judgement) -> None:
@@ -87,8 +91,7 @@ def round_up(after: int, most: int = 50) -> int | None:
                 player_id = takes.owner_of(session, take_id)
                 judgement = _judged(session, player_id, take_id)
                 if judgement is not None:
-                    engine = judgement.reading.engine
-                    keep_rounds(session, player_id, take_id, engine, judgement)
+                    keep_rounds(session, player_id, take_id, judgement)
         except NotFound:
             log.info("take gone before its rounds", take=take_id)
     return waiting[-1] if waiting else None
@@ -116,14 +119,18 @@ class Next:
     step: Step
 
 
-def what_next(
-    session: Session, player_id: int, riff_id: int, judgement: Judgement, school: LadderSchool
-) -> Next:
-    """The next thing after a take that was just judged."""
+def step_of(session: Session, player_id: int, riff_id: int, riff_tempo_bpm: float) -> Step:
+    """How fast a riff next, the player's own way."""
     own = rounds.rounds_of(session, player_id, riff_id)
-    tempo = float(judgement.expanded.riff.tempo_bpm)
+    school = hands.hands_of(session, player_id).ladder
     today = datetime.now(UTC).date()
-    step = next_step(own, tempo, school, today=max([today, *(one.day for one in own)]))
+    return next_step(own, riff_tempo_bpm, school, today=max([today, *(one.day for one in own)]))
+
+
+def what_next(session: Session, player_id: int, riff_id: int, judgement: Judgement) -> Next:
+    """The next thing after a take that was just judged."""
+    tempo = float(judgement.expanded.riff.tempo_bpm)
+    step = step_of(session, player_id, riff_id, tempo)
     if drills.drill_of(session, player_id, riff_id) is not None:
         return Next([], step)
     return Next(propose(judgement, find_causes(judgement)), step)

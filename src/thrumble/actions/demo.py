@@ -9,6 +9,7 @@ from decimal import Decimal
 import numpy as np
 from sqlmodel import Session
 
+from thrumble.actions.coaching import drill_for
 from thrumble.actions.rigs import keep_example
 from thrumble.actions.takes import read_stored_take
 from thrumble.core.music.pitch import STANDARD_TUNING
@@ -31,6 +32,7 @@ from thrumble.demo import (
 )
 from thrumble.formats.audio import write_flac
 from thrumble.store import database, players, riffs, rigs, takes
+from thrumble.store.drills import DrillOf
 from thrumble.store.riffs import Revision
 from thrumble.store.takes import NewTake
 
@@ -55,7 +57,7 @@ def fill_demo(say: Callable[[str], None]) -> None:
             name: known.get(riff.title) or riffs.add_riff(session, player_id, riff, text)
             for name, (riff, text) in texts.items()
         }
-        there = sum(s.takes for s in standings)
+        there = takes.count_takes(session, player_id)
         tones = _rig(session, player_id)
     say(f"demo: {len(texts)} riffs of the boat lift trio written")
     for number, take in enumerate(TAKES[there:], there + 1):
@@ -95,8 +97,18 @@ def _rig(session: Session, player_id: int) -> dict[Tone, rigs.ToneProfile]:
 
 
 def _play(player_id: int, revision: Revision, take: DemoTake, tone: rigs.ToneProfile) -> None:
+    if take.drill is not None:
+        with database.session() as session:
+            of = DrillOf(revision.riff_id, take.drill, None)
+            revision = drill_for(session, player_id, of, take.tempo_bpm)
     performance = perform(
-        revision.riff, seed=take.seed, flaws=take.flaws, setup=setup_of(take.tone), guitar=guitar
+        revision.riff,
+        tempo_bpm=take.tempo_bpm,
+        rounds=take.rounds,
+        seed=take.seed,
+        flaws=take.flaws,
+        setup=setup_of(take.tone),
+        guitar=guitar,
     )
     data, beyond = write_flac(performance.samples, performance.rate_hz)
     new = NewTake(
@@ -104,7 +116,7 @@ def _play(player_id: int, revision: Revision, take: DemoTake, tone: rigs.TonePro
         revision_id=revision.id,
         source="simulated",
         tempo_bpm=Decimal(str(performance.tempo_bpm)),
-        rounds=1,
+        rounds=take.rounds,
         start_frame=round(performance.start_s * performance.rate_hz),
         rate_hz=performance.rate_hz,
         created_at=datetime.now(UTC) - timedelta(days=take.days_ago),

@@ -240,7 +240,7 @@ def _keep(work: _Work, kept: _Kept) -> None:
             judged=kept.judged,
             changed=kept.changed,
         )
-        keep_rounds(session, take.player_id, take.id, kept.reading.engine, kept.judgement)
+        keep_rounds(session, take.player_id, take.id, kept.judgement)
         note_help(session, take.player_id, take.id, kept.judgement)
         if take.rounds is None:
             tempo = Decimal(str(kept.expanded.tempo_bpm))

@@ -10,13 +10,14 @@ import numpy as np
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.guitars import Guitar, ModelGuitar
 from thrumble.core.player.sound import Setup, Tone, draw_setup
+from thrumble.core.riff.drills import DrillKind
 from thrumble.core.riff.model import Articulation
 
 
 @dataclass(frozen=True, slots=True)
 class DemoTake:
-    """One take of the demo's guitarist: which riff, what goes wrong, in which tone, how many days
-    ago.
+    """One take of the demo's guitarist: which riff, or drill of it, what goes wrong, in which tone,
+    how many days ago; at the riff's tempo where none is given.
     """
 
     riff: str
@@ -24,6 +25,9 @@ class DemoTake:
     tone: Tone
     days_ago: int
     seed: int
+    tempo_bpm: float | None = None
+    rounds: int = 1
+    drill: DrillKind | None = None
 
 
 def riff_texts() -> dict[str, str]:
@@ -59,7 +63,35 @@ def guitar(setup: Setup, _: np.random.Generator) -> Guitar:
     return ModelGuitar(setup, np.random.default_rng(GUITAR_SEED))
 
 
+PRACTISED, PRACTISED_BPM = "4-winding-gear", 132.0
+DAYS, EVERY = 40, 3
+FIRST_CEILING, LEARNT, LOOSE_MS = 0.74, 0.018, 5.0  # of the tempo; a day; where it is easy
+DRILLED = {5: DrillKind.MUTE_SWITCH, 9: DrillKind.RIGHT_HAND}
+
+
+def _practice() -> list[DemoTake]:
+    """Six weeks at one riff by a guitarist who learns: the tempo that is easy rises from day to
+    day, the tempo played follows it, and above it the timing gets loose.
+    """
+    out = []
+    for number, ago in enumerate(range(DAYS, 0, -EVERY)):
+        ceiling = FIRST_CEILING + LEARNT * number
+        wanted = ceiling * (1.06 if number % 3 == 2 else 0.99)
+        tempo = round(PRACTISED_BPM * min(1.0, wanted))
+        beyond = max(0.0, tempo / PRACTISED_BPM / ceiling - 0.97)
+        flaws = Flaws(timing=LOOSE_MS + 130 * beyond, ringing=0.6 * beyond)
+        seed = 100 + number
+        if number in DRILLED:
+            drill = DRILLED[number]
+            out.append(
+                DemoTake(PRACTISED, flaws, Tone.CRUNCH, ago, seed + 50, tempo * 0.9, 1, drill)
+            )
+        out.append(DemoTake(PRACTISED, flaws, Tone.CRUNCH, ago, seed, float(tempo)))
+    return out
+
+
 TAKES = (
+    *_practice(),
     DemoTake(
         "1-sluice-gate", Flaws(timing=13, missed=0.02, ringing=0.08, extra=0.01), Tone.CRUNCH, 6, 11
     ),

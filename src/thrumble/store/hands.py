@@ -8,6 +8,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
+from thrumble.core.coach.ladder import LadderSchool
 from thrumble.core.neck.hand import Damping, Hand, School, check_hand
 from thrumble.core.neck.picking import Picking
 from thrumble.core.riff.model import Riff
@@ -21,12 +22,13 @@ ANSWERS_COUNTED = 10  # the last ones of each chord
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hands:
-    """Both hands as the player has them. `known`: the player has said so; `measured`: the reach
-    comes from the three questions.
+    """Both hands as the player has them, and how they get faster. `known`: the player has said so;
+    `measured`: the reach comes from the three questions.
     """
 
     hand: Hand = field(default_factory=Hand)
     picking: Picking = Picking.WRITTEN
+    ladder: LadderSchool = LadderSchool.EVIDENCE
     known: bool = False
     measured: bool = False
 
@@ -41,7 +43,13 @@ def hands_of(session: Session, player_id: int) -> Hands:
         school=School(row.school) if row.school else None,
         damping=Damping(row.damping),
     )
-    return Hands(hand=hand, picking=Picking(row.picking), known=True, measured=row.measured)
+    return Hands(
+        hand=hand,
+        picking=Picking(row.picking),
+        ladder=LadderSchool(row.ladder),
+        known=True,
+        measured=row.measured,
+    )
 
 
 def keep_hands(session: Session, player_id: int, hands: Hands) -> None:
@@ -52,6 +60,7 @@ def keep_hands(session: Session, player_id: int, hands: Hands) -> None:
         "school": hands.hand.school.value if hands.hand.school else "",
         "damping": hands.hand.damping.value,
         "picking": hands.picking.value,
+        "ladder": hands.ladder.value,
         "measured": hands.measured,
         "changed_at": datetime.now(UTC),
     }

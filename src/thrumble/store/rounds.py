@@ -2,6 +2,7 @@
 it.
 """
 
+from dataclasses import dataclass
 from datetime import date
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -14,15 +15,17 @@ from thrumble.core.coach.rounds import WHOLE, RoundResult
 from thrumble.store.tables import ReadingRow, RoundRow, TakeRow
 
 
-def put_rounds(
-    session: Session,
-    player_id: int,
-    take_id: int,
-    engine: str,
-    riff_id: int,
-    tempo_bpm: float,
-    results: list[RoundResult],
-) -> None:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Heard:
+    """What a reading says of a riff's rounds: `round_s` seconds each at the tempo played."""
+
+    engine: str
+    tempo_bpm: float
+    round_s: float
+    results: list[RoundResult]
+
+
+def put_rounds(session: Session, player_id: int, riff_id: int, take_id: int, heard: Heard) -> None:
     """Keeps a reading's rounds as they count for a riff, instead of those there were."""
     found = session.execute(
         sa.select(col(ReadingRow.id), col(TakeRow.created_at), col(TakeRow.zone))
@@ -30,7 +33,7 @@ def put_rounds(
         .where(
             col(ReadingRow.take_id) == take_id,
             col(ReadingRow.player_id) == player_id,
-            col(ReadingRow.engine) == engine,
+            col(ReadingRow.engine) == heard.engine,
         )
     ).one()
     reading_id, at, zone = found
@@ -48,14 +51,15 @@ def put_rounds(
             "section": one.section,
             "round": one.round,
             "day": day,
-            "tempo_bpm": tempo_bpm,
+            "tempo_bpm": heard.tempo_bpm,
+            "seconds": heard.round_s,
             "hits": one.hits,
             "clean": one.clean,
             "timing": one.timing,
             "muting": one.muting,
             "stops": one.stops,
         }
-        for one in results
+        for one in heard.results
     ]
     if rows:
         session.execute(sa.insert(RoundRow), rows)
@@ -90,7 +94,7 @@ def rounds_of(
             col(RoundRow.player_id) == player_id,
             col(RoundRow.riff_id) == riff_id,
             col(RoundRow.section) == section,
-            col(RoundRow.reading_id).in_(_newest(player_id)),
+            col(RoundRow.reading_id).in_(newest_readings(player_id)),
             told.is_not(None),
         )
         .order_by(col(RoundRow.day), col(RoundRow.reading_id), col(RoundRow.round))
@@ -98,7 +102,7 @@ def rounds_of(
     return [Round(day, tempo, bool(good)) for day, tempo, good in session.execute(query)]
 
 
-def _newest(player_id: int) -> Any:
+def newest_readings(player_id: int) -> Any:
     """Of each take the newest reading."""
     return (
         sa.select(sa.func.max(col(ReadingRow.id)))

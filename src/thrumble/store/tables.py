@@ -185,8 +185,8 @@ class ExampleRow(SQLModel, table=True):
 
 
 class HandRow(SQLModel, table=True):
-    """A player's fretting hand, one each. `school`, `damping`, `picking`: as the core names them;
-    a school left empty is whatever is easiest.
+    """A player's hands, one row each. `school`, `damping`, `picking`, `ladder` (how they get
+    faster): as the core names them; a school left empty is whatever is easiest.
     """
 
     __tablename__ = "hand"
@@ -199,6 +199,7 @@ class HandRow(SQLModel, table=True):
     school: str = ""
     damping: str
     picking: str
+    ladder: str = "evidence"
     measured: bool = False
     changed_at: datetime = _moment()
 
@@ -341,7 +342,8 @@ class HitRow(SQLModel, table=True):
 
 class RoundRow(SQLModel, table=True):
     """One round of a reading, whole or of one section, as it counts for a riff: the take's own, and
-    the one that a drill was made from. `day`: the player's own day.
+    the one that a drill was made from. `day`: the player's own day; `seconds`: of the whole
+    round.
     """
 
     __tablename__ = "round"
@@ -354,6 +356,7 @@ class RoundRow(SQLModel, table=True):
     round: int
     day: date = Field(sa_column=Column(sa.Date, nullable=False))
     tempo_bpm: float
+    seconds: float
     hits: int
     clean: bool
     timing: bool | None = None
@@ -382,6 +385,24 @@ class HelpedRow(SQLModel, table=True):
     low: float | None = None
     high: float | None = None
     created_at: datetime = _moment()
+
+
+class ComfortRow(SQLModel, table=True):
+    """How a player's hands felt, one answer. `at_when`: before or after playing."""
+
+    __tablename__ = "comfort"
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = _player()
+    day: date = Field(sa_column=Column(sa.Date, nullable=False))
+    at_when: str
+    score: int
+    areas: list[str] = Field(
+        default_factory=list,
+        sa_column=Column(ARRAY(sa.Text()), nullable=False, server_default="{}"),
+    )
+    numb: bool = False
+    created_at: datetime = _moment()
+    zone: str = "UTC"
 
 
 class CorrectionRow(SQLModel, table=True):

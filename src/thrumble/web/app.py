@@ -13,6 +13,7 @@ from thrumble.web.drills import endpoints as drills
 from thrumble.web.errors import add_error_pages
 from thrumble.web.hand import endpoints as hand
 from thrumble.web.intake import Intake
+from thrumble.web.log import endpoints as log
 from thrumble.web.neck import endpoints as neck
 from thrumble.web.play import endpoints as play
 from thrumble.web.readings import endpoints as readings
@@ -37,20 +38,8 @@ def create_app() -> FastAPI:
     app.add_middleware(Intake, at_once=settings().threads)
     app.add_middleware(Guard, secret=secret, hosts=settings().hosts)
     add_error_pages(app)
-    for screen in (
-        today,
-        rig,
-        neck,
-        shapes,
-        recall,
-        hand,
-        drills,
-        riffs,
-        play,
-        readings,
-        certainty,
-        bench,
-    ):
+    screens = (today, rig, neck, shapes, recall, hand, drills, riffs, play, readings, log)
+    for screen in (*screens, certainty, bench):
         app.include_router(screen.router)
     app.mount("/vendor", StaticFiles(directory=WEB / "vendor"), name="vendor")
     app.mount("/files", _Scripts(directory=WEB), name="files")

@@ -174,5 +174,6 @@ def _by_evidence(rounds: list[Round], known: CleanSpeed, target_bpm: float) -> S
     ]
     best = float(tempos[int(np.argmax(worth))])
     told = evidence_words(rounds, last)
-    word = "next" if best > last else "again" if best == last else "first"
-    return Step(tempo_bpm=best, why=f"{told}: {best:g} {word}")
+    if best == last:
+        return Step(tempo_bpm=best, why=f"{told}: {best:g} again")
+    return Step(tempo_bpm=best, why=f"{told}: {best:g} {'next' if best > last else 'first'}")

@@ -7,6 +7,7 @@ from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import HTMLResponse
 
 from thrumble.actions.hands import best_speed
+from thrumble.core.coach.ladder import LadderSchool
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument
 from thrumble.core.neck.hand import ASKED_FRETS, Damping, Hand, School, measure_reach
@@ -48,11 +49,13 @@ def keep_hand(
     school: Annotated[Line, Form(max_length=10)] = "any",
     damping: Annotated[Line, Form(max_length=10)] = "sweep",
     picking: Annotated[Line, Form(max_length=20)] = "written",
+    ladder: Annotated[Line, Form(max_length=30)] = "evidence",
 ) -> Response:
     """Keeps the hands as the form has them."""
     for text, kind, what in (
         (damping, Damping, "way of damping"),
         (picking, Picking, "way of picking"),
+        (ladder, LadderSchool, "way of getting faster"),
         (school, (*School, "any"), "fingers"),
     ):
         if text not in list(kind):
@@ -65,6 +68,7 @@ def keep_hand(
             damping=Damping(damping),
         ),
         picking=Picking(picking),
+        ladder=LadderSchool(ladder),
         measured=was.measured and was.hand.reach_mm == reach,
     )
     hands.keep_hands(session, player_id, kept)

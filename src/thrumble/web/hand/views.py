@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from thrumble.core.coach.ladder import LADDERS
 from thrumble.core.instrument import Instrument
 from thrumble.core.neck.catalogue import SHAPES, along_the_neck, root_strings
 from thrumble.core.neck.hand import ASKED_FRETS, SCHOOLS, MeasuredReach
@@ -52,6 +53,7 @@ class HandView:
     schools: list[Choice]
     dampings: list[Choice]
     pickings: list[Choice]
+    ladders: list[Choice]
     frets: tuple[int, ...]
     rows: list[ReachRow]
 
@@ -82,6 +84,10 @@ def hand_view(hands: Hands, neck: Instrument, speed_mm_s: float | None) -> HandV
         pickings=[
             Choice(one.value, words, PICKING_WHY[one], hands.picking is one)
             for one, words in PICKING_WORDS.items()
+        ],
+        ladders=[
+            Choice(school.value, facts.called, facts.what, hands.ladder is school)
+            for school, facts in LADDERS.items()
         ],
         frets=SHOWN_FRETS,
         rows=[_row(key, hands, neck) for key in SHOWN_SHAPES if root_strings(SHAPES[key], neck)],

@@ -79,12 +79,11 @@ class Report(Sent):
 def play_next(request: Request, session: DbSession, player_id: PlayerId) -> Response:
     """To the riff that is armed, or to the riffs where there is none."""
     armed = armed_view(session, player_id)
-    address = (
-        request.app.url_path_for("play_page", riff_id=armed.riff_id)
-        if armed
-        else request.app.url_path_for("riffs_page")
-    )
-    return RedirectResponse(str(address), 303)
+    address = str(request.app.url_path_for("riffs_page"))
+    if armed:
+        page = request.app.url_path_for("play_page", riff_id=armed.riff_id)
+        address = f"{page}?tempo={armed.tempo}"
+    return RedirectResponse(address, 303)
 
 
 @router.get("/play/{riff_id}", name="play_page")

@@ -5,6 +5,7 @@ from datetime import UTC, datetime
 
 from sqlmodel import Session
 
+from thrumble.actions.coaching import step_of
 from thrumble.core.coach.next_riff import Standing, next_riff
 from thrumble.core.riff.expand import expand
 from thrumble.store import riffs
@@ -36,10 +37,12 @@ def armed_view(session: Session, player_id: int) -> ArmedView | None:
     if not chosen:
         return None
     riff = riffs.newest_revision(session, player_id, chosen[0]).riff
+    step = step_of(session, player_id, chosen[0], float(riff.tempo_bpm))
+    reason = step.why if step.why.startswith(chosen[1]) else f"{chosen[1]}; {step.why}"
     return ArmedView(
         chosen[0],
         riff.title,
-        f"{float(riff.tempo_bpm):g}",
-        chosen[1],
+        f"{step.tempo_bpm:g}",
+        reason,
         plan_strip(expand(riff), bars=4),
     )

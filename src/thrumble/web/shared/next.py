@@ -7,7 +7,7 @@ from sqlmodel import Session
 from thrumble.actions.coaching import what_next
 from thrumble.core.coach.helped import helped_words
 from thrumble.core.coach.judgement import Judgement
-from thrumble.core.coach.ladder import LadderSchool, Step
+from thrumble.core.coach.ladder import Step
 from thrumble.core.coach.remedies import Proposal
 from thrumble.core.riff.drills import TABLE
 from thrumble.store import drills
@@ -46,11 +46,10 @@ def next_view(
     riff_id: int,
     take_id: int,
     judgement: Judgement,
-    school: LadderSchool = LadderSchool.EVIDENCE,
 ) -> NextView:
     """What to play after a take of a riff, or of a drill."""
     of = drills.drill_of(session, player_id, riff_id)
-    found = what_next(session, player_id, riff_id, judgement, school)
+    found = what_next(session, player_id, riff_id, judgement)
     title = judgement.expanded.riff.title
     step = _step(title, found.step)
     offers = [_offer(one, title) for one in found.drills]
@@ -78,7 +77,10 @@ def _offer(one: Proposal, title: str) -> Offer:
 
 
 def _step(title: str, step: Step) -> Offer:
-    return Offer(title, f"{step.tempo_bpm:g}", step.why, "", "", "")
+    name, kind = title, ""
+    if step.drill is not None:
+        name, kind = TABLE[step.drill].name.capitalize(), step.drill.value
+    return Offer(name, f"{step.tempo_bpm:g}", step.why, kind, "", "")
 
 
 def _helped(session: Session, player_id: int, take_id: int, of: DrillOf | None) -> list[str]:

@@ -3,11 +3,47 @@
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from thrumble.core.coach.care import (
+    LOUDNESS,
+    WORST,
+    Advice,
+    Area,
+    Comfort,
+    When,
+    share_left,
+)
 from thrumble.store.takes import TakeLine
 from thrumble.web.shared.armed import ArmedView
 from thrumble.web.shared.takes import TakeLineView, take_line
 
 LATEST, UNFINISHED = 6, 3
+
+
+@dataclass(frozen=True, slots=True)
+class CareView:
+    """How the hands are: what to say, whether to stop, what was answered today."""
+
+    advice: list[str]
+    stop: bool
+    scores: list[int]
+    before: str
+    after: str
+    areas: list[str]
+    loudness: str
+
+
+def care_view(advice: list[Advice], answers: list[Comfort]) -> CareView:
+    """What the rules say, and today's answers."""
+    told = {one.when: f"{one.score} of {WORST}" for one in answers}
+    return CareView(
+        advice=[one.words for one in advice],
+        stop=share_left(advice) == 0,
+        scores=list(range(WORST + 1)),
+        before=told.get(When.BEFORE, ""),
+        after=told.get(When.AFTER, ""),
+        areas=[area.value for area in Area],
+        loudness=LOUDNESS,
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,6 +55,7 @@ class TodayView:
     unfinished: list[TakeLineView]
     more_unfinished: int
     latest: list[TakeLineView]
+    care: CareView
 
 
 def today_view(
@@ -26,6 +63,7 @@ def today_view(
     unfinished: list[TakeLine],
     unfinished_count: int,
     latest: list[TakeLine],
+    care: CareView,
 ) -> TodayView:
     """Lays out what is armed, what waits, what was read."""
     now = datetime.now(UTC)
@@ -35,4 +73,5 @@ def today_view(
         unfinished=[take_line(line, now) for line in unfinished],
         more_unfinished=unfinished_count - len(unfinished),
         latest=[take_line(line, now) for line in latest],
+        care=care,
     )

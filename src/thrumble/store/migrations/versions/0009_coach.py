@@ -2,6 +2,7 @@
 
 import sqlalchemy as sa
 from alembic import op
+from sqlalchemy.dialects import postgresql
 
 revision = "0009"
 down_revision = "0008"
@@ -13,6 +14,8 @@ FIGURES = ("before", "after", "change", "low", "high")
 
 
 def upgrade() -> None:
+    ladder = sa.Column("ladder", sa.String(), nullable=False, server_default="evidence")
+    op.add_column("hand", ladder)
     op.add_column("riff", sa.Column("drill_of", sa.Integer(), nullable=True))
     op.create_foreign_key(
         "riff_drill_of_fkey",
@@ -41,6 +44,7 @@ def upgrade() -> None:
         sa.Column("round", sa.Integer(), nullable=False),
         sa.Column("day", sa.Date(), nullable=False),
         sa.Column("tempo_bpm", sa.Float(), nullable=False),
+        sa.Column("seconds", sa.Float(), nullable=False),
         sa.Column("hits", sa.Integer(), nullable=False),
         sa.Column("clean", sa.Boolean(), nullable=False),
         sa.Column("timing", sa.Boolean(), nullable=True),
@@ -78,9 +82,30 @@ def upgrade() -> None:
         ),
         sa.UniqueConstraint("after_take", "drill_kind"),
     )
+    op.create_table(
+        "comfort",
+        sa.Column("id", sa.Integer(), primary_key=True),
+        sa.Column(
+            "player_id",
+            sa.Integer(),
+            sa.ForeignKey("player.id", ondelete="CASCADE"),
+            nullable=False,
+            index=True,
+        ),
+        sa.Column("day", sa.Date(), nullable=False),
+        sa.Column("at_when", sa.String(), nullable=False),
+        sa.Column("score", sa.Integer(), nullable=False),
+        sa.Column("areas", postgresql.ARRAY(sa.Text()), nullable=False, server_default="{}"),
+        sa.Column("numb", sa.Boolean(), nullable=False),
+        sa.Column("created_at", sa.DateTime(timezone=True), nullable=False),
+        sa.Column("zone", sa.String(), nullable=False),
+        sa.CheckConstraint("score between 0 and 10", name="comfort_score"),
+    )
 
 
 def downgrade() -> None:
+    op.drop_table("comfort")
+    op.drop_column("hand", "ladder")
     op.drop_table("helped")
     op.drop_table("round")
     op.drop_index("ix_riff_drill_of", "riff")

@@ -1,0 +1,200 @@
+"""Care of the hands: what a day and a week of strokes, and how the hands feel, say about playing
+on. A table of rules, never a diagnosis.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date, timedelta
+from enum import StrEnum
+
+from thrumble.core.counting import counted
+
+MOST_RISE_PERCENT = 10.0  # of strokes from week to week, unless the player says otherwise
+RISE_RANGE_PERCENT = (0.0, 100.0)
+LEAST_WEEK = 1500  # strokes: below it a rise says nothing
+EARLIER_WEEKS = 3
+DISCOMFORT, PAIN = 4, 7  # of 10
+SPAN_MINUTES = 45.0  # of playing in a day from which on a rest is due
+TRIMMED, TRIMMED_MORE = 0.7, 0.5
+WORST = 10
+
+
+class When(StrEnum):
+    """When the hands were asked about."""
+
+    BEFORE = "before"
+    AFTER = "after"
+
+
+class Area(StrEnum):
+    """Where it is felt."""
+
+    LEFT_FINGERS = "left fingers"
+    LEFT_WRIST = "left wrist"
+    LEFT_FOREARM = "left forearm"
+    LEFT_SHOULDER = "left shoulder"
+    RIGHT_FINGERS = "right fingers"
+    RIGHT_WRIST = "right wrist"
+    RIGHT_FOREARM = "right forearm"
+    RIGHT_SHOULDER = "right shoulder"
+
+
+@dataclass(frozen=True, slots=True)
+class Comfort:
+    """How the hands felt: 0 nothing, 10 the worst; where; whether anything was numb or tingled."""
+
+    day: date
+    when: When
+    score: int
+    areas: tuple[Area, ...] = ()
+    numb: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class DayLoad:
+    """What a day asked of the hands."""
+
+    day: date
+    strokes: int
+    minutes: float
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """What the rules look at: today, the days so far, the answers, the rise that is allowed."""
+
+    today: date
+    days: tuple[DayLoad, ...]
+    comfort: tuple[Comfort, ...]
+    rise_percent: float = MOST_RISE_PERCENT
+
+    def answers(self) -> list[Comfort]:
+        """Today's answers."""
+        return [one for one in self.comfort if one.day == self.today]
+
+    def week(self, back: int) -> int:
+        """Strokes in seven days: the last ones, or so many weeks before."""
+        last = self.today - timedelta(days=7 * back)
+        first = last - timedelta(days=6)
+        return sum(one.strokes for one in self.days if first <= one.day <= last)
+
+    def minutes_today(self) -> float:
+        """Minutes of playing today."""
+        return sum(one.minutes for one in self.days if one.day == self.today)
+
+
+@dataclass(frozen=True, slots=True)
+class Advice:
+    """What a rule says. `share`: of the minutes planned that are left, 0 stops for today."""
+
+    rule: str
+    words: str
+    share: float
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """A row: what has to be so, and what to say then, with the figures of `_figures` in it."""
+
+    name: str
+    holds: Callable[[Known], bool]
+    words: str
+    share: float
+
+
+def _worst(known: Known) -> int:
+    return max((one.score for one in known.answers()), default=0)
+
+
+def _usual_week(known: Known) -> float:
+    """Strokes of a usual week before this one; of those that were played."""
+    weeks = [known.week(back) for back in range(1, EARLIER_WEEKS + 1)]
+    played = [strokes for strokes in weeks if strokes]
+    return sum(played) / len(played) if played else 0.0
+
+
+def _rise_percent(known: Known) -> float:
+    usual = _usual_week(known)
+    return 100 * (known.week(0) / usual - 1) if usual else 0.0
+
+
+def _numb(known: Known) -> bool:
+    return any(one.numb for one in known.answers())
+
+
+def _rose(known: Known) -> bool:
+    return known.week(0) >= LEAST_WEEK and _rise_percent(known) > known.rise_percent
+
+
+def _grew_worse(known: Known) -> bool:
+    """More discomfort after playing than before, on each of the last three days that say both."""
+    days: dict[date, dict[When, int]] = {}
+    for one in known.comfort:
+        days.setdefault(one.day, {})[one.when] = one.score
+    both = [scores for _, scores in sorted(days.items()) if len(scores) == len(When)][-3:]
+    return len(both) == 3 and all(s[When.AFTER] > s[When.BEFORE] for s in both)
+
+
+def _figures(known: Known) -> dict[str, str]:
+    return {
+        "worst": f"{_worst(known)} of {WORST}",
+        "strokes": counted(known.week(0), "stroke"),
+        "percent": f"{_rise_percent(known):.0f} %",
+        "allowed": f"{known.rise_percent:g} %",
+        "minutes": f"{known.minutes_today():.0f} minutes",
+    }
+
+
+SEEN = "have it seen by a doctor or a hand specialist"
+RULES = (
+    Rule("numbness", _numb, f"Numb or tingling: stop for today, and {SEEN}.", 0.0),
+    Rule(
+        "pain",
+        lambda known: _worst(known) >= PAIN,
+        "{worst} is pain: stop for today. If it stays, " + SEEN + ".",
+        0.0,
+    ),
+    Rule(
+        "discomfort",
+        lambda known: DISCOMFORT <= _worst(known) < PAIN,
+        "{worst}: play half as long, slower, and loosen your grip.",
+        TRIMMED_MORE,
+    ),
+    Rule(
+        "growing",
+        _grew_worse,
+        "Three times running your hands felt worse after playing than before: shorter sittings, "
+        "and a rest between rounds.",
+        TRIMMED,
+    ),
+    Rule(
+        "weekly rise",
+        _rose,
+        "{strokes} in seven days, {percent} more than your usual week: hold it to {allowed}.",
+        TRIMMED,
+    ),
+    Rule(
+        "long day",
+        lambda known: known.minutes_today() >= SPAN_MINUTES,
+        "{minutes} of playing today: rest before it hurts. Shake your hands out, drop your "
+        "shoulder, elbow off your ribs.",
+        TRIMMED,
+    ),
+)
+LOUDNESS = "Keep your monitoring low, protect your hearing in rehearsal; local rules come first."
+
+
+def take_care(known: Known) -> list[Advice]:
+    """What the rules say now, the gravest first; nothing where all is well."""
+    figures = _figures(known)
+    found = [
+        Advice(rule.name, rule.words.format(**figures), rule.share)
+        for rule in RULES
+        if rule.holds(known)
+    ]
+    return sorted(found, key=lambda one: one.share)
+
+
+def share_left(advice: list[Advice]) -> float:
+    """Of the minutes planned, what is left: the least that any rule leaves."""
+    return min((one.share for one in advice), default=1.0)

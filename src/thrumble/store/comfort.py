@@ -1,0 +1,56 @@
+"""How a player's hands felt, before and after playing."""
+
+from datetime import UTC, date, datetime, timedelta
+
+import sqlalchemy as sa
+from sqlmodel import Session, col, select
+
+from thrumble.core.coach.care import Area, Comfort, When
+from thrumble.store.tables import ComfortRow
+
+REMEMBERED = timedelta(days=60)
+
+
+def add_comfort(session: Session, player_id: int, one: Comfort, zone: str) -> None:
+    """Keeps an answer; a second one on the same day, before or after, takes the first one's
+    place.
+    """
+    session.execute(
+        sa.delete(ComfortRow).where(
+            col(ComfortRow.player_id) == player_id,
+            col(ComfortRow.day) == one.day,
+            col(ComfortRow.at_when) == one.when.value,
+        )
+    )
+    session.add(
+        ComfortRow(
+            player_id=player_id,
+            day=one.day,
+            at_when=one.when.value,
+            score=one.score,
+            areas=[area.value for area in one.areas],
+            numb=one.numb,
+            created_at=datetime.now(UTC),
+            zone=zone,
+        )
+    )
+    session.flush()
+
+
+def comfort_of(session: Session, player_id: int, today: date) -> list[Comfort]:
+    """The answers of the last weeks, the oldest first."""
+    query = (
+        select(ComfortRow)
+        .where(ComfortRow.player_id == player_id, ComfortRow.day >= today - REMEMBERED)
+        .order_by(col(ComfortRow.day), col(ComfortRow.id))
+    )
+    return [
+        Comfort(
+            row.day,
+            When(row.at_when),
+            row.score,
+            tuple(Area(area) for area in row.areas),
+            row.numb,
+        )
+        for row in session.exec(query)
+    ]

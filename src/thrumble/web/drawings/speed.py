@@ -1,0 +1,115 @@
+"""Clean speed by day as a band, each round a dot: filled where it was clean, hollow where not."""
+
+from dataclasses import dataclass
+from datetime import date
+
+from thrumble.core.coach.clean_speed import CleanSpeed, Round
+from thrumble.core.counting import counted
+
+WIDE, HIGH = 700.0, 210.0
+LEFT, RIGHT, TOP, FOOT = 36.0, 14.0, 12.0, 26.0
+MOST_DOTS = 240
+AROUND = 0.06  # of the tempi shown, above and below
+STEPS = (2, 5, 10, 20, 50)
+LINES_WANTED = 5
+
+
+@dataclass(frozen=True, slots=True)
+class SpeedDot:
+    """A round at its day and tempo."""
+
+    x: float
+    y: float
+    css: str
+
+
+@dataclass(frozen=True, slots=True)
+class SpeedLine:
+    """A tempo across the drawing."""
+
+    y: float
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class SpeedChart:
+    """`band` and `line` as path data; `goal_y`: the riff's own tempo, None where it is not
+    shown.
+    """
+
+    band: str
+    line: str
+    dots: list[SpeedDot]
+    lines: list[SpeedLine]
+    days: list[SpeedLine]
+    goal_y: float | None
+    goal: str
+    label: str
+
+
+def speed_chart(told: CleanSpeed, rounds: list[Round], riff_tempo_bpm: float) -> SpeedChart:
+    """The band over the days that were played; one day is drawn as a short piece."""
+    days = [day for day, _ in told.by_day]
+    first, last = days[0], days[-1]
+    span = max(1, (last - first).days)
+    shown = rounds[-MOST_DOTS:]
+    tempos = [one.tempo_bpm for one in shown]
+    low = min([*tempos, *(one.low for _, one in told.by_day[-len(days) :])])
+    high = max([*tempos, *(one.bpm for _, one in told.by_day), told.now.high])
+    low, high = max(low, 0.6 * min(tempos)), min(high, 1.5 * max(*tempos, told.now.bpm))
+    goal = riff_tempo_bpm <= high * 1.25
+    if goal:
+        high = max(high, riff_tempo_bpm)
+    low, high = low * (1 - AROUND), high * (1 + AROUND)
+
+    def x(day: date) -> float:
+        return round(LEFT + (day - first).days / span * (WIDE - LEFT - RIGHT), 1)
+
+    def y(bpm: float) -> float:
+        share = (min(max(bpm, low), high) - low) / (high - low)
+        return round(HIGH - FOOT - share * (HIGH - FOOT - TOP), 1)
+
+    spots = [(x(day), one) for day, one in told.by_day]
+    if len(spots) == 1:
+        spots = [(LEFT, told.by_day[0][1]), (LEFT + 30, told.by_day[0][1])]
+    up = "L".join(f"{at} {y(one.high)}" for at, one in spots)
+    down = "L".join(f"{at} {y(one.low)}" for at, one in reversed(spots))
+    return SpeedChart(
+        band=f"M{up}L{down}Z",
+        line="M" + "L".join(f"{at} {y(one.bpm)}" for at, one in spots),
+        dots=_dots(shown, x, y),
+        lines=_lines(low, high, y),
+        days=[SpeedLine(x(first), f"{first.day} {first:%b}")]
+        + ([SpeedLine(x(last), f"{last.day} {last:%b}")] if last > first else []),
+        goal_y=y(riff_tempo_bpm) if goal else None,
+        goal=f"written tempo {riff_tempo_bpm:g}",
+        label=f"Clean speed over {counted(len(days), 'day')}: {told.now.bpm:.0f} bpm now, "
+        f"{told.now.low:.0f} to {told.now.high:.0f}",
+    )
+
+
+def _dots(shown: list[Round], x, y) -> list[SpeedDot]:  # type: ignore[no-untyped-def]
+    """Rounds of one day at one tempo lie side by side."""
+    seen: dict[tuple[date, float], int] = {}
+    out = []
+    for one in shown:
+        key = (one.day, one.tempo_bpm)
+        seen[key] = seen.get(key, 0) + 1
+        out.append(
+            SpeedDot(
+                round(x(one.day) + 5.0 * (seen[key] - 1), 1),
+                y(one.tempo_bpm),
+                "clean" if one.clean else "not",
+            )
+        )
+    return out
+
+
+def _lines(low: float, high: float, y) -> list[SpeedLine]:  # type: ignore[no-untyped-def]
+    step = next((s for s in STEPS if (high - low) / s <= LINES_WANTED), STEPS[-1])
+    at = int(low // step + 1) * step
+    out = []
+    while at < high:
+        out.append(SpeedLine(y(at), str(at)))
+        at += step
+    return out

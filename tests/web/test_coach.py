@@ -1,0 +1,235 @@
+"""The coach on the pages: a take proposes its drill, the drill is played, what it changed is said;
+drills, log and tempo.
+"""
+
+import re
+from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
+from html import unescape
+
+import pytest
+
+from tests.web.conftest import Browser
+from thrumble.actions.coaching import drill_for, round_up
+from thrumble.actions.takes import read_stored_take
+from thrumble.core.coach.habits import PlayedPlace, habits_of
+from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.perform import perform
+from thrumble.core.riff.drills import DrillKind
+from thrumble.core.riff.text import parse_riff
+from thrumble.core.takes import TakeState
+from thrumble.demo import riff_texts
+from thrumble.formats.audio import write_flac
+from thrumble.store import database, drills, logbook, players, riffs, rounds, takes
+from thrumble.store.drills import DrillOf
+from thrumble.store.riffs import Revision
+from thrumble.store.rounds import local_day
+from thrumble.store.takes import NewTake
+
+NINE = riff_texts()["8-nine-locks-down"]
+SHORT = (
+    "title: Weir\ntempo: 110\nplay: A B\n[A]\n| F#5@6/2 >o o o o 6:7,5:9 o o o o |\n"
+    "[B]\n| F#5@6/2 >o o o o B5@6/7 o o o - |\n"
+)
+
+
+def added(text: str) -> Revision:
+    with database.session() as session:
+        return riffs.add_riff(session, players.local_player(session), parse_riff(text), text)
+
+
+def played(
+    revision: Revision,
+    flaws: Flaws,
+    *,
+    seed: int = 1,
+    days_ago: int = 0,
+    tempo: float | None = None,
+) -> int:
+    """A take of the simulated guitarist, read."""
+    made = perform(revision.riff, seed=seed, flaws=flaws, tempo_bpm=tempo)
+    data, _ = write_flac(made.samples, made.rate_hz)
+    new = NewTake(
+        riff_id=revision.riff_id,
+        revision_id=revision.id,
+        source="simulated",
+        tempo_bpm=Decimal(f"{made.tempo_bpm:g}"),
+        rounds=1,
+        start_frame=round(made.start_s * made.rate_hz),
+        rate_hz=made.rate_hz,
+        delay_ms=0.0,
+        created_at=datetime.now(UTC) - timedelta(days=days_ago),
+    )
+    with database.session() as session:
+        player = players.local_player(session)
+        stored = takes.add_take(session, player, new, TakeState.QUEUED)
+        takes.put_audio(session, player, stored.id, [data])
+    read_stored_take(stored.id)
+    return stored.id
+
+
+def test_a_bad_take_proposes_its_drill_which_is_played_and_what_it_changed_is_said(
+    visitor: Browser,
+) -> None:
+    revision = added(NINE)
+    bad = played(revision, Flaws(timing=5, shift=60), seed=1)
+    page = unescape(visitor.get(f"/takes/{bad}").text)
+    assert "Shifts alone" in page and "your hand learns each move by itself".capitalize() in page
+    sent = {"kind": "shifts", "tempo": "90"}
+    made = visitor.post(f"/riffs/{revision.riff_id}/drills", data=sent)
+    drill_id = int(made.headers["hx-redirect"].rsplit("/", 1)[1])
+    with database.session() as session:
+        player = players.local_player(session)
+        drill = riffs.newest_revision(session, player, drill_id)
+        assert drills.drill_of(session, player, drill_id) == DrillOf(
+            revision.riff_id, DrillKind.SHIFTS, None
+        )
+    drilled = played(drill, Flaws(timing=4), seed=2)
+    there = unescape(visitor.get(f"/takes/{drilled}").text)
+    assert "Back to the whole riff" in there
+    good = played(revision, Flaws(timing=5), seed=3)
+    after = unescape(visitor.get(f"/takes/{good}").text)
+    assert re.search(
+        r"Shifts alone helped: the same hits lie \d+ ms closer to the click \(\d+ to \d+\)", after
+    )
+    listed = unescape(visitor.get(f"/riffs/{revision.riff_id}/drills").text)
+    assert "helped 1 of 1 time" in listed
+    log = unescape(visitor.get("/log").text)
+    assert "helped 1 of 1 time" in log and "clean speed" in log
+    assert "shifts alone" not in visitor.get("/riffs").text, "drills stand with their riff"
+
+
+def test_a_drill_is_one_riff_however_often_it_is_asked_for_and_may_stand_alone(
+    visitor: Browser,
+) -> None:
+    revision = added(SHORT)
+    asked = {"kind": "loop", "first": "1", "last": "1"}
+    first, again = (
+        visitor.post(f"/riffs/{revision.riff_id}/drills", data=asked).headers["hx-redirect"]
+        for _ in range(2)
+    )
+    assert first == again
+    other = visitor.post(f"/riffs/{revision.riff_id}/drills", data={**asked, "last": "2"})
+    assert other.headers["hx-redirect"] != first
+    own = visitor.post(f"/riffs/{revision.riff_id}/drills", data={**asked, "own": "true"})
+    page = visitor.get(own.headers["hx-redirect"])
+    assert "Weir: loop, bar 1" in page.text and "Weir: loop, bar 1" in visitor.get("/riffs").text
+    heard = visitor.get(f"/riffs/{revision.riff_id}/drills/listen?kind=shifts")
+    assert heard.content[:4] == b"RIFF"
+
+
+@pytest.mark.parametrize(
+    ("query", "status", "words"),
+    [
+        ("", 200, "a bar or a few"),
+        ("kind=stops", 200, "hands that come down"),
+        ("kind=slides", 200, "nothing for the drill 'slides alone'"),
+        ("kind=nope", 422, "choose one from it"),
+        ("kind=loop&first=9&last=12", 200, "the riff has bars 1 to 2"),
+        ("kind=loop&first=x", 200, "bars are whole numbers"),
+        ("kind=loop&first=2", 200, "1 bar"),
+    ],
+)
+def test_the_drills_page_says_what_cannot_be_made(
+    visitor: Browser, query: str, status: int, words: str
+) -> None:
+    number = added(SHORT).riff_id
+    answer = visitor.get(f"/riffs/{number}/drills?{query}")
+    assert answer.status_code == status and words.lower() in unescape(answer.text).lower()
+    assert visitor.post(f"/riffs/{number}/drills", data={"kind": "slides"}).status_code == 422
+    assert visitor.get("/riffs/99999/drills").status_code == 404
+
+
+def test_the_log_is_empty_then_tells_then_forgets_deleted_takes(visitor: Browser) -> None:
+    assert "Nothing to tell from yet" in visitor.get("/log").text
+    assert visitor.get("/log?riff=77").status_code == 404
+    revision = added(SHORT)
+    ids = [
+        played(revision, Flaws(timing=3), seed=k, days_ago=6 - 3 * k, tempo=96 + 4 * k)
+        for k in range(3)
+    ]
+    page = unescape(visitor.get("/log").text)
+    assert "Weir" in page and "section A" in page and "3 takes in 6 weeks" in page
+    figure = float(re.search(r'class="big">(\d+)<', page)[1])  # type: ignore[index]
+    assert 90 < figure < 150
+    armed = unescape(visitor.get("/").text)
+    assert re.search(r"round at 104 was clean: \d+ next", armed)
+    for take_id in ids:
+        visitor.post(f"/takes/{take_id}/delete")
+    assert "Nothing to tell from yet" in visitor.get("/log").text
+
+
+def test_readings_from_before_there_were_rounds_get_theirs(visitor: Browser) -> None:
+    revision = added(SHORT)
+    take_id = played(revision, Flaws(timing=3))
+    with database.session() as session:
+        player = players.local_player(session)
+        kept = rounds.rounds_of(session, player, revision.riff_id)
+        session.execute(__import__("sqlalchemy").text("delete from round"))
+    assert len(kept) == 1
+    assert round_up(0) == take_id and round_up(take_id) is None
+    with database.session() as session:
+        assert rounds.rounds_of(session, player, revision.riff_id) == kept
+
+
+def test_a_day_is_the_players_own_wherever_they_are() -> None:
+    late = datetime(2026, 9, 1, 23, 30, tzinfo=UTC)
+    assert local_day(late, "UTC") == date(2026, 9, 1)
+    assert local_day(late, "Europe/Berlin") == date(2026, 9, 2)
+    assert local_day(late, "America/New_York") == date(2026, 9, 1)
+    assert local_day(late, "Nowhere/Such") == date(2026, 9, 1)
+
+
+def test_a_loop_counts_for_the_section_it_holds(visitor: Browser) -> None:
+    revision = added(SHORT)
+    with database.session() as session:
+        player = players.local_player(session)
+        of = DrillOf(revision.riff_id, DrillKind.LOOP, (1, 1))
+        loop = drill_for(session, player, of, None)
+    played(loop, Flaws(timing=2))
+    with database.session() as session:
+        assert rounds.rounds_of(session, player, revision.riff_id) == []
+        assert len(rounds.rounds_of(session, player, revision.riff_id, "A")) == 1
+        assert rounds.rounds_of(session, player, revision.riff_id, "B") == []
+        (day,) = logbook.played_days(session, player, date(2020, 1, 1))
+    assert day.takes == 1 and day.strokes == 8 and day.minutes == pytest.approx(4 * 60 / 110 / 60)
+
+
+def test_a_place_that_is_always_late_is_a_habit() -> None:
+    late = [PlayedPlace("A", 1, "1/4", ms, False) for ms in (22.0, 30.0, 26.0)]
+    missed = [PlayedPlace("A", 1, "1/2", None, None), *[PlayedPlace("A", 1, "1/2", 1.0, True)] * 2]
+    once = [PlayedPlace("B", 1, "0", 50.0, None)]
+    first, second = habits_of([*late, *missed, *once])
+    assert (first.late_ms, first.missed, first.wrong, first.times) == (26.0, 0.0, 0.0, 3)
+    assert second.missed == pytest.approx(1 / 3) and second.wrong == 1.0
+
+
+def test_a_comfort_of_eight_stops_the_day_and_is_answered_in_words(visitor: Browser) -> None:
+    added(SHORT)
+    fine = visitor.post("/comfort", data={"score": "1"})
+    assert "before: 1 of 10" in fine.text and "doctor" not in fine.text
+    pain = unescape(visitor.post("/comfort", data={"score": "8", "when": "after"}).text)
+    assert "8 of 10 is pain: stop for today" in pain and "hand specialist" in pain
+    page = visitor.get("/").text
+    assert "armed resting" in page and page.index("is pain") < page.index("Armed next")
+    eased = visitor.post("/comfort", data={"score": "0", "when": "after"})
+    assert "is pain" not in eased.text, "a second answer takes the first one's place"
+    numb = {"score": "0", "when": "after", "numb": "true", "areas": ["left wrist"]}
+    assert "Numb or tingling: stop for today" in visitor.post("/comfort", data=numb).text
+    for bad in (
+        {"score": "11"},
+        {"score": "x"},
+        {"score": "1", "when": "never"},
+        {"score": "1", "areas": ["nose"]},
+    ):
+        assert visitor.post("/comfort", data=bad).status_code == 422
+
+
+def test_the_player_chooses_how_to_get_faster(visitor: Browser) -> None:
+    revision = added(SHORT)
+    hand = {"reach": "112", "ladder": "bursts"}
+    assert visitor.post("/neck/hand", data=hand).status_code == 204
+    assert "short bursts at the tempo you want" in unescape(visitor.get("/").text)
+    assert visitor.post("/neck/hand", data={**hand, "ladder": "magic"}).status_code == 422
+    take = played(revision, Flaws(timing=2))
+    assert "Loop" in visitor.get(f"/takes/{take}").text
