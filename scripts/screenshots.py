@@ -51,10 +51,19 @@ def open_desk(page: Page, base: str) -> None:
         page.keyboard.press(key)
 
 
-def open_pattern(page: Page, base: str) -> None:
-    page.goto(f"{base}/riffs/pattern")
-    page.select_option("[name=key]", "F#")
-    page.locator("#keep-made .soft", has_text="in F#").wait_for()
+def open_drills(page: Page, base: str) -> None:
+    page.goto(f"{base}/riffs")
+    page.get_by_role("link", name="Nine Locks Down").first.click()
+    page.get_by_role("link", name="Drills", exact=True).last.click()
+    page.get_by_role("link", name="shifts alone").click()
+    page.wait_for_selector(".strip svg")
+
+
+def open_log(page: Page, base: str) -> None:
+    """The riff that was practised for six weeks."""
+    page.goto(f"{base}/log")
+    page.get_by_role("link", name="Winding Gear").click()
+    page.wait_for_selector(".speed")
 
 
 def open_neck(page: Page, base: str) -> None:
@@ -122,13 +131,6 @@ def open_landings(page: Page, base: str) -> None:
     open_reading(page, base)
     page.locator("#landings summary").click()
     page.locator("#landings").evaluate("one => one.scrollIntoView()")
-
-
-def open_print(page: Page, base: str) -> None:
-    page.goto(f"{base}/riffs")
-    page.get_by_role("link", name="Sluice Gate").first.click()
-    page.get_by_role("link", name="Print").click()
-    page.wait_for_selector(".sheet svg")
 
 
 def open_play(page: Page, base: str) -> None:
@@ -223,8 +225,8 @@ VIEWS = {
     "fret-hand": open_fret_hand,
     "riffs": open_riffs,
     "desk": open_desk,
-    "pattern": open_pattern,
-    "print": open_print,
+    "drills": open_drills,
+    "log": open_log,
     "neck": open_neck,
     "neck-left": open_neck_left,
     "shapes": open_shapes,
