@@ -41,6 +41,14 @@ select h.player_id, r.id, h.round, h.index, h.section, h.bar_in_section, h.at, h
        h.deviation_ms, h.relative_level_db, h.ring_s, h.stop_late_ms
 from hit h cross join reading r where h.reading_id = 1 and r.id > 1
 """
+_MANY_ROUNDS = """
+insert into round (player_id, reading_id, riff_id, section, round, day, tempo_bpm, seconds, hits,
+  clean, timing, muting, stops)
+select o.player_id, r.id, t.riff_id, o.section, o.round, t.created_at::date,
+  80 + t.id % 60, o.seconds, o.hits, t.id % 3 > 0, t.id % 4 > 0, o.muting, o.stops
+from round o cross join reading r join take t on t.id = r.take_id
+where o.reading_id = 1 and r.id > 1
+"""
 
 
 def trial() -> list[Row]:
@@ -64,6 +72,13 @@ def trial() -> list[Row]:
             "Readings, page 60": "/readings?page=60",
             "Readings, searched": "/readings?q=sluice&state=unfinished",
             "a reading": "/takes/1",
+            "a riff's neck": "/riffs/1/neck",
+            "Shapes": "/shapes",
+            "a chord's places": "/shapes?name=F%235",
+            "Recall": "/neck/recall",
+            "Your hand": "/neck/hand",
+            "Drills": "/riffs/1/drills",
+            "Log": "/log",
             "Rig": "/rig",
             "How sure is it?": "/certainty",
             "State of the bench": "/bench",
@@ -109,7 +124,12 @@ def _fill(on: Bench, player: Player) -> None:
     _settled(on)
     engine = sa.create_engine(on.url)
     with engine.begin() as connection:
-        for statement in (_MANY_TAKES.format(riffs=RIFFS, takes=TAKES), _MANY_READINGS, _MANY_HITS):
+        for statement in (
+            _MANY_TAKES.format(riffs=RIFFS, takes=TAKES),
+            _MANY_READINGS,
+            _MANY_HITS,
+            _MANY_ROUNDS,
+        ):
             connection.execute(sa.text(statement))
     with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
         connection.execute(sa.text("analyze"))

@@ -14,6 +14,7 @@ from thrumble.web.drawings.slots import OFF_MS, OFTEN, SlotBar, slot_bars
 from thrumble.web.drawings.speed import SpeedChart, speed_chart
 
 WEEKS = 6
+MOST_TABS = 10
 LEAST_FULL_MINUTES = 5.0  # what fills a day's square at least
 WHAT = {"timing": "timing alone", "muting": "muting alone", "stops": "stops alone"}
 
@@ -197,13 +198,19 @@ def log_view(
                 days_ago((today - one.last).days),
                 one.riff_id == here,
             )
-            for one in riffs
+            for one in _shown(riffs, here)
         ],
         riff=chosen,
         meta=meta,
         weeks=_weeks(days, today),
         helped=_helped(helped),
     )
+
+
+def _shown(riffs: list[LoggedRiff], here: int | None) -> list[LoggedRiff]:
+    """The riffs played last, and the one that is looked at."""
+    shown = riffs[:MOST_TABS]
+    return shown + [one for one in riffs[MOST_TABS:] if one.riff_id == here]
 
 
 def _weeks(days: list[PlayedDay], today: date) -> list[list[DaySquare]]:
