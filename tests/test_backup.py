@@ -12,6 +12,7 @@ import sqlalchemy as sa
 
 from tests.conftest import Databases
 from thrumble.actions.demo import fill_demo
+from thrumble.demo import DRILLED, TAKES
 from thrumble.store import database, players
 
 ASKED = (
@@ -48,9 +49,9 @@ def test_the_demo_survives_backup_and_restore(
 ) -> None:
     said: list[str] = []
     fill_demo(said.append)
-    assert len(said) == 8 and "7 of 7" in said[-1]
+    assert len(said) == len(TAKES) + 1 and f"{len(TAKES)} of {len(TAKES)}" in said[-1]
     fill_demo(said.append)
-    assert len(said) == 8, "a second fill does nothing"
+    assert len(said) == len(TAKES) + 1, "a second fill does nothing"
     file = tmp_path / "all.dump"
     done = run(own_database, "backup", str(file))
     assert done.returncode == 0, done.stderr
@@ -66,7 +67,7 @@ def test_the_demo_survives_backup_and_restore(
     try:
         assert run(empty, "restore", str(file)).returncode == 0
         before, after = state(own_database), state(empty)
-        assert before == after and len(before) == 7 + 8
+        assert before == after and len(before) == len(TAKES) + 8 + len(DRILLED)
         assert all(row[2] == row[3] for row in before[:7])
         refused = run(empty, "restore", str(file))
         assert refused.returncode == 2 and "not empty" in refused.stderr

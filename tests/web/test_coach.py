@@ -233,3 +233,25 @@ def test_the_player_chooses_how_to_get_faster(visitor: Browser) -> None:
     assert visitor.post("/neck/hand", data={**hand, "ladder": "magic"}).status_code == 422
     take = played(revision, Flaws(timing=2))
     assert "Loop" in visitor.get(f"/takes/{take}").text
+
+
+def test_the_session_is_put_together_and_blocks_get_done(visitor: Browser) -> None:
+    assert "Nothing is due" in visitor.get("/plan").text
+    revision = added(SHORT)
+    fresh = unescape(visitor.get("/plan").text)
+    assert (
+        "new: while you are fresh" in fresh
+        and "warm-up" in fresh
+        and re.search('class="new m\\d here"', fresh)
+    )
+    ago = [played(revision, Flaws(timing=14), seed=k, days_ago=4 - k, tempo=100) for k in range(2)]
+    due = unescape(visitor.get("/plan").text)
+    assert "due: last played 3 days ago" in due and ago
+    short = visitor.post("/plan", data={"minutes": "5"})
+    assert "warm-up" not in short.text and "5 min" in short.text
+    assert "Nothing is due" in visitor.post("/plan", data={"minutes": "0"}).text
+    for bad in ("600", "-1", "x"):
+        assert visitor.post("/plan", data={"minutes": bad}).status_code == 422
+    visitor.post("/plan", data={"minutes": "20"})
+    visitor.post("/comfort", data={"score": "9"})
+    assert "Rest today" in visitor.get("/plan").text

@@ -6,7 +6,7 @@ import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from thrumble.core.coach.care import Area, Comfort, When
-from thrumble.store.tables import ComfortRow
+from thrumble.store.practice_tables import ComfortRow
 
 REMEMBERED = timedelta(days=60)
 

@@ -13,8 +13,9 @@ from thrumble.core.riff.drills import DrillKind
 from thrumble.core.riff.model import Riff
 from thrumble.core.takes import TakeState
 from thrumble.store import riffs
+from thrumble.store.practice_tables import HelpedRow
 from thrumble.store.riffs import Revision
-from thrumble.store.tables import HelpedRow, RiffRow, TakeRow
+from thrumble.store.tables import RiffRow, TakeRow
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,8 +13,9 @@ from thrumble.core.neck.hand import Damping, Hand, School, check_hand
 from thrumble.core.neck.picking import Picking
 from thrumble.core.riff.model import Riff
 from thrumble.core.rig.recall import Call, Recalled
+from thrumble.store.practice_tables import HandRow, RecallRow
 from thrumble.store.riffs import get_revision
-from thrumble.store.tables import HandRow, HitRow, ReadingRow, RecallRow, TakeRow
+from thrumble.store.tables import HitRow, ReadingRow, TakeRow
 
 LATEST_TAKES = 12
 ANSWERS_COUNTED = 10  # the last ones of each chord
@@ -22,13 +23,14 @@ ANSWERS_COUNTED = 10  # the last ones of each chord
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hands:
-    """Both hands as the player has them, and how they get faster. `known`: the player has said so;
-    `measured`: the reach comes from the three questions.
+    """Both hands as the player has them, how they get faster, how many minutes a day. `known`: the
+    player has said so; `measured`: the reach comes from the three questions.
     """
 
     hand: Hand = field(default_factory=Hand)
     picking: Picking = Picking.WRITTEN
     ladder: LadderSchool = LadderSchool.EVIDENCE
+    minutes: int = 20
     known: bool = False
     measured: bool = False
 
@@ -47,6 +49,7 @@ def hands_of(session: Session, player_id: int) -> Hands:
         hand=hand,
         picking=Picking(row.picking),
         ladder=LadderSchool(row.ladder),
+        minutes=row.minutes,
         known=True,
         measured=row.measured,
     )
@@ -61,6 +64,7 @@ def keep_hands(session: Session, player_id: int, hands: Hands) -> None:
         "damping": hands.hand.damping.value,
         "picking": hands.picking.value,
         "ladder": hands.ladder.value,
+        "minutes": hands.minutes,
         "measured": hands.measured,
         "changed_at": datetime.now(UTC),
     }

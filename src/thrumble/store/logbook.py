@@ -13,8 +13,9 @@ from sqlmodel import Session, col
 from thrumble.core.coach.habits import PlayedPlace
 from thrumble.core.coach.rounds import WHOLE
 from thrumble.core.ear.reading import HeardKind, HitState
+from thrumble.store.practice_tables import RoundRow
 from thrumble.store.rounds import newest_readings
-from thrumble.store.tables import HitRow, ReadingRow, RevisionRow, RiffRow, RoundRow, TakeRow
+from thrumble.store.tables import HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
 
 LATEST_TAKES = 20
 
@@ -58,6 +59,26 @@ def played_days(session: Session, player_id: int, since: date) -> list[PlayedDay
         PlayedDay(day, takes, rounds, int(strokes), float(played_s) / 60, clean)
         for day, takes, rounds, strokes, played_s, clean in session.execute(query)
     ]
+
+
+def seconds_of(session: Session, player_id: int, day: date) -> dict[int, float]:
+    """How long each riff was played on a day, its drills counted with it."""
+    root = sa.func.coalesce(col(RiffRow.drill_of), col(RiffRow.id))
+    query = (
+        sa.select(root, sa.func.sum(col(RoundRow.seconds)))
+        .join(ReadingRow, col(ReadingRow.id) == col(RoundRow.reading_id))
+        .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
+        .join(RiffRow, col(RiffRow.id) == col(TakeRow.riff_id))
+        .where(
+            col(RoundRow.player_id) == player_id,
+            col(RoundRow.section) == WHOLE,
+            col(RoundRow.riff_id) == col(TakeRow.riff_id),
+            col(RoundRow.day) == day,
+            col(RoundRow.reading_id).in_(newest_readings(player_id)),
+        )
+        .group_by(root)
+    )
+    return {riff_id: float(seconds) for riff_id, seconds in session.execute(query)}
 
 
 @dataclass(frozen=True, slots=True)

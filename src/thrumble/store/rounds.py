@@ -12,7 +12,8 @@ from sqlmodel import Session, col, select
 
 from thrumble.core.coach.clean_speed import Round
 from thrumble.core.coach.rounds import WHOLE, RoundResult
-from thrumble.store.tables import ReadingRow, RoundRow, TakeRow
+from thrumble.store.practice_tables import RoundRow
+from thrumble.store.tables import ReadingRow, TakeRow
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -2,7 +2,7 @@
 states, kinds, sources, sounds) and that what hangs together belongs to one player.
 """
 
-from datetime import date, datetime
+from datetime import datetime
 from decimal import Decimal
 from typing import Any
 
@@ -14,7 +14,7 @@ from thrumble.core.instrument import STANDARD_SCALE_MM
 from thrumble.core.takes import TakeState
 
 
-def _player() -> Any:
+def player_column() -> Any:
     return Field(
         sa_column=Column(
             sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), nullable=False, index=True
@@ -22,7 +22,7 @@ def _player() -> Any:
     )
 
 
-def _parent(table: str, *, ondelete: str = "CASCADE") -> Any:
+def parent_column(table: str, *, ondelete: str = "CASCADE") -> Any:
     return Field(
         sa_column=Column(
             sa.Integer, sa.ForeignKey(f"{table}.id", ondelete=ondelete), nullable=False, index=True
@@ -30,7 +30,7 @@ def _parent(table: str, *, ondelete: str = "CASCADE") -> Any:
     )
 
 
-def _maybe(table: str) -> Any:
+def maybe_column(table: str) -> Any:
     """A reference that goes when what it names is deleted."""
     return Field(
         default=None,
@@ -40,11 +40,11 @@ def _maybe(table: str) -> Any:
     )
 
 
-def _moment() -> Any:
+def moment_column() -> Any:
     return Field(sa_column=Column(sa.DateTime(timezone=True), nullable=False))
 
 
-def _json(*, nullable: bool = False) -> Any:
+def json_column(*, nullable: bool = False) -> Any:
     return Field(default=None, sa_column=Column(JSONB, nullable=nullable))
 
 
@@ -70,7 +70,7 @@ class PlayerRow(SQLModel, table=True):
     __tablename__ = "player"
     id: int | None = Field(default=None, primary_key=True)
     name: str
-    created_at: datetime = _moment()
+    created_at: datetime = moment_column()
 
 
 class RiffRow(SQLModel, table=True):
@@ -82,7 +82,7 @@ class RiffRow(SQLModel, table=True):
     __tablename__ = "riff"
     __table_args__ = (sa.Index("riff_tags", "tags", postgresql_using="gin"),)
     id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
+    player_id: int = player_column()
     takes_numbered: int = 0
     archived_at: datetime | None = Field(
         default=None, sa_column=Column(sa.DateTime(timezone=True), nullable=True)
@@ -99,7 +99,7 @@ class RiffRow(SQLModel, table=True):
     )
     drill_kind: str = ""
     drill_bars: str = ""
-    created_at: datetime = _moment()
+    created_at: datetime = moment_column()
 
 
 class RevisionRow(SQLModel, table=True):
@@ -110,15 +110,15 @@ class RevisionRow(SQLModel, table=True):
     __tablename__ = "revision"
     __table_args__ = (sa.UniqueConstraint("riff_id", "number"),)
     id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
-    riff_id: int = _parent("riff")
+    player_id: int = player_column()
+    riff_id: int = parent_column("riff")
     number: int
     title: str
     tempo_bpm: Decimal = Field(sa_column=Column(sa.Numeric, nullable=False))
-    document: dict[str, Any] = _json()
+    document: dict[str, Any] = json_column()
     source: str
-    identities: list[Any] = _json()
-    created_at: datetime = _moment()
+    identities: list[Any] = json_column()
+    created_at: datetime = moment_column()
 
 
 class RigRow(SQLModel, table=True):
@@ -128,14 +128,14 @@ class RigRow(SQLModel, table=True):
 
     __tablename__ = "rig"
     id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
+    player_id: int = player_column()
     name: str
-    tuning: list[str] = _json()
+    tuning: list[str] = json_column()
     capo: int = 0
     scale_mm: float = STANDARD_SCALE_MM
     left_handed: bool = False
     chain: str = ""
-    created_at: datetime = _moment()
+    created_at: datetime = moment_column()
 
 
 class ToneRow(SQLModel, table=True):
@@ -144,12 +144,12 @@ class ToneRow(SQLModel, table=True):
     __tablename__ = "tone"
     __table_args__ = (sa.UniqueConstraint("rig_id", "name"),)
     id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
-    rig_id: int = _parent("rig")
+    player_id: int = player_column()
+    rig_id: int = parent_column("rig")
     name: str
     sound: str  # clean, crunch, high gain
-    level: dict[str, Any] | None = _json(nullable=True)
-    created_at: datetime = _moment()
+    level: dict[str, Any] | None = json_column(nullable=True)
+    created_at: datetime = moment_column()
 
 
 class CalibrationRow(SQLModel, table=True):
@@ -157,7 +157,7 @@ class CalibrationRow(SQLModel, table=True):
 
     __tablename__ = "calibration"
     id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
+    player_id: int = player_column()
     browser: str
     device: str
     rate_hz: int
@@ -165,8 +165,8 @@ class CalibrationRow(SQLModel, table=True):
     delay_ms: float
     repeat_ms: float
     spread_ms: float | None = None
-    openings_ms: list[float] = _json()
-    created_at: datetime = _moment()
+    openings_ms: list[float] = json_column()
+    created_at: datetime = moment_column()
 
 
 class ExampleRow(SQLModel, table=True):
@@ -174,49 +174,14 @@ class ExampleRow(SQLModel, table=True):
 
     __tablename__ = "example"
     id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
-    tone_id: int = _parent("tone")
+    player_id: int = player_column()
+    tone_id: int = parent_column("tone")
     kind: str  # open, light, full, tight, dead
     rate_hz: int
     depth: float
     origin: str  # finder, correction
     data: bytes
-    created_at: datetime = _moment()
-
-
-class HandRow(SQLModel, table=True):
-    """A player's hands, one row each. `school`, `damping`, `picking`, `ladder` (how they get
-    faster): as the core names them; a school left empty is whatever is easiest.
-    """
-
-    __tablename__ = "hand"
-    player_id: int = Field(
-        sa_column=Column(
-            sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), primary_key=True
-        )
-    )
-    reach_mm: float
-    school: str = ""
-    damping: str
-    picking: str
-    ladder: str = "evidence"
-    measured: bool = False
-    changed_at: datetime = _moment()
-
-
-class RecallRow(SQLModel, table=True):
-    """One chord called and answered. `root`: semitones above C; `right` and `recall_ms` are empty
-    where nothing clear was heard.
-    """
-
-    __tablename__ = "recall"
-    id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
-    root: int
-    string: int
-    right: bool | None = None
-    recall_ms: float | None = None
-    created_at: datetime = _moment()
+    created_at: datetime = moment_column()
 
 
 class TakeRow(SQLModel, table=True):
@@ -233,9 +198,9 @@ class TakeRow(SQLModel, table=True):
         sa.UniqueConstraint("player_id", "client_key"),
     )
     id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
-    riff_id: int = _parent("riff")
-    revision_id: int = _parent("revision")
+    player_id: int = player_column()
+    riff_id: int = parent_column("riff")
+    revision_id: int = parent_column("revision")
     number: int
     state: TakeState = Field(
         sa_column=Column(
@@ -256,18 +221,18 @@ class TakeRow(SQLModel, table=True):
     rate_hz: int | None = None
     delay_ms: float | None = None
     delay_spread_ms: float | None = None
-    rig_id: int | None = _maybe("rig")
-    tone_id: int | None = _maybe("tone")
-    calibration_id: int | None = _maybe("calibration")
+    rig_id: int | None = maybe_column("rig")
+    tone_id: int | None = maybe_column("tone")
+    calibration_id: int | None = maybe_column("calibration")
     file_name: str = ""
     audio_bytes: int = 0
     audio_sha256: str = ""
     beyond_full_scale: int = 0
-    recorder: dict[str, Any] | None = _json(nullable=True)
+    recorder: dict[str, Any] | None = json_column(nullable=True)
     problem: str = ""
     client_key: str | None = None
     tries: int = 0
-    created_at: datetime = _moment()
+    created_at: datetime = moment_column()
     zone: str = "UTC"
 
 
@@ -281,7 +246,7 @@ class AudioRow(SQLModel, table=True):
         sa_column=Column(sa.Integer, sa.ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
     )
     part: int = Field(default=0, primary_key=True)
-    player_id: int = _player()
+    player_id: int = player_column()
     data: bytes
 
 
@@ -295,7 +260,7 @@ class ChunkRow(SQLModel, table=True):
         sa_column=Column(sa.Integer, sa.ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
     )
     first_frame: int = Field(sa_column=Column(sa.BigInteger, primary_key=True))
-    player_id: int = _player()
+    player_id: int = player_column()
     data: bytes
 
 
@@ -307,15 +272,15 @@ class ReadingRow(SQLModel, table=True):
     __tablename__ = "reading"
     __table_args__ = (sa.UniqueConstraint("take_id", "engine"),)
     id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
-    take_id: int = _parent("take")
+    player_id: int = player_column()
+    take_id: int = parent_column("take")
     engine: str
-    document: dict[str, Any] = _json()
+    document: dict[str, Any] = json_column()
     verdict: str
     clean: int
     judged: int
-    changed: dict[str, int] | None = _json(nullable=True)
-    created_at: datetime = _moment()
+    changed: dict[str, int] | None = json_column(nullable=True)
+    created_at: datetime = moment_column()
 
 
 class HitRow(SQLModel, table=True):
@@ -323,8 +288,8 @@ class HitRow(SQLModel, table=True):
 
     __tablename__ = "hit"
     id: int | None = Field(default=None, sa_column=Column(sa.BigInteger, primary_key=True))
-    player_id: int = _player()
-    reading_id: int = _parent("reading")
+    player_id: int = player_column()
+    reading_id: int = parent_column("reading")
     round: int
     index: int
     section: str
@@ -340,82 +305,17 @@ class HitRow(SQLModel, table=True):
     stop_late_ms: float | None = None
 
 
-class RoundRow(SQLModel, table=True):
-    """One round of a reading, whole or of one section, as it counts for a riff: the take's own, and
-    the one that a drill was made from. `day`: the player's own day; `seconds`: of the whole
-    round.
-    """
-
-    __tablename__ = "round"
-    __table_args__ = (sa.Index("round_of_riff", "player_id", "riff_id", "section", "day"),)
-    id: int | None = Field(default=None, sa_column=Column(sa.BigInteger, primary_key=True))
-    player_id: int = _player()
-    reading_id: int = _parent("reading")
-    riff_id: int = _parent("riff")
-    section: str = ""
-    round: int
-    day: date = Field(sa_column=Column(sa.Date, nullable=False))
-    tempo_bpm: float
-    seconds: float
-    hits: int
-    clean: bool
-    timing: bool | None = None
-    muting: bool | None = None
-    stops: bool | None = None
-
-
-class HelpedRow(SQLModel, table=True):
-    """What a drill changed between two takes of its riff, on the hits that it held. Figures are
-    empty where too few hits tell.
-    """
-
-    __tablename__ = "helped"
-    __table_args__ = (sa.UniqueConstraint("after_take", "drill_kind"),)
-    id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
-    riff_id: int = _parent("riff")
-    before_take: int = _parent("take")
-    after_take: int = _parent("take")
-    drill_kind: str
-    measure: str
-    hits: int
-    before: float | None = None
-    after: float | None = None
-    change: float | None = None
-    low: float | None = None
-    high: float | None = None
-    created_at: datetime = _moment()
-
-
-class ComfortRow(SQLModel, table=True):
-    """How a player's hands felt, one answer. `at_when`: before or after playing."""
-
-    __tablename__ = "comfort"
-    id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
-    day: date = Field(sa_column=Column(sa.Date, nullable=False))
-    at_when: str
-    score: int
-    areas: list[str] = Field(
-        default_factory=list,
-        sa_column=Column(ARRAY(sa.Text()), nullable=False, server_default="{}"),
-    )
-    numb: bool = False
-    created_at: datetime = _moment()
-    zone: str = "UTC"
-
-
 class CorrectionRow(SQLModel, table=True):
     """What the player says a hit was; what was heard stays as it is."""
 
     __tablename__ = "correction"
     __table_args__ = (sa.UniqueConstraint("take_id", "index", "round"),)
     id: int | None = Field(default=None, primary_key=True)
-    player_id: int = _player()
-    take_id: int = _parent("take")
+    player_id: int = player_column()
+    take_id: int = parent_column("take")
     index: int
     round: int
     articulation: str
     heard: str
-    example_id: int | None = _maybe("example")
-    created_at: datetime = _moment()
+    example_id: int | None = maybe_column("example")
+    created_at: datetime = moment_column()

@@ -69,6 +69,7 @@ def keep_hand(
         ),
         picking=Picking(picking),
         ladder=LadderSchool(ladder),
+        minutes=was.minutes,
         measured=was.measured and was.hand.reach_mm == reach,
     )
     hands.keep_hands(session, player_id, kept)

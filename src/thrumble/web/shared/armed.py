@@ -1,4 +1,4 @@
-"""The riff proposed next."""
+"""The riff proposed next, or the block of the session that comes next."""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -7,6 +7,8 @@ from sqlmodel import Session
 
 from thrumble.actions.coaching import step_of
 from thrumble.core.coach.next_riff import Standing, next_riff
+from thrumble.core.coach.plan import Block
+from thrumble.core.riff.drills import make_drill
 from thrumble.core.riff.expand import expand
 from thrumble.store import riffs
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
@@ -14,13 +16,16 @@ from thrumble.web.drawings.strip import BarDrawing, plan_strip
 
 @dataclass(frozen=True, slots=True)
 class ArmedView:
-    """The riff proposed next."""
+    """What is armed. `drill`: its kind and bars, where it is a drill of the riff."""
 
     riff_id: int
     title: str
     tempo: str
     reason: str
     strip: list[BarDrawing]
+    drill: str = ""
+    first: str = ""
+    last: str = ""
 
 
 def armed_view(session: Session, player_id: int) -> ArmedView | None:
@@ -45,4 +50,26 @@ def armed_view(session: Session, player_id: int) -> ArmedView | None:
         f"{step.tempo_bpm:g}",
         reason,
         plan_strip(expand(riff), bars=4),
+    )
+
+
+def armed_block(session: Session, player_id: int, block: Block) -> ArmedView | None:
+    """A block of the session as what is armed; None for a rest."""
+    if block.riff_id is None:
+        return None
+    riff = riffs.newest_revision(session, player_id, block.riff_id).riff
+    title, drill, ends = riff.title, "", ("", "")
+    if block.drill is not None:
+        riff = make_drill(riff, block.drill, bars=block.bars)
+        title, drill = riff.title, block.drill.value
+        if block.bars is not None:
+            ends = str(block.bars[0]), str(block.bars[1])
+    return ArmedView(
+        block.riff_id,
+        title,
+        f"{block.tempo_bpm or float(riff.tempo_bpm):g}",
+        f"{block.minutes} min, {block.why}",
+        plan_strip(expand(riff), bars=4),
+        drill,
+        *ends,
     )

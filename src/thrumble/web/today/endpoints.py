@@ -1,5 +1,6 @@
 """Today."""
 
+from dataclasses import replace
 from datetime import UTC, date, datetime
 from typing import Annotated
 
@@ -7,14 +8,17 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse
 
 from thrumble.actions.caring import advice_now
-from thrumble.core.coach.care import WORST, Area, Comfort, When
+from thrumble.actions.planning import plan_now
+from thrumble.core.coach.care import WORST, Area, Comfort, When, share_left
+from thrumble.core.coach.plan import MOST_MINUTES
 from thrumble.core.errors import BadInput
 from thrumble.core.takes import TakeState
-from thrumble.store import comfort, takes
+from thrumble.store import comfort, hands, takes
 from thrumble.web.deps import DbSession, PlayerId
 from thrumble.web.inputs import Line
-from thrumble.web.shared.armed import armed_view
+from thrumble.web.shared.armed import armed_block, armed_view
 from thrumble.web.templating import render
+from thrumble.web.today.plan_views import coming_block, plan_view
 from thrumble.web.today.views import LATEST, UNFINISHED, CareView, care_view, today_view
 
 router = APIRouter()
@@ -60,3 +64,32 @@ def tell_comfort(
     own = tuple(dict.fromkeys(Area(area) for area in areas))
     comfort.add_comfort(session, player_id, Comfort(today, When(when), score, own, numb), zone)
     return render(request, "today/_care.html", care=_care(session, player_id, today))
+
+
+@router.get("/plan", name="plan_now")
+def plan(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """Today's session, made anew from what has been played."""
+    return _plan(request, session, player_id)
+
+
+@router.post("/plan", name="plan_minutes")
+def plan_minutes(
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    minutes: Annotated[int, Form(ge=0, le=MOST_MINUTES)],
+) -> HTMLResponse:
+    """How many minutes a day; the session comes back."""
+    own = hands.hands_of(session, player_id)
+    hands.keep_hands(session, player_id, replace(own, minutes=minutes))
+    return _plan(request, session, player_id)
+
+
+def _plan(request: Request, session: DbSession, player_id: int) -> HTMLResponse:
+    today = datetime.now(UTC).date()
+    stop = share_left(advice_now(session, player_id, today)) == 0
+    planned = plan_now(session, player_id, today)
+    coming = coming_block(planned)
+    armed = None if coming is None else armed_block(session, player_id, coming)
+    view = plan_view(planned, stop=stop)
+    return render(request, "today/_plan.html", plan=view, armed=armed, stop=stop)

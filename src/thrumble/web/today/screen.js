@@ -1,7 +1,6 @@
 import { onKey, onPedal } from "../shared/site.js";
 
-const play = document.getElementById("play-armed");
-if (play) {
-  onKey(" ", () => play.click());
-  onPedal("PageDown", () => play.click());
-}
+// what is armed changes when the session has been put together
+const play = () => document.getElementById("play-armed")?.click();
+onKey(" ", play);
+onPedal("PageDown", play);

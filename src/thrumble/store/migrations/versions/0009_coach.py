@@ -16,6 +16,8 @@ FIGURES = ("before", "after", "change", "low", "high")
 def upgrade() -> None:
     ladder = sa.Column("ladder", sa.String(), nullable=False, server_default="evidence")
     op.add_column("hand", ladder)
+    minutes = sa.Column("minutes", sa.Integer(), nullable=False, server_default="20")
+    op.add_column("hand", minutes)
     op.add_column("riff", sa.Column("drill_of", sa.Integer(), nullable=True))
     op.create_foreign_key(
         "riff_drill_of_fkey",
@@ -105,6 +107,7 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_table("comfort")
+    op.drop_column("hand", "minutes")
     op.drop_column("hand", "ladder")
     op.drop_table("helped")
     op.drop_table("round")

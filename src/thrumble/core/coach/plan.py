@@ -1,0 +1,254 @@
+"""Today's minutes, filled with what is worth most: solved exactly as a choice of blocks under
+limits, then put in an order that the hands like.
+"""
+
+from dataclasses import dataclass
+from datetime import date
+from enum import StrEnum
+
+import numpy as np
+
+from thrumble.core.coach.clean_speed import Estimate, Round
+from thrumble.core.counting import counted, days_ago
+from thrumble.core.errors import BadInput
+from thrumble.core.riff.drills import DrillKind
+
+LENGTHS = {3: 1.0, 5: 1.45, 8: 1.8}  # minutes of a block, and what so long is worth
+WARM_UP_MINUTES, WARM_UP_FROM = 2, 8
+REST_MINUTES, REST_AFTER = 1, 10
+MOST_MINUTES = 180
+WARM_UP_SHARE = 0.7  # of the tempo
+LONGEST_INTERVAL = 16  # days: nothing is left longer while it holds
+A_BLOCK_MINUTES = 6.0  # a session of so many minutes for each block: not all riffs a little
+CONSIDERED = 2  # times as many candidates of each length as there may be blocks
+NEAR_ENOUGH = 2e-3  # of the best there is: the solver stops there
+HELD_SHARE = 0.8  # of a day's rounds clean: the riff holds
+NEW_RIFFS, STAMINAS = 1, 1
+DUE, OVERDUE, MOST_OVERDUE = 3.0, 2.0, 3.0
+GAP, WEAK = 12.0, 2.0
+NEW, STAMINA = 2.5, 1.5
+
+
+class BlockKind(StrEnum):
+    """What a block of practice is for, in the order they are played."""
+
+    WARM_UP = "warm-up"
+    NEW = "new"
+    WEAK = "weak"
+    DUE = "due"
+    STAMINA = "stamina"
+    REST = "rest"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Standing:
+    """A riff as the plan sees it. `interval_days`: since when it was played last it could wait;
+    `bars`: the weakest part, None without one; `strokes_a_minute`: at the tempo that is next.
+    """
+
+    riff_id: int
+    title: str
+    goal_bpm: float
+    tempo_bpm: float
+    speed: Estimate | None
+    last: date | None
+    interval_days: int
+    drill: DrillKind | None
+    bars: tuple[int, int] | None
+    weak_why: str
+    strokes_a_minute: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Block:
+    """A piece of the session."""
+
+    kind: BlockKind
+    minutes: int
+    why: str
+    riff_id: int | None = None
+    title: str = ""
+    tempo_bpm: float | None = None
+    drill: DrillKind | None = None
+    bars: tuple[int, int] | None = None
+    strokes: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class _Candidate:
+    block: Block
+    value: float
+
+
+def make_plan(
+    standings: list[Standing],
+    minutes: int,
+    today: date,
+    *,
+    share: float = 1.0,
+    most_strokes: float | None = None,
+) -> list[Block]:
+    """The session: warm-up, what is new while fresh, what is weak, what is due, stamina last, rests
+    between. `share`: of the minutes that the care of the hands leaves; `most_strokes`: that the
+    week still allows. Nothing for no minutes, no riffs, or hands that have to stop. Raises
+    BadInput for a time that no day has.
+    """
+    if not 0 <= minutes <= MOST_MINUTES:
+        raise BadInput(f"a plan is for 0 to {MOST_MINUTES} minutes; found {minutes}")
+    allowed = int(minutes * share)
+    if allowed < min(LENGTHS) or not standings:
+        return []
+    warm = WARM_UP_MINUTES if allowed >= WARM_UP_FROM else 0
+    rests = max(0, (allowed - warm) // (REST_AFTER + REST_MINUTES)) * REST_MINUTES
+    room = allowed - warm - rests
+    count = max(1, round(room / A_BLOCK_MINUTES))
+    candidates = [one for standing in standings for one in _candidates(standing, today)]
+    if share < 1:
+        candidates = [one for one in candidates if one.block.kind is not BlockKind.STAMINA]
+    chosen = _best(_worthy(candidates, CONSIDERED * count), room, count, most_strokes)
+    order = list(BlockKind)
+    chosen.sort(key=lambda one: (order.index(one.kind), one.riff_id or 0))
+    return _with_pauses(chosen, warm)
+
+
+def _candidates(one: Standing, today: date) -> list[_Candidate]:
+    """What could be done with a riff today, each in every length."""
+    kinds: list[tuple[BlockKind, float, str, DrillKind | None]] = []
+    if one.last is None:
+        kinds.append((BlockKind.NEW, NEW, "new: while you are fresh", None))
+    else:
+        waited = max(0, (today - one.last).days)
+        late = min(MOST_OVERDUE, waited / max(1, one.interval_days))
+        if waited and late >= 1:
+            why = f"due: last played {days_ago(waited)}"
+            kinds.append((BlockKind.DUE, DUE + OVERDUE * (late - 1), why, None))
+    if one.speed is not None:
+        gap = max(0.0, 1 - one.speed.bpm / one.goal_bpm)
+        if gap > 0 and one.drill is not None:
+            kinds.append((BlockKind.WEAK, WEAK + GAP * gap, one.weak_why, one.drill))
+        if gap == 0:
+            kinds.append((BlockKind.STAMINA, STAMINA, "clean at its tempo: keep it going", None))
+    return [
+        _Candidate(_block(one, kind, minutes, why, drill), value * worth)
+        for kind, value, why, drill in kinds
+        for minutes, worth in LENGTHS.items()
+    ]
+
+
+def _block(
+    one: Standing, kind: BlockKind, minutes: int, why: str, drill: DrillKind | None
+) -> Block:
+    return Block(
+        kind=kind,
+        minutes=minutes,
+        why=why,
+        riff_id=one.riff_id,
+        title=one.title,
+        tempo_bpm=one.goal_bpm if kind is BlockKind.STAMINA else one.tempo_bpm,
+        drill=drill,
+        bars=one.bars if drill is not None else None,
+        strokes=minutes * one.strokes_a_minute,
+    )
+
+
+def _worthy(candidates: list[_Candidate], most: int) -> list[_Candidate]:
+    """The candidates worth most, so many of each kind and length: the others are never chosen
+    before them.
+    """
+    out: list[_Candidate] = []
+    for kind in BlockKind:
+        for length in LENGTHS:
+            own = [
+                one for one in candidates if one.block.kind is kind and one.block.minutes == length
+            ]
+            out += sorted(own, key=lambda one: -one.value)[:most]
+    return out
+
+
+def _best(
+    candidates: list[_Candidate], minutes: int, count: int, most_strokes: float | None
+) -> list[Block]:
+    """The blocks worth most within the limits, by SciPy's mixed-integer solver, loaded when it is
+    needed.
+    """
+    from scipy.optimize import Bounds, LinearConstraint, milp
+
+    if not candidates or minutes < min(LENGTHS):
+        return []
+    blocks = [one.block for one in candidates]
+    rows: list[list[float]] = [[float(block.minutes) for block in blocks]]
+    most: list[float] = [float(minutes)]
+    rows.append([1.0] * len(blocks))
+    most.append(float(count))
+    if most_strokes is not None:
+        rows.append([block.strokes for block in blocks])
+        most.append(most_strokes)
+    for pair in {(block.riff_id, block.kind) for block in blocks}:  # one length of each
+        rows.append([float((block.riff_id, block.kind) == pair) for block in blocks])
+        most.append(1.0)
+    kinds = {
+        BlockKind.NEW: NEW_RIFFS,
+        BlockKind.STAMINA: STAMINAS,
+        BlockKind.WEAK: -(-count // 2),  # no session is all weak spots
+    }
+    for kind, limit in kinds.items():
+        rows.append([float(block.kind is kind) for block in blocks])
+        most.append(limit)
+    found = milp(
+        c=-np.array([one.value for one in candidates]),
+        constraints=LinearConstraint(np.array(rows), ub=np.array(most)),
+        integrality=np.ones(len(blocks)),
+        bounds=Bounds(0, 1),
+        options={"mip_rel_gap": NEAR_ENOUGH},
+    )
+    if found.x is None:
+        return []
+    return [block for block, taken in zip(blocks, found.x, strict=True) if taken > 0.5]
+
+
+def _with_pauses(chosen: list[Block], warm: int) -> list[Block]:
+    """The blocks with a warm-up before them, and a rest wherever they have gone on for long."""
+    out: list[Block] = []
+    first = next((one for one in chosen if one.tempo_bpm is not None), None)
+    if warm and first is not None and first.tempo_bpm is not None:
+        easy = round(first.tempo_bpm * WARM_UP_SHARE)
+        out.append(
+            Block(
+                kind=BlockKind.WARM_UP,
+                minutes=warm,
+                why=f"warm up at {easy}, loose from the wrist",
+                riff_id=first.riff_id,
+                title=first.title,
+                tempo_bpm=float(easy),
+            )
+        )
+    going = 0
+    for k, one in enumerate(chosen):
+        out.append(one)
+        going += one.minutes
+        if going >= REST_AFTER and k < len(chosen) - 1:
+            why = "shake out"
+            out.append(Block(kind=BlockKind.REST, minutes=REST_MINUTES, why=why))
+            going = 0
+    return out
+
+
+def interval_of(rounds: list[Round]) -> int:
+    """How many days a riff may wait: a day, twice as long after every day that held, from the
+    beginning again after one that did not.
+    """
+    days: dict[date, list[bool]] = {}
+    for one in rounds:
+        days.setdefault(one.day, []).append(one.clean)
+    interval = 1
+    for _, clean in sorted(days.items()):
+        held = sum(clean) >= HELD_SHARE * len(clean)
+        interval = min(LONGEST_INTERVAL, interval * 2) if held else 1
+    return interval
+
+
+def plan_words(blocks: list[Block]) -> str:
+    """The session in a line."""
+    minutes = sum(one.minutes for one in blocks)
+    played = [one for one in blocks if one.kind is not BlockKind.REST]
+    return f"{counted(minutes, 'minute')}, {counted(len(played), 'block')}"

@@ -1,0 +1,111 @@
+"""The tables of practice: hands, what is recalled, rounds, what helped, how the hands felt."""
+
+from datetime import date, datetime
+
+import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import ARRAY
+from sqlmodel import Column, Field, SQLModel
+
+from thrumble.store.tables import moment_column, parent_column, player_column
+
+
+class HandRow(SQLModel, table=True):
+    """A player's hands, one row each. `school`, `damping`, `picking`, `ladder` (how they get
+    faster): as the core names them, a school left empty is whatever is easiest; `minutes`: of
+    practice a day.
+    """
+
+    __tablename__ = "hand"
+    player_id: int = Field(
+        sa_column=Column(
+            sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), primary_key=True
+        )
+    )
+    reach_mm: float
+    school: str = ""
+    damping: str
+    picking: str
+    ladder: str = "evidence"
+    minutes: int = 20
+    measured: bool = False
+    changed_at: datetime = moment_column()
+
+
+class RecallRow(SQLModel, table=True):
+    """One chord called and answered. `root`: semitones above C; `right` and `recall_ms` are empty
+    where nothing clear was heard.
+    """
+
+    __tablename__ = "recall"
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = player_column()
+    root: int
+    string: int
+    right: bool | None = None
+    recall_ms: float | None = None
+    created_at: datetime = moment_column()
+
+
+class RoundRow(SQLModel, table=True):
+    """One round of a reading, whole or of one section, as it counts for a riff: the take's own, and
+    the one that a drill was made from. `day`: the player's own day; `seconds`: of the whole
+    round.
+    """
+
+    __tablename__ = "round"
+    __table_args__ = (sa.Index("round_of_riff", "player_id", "riff_id", "section", "day"),)
+    id: int | None = Field(default=None, sa_column=Column(sa.BigInteger, primary_key=True))
+    player_id: int = player_column()
+    reading_id: int = parent_column("reading")
+    riff_id: int = parent_column("riff")
+    section: str = ""
+    round: int
+    day: date = Field(sa_column=Column(sa.Date, nullable=False))
+    tempo_bpm: float
+    seconds: float
+    hits: int
+    clean: bool
+    timing: bool | None = None
+    muting: bool | None = None
+    stops: bool | None = None
+
+
+class HelpedRow(SQLModel, table=True):
+    """What a drill changed between two takes of its riff, on the hits that it held. Figures are
+    empty where too few hits tell.
+    """
+
+    __tablename__ = "helped"
+    __table_args__ = (sa.UniqueConstraint("after_take", "drill_kind"),)
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = player_column()
+    riff_id: int = parent_column("riff")
+    before_take: int = parent_column("take")
+    after_take: int = parent_column("take")
+    drill_kind: str
+    measure: str
+    hits: int
+    before: float | None = None
+    after: float | None = None
+    change: float | None = None
+    low: float | None = None
+    high: float | None = None
+    created_at: datetime = moment_column()
+
+
+class ComfortRow(SQLModel, table=True):
+    """How a player's hands felt, one answer. `at_when`: before or after playing."""
+
+    __tablename__ = "comfort"
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = player_column()
+    day: date = Field(sa_column=Column(sa.Date, nullable=False))
+    at_when: str
+    score: int
+    areas: list[str] = Field(
+        default_factory=list,
+        sa_column=Column(ARRAY(sa.Text()), nullable=False, server_default="{}"),
+    )
+    numb: bool = False
+    created_at: datetime = moment_column()
+    zone: str = "UTC"
