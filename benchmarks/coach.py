@@ -15,8 +15,11 @@ from datetime import date, timedelta
 import numpy as np
 
 from thrumble.core.chance import normal_below
-from thrumble.core.coach.clean_speed import POINT, Round, clean_speed
+from thrumble.core.coach.clean_speed import POINT, Estimate, Round, clean_speed
 from thrumble.core.coach.ladder import LadderSchool, next_step
+from thrumble.core.coach.plan import Standing as PlanStanding
+from thrumble.core.coach.plan import make_plan
+from thrumble.core.riff.drills import DrillKind
 
 RIFF_BPM = 120.0
 FIRST_DAY = date(2026, 9, 1)
@@ -218,6 +221,30 @@ def climb(seed: int, school: LadderSchool, kind: dict[str, float]) -> float:
     return RIFF_BPM * float(np.exp(learner.ceiling) - np.exp(begun))
 
 
+def planning(riffs: int = 200) -> None:
+    """A session out of so many riffs, in several lengths; the solver is loaded before."""
+    known = [
+        PlanStanding(
+            riff_id=k,
+            title=f"Riff {k}",
+            goal_bpm=RIFF_BPM,
+            tempo_bpm=100.0,
+            speed=Estimate(60 + (k * 37) % 71 + k / 100, 50.0, 140.0),
+            last=FIRST_DAY - timedelta(days=k % 20),
+            interval_days=1 + k % 4,
+            drill=DrillKind.LOOP,
+            bars=(1, 2),
+            weak_why="slowest",
+            strokes_a_minute=200.0,
+        )
+        for k in range(1, riffs + 1)
+    ]
+    make_plan(known[:3], 20, FIRST_DAY)
+    for minutes in (10, 20, 45, 120):
+        took = timed(lambda m=minutes: make_plan(known, m, FIRST_DAY))
+        print(f"plan of {minutes} minutes out of {riffs} riffs: {took * 1000:.0f} ms")
+
+
 def timed(what: Callable[[], object]) -> float:
     begun = time.perf_counter()
     what()
@@ -229,6 +256,7 @@ def main() -> None:
     coverage(histories)
     ladders(max(10, histories // 12))
     _, rounds = play(1, 200)
+    planning()
     print(f"clean speed of 200 takes: {timed(lambda: clean_speed(rounds, RIFF_BPM)) * 1000:.0f} ms")
 
 

@@ -14,9 +14,10 @@ from thrumble.core.errors import BadInput
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
-from thrumble.core.riff.drills import DRILLS, TABLE, DrillKind, drills_of, make_drill, pieces_of
+from thrumble.core.riff.drills import DRILLS, TABLE, DrillKind, drills_of, make_drill
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Riff
+from thrumble.core.riff.pieces import pieces_of
 from thrumble.core.riff.printing import print_riff
 from thrumble.core.riff.text import parse_riff
 from thrumble.demo import riff_texts

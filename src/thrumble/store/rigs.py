@@ -169,6 +169,19 @@ def rigs_of(session: Session, player_id: int) -> list[Rig]:
     ]
 
 
+def own_instrument(session: Session, player_id: int) -> Instrument:
+    """The player's own instrument in its own tuning: the oldest rig's; a usual one without any."""
+    own = next(iter(rigs_of(session, player_id)), None)
+    if own is None:
+        return Instrument()
+    return Instrument(
+        tuning=tuple(own.tuning),
+        capo=own.capo,
+        scale_mm=float(own.scale_mm),
+        left_handed=own.left_handed,
+    )
+
+
 def instrument_for(session: Session, player_id: int, rig_id: int | None, riff: Riff) -> Instrument:
     """What a riff was played on: the rig in the riff's tuning; without one the riff's own with
     strings of the usual length.

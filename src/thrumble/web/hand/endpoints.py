@@ -9,7 +9,6 @@ from fastapi.responses import HTMLResponse
 from thrumble.actions.hands import best_speed
 from thrumble.core.coach.ladder import LadderSchool
 from thrumble.core.errors import BadInput
-from thrumble.core.instrument import Instrument
 from thrumble.core.neck.hand import ASKED_FRETS, Damping, Hand, School, measure_reach
 from thrumble.core.neck.picking import Picking
 from thrumble.store import hands, rigs
@@ -21,23 +20,11 @@ from thrumble.web.templating import render
 router = APIRouter()
 
 
-def _neck(session: DbSession, player_id: int) -> Instrument:
-    own = next(iter(rigs.rigs_of(session, player_id)), None)
-    if own is None:
-        return Instrument()
-    return Instrument(
-        tuning=tuple(own.tuning),
-        capo=own.capo,
-        scale_mm=float(own.scale_mm),
-        left_handed=own.left_handed,
-    )
-
-
 @router.get("/neck/hand", name="hand_page")
 def hand_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """The player's hands as they are kept."""
     kept = hands.hands_of(session, player_id)
-    view = hand_view(kept, _neck(session, player_id), best_speed(session, player_id))
+    view = hand_view(kept, rigs.own_instrument(session, player_id), best_speed(session, player_id))
     return render(request, "hand/page.html", view=view, measured="")
 
 
@@ -86,7 +73,7 @@ def keep_reach(
     fret_9: Annotated[Line, Form(max_length=9)] = "",
 ) -> HTMLResponse:
     """Works the reach out from the three answers, and keeps it."""
-    neck = _neck(session, player_id)
+    neck = rigs.own_instrument(session, player_id)
     answers = {
         first: reached
         for first, text in zip(ASKED_FRETS, (fret_1, fret_5, fret_9), strict=True)

@@ -24,15 +24,10 @@ LONGEST_S = 60.0
 _CALL = re.compile(r"(\d{1,2})\.(\d{1,2})")
 
 
-def _neck(session: DbSession, player_id: int) -> Instrument:
-    own = next(iter(rigs.rigs_of(session, player_id)), None)
-    return Instrument() if own is None else Instrument(tuning=tuple(own.tuning), capo=own.capo)
-
-
 @router.get("/neck/recall", name="recall_page")
 def recall_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """The drill and what was recalled so far."""
-    neck = _neck(session, player_id)
+    neck = rigs.own_instrument(session, player_id)
     view = recall_view(neck, hands.recalls_of(session, player_id))
     return render(request, "recall/page.html", view=view)
 
@@ -40,7 +35,7 @@ def recall_page(request: Request, session: DbSession, player_id: PlayerId) -> HT
 @router.get("/neck/recall/table", name="recall_table")
 def recall_table(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """What was recalled so far, alone."""
-    neck = _neck(session, player_id)
+    neck = rigs.own_instrument(session, player_id)
     view = recall_view(neck, hands.recalls_of(session, player_id))
     return render(request, "recall/_table.html", view=view)
 
@@ -55,7 +50,7 @@ def recall_calls(
     count: Annotated[int, Query(ge=1, le=MOST_CALLS)] = 12,
 ) -> JSONResponse:
     """The calls of one drill, drawn anew."""
-    neck = _neck(session, player_id)
+    neck = rigs.own_instrument(session, player_id)
     if order not in list(Order):
         raise BadInput("choose the order from the list")
     if any(not 0 <= one < 12 for one in root) or any(one not in neck.strings for one in string):
@@ -93,7 +88,7 @@ def hear_recall(
     """One drill, heard at once. `start`: seconds from the sound's beginning to the first call's
     click; `every`: to the next one; `call`: root and string, such as 6.5 for F sharp on string 5.
     """
-    neck = _neck(session, player_id)
+    neck = rigs.own_instrument(session, player_id)
     calls = [_read_call(text, neck) for text in call]
     if not calls or len(calls) * every > LONGEST_S:
         raise BadInput("a drill is a minute at most: fewer calls, or a faster click")

@@ -37,19 +37,6 @@ _PLACE = re.compile(r"(\d{1,2})\s*[/:]\s*(\d{1,2})")
 _ROOT = re.compile(r"[A-G][#b]?")
 
 
-def own_neck(session: DbSession, player_id: int) -> Instrument:
-    """The player's own instrument, in its own tuning."""
-    own = next(iter(rigs.rigs_of(session, player_id)), None)
-    if own is None:
-        return Instrument()
-    return Instrument(
-        tuning=tuple(own.tuning),
-        capo=own.capo,
-        scale_mm=float(own.scale_mm),
-        left_handed=own.left_handed,
-    )
-
-
 @dataclass(frozen=True, slots=True)
 class AskedShape:
     """Which shape, and where."""
@@ -78,7 +65,7 @@ def shapes_page(
     key: Annotated[Line, Query(max_length=3)] = "C",
 ) -> HTMLResponse:
     """The catalogue, one shape whole, and every place of a chord that is asked for."""
-    neck, hand = own_neck(session, player_id), hands.hands_of(session, player_id).hand
+    neck, hand = rigs.own_instrument(session, player_id), hands.hands_of(session, player_id).hand
     flats = uses_flats(key)
     found = _found(name, neck, hand, flats=flats) if name else None
     view = shapes_view(_at(asked), neck, hand, found=found, asked=name, flats=flats, key=key)
@@ -110,7 +97,7 @@ def _found(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> Found:
 @router.get("/shapes/listen", name="listen_to_shape", dependencies=[costly(LISTENS_A_MINUTE)])
 def listen_to_shape(asked: AskedAt, session: DbSession, player_id: PlayerId) -> Response:
     """The shape struck twice, muted and open, by the simulated guitarist: WAV."""
-    neck = own_neck(session, player_id)
+    neck = rigs.own_instrument(session, player_id)
     notes = _notes(asked, neck)
     spots = ",".join(f"{note.string}:{note.fret}" for note in notes)
     tuning = " ".join(neck.tuning)
@@ -140,7 +127,7 @@ def make_ladder(
     fret: Annotated[int, Form(ge=0, le=22)],
 ) -> Response:
     """A riff that brings the shape down the neck a fret at a time."""
-    neck, hand = own_neck(session, player_id), hands.hands_of(session, player_id).hand
+    neck, hand = rigs.own_instrument(session, player_id), hands.hands_of(session, player_id).hand
     at = _at(AskedShape(shape, root, fret))
     rungs = reach_ladder(neck, _notes(AskedShape(shape, root, fret), neck), hand)
     if not rungs:

@@ -1,0 +1,218 @@
+"""How the bars of each drill are made from the riff's own."""
+
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
+from itertools import pairwise
+
+from thrumble.core.instrument import MAX_FRET, Note
+from thrumble.core.music.meter import Meter
+from thrumble.core.riff.model import DEFAULT_DEPTH, Articulation, Bar, Hit, Stroke
+from thrumble.core.riff.pieces import (
+    Piece,
+    bursts,
+    chords_of,
+    hits_of,
+    is_chord,
+    layout_of,
+    moves_of,
+    pressed_of,
+    spread_of,
+)
+
+QUARTER, HALF = Fraction(1, 4), Fraction(1, 2)
+WIDE_FRETS = 3  # from here on a shape is a stretch
+LADDER_FRETS = 7  # that a reach ladder starts above the shape
+COMMON = Meter(4, 4)
+Build = Callable[[list[Piece]], list[Bar]]
+
+
+def _bare(hit: Hit, **changes: object) -> Hit:
+    """A hit without what either hand adds to it."""
+    plain: dict[str, object] = {
+        "slide_from": None,
+        "legato": None,
+        "bend": None,
+        "opens": False,
+        "arpeggio": False,
+        "ramp": None,
+        "staccato": False,
+        "stroke": hit.stroke or Stroke.DOWN,
+    }
+    return replace(hit, **{**plain, **changes})  # type: ignore[arg-type]
+
+
+def _each(pieces: list[Piece], change: Callable[[Hit], Hit | None]) -> list[Bar]:
+    """The bars with every hit changed, or left out where it is None."""
+    out = []
+    for piece in pieces:
+        hits = tuple(new for hit in piece.hits if (new := change(hit)) is not None)
+        out.append(replace(piece.bar, hits=hits))
+    return out
+
+
+def as_written(pieces: list[Piece]) -> list[Bar]:
+    return [piece.bar for piece in pieces]
+
+
+def transition_bars(pieces: list[Piece]) -> list[Bar]:
+    """The bar before the first change of section and the one after; of chosen bars all of them."""
+    for before, after in pairwise(pieces):
+        if before.section != after.section and len(pieces) > 2:
+            return [before.bar, after.bar]
+    return [piece.bar for piece in pieces]
+
+
+def right_hand(pieces: list[Piece]) -> list[Bar]:
+    def damped(hit: Hit) -> Hit:
+        notes = tuple(Note(note.string, None) for note in hit.notes)
+        return _bare(
+            hit, notes=notes, articulation=Articulation.DEAD, depth=None, label=None, stop=False
+        )
+
+    return _each(pieces, damped)
+
+
+def mute_switch(pieces: list[Piece]) -> list[Bar]:
+    """On the commonest chord, muted and open in turn."""
+    counts = Counter(layout_of(hit) for hit in hits_of(pieces) if is_chord(hit))
+    common = counts.most_common(1)[0][0]
+    notes = tuple(Note(string, fret) for string, fret in common)
+    label = next(hit.label for hit in hits_of(pieces) if layout_of(hit) == common)
+    turn = iter(range(1_000_000))
+
+    def switched(hit: Hit) -> Hit:
+        muted = next(turn) % 2 == 0
+        kind = Articulation.PALM if muted else Articulation.OPEN
+        depth = DEFAULT_DEPTH if muted else None
+        return _bare(hit, notes=notes, articulation=kind, depth=depth, label=label)
+
+    return _each(pieces, switched)
+
+
+def half_changes(pieces: list[Piece]) -> list[Bar]:
+    """Every bar twice in its own rhythm, its chords staying twice as long."""
+    out = []
+    for piece in pieces:
+        chords = [(hit.at, hit.notes, hit.label) for hit in piece.hits if is_chord(hit)]
+        for again in (0, 1):
+            hits = []
+            for hit in piece.hits:
+                at = (hit.at + again * piece.bar.meter.length) / 2
+                held = [one for one in chords if one[0] <= at] or chords[:1]
+                if is_chord(hit) and held:
+                    hit = _bare(hit, notes=held[-1][1], label=held[-1][2])
+                hits.append(hit)
+            out.append(replace(piece.bar, hits=tuple(hits)))
+    return out
+
+
+def _two_lowest(hit: Hit) -> Hit:
+    return replace(hit, notes=hit.notes[:2], label=None) if len(hit.notes) > 2 else hit
+
+
+def two_strings(pieces: list[Piece]) -> list[Bar]:
+    return _each(pieces, _two_lowest)
+
+
+def plain_bars(pieces: list[Piece]) -> list[Bar]:
+    def plain(hit: Hit) -> Hit:
+        bare = _bare(hit, notes=tuple(replace(n, let_ring=False, plucked=None) for n in hit.notes))
+        if spread_of(bare) < WIDE_FRETS:
+            return bare
+        narrow = _two_lowest(bare)
+        notes = narrow.notes if spread_of(narrow) < WIDE_FRETS else narrow.notes[:1]
+        return replace(narrow, notes=notes, label=None)
+
+    return _each(pieces, plain)
+
+
+def shifts_alone(pieces: list[Piece]) -> list[Bar]:
+    """Hit, move, settle, hit, rest: the hardest moves first, then all in the riff's order."""
+    moves = moves_of(pieces)
+    neck = pieces[0].neck
+
+    def far(move: tuple[Hit, Hit]) -> float:
+        return abs(neck.fret_mm(min(pressed_of(move[1]))) - neck.fret_mm(min(pressed_of(move[0]))))
+
+    hardest = sorted(moves, key=far, reverse=True)
+    return [_two_hits(*move) for move in (*hardest, *moves)]
+
+
+def _two_hits(first: Hit, second: Hit) -> Bar:
+    """A bar of four: the one hit on one, the other on three, a beat of silence after each."""
+    return Bar(
+        COMMON,
+        (
+            _open(first, Fraction(0), QUARTER),
+            _open(second, HALF, QUARTER),
+        ),
+    )
+
+
+def _open(hit: Hit, at: Fraction, length: Fraction) -> Hit:
+    notes = tuple(replace(note, let_ring=False, plucked=None) for note in hit.notes)
+    return _bare(
+        hit,
+        at=at,
+        length=length,
+        notes=notes,
+        articulation=Articulation.OPEN,
+        depth=None,
+        stop=True,
+        accent=False,
+        stroke=Stroke.DOWN,
+    )
+
+
+def burst_rhythm(pieces: list[Piece]) -> list[Bar]:
+    """The bars with bursts, muted on the lowest string that is played."""
+    low = max(note.string for hit in hits_of(pieces) for note in hit.notes)
+
+    def alone(hit: Hit) -> Hit:
+        return _bare(
+            hit,
+            notes=(Note(low, 0),),
+            articulation=Articulation.PALM,
+            depth=DEFAULT_DEPTH,
+            label=None,
+            stop=False,
+        )
+
+    return _each([piece for piece in pieces if bursts(piece)], alone)
+
+
+def only(wanted: Callable[[Hit], bool]) -> Build:
+    """The hits of a kind alone, where they stand; bars without one are left out."""
+
+    def build(pieces: list[Piece]) -> list[Bar]:
+        holding = [piece for piece in pieces if any(map(wanted, piece.hits))]
+        return _each(holding, lambda hit: hit if wanted(hit) else None)
+
+    return build
+
+
+def grab_release(pieces: list[Piece]) -> list[Bar]:
+    """Each chord grabbed on one and three, let go on two and four."""
+    return [_two_hits(hit, hit) for hit in chords_of(pieces)]
+
+
+def reach_ladder_bars(pieces: list[Piece]) -> list[Bar]:
+    """The widest shape from high frets down to where it stands."""
+    widest = max(chords_of(pieces), key=spread_of)
+    high = min(LADDER_FRETS, MAX_FRET - max(pressed_of(widest)))
+    out = []
+    for up in range(high, -1, -1):
+        notes = tuple(Note(n.string, n.fret + up if n.fret else n.fret) for n in widest.notes)
+        rung = replace(widest, notes=notes, label=None if up else widest.label)
+        out.append(_two_hits(rung, rung))
+    return out
+
+
+def inner_pulse(pieces: list[Piece]) -> list[Bar]:
+    """Two bars played, two bars counted: the next hit shows whether the pulse went on."""
+    return [
+        piece.bar if k % 4 < 2 else replace(piece.bar, hits=())
+        for k, piece in enumerate(pieces[: len(pieces) - len(pieces) % 4 + 1])
+    ]

@@ -1,0 +1,121 @@
+"""The bars of a riff as they are played, each hit knowing where it comes from; what they hold."""
+
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from itertools import pairwise
+
+from thrumble.core.errors import BadInput
+from thrumble.core.instrument import Instrument
+from thrumble.core.music.feel import Feel
+from thrumble.core.riff.expand import expand, played_bars
+from thrumble.core.riff.model import Articulation, Bar, Hit, HitIdentity, Riff
+
+SHORT = Fraction(1, 8)  # hits closer than this are a burst
+LONG_MOVE_FRETS = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """One bar as it is played: its hits know where they come from."""
+
+    number: int
+    section: str
+    bar: Bar
+    feel: Feel
+    neck: Instrument
+
+    @property
+    def hits(self) -> tuple[Hit, ...]:
+        return self.bar.hits
+
+
+def pieces_of(riff: Riff, bars: tuple[int, int] | None = None) -> list[Piece]:
+    """The played bars from bar 1 on, or some of them, each hit with its identity. Raises BadInput
+    for bars that are not there.
+    """
+    known = [bar for bar in expand(riff).bars if bar.number > 0]
+    out = []
+    for played, (bar, feel) in zip(known, played_bars(riff), strict=True):
+        hits = tuple(
+            _from(hit, played.section, played.bar_in_section, played.appearance) for hit in bar.hits
+        )
+        out.append(
+            Piece(played.number, played.section, replace(bar, hits=hits), feel, riff.instrument)
+        )
+    if bars is None:
+        return out
+    first, last = bars
+    if not 1 <= first <= last <= len(out):
+        raise BadInput(f"the riff has bars 1 to {len(out)}; found {first} to {last}")
+    return out[first - 1 : last]
+
+
+def _from(hit: Hit, section: str, bar: int, appearance: int) -> Hit:
+    """A hit of a drill keeps the riff's own hit as its origin."""
+    own = hit.origin or HitIdentity(section, bar, hit.at, appearance)
+    return replace(hit, origin=own)
+
+
+def hits_of(pieces: list[Piece]) -> list[Hit]:
+    return [hit for piece in pieces for hit in piece.hits]
+
+
+def layout_of(hit: Hit) -> tuple[tuple[int, int | None], ...]:
+    return tuple((note.string, note.fret) for note in hit.notes)
+
+
+def pressed_of(hit: Hit) -> list[int]:
+    return [note.fret for note in hit.notes if note.fret]
+
+
+def is_chord(hit: Hit) -> bool:
+    return (
+        len(hit.notes) > 1 and bool(pressed_of(hit)) and hit.articulation is not Articulation.DEAD
+    )
+
+
+def spread_of(hit: Hit) -> int:
+    frets = pressed_of(hit)
+    return max(frets) - min(frets) if len(frets) > 1 else 0
+
+
+def chords_of(pieces: list[Piece]) -> list[Hit]:
+    """Each chord once, in the order they come."""
+    seen: dict[object, Hit] = {}
+    for hit in hits_of(pieces):
+        if is_chord(hit):
+            seen.setdefault(layout_of(hit), hit)
+    return list(seen.values())
+
+
+def moves_of(pieces: list[Piece]) -> list[tuple[Hit, Hit]]:
+    """Each move of the hand once: the hit it leaves and the one it lands on."""
+    fretted = [
+        hit
+        for hit in hits_of(pieces)
+        if pressed_of(hit) and hit.articulation is not Articulation.DEAD
+    ]
+    seen: dict[object, tuple[Hit, Hit]] = {}
+    for before, after in pairwise(fretted):
+        if abs(min(pressed_of(after)) - min(pressed_of(before))) >= LONG_MOVE_FRETS:
+            seen.setdefault((layout_of(before), layout_of(after)), (before, after))
+    return list(seen.values())
+
+
+def bursts(piece: Piece) -> bool:
+    """Whether hits of a bar follow each other closer than eighths."""
+    return any(b.at - a.at < SHORT for a, b in pairwise(piece.hits))
+
+
+def has_changes(pieces: list[Piece]) -> bool:
+    return len(chords_of(pieces)) > 1
+
+
+def is_ornate(hit: Hit) -> bool:
+    marks = (hit.slide_from, hit.legato, hit.bend, hit.ramp)
+    return any(mark is not None for mark in marks) or hit.opens or hit.arpeggio or hit.staccato
+
+
+def is_slid(hit: Hit) -> bool:
+    """Whether a hit is slid into."""
+    return hit.slide_from is not None
