@@ -36,6 +36,7 @@ ARGS = [
 
 def open_today(page: Page, base: str) -> None:
     page.goto(base)
+    page.wait_for_selector(".session li")
 
 
 def open_riffs(page: Page, base: str) -> None:

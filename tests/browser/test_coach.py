@@ -44,6 +44,9 @@ def test_drills_are_gone_through_by_keys_and_one_is_made_a_riff(
     page.get_by_role("button", name="Make it a riff of its own").click()
     page.wait_for_url(re.compile(r"/riffs/\d+$"))
     expect(page.get_by_role("heading", level=1)).to_contain_text("bars 1-2")
+    page.once("dialog", lambda dialog: dialog.accept())
+    page.get_by_role("button", name="Delete this riff").click()
+    page.wait_for_url(re.compile(r"/riffs$"))
 
 
 def test_the_log_and_how_the_hands_feel(served: Served, open_page: Callable[..., Page]) -> None:

@@ -15,6 +15,7 @@ from thrumble.core.coach.plan import (
     _candidates,
     interval_of,
     make_plan,
+    week_ahead,
 )
 from thrumble.core.errors import BadInput
 from thrumble.core.riff.drills import DrillKind
@@ -122,6 +123,13 @@ def test_what_holds_may_wait_longer_and_what_does_not_comes_back_tomorrow() -> N
 
     assert [days(), days(True), days(True, True), days(*[True] * 9)] == [1, 2, 4, 16]
     assert days(True, True, True, False) == 1 and days(True, False, True) == 2
+
+
+def test_the_days_ahead_name_what_comes_due() -> None:
+    known = [standing(1, ago=1, interval=3), standing(2, ago=9), standing(3, ago=None)]
+    ahead = week_ahead(known, TODAY)
+    assert [day for day, _ in ahead] == [TODAY + timedelta(days=k) for k in range(1, 7)]
+    assert [titles for _, titles in ahead] == [[], ["Riff 1"], [], [], [], []]
 
 
 def test_odd_times_are_refused_or_plan_nothing() -> None:

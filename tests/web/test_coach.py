@@ -20,6 +20,7 @@ from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.formats.audio import write_flac
+from thrumble.formats.progress_json import PlayedReading, progress_document
 from thrumble.store import database, drills, logbook, players, riffs, rounds, takes
 from thrumble.store.drills import DrillOf
 from thrumble.store.riffs import Revision
@@ -255,3 +256,15 @@ def test_the_session_is_put_together_and_blocks_get_done(visitor: Browser) -> No
     visitor.post("/plan", data={"minutes": "20"})
     visitor.post("/comfort", data={"score": "9"})
     assert "Rest today" in visitor.get("/plan").text
+
+
+def test_a_downloaded_reading_says_when_it_was_played_and_progress_takes_it(
+    visitor: Browser,
+) -> None:
+    revision = added(SHORT)
+    take_id = played(revision, Flaws(timing=3), days_ago=3)
+    data = visitor.get(f"/takes/{take_id}/reading.json").content
+    one = PlayedReading.read(data, "a.json", None)
+    assert one.day == (datetime.now(UTC) - timedelta(days=3)).date()
+    told = progress_document(revision.riff, [one])
+    assert told["rounds"] == 1 and told["by_day"][0]["day"] == one.day.isoformat()

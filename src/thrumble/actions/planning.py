@@ -9,7 +9,14 @@ from thrumble.actions.caring import advice_now
 from thrumble.core.coach.care import share_left
 from thrumble.core.coach.clean_speed import Round, clean_speed
 from thrumble.core.coach.ladder import LadderSchool, next_step
-from thrumble.core.coach.plan import Block, BlockKind, Standing, interval_of, make_plan
+from thrumble.core.coach.plan import (
+    Block,
+    BlockKind,
+    Standing,
+    interval_of,
+    make_plan,
+    week_ahead,
+)
 from thrumble.core.riff.drills import DrillKind
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.store import hands, logbook, riffs, rounds
@@ -21,11 +28,14 @@ LEAST_GAP_BPM = 2.0
 
 @dataclass(frozen=True, slots=True)
 class Planned:
-    """The session: its blocks, those that are done, the minutes asked for."""
+    """The session: its blocks, those that are done, the minutes asked for; what comes due on the
+    days after.
+    """
 
     blocks: list[Block]
     done: list[bool]
     minutes: int
+    ahead: list[tuple[date, list[str]]]
 
 
 def plan_now(session: Session, player_id: int, today: date) -> Planned:
@@ -37,7 +47,8 @@ def plan_now(session: Session, player_id: int, today: date) -> Planned:
         for riff_id in _wanted(session, player_id)
     ]
     blocks = make_plan(standings, own.minutes, today, share=share)
-    return Planned(blocks, _done(session, player_id, blocks, today), own.minutes)
+    done = _done(session, player_id, blocks, today)
+    return Planned(blocks, done, own.minutes, week_ahead(standings, today))
 
 
 def _wanted(session: Session, player_id: int) -> list[int]:

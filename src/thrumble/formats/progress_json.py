@@ -75,7 +75,7 @@ def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, An
     tempo = float(riff.tempo_bpm)
     whole = clean_speed(found[WHOLE], tempo)
     if whole is None:
-        cautions.append("no round was played to its end: nothing to tell from yet")
+        cautions.append("no round played to its end yet: nothing to tell from")
     elif whole.rounds < FEW_ROUNDS:
         cautions.append(f"{counted(whole.rounds, 'round')} so far: the interval is wide")
     sections = {

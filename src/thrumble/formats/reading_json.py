@@ -2,6 +2,7 @@
 
 import csv
 import io
+from datetime import datetime
 from typing import Any
 
 from pydantic import TypeAdapter
@@ -13,13 +14,17 @@ READING: TypeAdapter[Reading] = TypeAdapter(Reading)
 
 
 def reading_document(
-    reading: Reading, causes: list[tuple[Cause, str]] | None = None
+    reading: Reading,
+    causes: list[tuple[Cause, str]] | None = None,
+    played_at: datetime | None = None,
 ) -> dict[str, Any]:
     """The JSON document of a reading, its format first. `causes`: what the coach found, each with
-    its sentence; a bare reading has none.
+    its sentence; a bare reading has none. `played_at`: where that is known, in the player's zone.
     """
     document: dict[str, Any] = READING.dump_python(reading, mode="json")
     whole = {"format": document.pop("format"), "engine": document.pop("engine"), **document}
+    if played_at is not None:
+        whole["played_at"] = played_at.isoformat(timespec="seconds")
     return (
         whole
         if causes is None
@@ -41,10 +46,10 @@ def _cause(cause: Cause, text: str) -> dict[str, Any]:
 
 def reading_from_document(document: dict[str, Any]) -> Reading:
     """Reverse of `reading_document`; causes, where there are any, are found anew from the
-    reading.
+    reading, and when it was played is the take's.
     """
     return READING.validate_python(
-        {name: value for name, value in document.items() if name != "causes"}
+        {name: value for name, value in document.items() if name not in ("causes", "played_at")}
     )
 
 

@@ -3,7 +3,7 @@ it.
 """
 
 from dataclasses import dataclass
-from datetime import date
+from datetime import UTC, date, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -66,14 +66,17 @@ def put_rounds(session: Session, player_id: int, riff_id: int, take_id: int, hea
         session.execute(sa.insert(RoundRow), rows)
 
 
-def local_day(at: object, zone: str) -> date:
-    """The player's own day of a moment; a zone that is not known counts as UTC."""
+def local_time(at: datetime, zone: str) -> datetime:
+    """A moment by the player's own clock; a zone that is not known counts as UTC."""
     try:
-        own = ZoneInfo(zone)
+        return at.astimezone(ZoneInfo(zone))
     except (KeyError, ValueError, OSError):
-        own = ZoneInfo("UTC")
-    day: date = at.astimezone(own).date()  # type: ignore[attr-defined]
-    return day
+        return at.astimezone(UTC)
+
+
+def local_day(at: datetime, zone: str) -> date:
+    """The player's own day of a moment."""
+    return local_time(at, zone).date()
 
 
 def rounds_of(

@@ -3,7 +3,7 @@ limits, then put in an order that the hands like.
 """
 
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from enum import StrEnum
 
 import numpy as np
@@ -17,6 +17,7 @@ LENGTHS = {3: 1.0, 5: 1.45, 8: 1.8}  # minutes of a block, and what so long is w
 WARM_UP_MINUTES, WARM_UP_FROM = 2, 8
 REST_MINUTES, REST_AFTER = 1, 10
 MOST_MINUTES = 180
+DAYS_AHEAD = 6
 WARM_UP_SHARE = 0.7  # of the tempo
 LONGEST_INTERVAL = 16  # days: nothing is left longer while it holds
 A_BLOCK_MINUTES = 6.0  # a session of so many minutes for each block: not all riffs a little
@@ -231,6 +232,19 @@ def _with_pauses(chosen: list[Block], warm: int) -> list[Block]:
             out.append(Block(kind=BlockKind.REST, minutes=REST_MINUTES, why=why))
             going = 0
     return out
+
+
+def week_ahead(standings: list[Standing], today: date) -> list[tuple[date, list[str]]]:
+    """The six days after today, each with the riffs that come due on it; those that are due by now
+    are today's.
+    """
+    days = [today + timedelta(days=ahead) for ahead in range(1, DAYS_AHEAD + 1)]
+    due = {
+        one.title: one.last + timedelta(days=one.interval_days)
+        for one in standings
+        if one.last is not None
+    }
+    return [(day, [title for title, when in due.items() if when == day]) for day in days]
 
 
 def interval_of(rounds: list[Round]) -> int:

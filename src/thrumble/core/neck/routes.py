@@ -170,7 +170,7 @@ def _plain(due: DueHit) -> tuple[Note, ...]:
 def _choices(due: DueHit, instrument: Instrument, hand: Hand, *, strict: bool) -> tuple[Grip, ...]:
     notes, reach_mm, school = _plain(due), hand.reach_mm, hand.school
     pitches = tuple(midi for note in notes if (midi := instrument.midi(note)) is not None)
-    ways = [notes] if strict else layouts(instrument, pitches)
+    ways = [notes] if strict else layouts(instrument, pitches) or [notes]
     found = [grip for way in ways for grip in grips(instrument, way, reach_mm, school)]
     if not found and school is not None:  # a shape that the school has no fingers for is free
         found = [grip for way in ways for grip in grips(instrument, way, reach_mm, None)]

@@ -15,7 +15,7 @@ from thrumble.web.drawings.speed import SpeedChart, speed_chart
 
 WEEKS = 6
 MOST_TABS = 10
-LEAST_FULL_MINUTES = 5.0  # what fills a day's square at least
+LEAST_FULL_MINUTES = 1.0  # what fills a day's square at least
 WHAT = {"timing": "timing alone", "muting": "muting alone", "stops": "stops alone"}
 
 

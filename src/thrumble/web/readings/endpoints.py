@@ -20,6 +20,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.formats.reading_json import reading_csv, reading_document
 from thrumble.store import corrections as said
 from thrumble.store import readings, riffs, rigs, takes
+from thrumble.store.rounds import local_time
 from thrumble.store.space import space
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Asked, Id, Line, PageNumber
@@ -147,8 +148,10 @@ def reading_json(take_id: Id, session: DbSession, player_id: PlayerId) -> Respon
         rigs.instrument_for(session, player_id, take.rig_id, riff),
     )
     causes = [(cause, say(cause, judgement)) for cause in find_causes(judgement)]
+    played_at = local_time(take.created_at, take.zone)
     return JSONResponse(
-        reading_document(reading, causes), headers=_attachment(f"take-{take_id}.reading.json")
+        reading_document(reading, causes, played_at),
+        headers=_attachment(f"take-{take_id}.reading.json"),
     )
 
 

@@ -39,6 +39,7 @@ class PlanView:
     minutes: int
     words: str
     blocks: list[BlockView]
+    ahead: list[tuple[str, str]]
 
 
 def coming_block(planned: Planned) -> Block | None:
@@ -68,6 +69,7 @@ def plan_view(planned: Planned, *, stop: bool) -> PlanView:
             _block(block, done=done, here=block is coming)
             for block, done in zip(planned.blocks, planned.done, strict=True)
         ],
+        ahead=[(f"{day:%A}", ", ".join(titles) or "nothing due") for day, titles in planned.ahead],
     )
 
 
