@@ -163,7 +163,7 @@ def test_a_riff_with_an_error_is_mended_by_keyboard(
     page.goto(f"{served.base}/riffs")
     page.keyboard.press("n")
     expect(page.locator("#preview svg.bar")).to_have_count(2)
-    page.wait_for_function("document.readyState === 'complete' && window.htmx")
+    page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
     text = page.locator("#source")
     text.fill("title: Paddle Hole\ntempo: 90\n[A]\n| E5@6/0 o o q o |\n")
     expect(page.locator("#preview")).to_contain_text("Line 4, column 14")
