@@ -235,7 +235,7 @@ def _strays(cause: Cause, judgement: Judgement) -> str:
 
 
 def _damp_it(words: dict[str, str]) -> str:
-    """How a string that rings along is kept quiet in the chord as it is written."""
+    """What to do with the finger so that the stray string stays quiet."""
     finger = FINGERS.get(words.get("finger", ""), "first finger")
     return {
         "tip": f"lean the tip of your {finger} on it",
