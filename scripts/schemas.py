@@ -9,7 +9,7 @@ from pathlib import Path
 
 from thrumble.core.coach.cause import CauseKind
 from thrumble.formats.reading_json import READING
-from thrumble.formats.riff_json import RiffJson
+from thrumble.formats.riff_form import RiffJson
 
 FOLDER = Path(__file__).parent.parent / "docs/schemas"
 
