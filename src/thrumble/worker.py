@@ -19,7 +19,7 @@ from procrastinate.exceptions import ProcrastinateException
 
 from thrumble import logs
 from thrumble.actions import takes
-from thrumble.actions.coaching import round_up
+from thrumble.actions.coaching import catch_up
 from thrumble.actions.reconcile import reconcile, tidy_queue
 from thrumble.core.errors import Away, NotAllowed, NotFound, ThrumbleError
 from thrumble.jobs import QUEUE, READ_TAKE, conninfo
@@ -135,13 +135,13 @@ async def _watch_parent(stop: asyncio.Event) -> None:
 async def _bring_together() -> None:
     """`reconcile` at the start and every few seconds, tidying up every hour."""
     suspects: set[int] = set()
-    rounded: int | None = 0
+    caught_up: int | None = 0
     tidied = -TIDY_S
     while True:
         try:
             suspects = await asyncio.to_thread(reconcile, suspects)
-            if rounded is not None:
-                rounded = await asyncio.to_thread(round_up, rounded)
+            if caught_up is not None:
+                caught_up = await asyncio.to_thread(catch_up, caught_up)
             if time.monotonic() - tidied > TIDY_S:
                 await asyncio.to_thread(tidy_queue)
                 tidied = time.monotonic()

@@ -6,7 +6,17 @@ from datetime import date, timedelta
 
 import pytest
 
-from thrumble.core.coach.care import RULES, Comfort, DayLoad, Known, When, share_left, take_care
+from thrumble.core.coach.care import (
+    RULES,
+    Comfort,
+    DayLoad,
+    Known,
+    TakeEffort,
+    When,
+    share_left,
+    strokes_left,
+    take_care,
+)
 
 TODAY = date(2026, 11, 27)
 
@@ -19,6 +29,8 @@ def felt(score: int, *, ago: int = 0, when: When = When.BEFORE, numb: bool = Fal
     return Comfort(TODAY - timedelta(days=ago), when, score, (), numb)
 
 
+EASY = tuple(TakeEffort(TODAY - timedelta(days=k), 4.0 + k / 10, True, True) for k in range(6))
+TENSE = TakeEffort(TODAY, 8.0, True, True)
 USUAL = ((8, 3000), (15, 3000), (22, 3000))
 WORSE = tuple(
     felt(score, ago=ago, when=when)
@@ -46,6 +58,12 @@ WORSE = tuple(
             {"days": days((0, 100), minutes=44)},
             0.7,
         ),
+        (
+            "tension",
+            {"takes": (*EASY, TENSE, TENSE)},
+            {"takes": (*EASY, TENSE, TakeEffort(TODAY, 8.0, True, False))},
+            0.7,
+        ),
     ],
 )
 def test_each_rule_speaks_from_its_limit_on(
@@ -60,7 +78,7 @@ def test_each_rule_speaks_from_its_limit_on(
 
 
 def test_every_rule_has_its_case_and_the_gravest_comes_first() -> None:
-    assert len(RULES) == 6
+    assert len(RULES) == 7
     both = take_care(
         Known(
             today=TODAY,
@@ -78,3 +96,4 @@ def test_a_first_week_and_a_players_own_limit_are_let_be() -> None:
     assert take_care(first) == [], "nothing to compare it with"
     own = Known(today=TODAY, days=days((1, 3400), *USUAL), comfort=(), rise_percent=20)
     assert take_care(own) == []
+    assert strokes_left(first) is None and strokes_left(own) == 3000 * 1.2 - 3400

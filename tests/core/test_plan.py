@@ -15,6 +15,7 @@ from thrumble.core.coach.plan import (
     _candidates,
     interval_of,
     make_plan,
+    rests_before,
     week_ahead,
 )
 from thrumble.core.errors import BadInput
@@ -64,14 +65,14 @@ def test_a_plan_never_exceeds_its_minutes_nor_its_strokes(
     known: list[Standing], minutes: int, share: float, most: float | None
 ) -> None:
     blocks = make_plan(known, minutes, TODAY, share=share, most_strokes=most)
-    assert sum(one.minutes for one in blocks) <= minutes * share
+    own = [one.minutes for one in blocks]
+    assert sum(own) + sum(rests_before(own)) <= minutes * share
     assert most is None or sum(one.strokes for one in blocks) <= most + 1e-6
-    kinds = [one.kind for one in blocks if one.kind is not BlockKind.REST]
+    kinds = [one.kind for one in blocks]
     assert kinds == sorted(kinds, key=list(BlockKind).index)
     assert kinds.count(BlockKind.NEW) <= 1 and kinds.count(BlockKind.STAMINA) <= 1
     assert share == 1 or BlockKind.STAMINA not in kinds
     assert all(one.why for one in blocks)
-    assert not blocks or blocks[-1].kind is not BlockKind.REST
 
 
 def test_the_choice_is_the_best_of_all() -> None:
@@ -85,7 +86,7 @@ def test_the_choice_is_the_best_of_all() -> None:
     got = sum(
         values[one.riff_id, one.kind, one.minutes]
         for one in blocks
-        if one.kind not in (BlockKind.WARM_UP, BlockKind.REST)
+        if one.kind is not BlockKind.WARM_UP
     )
     groups = sorted({(riff, kind) for riff, kind, _ in values}, key=str)
     best = 0.0
@@ -108,7 +109,7 @@ def test_the_choice_is_the_best_of_all() -> None:
 def test_a_session_begins_loose_and_rests_between() -> None:
     blocks = make_plan([standing(k) for k in range(1, 6)], 30, TODAY)
     assert blocks[0].kind is BlockKind.WARM_UP and blocks[0].tempo_bpm == round(104 * 0.7)
-    assert BlockKind.REST in [one.kind for one in blocks]
+    assert sum(rests_before([one.minutes for one in blocks])) >= 1
     weak = next(one for one in blocks if one.kind is BlockKind.WEAK)
     assert (weak.drill, weak.bars) == (DrillKind.LOOP, (3, 4)) and "slowest" in weak.why
     due = next(one for one in blocks if one.kind is BlockKind.DUE)
@@ -130,6 +131,22 @@ def test_the_days_ahead_name_what_comes_due() -> None:
     ahead = week_ahead(known, TODAY)
     assert [day for day, _ in ahead] == [TODAY + timedelta(days=k) for k in range(1, 7)]
     assert [titles for _, titles in ahead] == [[], ["Riff 1"], [], [], [], []]
+    sunday = (TODAY + timedelta(days=2)).weekday()
+    free = week_ahead(known, TODAY, [day for day in range(7) if day != sunday])
+    assert [titles for _, titles in free] == [[], [], ["Riff 1"], [], [], []], "the day after"
+
+
+def test_a_plan_made_around_blocks_leaves_them_their_time() -> None:
+    known = [standing(k) for k in range(1, 6)]
+    first = make_plan(known, 20, TODAY)
+    kept = [one for one in first if one.kind is not BlockKind.WARM_UP][:1]
+    rest = make_plan(known, 20, TODAY, around=kept, without=[])
+    both = [one.minutes for one in (*kept, *rest)]
+    assert sum(both) + sum(rests_before(both)) <= 20 and rest
+    assert (kept[0].riff_id, kept[0].kind) not in {(one.riff_id, one.kind) for one in rest}
+    without = make_plan(known, 20, TODAY, without=kept)
+    assert (kept[0].riff_id, kept[0].kind) not in {(one.riff_id, one.kind) for one in without}
+    assert without[0].kind is BlockKind.WARM_UP
 
 
 def test_odd_times_are_refused_or_plan_nothing() -> None:

@@ -10,7 +10,7 @@ from html import unescape
 import pytest
 
 from tests.web.conftest import Browser
-from thrumble.actions.coaching import drill_for, round_up
+from thrumble.actions.coaching import catch_up, drill_for
 from thrumble.actions.takes import read_stored_take
 from thrumble.core.coach.habits import PlayedPlace, habits_of
 from thrumble.core.player.flaws import Flaws
@@ -21,7 +21,7 @@ from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.formats.audio import write_flac
 from thrumble.formats.progress_json import PlayedReading, progress_document
-from thrumble.store import database, drills, logbook, players, riffs, rounds, takes
+from thrumble.store import database, drills, loads, players, riffs, rounds, takes
 from thrumble.store.drills import DrillOf
 from thrumble.store.riffs import Revision
 from thrumble.store.rounds import local_day
@@ -96,7 +96,7 @@ def test_a_bad_take_proposes_its_drill_which_is_played_and_what_it_changed_is_sa
     listed = unescape(visitor.get(f"/riffs/{revision.riff_id}/drills").text)
     assert "helped 1 of 1 time" in listed
     log = unescape(visitor.get("/log").text)
-    assert "helped 1 of 1 time" in log and "clean speed" in log
+    assert "helped 1 of 1 time" in visitor.get("/log/practice").text and "clean speed" in log
     assert "shifts alone" not in visitor.get("/riffs").text, "drills stand with their riff"
 
 
@@ -150,7 +150,9 @@ def test_the_log_is_empty_then_tells_then_forgets_deleted_takes(visitor: Browser
         for k in range(3)
     ]
     page = unescape(visitor.get("/log").text)
-    assert "Weir" in page and "section A" in page and "3 takes in 6 weeks" in page
+    assert "Weir" in page and "section A" in page and "longest clean run" in page
+    practice = unescape(visitor.get("/log/practice").text)
+    assert "3 takes in 6 weeks" in practice and "nothing to compare it with yet" in practice
     figure = float(re.search(r'class="big">(\d+)<', page)[1])  # type: ignore[index]
     assert 90 < figure < 150
     armed = unescape(visitor.get("/").text)
@@ -158,6 +160,37 @@ def test_the_log_is_empty_then_tells_then_forgets_deleted_takes(visitor: Browser
     for take_id in ids:
         visitor.post(f"/takes/{take_id}/delete")
     assert "Nothing to tell from yet" in visitor.get("/log").text
+    assert "Nothing played in these weeks" in visitor.get("/log/practice").text
+
+
+def test_every_figure_of_the_log_opens_its_takes(visitor: Browser) -> None:
+    revision = added(SHORT)
+    fine = played(revision, Flaws(timing=3), seed=1, days_ago=8)
+    bad = played(revision, Flaws(timing=60), seed=2, days_ago=1)
+    played(revision, Flaws(timing=3), seed=3)
+    log = unescape(visitor.get("/log").text)
+    place = re.search(r'href="(/log/takes\?riff=\d+&section=A&bar=1&at=0)"', log)
+    assert place, "a place of the riff leads to its takes"
+    there = unescape(visitor.get(place[1]).text)
+    assert "3 takes, section A, bar 1" in there and re.search(r"(early|late|on time) there", there)
+    practice = unescape(visitor.get("/log/practice").text)
+    cause = re.search(r'href="(/log/takes\?week=[^"&]+&cause=spread)"', practice)
+    assert cause and "loose timing" in practice
+    behind = visitor.get(cause[1]).text
+    assert f"/takes/{bad}" in behind and f"/takes/{fine}" not in behind
+    days = re.findall(r'href="(/log/takes\?day=[^"]+)" class="day', practice)
+    assert [f"/takes/{n}" in visitor.get(days[0]).text for n in (fine, bad)] == [True, False]
+    number = revision.riff_id
+    for query, status in (
+        (f"riff={number}&section=A", 200),
+        (f"riff={number}&tempo=110", 200),
+        (f"riff={number}&bar=1", 422),
+        ("day=yesterday", 422),
+        ("cause=magic", 422),
+        ("riff=99999", 404),
+        ("week=0001-01-01&page=999999", 200),
+    ):
+        assert visitor.get(f"/log/takes?{query}").status_code == status, query
 
 
 def test_readings_from_before_there_were_rounds_get_theirs(visitor: Browser) -> None:
@@ -166,9 +199,9 @@ def test_readings_from_before_there_were_rounds_get_theirs(visitor: Browser) -> 
     with database.session() as session:
         player = players.local_player(session)
         kept = rounds.rounds_of(session, player, revision.riff_id)
-        session.execute(__import__("sqlalchemy").text("delete from round"))
+        session.execute(__import__("sqlalchemy").text("delete from round; delete from load"))
     assert len(kept) == 1
-    assert round_up(0) == take_id and round_up(take_id) is None
+    assert catch_up(0) == take_id and catch_up(take_id) is None
     with database.session() as session:
         assert rounds.rounds_of(session, player, revision.riff_id) == kept
 
@@ -192,14 +225,15 @@ def test_a_loop_counts_for_the_section_it_holds(visitor: Browser) -> None:
         assert rounds.rounds_of(session, player, revision.riff_id) == []
         assert len(rounds.rounds_of(session, player, revision.riff_id, "A")) == 1
         assert rounds.rounds_of(session, player, revision.riff_id, "B") == []
-        (day,) = logbook.played_days(session, player, date(2020, 1, 1))
+        (day,) = loads.played_days(session, player, date(2020, 1, 1))
     assert day.takes == 1 and day.strokes == 8 and day.minutes == pytest.approx(4 * 60 / 110 / 60)
 
 
 def test_a_place_that_is_always_late_is_a_habit() -> None:
-    late = [PlayedPlace("A", 1, "1/4", ms, False) for ms in (22.0, 30.0, 26.0)]
-    missed = [PlayedPlace("A", 1, "1/2", None, None), *[PlayedPlace("A", 1, "1/2", 1.0, True)] * 2]
-    once = [PlayedPlace("B", 1, "0", 50.0, None)]
+    late = [PlayedPlace(1, "A", 1, "1/4", ms, False) for ms in (22.0, 30.0, 26.0)]
+    half = ("A", 1, "1/2")
+    missed = [PlayedPlace(1, *half, None, None), *[PlayedPlace(1, *half, 1.0, True)] * 2]
+    once = [PlayedPlace(1, "B", 1, "0", 50.0, None)]
     first, second = habits_of([*late, *missed, *once])
     assert (first.late_ms, first.missed, first.wrong, first.times) == (26.0, 0.0, 0.0, 3)
     assert second.missed == pytest.approx(1 / 3) and second.wrong == 1.0
@@ -243,17 +277,28 @@ def test_the_session_is_put_together_and_blocks_get_done(visitor: Browser) -> No
     assert (
         "new: while you are fresh" in fresh
         and "warm-up" in fresh
-        and re.search('class="new m\\d here"', fresh)
+        and re.search('class="warm-up m2 here"', fresh)
     )
     ago = [played(revision, Flaws(timing=14), seed=k, days_ago=4 - k, tempo=100) for k in range(2)]
-    due = unescape(visitor.get("/plan").text)
+    assert "new: while you are fresh" in visitor.get("/plan").text, "a session stays as planned"
+    due = unescape(visitor.post("/plan").text)
     assert "due: last played 3 days ago" in due and ago
-    short = visitor.post("/plan", data={"minutes": "5"})
+    every = {"weekdays": [str(k) for k in range(7)]}
+    short = visitor.post("/plan/practice", data={"minutes": "5", **every})
     assert "warm-up" not in short.text and "5 min" in short.text
-    assert "Nothing is due" in visitor.post("/plan", data={"minutes": "0"}).text
-    for bad in ("600", "-1", "x"):
-        assert visitor.post("/plan", data={"minutes": bad}).status_code == 422
-    visitor.post("/plan", data={"minutes": "20"})
+    none = visitor.post("/plan/practice", data={"minutes": "0", **every})
+    assert "Nothing is due" in none.text
+    for bad in (
+        {"minutes": "600"},
+        {"minutes": "-1"},
+        {"minutes": "x"},
+        {"minutes": "20", "begins": "half past"},
+        {"minutes": "20", "rise": "500"},
+        {"minutes": "20", "weekdays": ["9"]},
+    ):
+        assert visitor.post("/plan/practice", data={**every, **bad}).status_code == 422
+    assert visitor.post("/plan/practice", data={"minutes": "20"}).status_code == 422, "no day"
+    visitor.post("/plan/practice", data={"minutes": "20", **every})
     visitor.post("/comfort", data={"score": "9"})
     assert "Rest today" in visitor.get("/plan").text
 

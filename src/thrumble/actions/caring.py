@@ -4,17 +4,18 @@ from datetime import date, timedelta
 
 from sqlmodel import Session
 
-from thrumble.core.coach.care import EARLIER_WEEKS, Advice, DayLoad, Known, take_care
-from thrumble.store import comfort, logbook
+from thrumble.core.coach.care import EARLIER_WEEKS, DayLoad, Known
+from thrumble.store import comfort, loads, practice
 
 
-def advice_now(session: Session, player_id: int, today: date) -> list[Advice]:
-    """What the rules say to a player today, the gravest first."""
+def known_of(session: Session, player_id: int, today: date) -> Known:
+    """What the rules of care look at."""
     since = today - timedelta(days=7 * (EARLIER_WEEKS + 1))
-    days = logbook.played_days(session, player_id, since)
-    known = Known(
+    days = loads.played_days(session, player_id, since)
+    return Known(
         today=today,
         days=tuple(DayLoad(one.day, one.strokes, one.minutes) for one in days),
         comfort=tuple(comfort.comfort_of(session, player_id, today)),
+        takes=tuple(loads.efforts_of(session, player_id, since)),
+        rise_percent=practice.practice_of(session, player_id).rise_percent,
     )
-    return take_care(known)

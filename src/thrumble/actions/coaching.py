@@ -13,12 +13,23 @@ from thrumble.core.coach.judgement import Judgement, judge_hits
 from thrumble.core.coach.ladder import Step, next_step
 from thrumble.core.coach.remedies import Proposal, propose
 from thrumble.core.coach.rounds import rounds_for, rounds_of
+from thrumble.core.coach.stamina import load_of
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.drills import DrillKind, make_drill
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import HitIdentity
 from thrumble.core.riff.printing import print_riff
-from thrumble.store import database, drills, hands, readings, riffs, rigs, rounds, takes
+from thrumble.store import (
+    database,
+    drills,
+    loads,
+    practice,
+    readings,
+    riffs,
+    rigs,
+    rounds,
+    takes,
+)
 from thrumble.store.drills import DrillOf
 from thrumble.store.riffs import Revision
 from thrumble.store.rounds import Heard
@@ -26,9 +37,9 @@ from thrumble.store.rounds import Heard
 log = structlog.get_logger()
 
 
-def keep_rounds(session: Session, player_id: int, take_id: int, judgement: Judgement) -> None:
-    """The rounds of a reading, for the riff that was played and, of a drill, for the riff that it
-    was made from.
+def keep_judged(session: Session, player_id: int, take_id: int, judgement: Judgement) -> None:
+    """What the coach keeps of a reading: what the take asked of the hands; its rounds, for the riff
+    that was played and, of a drill, for the riff that it was made from.
     """
     take = takes.get_take(session, player_id, take_id)
     reading, expanded = judgement.reading, judgement.expanded
@@ -39,6 +50,8 @@ def keep_rounds(session: Session, player_id: int, take_id: int, judgement: Judge
         results=rounds_of(judgement),
     )
     rounds.put_rounds(session, player_id, take.riff_id, take_id, heard)
+    load = load_of(judgement, find_causes(judgement))
+    loads.put_load(session, player_id, take_id, reading.engine, reading.tempo_bpm, load)
     of = drills.drill_of(session, player_id, take.riff_id)
     if of is not None:
         root = riffs.newest_revision(session, player_id, of.riff_id).riff
@@ -79,21 +92,21 @@ def _judged(session: Session, player_id: int, take_id: int) -> Judgement | None:
     return judge_hits(reading, expand(riff, take.tempo_bpm), neck)
 
 
-def round_up(after: int, most: int = 50) -> int | None:
-    """Gives readings from before there were rounds theirs, some takes beyond a number at a time;
-    the last one looked at, None where there was none left.
+def catch_up(after: int, most: int = 50) -> int | None:
+    """Gives readings of older versions what the coach keeps of them, some takes beyond a number at
+    a time; the last one looked at, None where there was none left.
     """
     with database.session() as session:
-        waiting = rounds.unrounded_takes(session, after=after, limit=most)
+        waiting = loads.unloaded_takes(session, after=after, limit=most)
     for take_id in waiting:
         try:
             with database.session() as session:
                 player_id = takes.owner_of(session, take_id)
                 judgement = _judged(session, player_id, take_id)
                 if judgement is not None:
-                    keep_rounds(session, player_id, take_id, judgement)
+                    keep_judged(session, player_id, take_id, judgement)
         except NotFound:
-            log.info("take gone before its rounds", take=take_id)
+            log.info("take gone before it was caught up", take=take_id)
     return waiting[-1] if waiting else None
 
 
@@ -122,7 +135,7 @@ class Next:
 def step_of(session: Session, player_id: int, riff_id: int, riff_tempo_bpm: float) -> Step:
     """How fast a riff next, the player's own way."""
     own = rounds.rounds_of(session, player_id, riff_id)
-    school = hands.hands_of(session, player_id).ladder
+    school = practice.practice_of(session, player_id).ladder
     today = datetime.now(UTC).date()
     return next_step(own, riff_tempo_bpm, school, today=max([today, *(one.day for one in own)]))
 

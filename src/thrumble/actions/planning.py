@@ -1,12 +1,14 @@
-"""Today's plan, from what was played and how the hands are."""
+"""Today's session: planned from what was played and how the hands are, changed, played through."""
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
 
-from sqlmodel import Session
+from sqlmodel import Session as DbSession
 
-from thrumble.actions.caring import advice_now
-from thrumble.core.coach.care import share_left
+from thrumble.actions.caring import known_of
+from thrumble.actions.coaching import drill_for
+from thrumble.core.coach.care import share_left, strokes_left, take_care
 from thrumble.core.coach.clean_speed import Round, clean_speed
 from thrumble.core.coach.ladder import LadderSchool, next_step
 from thrumble.core.coach.plan import (
@@ -17,47 +19,197 @@ from thrumble.core.coach.plan import (
     make_plan,
     week_ahead,
 )
+from thrumble.core.coach.session import (
+    BlockState,
+    Session,
+    SessionBlock,
+    planned,
+    planned_again,
+    with_lock,
+    with_state,
+)
+from thrumble.core.coach.stamina import Work, work_and_rest
+from thrumble.core.errors import NotFound
 from thrumble.core.riff.drills import DrillKind
 from thrumble.core.riff.expand import ExpandedRiff, expand
-from thrumble.store import hands, logbook, riffs, rounds
+from thrumble.store import loads, practice, riffs, rounds, sessions
+from thrumble.store.drills import DrillOf
 
 CONSIDERED = 12  # riffs: those that want it most
 PLAYED_SHARE = 0.5  # of a block's minutes spent on its riff: it is done
 LEAST_GAP_BPM = 2.0
+FOLLOWS = (BlockKind.NEW, BlockKind.DUE, BlockKind.WEAK)  # as fast as their riff stands by now
 
 
 @dataclass(frozen=True, slots=True)
 class Planned:
-    """The session: its blocks, those that are done, the minutes asked for; what comes due on the
-    days after.
+    """Today's session, what the hands say to it (`stop`: not today), and what comes due on the days
+    after.
     """
 
-    blocks: list[Block]
-    done: list[bool]
-    minutes: int
+    session: Session
+    stop: bool
     ahead: list[tuple[date, list[str]]]
 
 
-def plan_now(session: Session, player_id: int, today: date) -> Planned:
-    """What to practise today, in the minutes that the player has said."""
-    own = hands.hands_of(session, player_id)
-    share = share_left(advice_now(session, player_id, today))
+def plan_now(db: DbSession, player_id: int, today: date, *, again: bool = False) -> Planned:
+    """Today's session as it was planned and changed. It is planned anew where there is none yet,
+    where the player asks for it (`again`), and where minutes or hands allow another length by now:
+    what was played, skipped or locked stays, what was dropped stays away.
+    """
+    known = known_of(db, player_id, today)
+    share = share_left(take_care(known))
+    own = practice.practice_of(db, player_id)
     standings = [
-        _standing(session, player_id, riff_id, own.ladder, today)
-        for riff_id in _wanted(session, player_id)
+        _standing(db, player_id, riff_id, own.ladder, today) for riff_id in _wanted(db, player_id)
     ]
-    blocks = make_plan(standings, own.minutes, today, share=share)
-    done = _done(session, player_id, blocks, today)
-    return Planned(blocks, done, own.minutes, week_ahead(standings, today))
+    ahead = week_ahead(standings, today, own.weekdays)
+    was = sessions.session_of(db, player_id, today, lock=True)
+    if share == 0:
+        return Planned(was or planned([], own.minutes, share), True, ahead)
+    if was is None or not was.blocks:
+        blocks = make_plan(
+            standings, own.minutes, today, share=share, most_strokes=strokes_left(known)
+        )
+        now = planned(blocks, own.minutes, share)
+    else:
+        now = _with_played(db, player_id, _with_riffs(db, player_id, was), today)
+        if again or (was.minutes, was.share) != (own.minutes, share):
+            now = _again(now, standings, own.minutes, share, today, strokes_left(known))
+    if now != was:
+        sessions.keep_session(db, player_id, today, now)
+    return Planned(_with_tempos(now, standings), False, ahead)
 
 
-def _wanted(session: Session, player_id: int) -> list[int]:
+def _again(
+    was: Session,
+    standings: list[Standing],
+    minutes: int,
+    share: float,
+    today: date,
+    most_strokes: float | None,
+) -> Session:
+    """Planned anew around what stays. Locked blocks that no longer fit are let go, the last
+    first.
+    """
+    over = [one for one in was.shown if one.state is not BlockState.OPEN]
+    locked = [one for one in was.shown if one.locked and one.state is BlockState.OPEN]
+    room = minutes * share - sum(one.block.minutes for one in over)
+    while locked and sum(one.block.minutes for one in locked) > room:
+        was = with_lock(was, locked.pop().key, locked=False)
+    fresh = make_plan(
+        standings,
+        minutes,
+        today,
+        share=share,
+        most_strokes=most_strokes,
+        around=[replace(one.block, strokes=0.0) for one in over] + [one.block for one in locked],
+        without=[one.block for one in was.dropped],
+    )
+    return planned_again(was, fresh, minutes, share)
+
+
+def _with_riffs(db: DbSession, player_id: int, own: Session) -> Session:
+    """Without the blocks whose riff was deleted since."""
+    known = {one.riff_id for one in riffs.riff_facts(db, player_id)}
+    return replace(own, blocks=tuple(one for one in own.blocks if one.block.riff_id in known))
+
+
+def _with_tempos(own: Session, standings: list[Standing]) -> Session:
+    """Blocks still to be played go as fast as their riff stands by now."""
+    tempos = {one.riff_id: one.tempo_bpm for one in standings}
+    return replace(
+        own,
+        blocks=tuple(
+            replace(
+                one,
+                block=replace(
+                    one.block, tempo_bpm=tempos.get(one.block.riff_id or 0, one.block.tempo_bpm)
+                ),
+            )
+            if one.state is BlockState.OPEN and one.block.kind in FOLLOWS
+            else one
+            for one in own.blocks
+        ),
+    )
+
+
+def _with_played(db: DbSession, player_id: int, own: Session, today: date) -> Session:
+    """Blocks that have been played by now, however that came about: half of their minutes on their
+    riff or its drills, the earlier blocks first. Whatever was played first has warmed up.
+    """
+    left = loads.seconds_of(db, player_id, today)
+    any_s = sum(left.values())
+    for one in own.shown:
+        need = PLAYED_SHARE * one.block.minutes * 60
+        riff_id = one.block.riff_id or 0
+        warm = one.block.kind is BlockKind.WARM_UP
+        if (any_s if warm else left.get(riff_id, 0.0)) < need:
+            continue
+        if one.state in (BlockState.OPEN, BlockState.DONE):
+            if not warm:
+                left[riff_id] -= need
+            own = with_state(own, one.key, BlockState.DONE)
+    return own
+
+
+def change_session(
+    db: DbSession, player_id: int, today: date, change: Callable[[Session], Session]
+) -> None:
+    """Changes today's session. Raises NotFound where there is none."""
+    own = sessions.session_of(db, player_id, today, lock=True)
+    if own is None:
+        raise NotFound("there is no session for today yet: open Today to have one planned")
+    sessions.keep_session(db, player_id, today, change(own))
+
+
+@dataclass(frozen=True, slots=True)
+class Going:
+    """What the hands-free session plays next: a block, the riff or drill to open for it, the rest
+    before; for a block of stamina, how long to work and rest; `stop`: why not. All empty when the
+    session is over.
+    """
+
+    session: Session
+    block: SessionBlock | None = None
+    play_id: int | None = None
+    rest_s: int = 0
+    work: Work | None = None
+    stop: str = ""
+
+
+def go_on(db: DbSession, player_id: int, today: date) -> Going:
+    """What comes next in today's session, its drill made. Hands that have to rest stop it."""
+    grave = next((one for one in take_care(known_of(db, player_id, today)) if one.share == 0), None)
+    if grave is not None:
+        return Going(planned([], 0, 0.0), stop=grave.words)
+    found = plan_now(db, player_id, today)
+    coming = found.session.coming
+    if coming is None or coming.block.riff_id is None:
+        return Going(found.session)
+    block, play_id = coming.block, coming.block.riff_id
+    if block.drill is not None:
+        of = DrillOf(play_id, block.drill, block.bars)
+        play_id = drill_for(db, player_id, of, block.tempo_bpm).riff_id
+    rest_s = 60 * found.session.rest_before(coming.key)
+    return Going(found.session, coming, play_id, rest_s, _work(db, player_id, block, today))
+
+
+def _work(db: DbSession, player_id: int, block: Block, today: date) -> Work | None:
+    if block.kind is not BlockKind.STAMINA or block.riff_id is None or block.tempo_bpm is None:
+        return None
+    runs = loads.runs_of(db, player_id, block.riff_id)
+    left = strokes_left(known_of(db, player_id, today))
+    return work_and_rest(runs, block.tempo_bpm, today, strokes_left=left)
+
+
+def _wanted(db: DbSession, player_id: int) -> list[int]:
     """The riffs that want to be played most: unclean ones and those not played for long, a few
     never played.
     """
     now = datetime.now(UTC)
     begun, fresh = [], []
-    for one in riffs.riff_facts(session, player_id):
+    for one in riffs.riff_facts(db, player_id):
         if one.last_played is None:
             fresh.append(one.riff_id)
             continue
@@ -68,15 +220,15 @@ def _wanted(session: Session, player_id: int) -> list[int]:
 
 
 def _standing(
-    session: Session, player_id: int, riff_id: int, school: LadderSchool, today: date
+    db: DbSession, player_id: int, riff_id: int, school: LadderSchool, today: date
 ) -> Standing:
-    riff = riffs.newest_revision(session, player_id, riff_id).riff
+    riff = riffs.newest_revision(db, player_id, riff_id).riff
     expanded = expand(riff)
     goal = float(riff.tempo_bpm)
-    own = rounds.rounds_of(session, player_id, riff_id)
+    own = rounds.rounds_of(db, player_id, riff_id)
     told = clean_speed(own, goal)
     step = next_step(own, goal, school, today=max([today, *(one.day for one in own)]))
-    weak = _weakest(session, player_id, riff_id, expanded)
+    weak = _weakest(db, player_id, riff_id, expanded)
     return Standing(
         riff_id=riff_id,
         title=riff.title,
@@ -93,13 +245,13 @@ def _standing(
 
 
 def _weakest(
-    session: Session, player_id: int, riff_id: int, expanded: ExpandedRiff
+    db: DbSession, player_id: int, riff_id: int, expanded: ExpandedRiff
 ) -> tuple[str, tuple[int, int]] | None:
     """The section that is clearly slower than another, and its bars the first time it is played."""
     goal = float(expanded.riff.tempo_bpm)
     speeds = {}
-    for name in rounds.sections_of(session, player_id, riff_id):
-        told = clean_speed(_rounds(session, player_id, riff_id, name), goal)
+    for name in rounds.sections_of(db, player_id, riff_id):
+        told = clean_speed(_rounds(db, player_id, riff_id, name), goal)
         if told is not None:
             speeds[name] = told.now.bpm
     if len(speeds) < 2 or max(speeds.values()) - min(speeds.values()) < LEAST_GAP_BPM:
@@ -113,23 +265,5 @@ def _weakest(
     return (name, (bars[0], bars[-1])) if bars else None
 
 
-def _rounds(session: Session, player_id: int, riff_id: int, section: str) -> list[Round]:
-    return rounds.rounds_of(session, player_id, riff_id, section)
-
-
-def _done(session: Session, player_id: int, blocks: list[Block], today: date) -> list[bool]:
-    """Which blocks have been played by now: half of their minutes on their riff or its drills,
-    the earlier blocks first.
-    """
-    left = logbook.seconds_of(session, player_id, today)
-    out = []
-    for block in blocks:
-        if block.riff_id is None or block.kind is BlockKind.WARM_UP:
-            out.append(False)
-            continue
-        need = PLAYED_SHARE * block.minutes * 60
-        enough = left.get(block.riff_id, 0.0) >= need
-        if enough:
-            left[block.riff_id] -= need
-        out.append(enough)
-    return out
+def _rounds(db: DbSession, player_id: int, riff_id: int, section: str) -> list[Round]:
+    return rounds.rounds_of(db, player_id, riff_id, section)

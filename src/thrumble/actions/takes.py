@@ -11,7 +11,7 @@ from typing import BinaryIO, TypeVar
 import structlog
 from sqlmodel import Session
 
-from thrumble.actions.coaching import keep_rounds, note_help
+from thrumble.actions.coaching import keep_judged, note_help
 from thrumble.actions.rigs import profile_from
 from thrumble.actions.sound import Spans, fetch, missing_spans, parts_of, put_together
 from thrumble.core.coach.causes import find_causes
@@ -240,7 +240,7 @@ def _keep(work: _Work, kept: _Kept) -> None:
             judged=kept.judged,
             changed=kept.changed,
         )
-        keep_rounds(session, take.player_id, take.id, kept.judgement)
+        keep_judged(session, take.player_id, take.id, kept.judgement)
         note_help(session, take.player_id, take.id, kept.judgement)
         if take.rounds is None:
             tempo = Decimal(str(kept.expanded.tempo_bpm))

@@ -8,7 +8,6 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.ladder import LadderSchool
 from thrumble.core.neck.hand import Damping, Hand, School, check_hand
 from thrumble.core.neck.picking import Picking
 from thrumble.core.riff.model import Riff
@@ -23,14 +22,12 @@ ANSWERS_COUNTED = 10  # the last ones of each chord
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hands:
-    """Both hands as the player has them, how they get faster, how many minutes a day. `known`: the
-    player has said so; `measured`: the reach comes from the three questions.
+    """Both hands as the player has them. `known`: the player has said so; `measured`: the reach
+    comes from the three questions.
     """
 
     hand: Hand = field(default_factory=Hand)
     picking: Picking = Picking.WRITTEN
-    ladder: LadderSchool = LadderSchool.EVIDENCE
-    minutes: int = 20
     known: bool = False
     measured: bool = False
 
@@ -48,8 +45,6 @@ def hands_of(session: Session, player_id: int) -> Hands:
     return Hands(
         hand=hand,
         picking=Picking(row.picking),
-        ladder=LadderSchool(row.ladder),
-        minutes=row.minutes,
         known=True,
         measured=row.measured,
     )
@@ -63,8 +58,6 @@ def keep_hands(session: Session, player_id: int, hands: Hands) -> None:
         "school": hands.hand.school.value if hands.hand.school else "",
         "damping": hands.hand.damping.value,
         "picking": hands.picking.value,
-        "ladder": hands.ladder.value,
-        "minutes": hands.minutes,
         "measured": hands.measured,
         "changed_at": datetime.now(UTC),
     }

@@ -1,5 +1,5 @@
-"""The log: what was played when, and what became of every place of a riff. Takes of drills count
-for the day; of each take the newest reading counts.
+"""The log: the riffs that were played, what became of every place of one, the takes behind a
+figure. Of each take the newest reading counts.
 """
 
 from collections import defaultdict
@@ -10,75 +10,14 @@ from statistics import median
 import sqlalchemy as sa
 from sqlmodel import Session, col
 
+from thrumble.core.coach.cause import CauseKind
 from thrumble.core.coach.habits import PlayedPlace
-from thrumble.core.coach.rounds import WHOLE
 from thrumble.core.ear.reading import HeardKind, HitState
-from thrumble.store.practice_tables import RoundRow
+from thrumble.store.practice_tables import LoadRow, RoundRow
 from thrumble.store.rounds import newest_readings
 from thrumble.store.tables import HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
 
 LATEST_TAKES = 20
-
-
-@dataclass(frozen=True, slots=True)
-class PlayedDay:
-    """One day: how many takes, rounds and strokes, how many minutes of playing, clean rounds."""
-
-    day: date
-    takes: int
-    rounds: int
-    strokes: int
-    minutes: float
-    clean: int
-
-
-def played_days(session: Session, player_id: int, since: date) -> list[PlayedDay]:
-    """The days that were played since one, the oldest first."""
-    query = (
-        sa.select(
-            col(RoundRow.day),
-            sa.func.count(sa.distinct(col(ReadingRow.take_id))),
-            sa.func.count(),
-            sa.func.sum(col(RoundRow.hits)),
-            sa.func.sum(col(RoundRow.seconds)),
-            sa.func.count().filter(col(RoundRow.clean)),
-        )
-        .join(ReadingRow, col(ReadingRow.id) == col(RoundRow.reading_id))
-        .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
-        .where(
-            col(RoundRow.player_id) == player_id,
-            col(RoundRow.section) == WHOLE,
-            col(RoundRow.riff_id) == col(TakeRow.riff_id),
-            col(RoundRow.day) >= since,
-            col(RoundRow.reading_id).in_(newest_readings(player_id)),
-        )
-        .group_by(col(RoundRow.day))
-        .order_by(col(RoundRow.day))
-    )
-    return [
-        PlayedDay(day, takes, rounds, int(strokes), float(played_s) / 60, clean)
-        for day, takes, rounds, strokes, played_s, clean in session.execute(query)
-    ]
-
-
-def seconds_of(session: Session, player_id: int, day: date) -> dict[int, float]:
-    """How long each riff was played on a day, its drills counted with it."""
-    root = sa.func.coalesce(col(RiffRow.drill_of), col(RiffRow.id))
-    query = (
-        sa.select(root, sa.func.sum(col(RoundRow.seconds)))
-        .join(ReadingRow, col(ReadingRow.id) == col(RoundRow.reading_id))
-        .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
-        .join(RiffRow, col(RiffRow.id) == col(TakeRow.riff_id))
-        .where(
-            col(RoundRow.player_id) == player_id,
-            col(RoundRow.section) == WHOLE,
-            col(RoundRow.riff_id) == col(TakeRow.riff_id),
-            col(RoundRow.day) == day,
-            col(RoundRow.reading_id).in_(newest_readings(player_id)),
-        )
-        .group_by(root)
-    )
-    return {riff_id: float(seconds) for riff_id, seconds in session.execute(query)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,12 +73,78 @@ def logged_riffs(session: Session, player_id: int) -> list[LoggedRiff]:
     ]
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Behind:
+    """Which takes stand behind a figure: all that is given has to hold. `riff_id`: its drills
+    counted where `section` is given; a place in it by `section`, `bar` and `at`; `week`: from that
+    Monday on; `tempo_bpm`: rounded.
+    """
+
+    riff_id: int | None = None
+    section: str | None = None
+    bar: int | None = None
+    at: str | None = None
+    day: date | None = None
+    week: date | None = None
+    tone_id: int | None = None
+    tempo_bpm: int | None = None
+    cause: CauseKind | None = None
+
+
+def takes_behind(session: Session, player_id: int, behind: Behind) -> list[int]:
+    """Their numbers, the newest first."""
+    query = (
+        sa.select(col(ReadingRow.take_id))
+        .join(LoadRow, col(LoadRow.reading_id) == col(ReadingRow.id))
+        .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
+        .where(
+            col(LoadRow.player_id) == player_id,
+            col(LoadRow.reading_id).in_(newest_readings(player_id)),
+        )
+        .order_by(col(TakeRow.created_at).desc(), col(TakeRow.id).desc())
+    )
+    own = col(ReadingRow.id)
+    if behind.section is not None and behind.bar is None:
+        rounds = sa.select(col(RoundRow.reading_id)).where(
+            col(RoundRow.player_id) == player_id,
+            col(RoundRow.riff_id) == behind.riff_id,
+            col(RoundRow.section) == behind.section,
+        )
+        query = query.where(own.in_(rounds))
+    elif behind.riff_id is not None:
+        query = query.where(col(LoadRow.riff_id) == behind.riff_id)
+    if behind.bar is not None:
+        hits = sa.select(col(HitRow.reading_id)).where(
+            col(HitRow.reading_id) == own,
+            col(HitRow.section) == behind.section,
+            col(HitRow.bar_in_section) == behind.bar,
+            col(HitRow.at) == behind.at,
+            col(HitRow.state) != HitState.NOT_REACHED.value,
+        )
+        query = query.where(sa.exists(hits))
+    if behind.day is not None:
+        query = query.where(col(LoadRow.day) == behind.day)
+    if behind.week is not None:
+        query = query.where(
+            col(LoadRow.day) >= behind.week, col(LoadRow.day) < behind.week + timedelta(days=7)
+        )
+    if behind.tone_id is not None:
+        query = query.where(col(TakeRow.tone_id) == behind.tone_id)
+    if behind.tempo_bpm is not None:
+        query = query.where(sa.func.round(col(LoadRow.tempo_bpm)) == behind.tempo_bpm)
+    if behind.cause is not None:
+        query = query.where(sa.literal(behind.cause.value) == sa.any_(col(LoadRow.causes)))
+    return list(session.execute(query).scalars())
+
+
 def played_places(session: Session, player_id: int, riff_id: int) -> tuple[int, list[PlayedPlace]]:
     """Every hit of a riff's last takes, by its place, early and late around each take's own middle;
     and how many takes these are.
     """
     latest = (
-        sa.select(sa.func.max(col(ReadingRow.id)).label("id"))
+        sa.select(
+            sa.func.max(col(ReadingRow.id)).label("id"), col(ReadingRow.take_id).label("take_id")
+        )
         .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
         .where(col(TakeRow.player_id) == player_id, col(TakeRow.riff_id) == riff_id)
         .group_by(col(ReadingRow.take_id))
@@ -149,7 +154,7 @@ def played_places(session: Session, player_id: int, riff_id: int) -> tuple[int, 
     )
     query = (
         sa.select(
-            col(HitRow.reading_id),
+            latest.c.take_id,
             col(HitRow.section),
             col(HitRow.bar_in_section),
             col(HitRow.at),
@@ -166,22 +171,18 @@ def played_places(session: Session, player_id: int, riff_id: int) -> tuple[int, 
     late: dict[int, list[float]] = defaultdict(list)
     for row in rows:
         if row.deviation_ms is not None:
-            late[row.reading_id].append(row.deviation_ms)
+            late[row.take_id].append(row.deviation_ms)
     middles = {number: median(values) for number, values in late.items()}
-    return len({row.reading_id for row in rows}), [
+    return len({row.take_id for row in rows}), [
         PlayedPlace(
+            row.take_id,
             row.section,
             row.bar_in_section,
             row.at,
-            None if row.deviation_ms is None else row.deviation_ms - middles[row.reading_id],
+            None if row.deviation_ms is None else row.deviation_ms - middles[row.take_id],
             None
             if row.heard_articulation in (None, HeardKind.UNSURE.value)
             else row.heard_articulation != row.expected_articulation,
         )
         for row in rows
     ]
-
-
-def week_ago(today: date, weeks: int) -> date:
-    """The Monday so many weeks before this week's."""
-    return today - timedelta(days=today.weekday() + 7 * weeks)

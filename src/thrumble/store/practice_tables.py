@@ -1,18 +1,20 @@
-"""The tables of practice: hands, what is recalled, rounds, what helped, how the hands felt."""
+"""The tables of practice: hands, how and what is practised, what is recalled, rounds, what it asked
+of the hands, what helped, how they felt.
+"""
 
-from datetime import date, datetime
+from datetime import date, datetime, time
+from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Column, Field, SQLModel
 
-from thrumble.store.tables import moment_column, parent_column, player_column
+from thrumble.store.tables import json_column, moment_column, parent_column, player_column
 
 
 class HandRow(SQLModel, table=True):
-    """A player's hands, one row each. `school`, `damping`, `picking`, `ladder` (how they get
-    faster): as the core names them, a school left empty is whatever is easiest; `minutes`: of
-    practice a day.
+    """A player's hands, one row each. `school`, `damping`, `picking`: as the core names them, a
+    school left empty is whatever is easiest.
     """
 
     __tablename__ = "hand"
@@ -25,10 +27,72 @@ class HandRow(SQLModel, table=True):
     school: str = ""
     damping: str
     picking: str
-    ladder: str = "evidence"
-    minutes: int = 20
     measured: bool = False
     changed_at: datetime = moment_column()
+
+
+class PracticeRow(SQLModel, table=True):
+    """How a player practises, one row each: `minutes` on each of the `weekdays` (0 is Monday), from
+    `begins_at` on; `ladder`: how they get faster, as the core names it; `rise_percent`: of strokes
+    from week to week; `feed_key`: the secret in the calendar's address.
+    """
+
+    __tablename__ = "practice"
+    player_id: int = Field(
+        sa_column=Column(
+            sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), primary_key=True
+        )
+    )
+    minutes: int
+    weekdays: list[int] = Field(
+        sa_column=Column(ARRAY(sa.Integer()), nullable=False, server_default="{0,1,2,3,4,5,6}")
+    )
+    begins_at: time = Field(sa_column=Column(sa.Time, nullable=False, server_default="18:00"))
+    ladder: str
+    rise_percent: float = 10.0
+    feed_key: str | None = Field(default=None, unique=True)
+    changed_at: datetime = moment_column()
+
+
+class SessionRow(SQLModel, table=True):
+    """A player's session of a day, as planned and changed."""
+
+    __tablename__ = "session"
+    player_id: int = Field(
+        sa_column=Column(
+            sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), primary_key=True
+        )
+    )
+    day: date = Field(sa_column=Column(sa.Date, primary_key=True))
+    plan: dict[str, Any] = json_column()
+    changed_at: datetime = moment_column()
+
+
+class LoadRow(SQLModel, table=True):
+    """What a reading says that its take asked of the hands. `day`: the player's own day."""
+
+    __tablename__ = "load"
+    __table_args__ = (
+        sa.Index("load_of_day", "player_id", "day"),
+        sa.Index("load_of_riff", "player_id", "riff_id", "day"),
+    )
+    reading_id: int = Field(sa_column=Column(sa.Integer, primary_key=True))
+    player_id: int = player_column()
+    riff_id: int
+    day: date = Field(sa_column=Column(sa.Date, nullable=False))
+    tempo_bpm: float
+    strokes: int
+    down: int
+    seconds: float
+    run_strokes: int
+    run_s: float
+    tired_s: float | None = None
+    spread_ms: float | None = None
+    level_db: float | None = None
+    causes: list[str] = Field(
+        default_factory=list,
+        sa_column=Column(ARRAY(sa.Text()), nullable=False, server_default="{}"),
+    )
 
 
 class RecallRow(SQLModel, table=True):

@@ -13,7 +13,7 @@ from sqlmodel import Session, col, select
 from thrumble.core.coach.clean_speed import Round
 from thrumble.core.coach.rounds import WHOLE, RoundResult
 from thrumble.store.practice_tables import RoundRow
-from thrumble.store.tables import ReadingRow, TakeRow
+from thrumble.store.tables import ReadingRow, TakeRow, ToneRow
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,28 +26,45 @@ class Heard:
     results: list[RoundResult]
 
 
-def put_rounds(session: Session, player_id: int, riff_id: int, take_id: int, heard: Heard) -> None:
-    """Keeps a reading's rounds as they count for a riff, instead of those there were."""
+@dataclass(frozen=True, slots=True)
+class ReadingOf:
+    """A reading's number, the riff that was played, and when: moment and the player's zone."""
+
+    reading_id: int
+    riff_id: int
+    at: datetime
+    zone: str
+
+
+def reading_of(session: Session, player_id: int, take_id: int, engine: str) -> ReadingOf:
+    """What one engine read in a take; there has to be such a reading."""
     found = session.execute(
-        sa.select(col(ReadingRow.id), col(TakeRow.created_at), col(TakeRow.zone))
+        sa.select(
+            col(ReadingRow.id), col(TakeRow.riff_id), col(TakeRow.created_at), col(TakeRow.zone)
+        )
         .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
         .where(
             col(ReadingRow.take_id) == take_id,
             col(ReadingRow.player_id) == player_id,
-            col(ReadingRow.engine) == heard.engine,
+            col(ReadingRow.engine) == engine,
         )
     ).one()
-    reading_id, at, zone = found
+    return ReadingOf(*found)
+
+
+def put_rounds(session: Session, player_id: int, riff_id: int, take_id: int, heard: Heard) -> None:
+    """Keeps a reading's rounds as they count for a riff, instead of those there were."""
+    found = reading_of(session, player_id, take_id, heard.engine)
     session.execute(
         sa.delete(RoundRow).where(
-            col(RoundRow.reading_id) == reading_id, col(RoundRow.riff_id) == riff_id
+            col(RoundRow.reading_id) == found.reading_id, col(RoundRow.riff_id) == riff_id
         )
     )
-    day = local_day(at, zone)
+    day = local_day(found.at, found.zone)
     rows = [
         {
             "player_id": player_id,
-            "reading_id": reading_id,
+            "reading_id": found.reading_id,
             "riff_id": riff_id,
             "section": one.section,
             "round": one.round,
@@ -80,11 +97,17 @@ def local_day(at: datetime, zone: str) -> date:
 
 
 def rounds_of(
-    session: Session, player_id: int, riff_id: int, section: str = WHOLE, *, what: str = "clean"
+    session: Session,
+    player_id: int,
+    riff_id: int,
+    section: str = WHOLE,
+    *,
+    what: str = "clean",
+    tone_id: int | None = None,
 ) -> list[Round]:
     """The rounds of a riff, or of a section of it, in the order they were played; of each take the
     newest reading counts. `what`: clean, timing, muting or stops; rounds that do not tell it are
-    left out.
+    left out. `tone_id`: only those played with that tone.
     """
     told = {
         "clean": col(RoundRow.clean),
@@ -103,7 +126,28 @@ def rounds_of(
         )
         .order_by(col(RoundRow.day), col(RoundRow.reading_id), col(RoundRow.round))
     )
+    if tone_id is not None:
+        toned = (
+            sa.select(col(ReadingRow.id))
+            .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
+            .where(col(TakeRow.player_id) == player_id, col(TakeRow.tone_id) == tone_id)
+        )
+        query = query.where(col(RoundRow.reading_id).in_(toned))
     return [Round(day, tempo, bool(good)) for day, tempo, good in session.execute(query)]
+
+
+def tones_of(session: Session, player_id: int, riff_id: int) -> list[tuple[int, str]]:
+    """The tones that a riff was played with, number and name."""
+    query = (
+        sa.select(col(ToneRow.id), col(ToneRow.name))
+        .join(TakeRow, col(TakeRow.tone_id) == col(ToneRow.id))
+        .join(ReadingRow, col(ReadingRow.take_id) == col(TakeRow.id))
+        .join(RoundRow, col(RoundRow.reading_id) == col(ReadingRow.id))
+        .where(col(RoundRow.player_id) == player_id, col(RoundRow.riff_id) == riff_id)
+        .distinct()
+        .order_by(col(ToneRow.name))
+    )
+    return [(number, name) for number, name in session.execute(query)]
 
 
 def newest_readings(player_id: int) -> Any:
@@ -128,18 +172,3 @@ def sections_of(session: Session, player_id: int, riff_id: int) -> list[str]:
         .order_by(RoundRow.section)
     )
     return list(session.exec(query))
-
-
-def unrounded_takes(session: Session, *, after: int, limit: int) -> list[int]:
-    """Takes beyond a number that have a reading without rounds, the oldest first: they were read
-    before there were any, or nothing of them could be told.
-    """
-    known = sa.exists().where(col(RoundRow.reading_id) == col(ReadingRow.id))
-    query = (
-        sa.select(col(ReadingRow.take_id))
-        .where(~known, col(ReadingRow.take_id) > after)
-        .distinct()
-        .order_by(col(ReadingRow.take_id))
-        .limit(limit)
-    )
-    return list(session.execute(query).scalars())

@@ -310,15 +310,18 @@ def take_lines(
     *,
     title: str = "",
     states: tuple[TakeState, ...] = (),
+    only: list[int] | None = None,
     page: int = 1,
     limit: int = PAGE,
 ) -> list[TakeLine]:
     """Takes, the newest first, each with its newest reading's verdict. `title`: part of the riff's
-    name; `page` counts from 1.
+    name; `only`: of these alone; `page` counts from 1.
     """
+    query = _matching(select(TakeRow, RevisionRow.title), player_id, title, states)
+    if only is not None:
+        query = query.where(col(TakeRow.id).in_(only))
     shown = (
-        _matching(select(TakeRow, RevisionRow.title), player_id, title, states)
-        .order_by(col(TakeRow.created_at).desc(), col(TakeRow.id).desc())
+        query.order_by(col(TakeRow.created_at).desc(), col(TakeRow.id).desc())
         .offset((page - 1) * limit)
         .limit(limit)
     )

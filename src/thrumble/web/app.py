@@ -21,6 +21,7 @@ from thrumble.web.recall import endpoints as recall
 from thrumble.web.riffs import endpoints as riffs
 from thrumble.web.rig import endpoints as rig
 from thrumble.web.security import Guard
+from thrumble.web.session import endpoints as practice
 from thrumble.web.shapes import endpoints as shapes
 from thrumble.web.today import endpoints as today
 
@@ -38,7 +39,7 @@ def create_app() -> FastAPI:
     app.add_middleware(Intake, at_once=settings().threads)
     app.add_middleware(Guard, secret=secret, hosts=settings().hosts)
     add_error_pages(app)
-    screens = (today, rig, neck, shapes, recall, hand, drills, riffs, play, readings, log)
+    screens = (today, practice, rig, neck, shapes, recall, hand, drills, riffs, play, readings, log)
     for screen in (*screens, certainty, bench):
         app.include_router(screen.router)
     app.mount("/vendor", StaticFiles(directory=WEB / "vendor"), name="vendor")

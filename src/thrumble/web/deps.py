@@ -3,13 +3,16 @@ something costly.
 """
 
 from collections.abc import Callable, Iterator
+from datetime import UTC, date, datetime
 from typing import Annotated, Any
+from urllib.parse import unquote
 
 from fastapi import Depends, Request
 from sqlmodel import Session
 
 from thrumble.core.errors import TooOften
 from thrumble.store import database, players
+from thrumble.store.rounds import local_day
 from thrumble.web.limits import Limits
 
 
@@ -28,6 +31,18 @@ def _player(session: DbSession) -> int:
 
 
 PlayerId = Annotated[int, Depends(_player)]
+
+
+def _today(request: Request) -> date:
+    return local_day(datetime.now(UTC), player_zone(request))
+
+
+def player_zone(request: Request) -> str:
+    """The time zone that the browser told."""
+    return unquote(request.cookies.get("zone", "UTC"))[:64]
+
+
+Today = Annotated[date, Depends(_today)]
 
 
 def costly(per_minute: int) -> Any:

@@ -16,6 +16,7 @@ EARLIER_WEEKS = 3
 DISCOMFORT, PAIN = 4, 7  # of 10
 SPAN_MINUTES = 45.0  # of playing in a day from which on a rest is due
 TRIMMED, TRIMMED_MORE = 0.7, 0.5
+LEAST_TAKES, TENSE_TAKES = 6, 2  # known at least, and tense today: then it is more than chance
 WORST = 10
 
 
@@ -60,12 +61,27 @@ class DayLoad:
 
 
 @dataclass(frozen=True, slots=True)
+class TakeEffort:
+    """How hard a take was, and what became of it: strokes a second; whether at its end the spread
+    had grown, and the level fallen.
+    """
+
+    day: date
+    pace: float
+    spread_grew: bool
+    level_fell: bool
+
+
+@dataclass(frozen=True, slots=True)
 class Known:
-    """What the rules look at: today, the days so far, the answers, the rise that is allowed."""
+    """What the rules look at: today, the days so far, the answers, the takes of the last weeks, the
+    rise that is allowed.
+    """
 
     today: date
     days: tuple[DayLoad, ...]
     comfort: tuple[Comfort, ...]
+    takes: tuple[TakeEffort, ...] = ()
     rise_percent: float = MOST_RISE_PERCENT
 
     def answers(self) -> list[Comfort]:
@@ -77,6 +93,19 @@ class Known:
         last = self.today - timedelta(days=7 * back)
         first = last - timedelta(days=6)
         return sum(one.strokes for one in self.days if first <= one.day <= last)
+
+    def tense(self) -> int:
+        """Fast takes of today in which spread and level went together; fast: among the fastest
+        third of the last weeks.
+        """
+        paces = sorted(one.pace for one in self.takes)
+        if len(paces) < LEAST_TAKES:
+            return 0
+        fast = paces[2 * len(paces) // 3]
+        return sum(
+            one.day == self.today and one.pace >= fast and one.spread_grew and one.level_fell
+            for one in self.takes
+        )
 
     def minutes_today(self) -> float:
         """Minutes of playing today."""
@@ -118,6 +147,17 @@ def _rise_percent(known: Known) -> float:
     return 100 * (known.week(0) / usual - 1) if usual else 0.0
 
 
+def strokes_left(known: Known) -> float | None:
+    """How many strokes the week still has, by the rise allowed; None where there is no usual week
+    to rise from.
+    """
+    usual = _usual_week(known)
+    if not usual:
+        return None
+    allowed = max(LEAST_WEEK, usual * (1 + known.rise_percent / 100))
+    return max(0.0, allowed - known.week(0))
+
+
 def _numb(known: Known) -> bool:
     return any(one.numb for one in known.answers())
 
@@ -141,6 +181,7 @@ def _figures(known: Known) -> dict[str, str]:
         "strokes": counted(known.week(0), "stroke"),
         "percent": f"{_rise_percent(known):.0f} %",
         "allowed": f"{known.rise_percent:g} %",
+        "tense": counted(known.tense(), "fast take"),
         "minutes": f"{known.minutes_today():.0f} minutes",
     }
 
@@ -171,6 +212,13 @@ RULES = (
         "weekly rise",
         _rose,
         "{strokes} in seven days, {percent} more than your usual week: hold it to {allowed}.",
+        TRIMMED,
+    ),
+    Rule(
+        "tension",
+        lambda known: known.tense() >= TENSE_TAKES,
+        "In {tense} today your timing and your level fall apart together: that's a hand tightening "
+        "up. Go slower and loosen the grip.",
         TRIMMED,
     ),
     Rule(

@@ -14,6 +14,7 @@ class PlayedPlace:
     where that could not be told.
     """
 
+    take_id: int
     section: str
     bar: int
     at: str

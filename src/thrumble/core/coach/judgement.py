@@ -148,6 +148,11 @@ def robust_spread(values: np.ndarray) -> float:
     return float(1.4826 * np.median(np.abs(values - np.median(values)))) if values.size else 0.0
 
 
+def usual_tolerance_ms() -> float:
+    """The widest that a hit may be off, where nobody chose otherwise."""
+    return TOLERANCES_MS[DEFAULT_TOLERANCE]
+
+
 def in_time(late_ms: float, slot_s: float, *, tolerance: str = DEFAULT_TOLERANCE) -> bool:
     """Whether a lateness is inside what a hit with such a slot is allowed, where nothing else is
     known of it.

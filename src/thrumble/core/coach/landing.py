@@ -6,8 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.coach.habits import PlayedPlace
+from thrumble.core.coach.judgement import JudgedHit, Judgement, in_time
 from thrumble.core.ear.reading import RingEnd
+from thrumble.core.instrument import Instrument
+from thrumble.core.riff.expand import DueHit, ExpandedRiff
 from thrumble.core.riff.shifts import move_speeds_mm_s, shifts_mm
 from thrumble.core.signal import Array
 
@@ -125,6 +128,41 @@ def fit_landings(judgement: Judgement) -> LandingFit:
         for hit in judgement.played
         if hit.key not in before and (early := early_release_ms(hit)) is not None
     ]
+    return _fitted(found, others)
+
+
+def fit_places(
+    expanded: ExpandedRiff, instrument: Instrument, played: list[PlayedPlace]
+) -> LandingFit:
+    """The same over many takes, from what became of each place: every move of the riff counts
+    once.
+    """
+    far = shifts_mm(expanded.hits, instrument)
+    fast = move_speeds_mm_s(expanded.hits, instrument)
+    due_at: dict[tuple[str, int, str], DueHit] = {}
+    for due in expanded.hits:
+        due_at.setdefault((due.identity.section, due.identity.bar, str(due.identity.at)), due)
+    found = []
+    for one in played:
+        to = due_at.get((one.section, one.bar, one.at))
+        if to is None or one.late_ms is None or not far[to.index]:
+            continue
+        found.append(
+            Landing(
+                index=to.index,
+                round=one.take_id,
+                bar=to.bar,
+                mm=far[to.index],
+                time_ms=far[to.index] / fast[to.index] * 1000,
+                late_ms=one.late_ms,
+                in_time=in_time(one.late_ms, to.slot_s),
+                early_ms=None,
+            )
+        )
+    return _fitted(found, [])
+
+
+def _fitted(found: list[Landing], others: list[float]) -> LandingFit:
     let_go = [one.early_ms for one in found if one.early_ms is not None]
     return LandingFit(
         landings=tuple(found),

@@ -2,6 +2,7 @@
 limits, then put in an order that the hands like.
 """
 
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from enum import StrEnum
@@ -38,7 +39,6 @@ class BlockKind(StrEnum):
     WEAK = "weak"
     DUE = "due"
     STAMINA = "stamina"
-    REST = "rest"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,28 +88,39 @@ def make_plan(
     *,
     share: float = 1.0,
     most_strokes: float | None = None,
+    around: Sequence[Block] = (),
+    without: Sequence[Block] = (),
 ) -> list[Block]:
-    """The session: warm-up, what is new while fresh, what is weak, what is due, stamina last, rests
-    between. `share`: of the minutes that the care of the hands leaves; `most_strokes`: that the
-    week still allows. Nothing for no minutes, no riffs, or hands that have to stop. Raises
-    BadInput for a time that no day has.
+    """The session: warm-up, what is new while fresh, what is weak, what is due, stamina last; rests
+    between have their minutes, and come in by `rests_before`. `share`: of the minutes that the care
+    of the hands leaves; `most_strokes`: that the week still allows; `around`: blocks that stand and
+    take their minutes and strokes; `without`: what the player does not want today. Nothing for no
+    minutes, no riffs, or hands that have to stop. Raises BadInput for a time that no day has.
     """
     if not 0 <= minutes <= MOST_MINUTES:
         raise BadInput(f"a plan is for 0 to {MOST_MINUTES} minutes; found {minutes}")
-    allowed = int(minutes * share)
+    allowed = int(minutes * share) - sum(one.minutes for one in around)
+    if most_strokes is not None:
+        most_strokes -= sum(one.strokes for one in around)
     if allowed < min(LENGTHS) or not standings:
         return []
-    warm = WARM_UP_MINUTES if allowed >= WARM_UP_FROM else 0
-    rests = max(0, (allowed - warm) // (REST_AFTER + REST_MINUTES)) * REST_MINUTES
+    warm = WARM_UP_MINUTES if allowed >= WARM_UP_FROM and not around else 0
+    rests = int(minutes * share - warm) // (REST_AFTER + REST_MINUTES) * REST_MINUTES
     room = allowed - warm - rests
     count = max(1, round(room / A_BLOCK_MINUTES))
-    candidates = [one for standing in standings for one in _candidates(standing, today)]
+    taken = {(one.riff_id, one.kind) for one in (*around, *without)}
+    candidates = [
+        one
+        for standing in standings
+        for one in _candidates(standing, today)
+        if (one.block.riff_id, one.block.kind) not in taken
+    ]
     if share < 1:
         candidates = [one for one in candidates if one.block.kind is not BlockKind.STAMINA]
     chosen = _best(_worthy(candidates, CONSIDERED * count), room, count, most_strokes)
     order = list(BlockKind)
     chosen.sort(key=lambda one: (order.index(one.kind), one.riff_id or 0))
-    return _with_pauses(chosen, warm)
+    return [*_warm_up(chosen, warm), *chosen]
 
 
 def _candidates(one: Standing, today: date) -> list[_Candidate]:
@@ -207,44 +218,56 @@ def _best(
     return [block for block, taken in zip(blocks, found.x, strict=True) if taken > 0.5]
 
 
-def _with_pauses(chosen: list[Block], warm: int) -> list[Block]:
-    """The blocks with a warm-up before them, and a rest wherever they have gone on for long."""
-    out: list[Block] = []
+def _warm_up(chosen: list[Block], minutes: int) -> list[Block]:
+    """The first riff, slowly; nothing in no time, or for no riff."""
     first = next((one for one in chosen if one.tempo_bpm is not None), None)
-    if warm and first is not None and first.tempo_bpm is not None:
-        easy = round(first.tempo_bpm * WARM_UP_SHARE)
-        out.append(
-            Block(
-                kind=BlockKind.WARM_UP,
-                minutes=warm,
-                why=f"warm up at {easy}, loose from the wrist",
-                riff_id=first.riff_id,
-                title=first.title,
-                tempo_bpm=float(easy),
-            )
+    if not minutes or first is None or first.tempo_bpm is None:
+        return []
+    easy = round(first.tempo_bpm * WARM_UP_SHARE)
+    return [
+        Block(
+            kind=BlockKind.WARM_UP,
+            minutes=minutes,
+            why=f"warm up at {easy}, loose from the wrist",
+            riff_id=first.riff_id,
+            title=first.title,
+            tempo_bpm=float(easy),
         )
-    going = 0
-    for k, one in enumerate(chosen):
-        out.append(one)
-        going += one.minutes
-        if going >= REST_AFTER and k < len(chosen) - 1:
-            why = "shake out"
-            out.append(Block(kind=BlockKind.REST, minutes=REST_MINUTES, why=why))
-            going = 0
+    ]
+
+
+def rests_before(minutes: Sequence[int]) -> list[int]:
+    """Minutes of rest before each of some blocks that last so long: whenever they have gone on for
+    ten minutes.
+    """
+    out, going = [], 0
+    for one in minutes:
+        rest = REST_MINUTES if going >= REST_AFTER else 0
+        going = one if rest else going + one
+        out.append(rest)
     return out
 
 
-def week_ahead(standings: list[Standing], today: date) -> list[tuple[date, list[str]]]:
+def week_ahead(
+    standings: list[Standing], today: date, weekdays: Collection[int] = range(7)
+) -> list[tuple[date, list[str]]]:
     """The six days after today, each with the riffs that come due on it; those that are due by now
-    are today's.
+    are today's. What comes due on a day off waits for the next of the `weekdays` (0 is Monday).
     """
     days = [today + timedelta(days=ahead) for ahead in range(1, DAYS_AHEAD + 1)]
     due = {
-        one.title: one.last + timedelta(days=one.interval_days)
+        one.title: _practising(one.last + timedelta(days=one.interval_days), weekdays)
         for one in standings
         if one.last is not None
     }
     return [(day, [title for title, when in due.items() if when == day]) for day in days]
+
+
+def _practising(day: date, weekdays: Collection[int]) -> date:
+    """The first day from one on that is practised on."""
+    return next(
+        (later for k in range(7) if (later := day + timedelta(days=k)).weekday() in weekdays), day
+    )
 
 
 def interval_of(rounds: list[Round]) -> int:
@@ -263,6 +286,6 @@ def interval_of(rounds: list[Round]) -> int:
 
 def plan_words(blocks: list[Block]) -> str:
     """The session in a line."""
-    minutes = sum(one.minutes for one in blocks)
-    played = [one for one in blocks if one.kind is not BlockKind.REST]
-    return f"{counted(minutes, 'minute')}, {counted(len(played), 'block')}"
+    own = [one.minutes for one in blocks]
+    minutes = sum(own) + sum(rests_before(own))
+    return f"{counted(minutes, 'minute')}, {counted(len(blocks), 'block')}"

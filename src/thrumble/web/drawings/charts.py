@@ -5,9 +5,11 @@ from math import cos, floor, log10, pi, sin
 
 import numpy as np
 
+from thrumble.core.coach.habits import PlayedPlace
 from thrumble.core.coach.judgement import Judgement
 from thrumble.core.coach.landing import LandingFit
 from thrumble.core.counting import counted
+from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
 PILE_W, PILE_H = 300.0, 150.0
 REACH_MS = 60.0
@@ -126,6 +128,42 @@ def bar_clock(judgement: Judgement) -> Clock:
         middle,
         under,
         f"Bar clock with {counted(len(dots), 'hit')} at their place in the bar",
+    )
+
+
+MOST_DOTS = 500
+
+
+def habit_clock(expanded: ExpandedRiff, played: list[PlayedPlace]) -> Clock:
+    """The same over many takes, from what became of each place; of many hits every so manieth is
+    drawn.
+    """
+    meters = [bar.meter for bar in expanded.bars if bar.number > 0]
+    common = max(set(meters), key=meters.count)
+    bars = {bar.number: bar for bar in expanded.bars if bar.meter == common}
+    at: dict[tuple[str, int, str], DueHit] = {}
+    for due in expanded.hits:
+        if due.bar in bars:
+            own = due.identity
+            at.setdefault((own.section, own.bar, str(own.at)), due)
+    shown = [
+        (at[key], one.late_ms)
+        for one in played
+        if (key := (one.section, one.bar, one.at)) in at and one.late_ms is not None
+    ]
+    dots = []
+    for k, (due, late_ms) in enumerate(shown[:: max(1, -(-len(shown) // MOST_DOTS))]):
+        bar = bars[due.bar]
+        phase = (due.due_s + late_ms / 1000 - bar.start_s) / (bar.end_s - bar.start_s)
+        x, y = _point(phase, RADIUS + (k * 7 % 9 - 4) * 1.3)
+        css = "rings" if due.hit.articulation == "open" else "damped"
+        dots.append(Dot(round(x, 1), round(y, 1), css))
+    return Clock(
+        [_ray(k / common.beats, RADIUS - 9, RADIUS + 9) for k in range(common.beats)],
+        dots,
+        f"{common.beats}/{common.unit}",
+        "one bar",
+        f"Bar clock over all takes, {counted(len(shown), 'hit')}",
     )
 
 

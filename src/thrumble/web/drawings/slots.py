@@ -3,6 +3,7 @@ with what else is wrong there.
 """
 
 from dataclasses import dataclass
+from urllib.parse import urlencode
 
 from thrumble.core.coach.habits import Habit
 from thrumble.core.counting import counted
@@ -28,6 +29,7 @@ class Slot:
     text: str
     text_y: float
     count: str
+    href: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,8 +44,10 @@ class SlotBar:
     label: str
 
 
-def slot_bars(expanded: ExpandedRiff, habits: list[Habit]) -> list[SlotBar]:
-    """Every written bar once, in the order it is played first."""
+def slot_bars(expanded: ExpandedRiff, habits: list[Habit], behind: str) -> list[SlotBar]:
+    """Every written bar once, in the order it is played first. `behind`: the address of the takes
+    behind the riff's figures, to which a place adds its own.
+    """
     known = {(one.section, one.bar, one.at): one for one in habits}
     seen: set[tuple[str, int]] = set()
     out = []
@@ -62,7 +66,13 @@ def slot_bars(expanded: ExpandedRiff, habits: list[Habit]) -> list[SlotBar]:
                 room = float((end - hit.at) / bar.meter.length) * width
                 x = float(hit.at / bar.meter.length) * width
                 slots.append(
-                    _slot(habit, x, min(WIDEST_PX, room - GAP_PX), spoken_count(hit.at, bar.meter))
+                    _slot(
+                        habit,
+                        x,
+                        min(WIDEST_PX, room - GAP_PX),
+                        spoken_count(hit.at, bar.meter),
+                        behind,
+                    )
                 )
         out.append(
             SlotBar(
@@ -78,7 +88,7 @@ def slot_bars(expanded: ExpandedRiff, habits: list[Habit]) -> list[SlotBar]:
     return out
 
 
-def _slot(habit: Habit, x: float, width: float, count: str) -> Slot:
+def _slot(habit: Habit, x: float, width: float, count: str, behind: str) -> Slot:
     late = habit.late_ms or 0.0
     tall = 3.0 + min(MOST_MS, abs(late)) / MOST_MS * (HIGH - 14)
     base, top = HEAD + HIGH, HEAD + HIGH - tall
@@ -95,5 +105,7 @@ def _slot(habit: Habit, x: float, width: float, count: str) -> Slot:
     title = f"on {count}, {counted(habit.times, 'time')}: {late:+.0f} ms"
     if words:
         title += ", " + ", ".join(words)
+    place = {"section": habit.section, "bar": habit.bar, "at": habit.at}
+    href = f"{behind}&{urlencode(place)}"
     short = words[0].split(" ")[0] if words else ""
-    return Slot(path, css, title, round(x + width / 2, 1), short, top - 4, count)
+    return Slot(path, css, title, round(x + width / 2, 1), short, top - 4, count, href)

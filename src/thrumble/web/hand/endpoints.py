@@ -11,9 +11,9 @@ from thrumble.core.coach.ladder import LadderSchool
 from thrumble.core.errors import BadInput
 from thrumble.core.neck.hand import ASKED_FRETS, Damping, Hand, School, measure_reach
 from thrumble.core.neck.picking import Picking
-from thrumble.store import hands, rigs
+from thrumble.store import hands, practice, rigs
 from thrumble.web.deps import DbSession, PlayerId
-from thrumble.web.hand.views import hand_view, measured_words
+from thrumble.web.hand.views import HandView, hand_view, measured_words
 from thrumble.web.inputs import Line, whole_number
 from thrumble.web.templating import render
 
@@ -24,8 +24,14 @@ router = APIRouter()
 def hand_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """The player's hands as they are kept."""
     kept = hands.hands_of(session, player_id)
-    view = hand_view(kept, rigs.own_instrument(session, player_id), best_speed(session, player_id))
+    view = _view(session, player_id, kept)
     return render(request, "hand/page.html", view=view, measured="")
+
+
+def _view(session: DbSession, player_id: int, kept: hands.Hands) -> HandView:
+    ladder = practice.practice_of(session, player_id).ladder
+    neck = rigs.own_instrument(session, player_id)
+    return hand_view(kept, ladder, neck, best_speed(session, player_id))
 
 
 @router.post("/neck/hand", name="keep_hand")
@@ -55,11 +61,11 @@ def keep_hand(
             damping=Damping(damping),
         ),
         picking=Picking(picking),
-        ladder=LadderSchool(ladder),
-        minutes=was.minutes,
         measured=was.measured and was.hand.reach_mm == reach,
     )
     hands.keep_hands(session, player_id, kept)
+    own = replace(practice.practice_of(session, player_id), ladder=LadderSchool(ladder))
+    practice.keep_practice(session, player_id, own)
     return Response(status_code=204, headers={"HX-Refresh": "true"})
 
 
@@ -83,5 +89,5 @@ def keep_reach(
     was = hands.hands_of(session, player_id)
     kept = replace(was, hand=replace(was.hand, reach_mm=found.reach_mm), known=True, measured=True)
     hands.keep_hands(session, player_id, kept)
-    view = hand_view(kept, neck, best_speed(session, player_id))
+    view = _view(session, player_id, kept)
     return render(request, "hand/_hand.html", view=view, measured=measured_words(found))

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from thrumble.core.coach.ladder import LADDERS
+from thrumble.core.coach.ladder import LADDERS, LadderSchool
 from thrumble.core.instrument import Instrument
 from thrumble.core.neck.catalogue import SHAPES, along_the_neck, root_strings
 from thrumble.core.neck.hand import ASKED_FRETS, SCHOOLS, MeasuredReach
@@ -58,7 +58,9 @@ class HandView:
     rows: list[ReachRow]
 
 
-def hand_view(hands: Hands, neck: Instrument, speed_mm_s: float | None) -> HandView:
+def hand_view(
+    hands: Hands, ladder: LadderSchool, neck: Instrument, speed_mm_s: float | None
+) -> HandView:
     """The hands as they are kept, and what their reach makes of the commonest shapes."""
     hand = hands.hand
     speed = (
@@ -86,7 +88,7 @@ def hand_view(hands: Hands, neck: Instrument, speed_mm_s: float | None) -> HandV
             for one, words in PICKING_WORDS.items()
         ],
         ladders=[
-            Choice(school.value, facts.called, facts.what, hands.ladder is school)
+            Choice(school.value, facts.called, facts.what, ladder is school)
             for school, facts in LADDERS.items()
         ],
         frets=SHOWN_FRETS,

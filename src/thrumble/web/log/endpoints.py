@@ -1,69 +1,155 @@
-"""The log: clean speed by day, every place's habit, what helped, the weeks."""
+"""The log: one riff's, all practice, and the takes behind a figure."""
 
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
+from statistics import median
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse
 
+from thrumble.actions.caring import known_of
+from thrumble.actions.coaching import step_of
+from thrumble.core.coach.care import strokes_left
+from thrumble.core.coach.cause import CauseKind
 from thrumble.core.coach.clean_speed import CleanSpeed, clean_speed
-from thrumble.core.coach.habits import habits_of
-from thrumble.core.errors import NotFound
+from thrumble.core.coach.sittings import sittings_of
+from thrumble.core.errors import BadInput, NotFound
 from thrumble.core.riff.expand import expand
-from thrumble.store import drills, logbook, riffs, rounds
-from thrumble.store.logbook import LoggedRiff
-from thrumble.web.deps import DbSession, PlayerId
-from thrumble.web.inputs import BIGGEST_ID
-from thrumble.web.log.views import WEEKS, WHAT, RiffLog, log_view, riff_log
+from thrumble.store import drills, loads, logbook, riffs, rigs, rounds, takes
+from thrumble.store.logbook import Behind, LoggedRiff
+from thrumble.web.deps import DbSession, PlayerId, Today, player_zone
+from thrumble.web.inputs import BIGGEST_ID, Line, PageNumber
+from thrumble.web.log.practice import WEEKS, practice_view
+from thrumble.web.log.takes import behind_view
+from thrumble.web.log.views import WHAT, Played, RiffLog, riff_log, riff_tabs
+from thrumble.web.shared.paging import pages
 from thrumble.web.templating import render
 
 router = APIRouter()
+Number = Annotated[int | None, Query(ge=1, le=BIGGEST_ID)]
+PAGE = 30
 
 
 @router.get("/log", name="log_page")
 def log_page(
-    request: Request,
-    session: DbSession,
-    player_id: PlayerId,
-    riff: Annotated[int | None, Query(ge=1, le=BIGGEST_ID)] = None,
+    request: Request, session: DbSession, player_id: PlayerId, today: Today, riff: Number = None
 ) -> HTMLResponse:
-    """One riff's log, the last played where none is asked for, and the weeks."""
+    """One riff's log, the last played where none is asked for."""
     known = logbook.logged_riffs(session, player_id)
     chosen = next((one for one in known if riff in (None, one.riff_id)), None)
     if riff is not None and chosen is None:
         raise NotFound("this riff has nothing in the log yet: play it, then look again")
-    today = datetime.now(UTC).date()
-    view = log_view(
-        known,
-        None if chosen is None else _riff_log(session, player_id, chosen),
-        logbook.played_days(session, player_id, logbook.week_ago(today, WEEKS - 1)),
-        drills.all_helped(session, player_id),
-        today,
+    here = None if chosen is None else chosen.riff_id
+    return render(
+        request,
+        "log/page.html",
+        riff=None if chosen is None else _riff_log(session, player_id, chosen, today),
+        tabs=riff_tabs(known, here, today),
     )
-    return render(request, "log/page.html", view=view)
 
 
-def _riff_log(session: DbSession, player_id: int, one: LoggedRiff) -> RiffLog:
+def _riff_log(session: DbSession, player_id: int, one: LoggedRiff, today: date) -> RiffLog:
     riff = riffs.newest_revision(session, player_id, one.riff_id).riff
-    own = rounds.rounds_of(session, player_id, one.riff_id)
-    parts = {
-        name: told
-        for name in rounds.sections_of(session, player_id, one.riff_id)
-        if (told := _told(session, player_id, one, section=name)) is not None
-    }
-    whats = {
-        name: told
-        for name in WHAT
-        if (told := _told(session, player_id, one, what=name)) is not None
-    }
-    takes, places = logbook.played_places(session, player_id, one.riff_id)
-    told = clean_speed(own, one.tempo_bpm)
-    habits = (takes, habits_of(places))
-    return riff_log(one, expand(riff), own, told, parts, whats, habits)
+
+    def told(section: str = "", what: str = "clean", tone: int | None = None) -> CleanSpeed | None:
+        own = rounds.rounds_of(session, player_id, one.riff_id, section, what=what, tone_id=tone)
+        return clean_speed(own, one.tempo_bpm)
+
+    sections = rounds.sections_of(session, player_id, one.riff_id)
+    tones = rounds.tones_of(session, player_id, one.riff_id)
+    count, places = logbook.played_places(session, player_id, one.riff_id)
+    return riff_log(
+        Played(
+            riff=one,
+            expanded=expand(riff),
+            instrument=rigs.own_instrument(session, player_id),
+            rounds=rounds.rounds_of(session, player_id, one.riff_id),
+            told=told(),
+            parts={name: found for name in sections if (found := told(name)) is not None},
+            whats={name: found for name in WHAT if (found := told(what=name)) is not None},
+            tones={tone: found for tone in tones if (found := told(tone=tone[0])) is not None},
+            takes=count,
+            places=places,
+            runs=loads.runs_of(session, player_id, one.riff_id),
+            strokes_left=strokes_left(known_of(session, player_id, today)),
+            next_bpm=step_of(session, player_id, one.riff_id, one.tempo_bpm).tempo_bpm,
+            today=today,
+        )
+    )
 
 
-def _told(
-    session: DbSession, player_id: int, one: LoggedRiff, *, section: str = "", what: str = "clean"
-) -> CleanSpeed | None:
-    own = rounds.rounds_of(session, player_id, one.riff_id, section, what=what)
-    return clean_speed(own, one.tempo_bpm)
+@router.get("/log/practice", name="practice_page")
+def practice_page(
+    request: Request, session: DbSession, player_id: PlayerId, today: Today
+) -> HTMLResponse:
+    """All practice of the last weeks."""
+    since = loads.week_ago(today, WEEKS - 1)
+    view = practice_view(
+        loads.played_days(session, player_id, since),
+        sittings_of(loads.takes_at(session, player_id, since)),
+        loads.causes_by_day(session, player_id, since),
+        drills.all_helped(session, player_id),
+        known_of(session, player_id, today),
+        player_zone(request),
+    )
+    tabs = riff_tabs(logbook.logged_riffs(session, player_id), None, today)
+    return render(request, "log/practice.html", view=view, tabs=tabs)
+
+
+@router.get("/log/takes", name="takes_behind")
+def takes_behind(
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    riff: Number = None,
+    section: Annotated[Line | None, Query(max_length=60)] = None,
+    bar: Annotated[int | None, Query(ge=0, le=10_000)] = None,
+    at: Annotated[Line | None, Query(max_length=24)] = None,
+    day: date | None = None,
+    week: date | None = None,
+    tone: Number = None,
+    tempo: Annotated[int | None, Query(ge=1, le=1000)] = None,
+    cause: CauseKind | None = None,
+    page: PageNumber = 1,
+) -> HTMLResponse:
+    """The takes that a figure of the log is made of."""
+    if (bar is None) != (at is None) or (bar is not None and (riff is None or section is None)):
+        raise BadInput("a place is a riff, its section, bar and count: open it from the log")
+    behind = Behind(
+        riff_id=riff,
+        section=section,
+        bar=bar,
+        at=at,
+        day=day,
+        week=week,
+        tone_id=tone,
+        tempo_bpm=tempo,
+        cause=cause,
+    )
+    title = None if riff is None else riffs.newest_revision(session, player_id, riff).riff.title
+    numbers = logbook.takes_behind(session, player_id, behind)
+    paging = pages(count=len(numbers), page=page, size=PAGE, query=dict(request.query_params))
+    found = takes.take_lines(session, player_id, only=numbers, page=paging.page, limit=PAGE)
+    view = behind_view(
+        behind,
+        title,
+        len(numbers),
+        found,
+        _late_there(session, player_id, behind),
+        datetime.now(UTC),
+    )
+    return render(request, "log/takes.html", view=view, paging=paging)
+
+
+def _late_there(session: DbSession, player_id: int, behind: Behind) -> dict[int, float]:
+    """By take, how late the place that is asked for was, in the middle of its rounds."""
+    if behind.riff_id is None or behind.bar is None:
+        return {}
+    _, places = logbook.played_places(session, player_id, behind.riff_id)
+    late: dict[int, list[float]] = {}
+    for one in places:
+        if (one.section, one.bar, one.at) == (behind.section, behind.bar, behind.at):
+            late.setdefault(one.take_id, [])
+            if one.late_ms is not None:
+                late[one.take_id].append(one.late_ms)
+    return {take_id: median(values) for take_id, values in late.items() if values}

@@ -1,21 +1,25 @@
-"""The log in words and drawings: what holds a riff back, how it moved, what was played when."""
+"""A riff's log in words and drawings: what holds it back, how it moved, where and how."""
 
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date
+from urllib.parse import urlencode
 
 from thrumble.core.coach.clean_speed import CleanSpeed, Round
-from thrumble.core.coach.habits import Habit
-from thrumble.core.coach.helped import Helped, Measure
+from thrumble.core.coach.habits import Habit, PlayedPlace, habits_of
+from thrumble.core.coach.judgement import usual_tolerance_ms
+from thrumble.core.coach.landing import fit_places
+from thrumble.core.coach.stamina import Run, by_tempo, work_and_rest
 from thrumble.core.counting import counted, days_ago
-from thrumble.core.riff.drills import TABLE, DrillKind
+from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import ExpandedRiff
-from thrumble.store.logbook import LoggedRiff, PlayedDay
+from thrumble.store.logbook import LoggedRiff
+from thrumble.web.drawings.charts import Clock, Scatter, habit_clock, landing_scatter
 from thrumble.web.drawings.slots import OFF_MS, OFTEN, SlotBar, slot_bars
 from thrumble.web.drawings.speed import SpeedChart, speed_chart
+from thrumble.web.shared.landing import landing_words
 
-WEEKS = 6
+MOST_TEMPI = 6
 MOST_TABS = 10
-LEAST_FULL_MINUTES = 1.0  # what fills a day's square at least
 WHAT = {"timing": "timing alone", "muting": "muting alone", "stops": "stops alone"}
 
 
@@ -37,25 +41,26 @@ class SpeedRow:
     speed: str
     interval: str
     weakest: bool
+    href: str = ""
 
 
 @dataclass(frozen=True, slots=True)
-class DaySquare:
-    """A day of the calendar: how full, in percent."""
+class StaminaRow:
+    """A tempo, and how long it holds."""
 
-    title: str
-    top: int
-    full: int
-    today: bool
+    tempo: str
+    run: str
+    slips: str
+    href: str
 
 
 @dataclass(frozen=True, slots=True)
-class HelpRow:
-    """What a drill did so far."""
+class StaminaView:
+    """How long each tempo holds, and what to do next: work and rest."""
 
-    name: str
-    change: str
-    times: str
+    rows: list[StaminaRow]
+    work: str
+    why: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,47 +74,101 @@ class RiffLog:
     sentence: str
     chart: SpeedChart | None
     parts: list[SpeedRow]
+    tones: list[SpeedRow]
     slots: list[SlotBar]
     slots_of: str
+    clock: Clock | None
+    moves: Scatter | None
+    moves_say: str
+    stamina: StaminaView | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class LogView:
-    """The page."""
+class Played:
+    """What the store knows of a riff. `parts`: clean speed by section; `whats`: of timing, muting,
+    stops alone; `tones`: by tone, number and name; `takes` of which `places` are.
+    """
 
-    tabs: list[RiffTab]
-    riff: RiffLog | None
-    meta: str
-    weeks: list[list[DaySquare]]
-    helped: list[HelpRow]
+    riff: LoggedRiff
+    expanded: ExpandedRiff
+    instrument: Instrument
+    rounds: list[Round]
+    told: CleanSpeed | None
+    parts: dict[str, CleanSpeed]
+    whats: dict[str, CleanSpeed]
+    tones: dict[tuple[int, str], CleanSpeed]
+    takes: int
+    places: list[PlayedPlace]
+    runs: list[Run]
+    strokes_left: float | None
+    next_bpm: float
+    today: date
 
 
-def riff_log(
-    riff: LoggedRiff,
-    expanded: ExpandedRiff,
-    rounds: list[Round],
-    told: CleanSpeed | None,
-    parts: dict[str, CleanSpeed],
-    whats: dict[str, CleanSpeed],
-    habits: tuple[int, list[Habit]],
-) -> RiffLog:
-    """A riff's log. `parts`: clean speed by section; `whats`: of timing, muting, stops alone."""
-    takes, places = habits
+def riff_log(own: Played) -> RiffLog:
+    """A riff's log."""
+    riff, told = own.riff, own.told
+    habits = habits_of(own.places)
     figure, under = "–", "no round played to its end yet"
     if told is not None:
         figure = f"{told.now.bpm:.0f}"
         under = f"clean speed, {told.now.low:.0f} to {told.now.high:.0f} bpm"
+    fit = fit_places(own.expanded, own.instrument, own.places)
+    of_takes = f"over your last {counted(own.takes, 'take')}"
     return RiffLog(
         riff_id=riff.riff_id,
         title=riff.title,
         figure=figure,
         under=under,
-        sentence=_sentence(riff, told, parts, whats, places),
-        chart=None if told is None else speed_chart(told, rounds, riff.tempo_bpm),
-        parts=_rows(parts, whats),
-        slots=slot_bars(expanded, places),
-        slots_of=f"last {counted(takes, 'take')}",
+        sentence=_sentence(riff, told, own.parts, own.whats, habits),
+        chart=None if told is None else speed_chart(told, own.rounds, riff.tempo_bpm),
+        parts=_rows(riff.riff_id, own.parts, own.whats),
+        tones=_tone_rows(riff.riff_id, own.tones),
+        slots=slot_bars(own.expanded, habits, _behind(riff.riff_id)),
+        slots_of=f"last {counted(own.takes, 'take')}",
+        clock=habit_clock(own.expanded, own.places) if own.places else None,
+        moves=landing_scatter(fit, usual_tolerance_ms()) if fit.landings else None,
+        moves_say=landing_words(fit, of_takes) if fit.landings else "",
+        stamina=_stamina(own),
     )
+
+
+def _behind(riff_id: int, **more: str) -> str:
+    """The address of the takes behind a figure of a riff."""
+    return "/log/takes?" + urlencode({"riff": riff_id, **more})
+
+
+def _stamina(own: Played) -> StaminaView | None:
+    """None before anything was played."""
+    if not own.runs:
+        return None
+    rows = [
+        StaminaRow(
+            f"{one.tempo_bpm:g}",
+            f"{counted(one.best.strokes, 'stroke')}, {one.best.seconds:.0f} s",
+            "" if one.tired_s is None else f"after {one.tired_s:.0f} s",
+            _behind(own.riff.riff_id, tempo=f"{one.tempo_bpm:g}"),
+        )
+        for one in by_tempo(own.runs)[:MOST_TEMPI]
+    ]
+    work = work_and_rest(own.runs, own.next_bpm, own.today, strokes_left=own.strokes_left)
+    words = "Rest today."
+    if work.times:
+        words = (
+            f"{counted(work.times, 'time')} {work.work_s:.0f} s at {work.tempo_bpm:g} bpm, with "
+            f"{work.rest_s:.0f} s of rest."
+        )
+    return StaminaView(rows, words, work.why[0].upper() + work.why[1:] + ".")
+
+
+def _tone_rows(riff_id: int, tones: dict[tuple[int, str], CleanSpeed]) -> list[SpeedRow]:
+    """Only where there is more than one to compare."""
+    if len(tones) < 2:
+        return []
+    return [
+        _row(name, told, weakest=False, href=_behind(riff_id, tone=str(number)))
+        for (number, name), told in tones.items()
+    ]
 
 
 def _sentence(
@@ -161,98 +220,37 @@ def _holds_back(
     return ""
 
 
-def _rows(parts: dict[str, CleanSpeed], whats: dict[str, CleanSpeed]) -> list[SpeedRow]:
+def _rows(
+    riff_id: int, parts: dict[str, CleanSpeed], whats: dict[str, CleanSpeed]
+) -> list[SpeedRow]:
     weakest = min(parts, key=lambda one: parts[one].now.bpm, default="")
     rows = [
-        _row(f"section {name}", told, weakest=name == weakest and len(parts) > 1)
+        _row(
+            f"section {name}",
+            told,
+            weakest=name == weakest and len(parts) > 1,
+            href=_behind(riff_id, section=name),
+        )
         for name, told in parts.items()
     ]
     return rows + [_row(WHAT[name], told, weakest=False) for name, told in whats.items()]
 
 
-def _row(name: str, told: CleanSpeed, *, weakest: bool) -> SpeedRow:
+def _row(name: str, told: CleanSpeed, *, weakest: bool, href: str = "") -> SpeedRow:
     now = told.now
-    return SpeedRow(name, f"{now.bpm:.0f}", f"{now.low:.0f} to {now.high:.0f}", weakest)
+    return SpeedRow(name, f"{now.bpm:.0f}", f"{now.low:.0f} to {now.high:.0f}", weakest, href)
 
 
-def log_view(
-    riffs: list[LoggedRiff],
-    chosen: RiffLog | None,
-    days: list[PlayedDay],
-    helped: list[Helped],
-    today: date,
-) -> LogView:
-    """The whole page."""
-    here = None if chosen is None else chosen.riff_id
-    strokes = sum(one.strokes for one in days)
-    minutes = sum(one.minutes for one in days)
-    meta = (
-        f"{counted(sum(one.takes for one in days), 'take')} in {WEEKS} weeks · "
-        f"{minutes:.0f} min of playing · {counted(strokes, 'stroke')}"
-    )
-    return LogView(
-        tabs=[
-            RiffTab(
-                one.title,
-                f"?riff={one.riff_id}",
-                days_ago((today - one.last).days),
-                one.riff_id == here,
-            )
-            for one in _shown(riffs, here)
-        ],
-        riff=chosen,
-        meta=meta,
-        weeks=_weeks(days, today),
-        helped=_helped(helped),
-    )
-
-
-def _shown(riffs: list[LoggedRiff], here: int | None) -> list[LoggedRiff]:
+def riff_tabs(riffs: list[LoggedRiff], here: int | None, today: date) -> list[RiffTab]:
     """The riffs played last, and the one that is looked at."""
     shown = riffs[:MOST_TABS]
-    return shown + [one for one in riffs[MOST_TABS:] if one.riff_id == here]
-
-
-def _weeks(days: list[PlayedDay], today: date) -> list[list[DaySquare]]:
-    """The last weeks, Monday to Sunday, each day as full as it was played."""
-    known = {one.day: one for one in days}
-    fullest = max([LEAST_FULL_MINUTES, *(one.minutes for one in days)])
-    first = today - timedelta(days=today.weekday() + 7 * (WEEKS - 1))
-    out = []
-    for week in range(WEEKS):
-        row = []
-        for weekday in range(7):
-            day = first + timedelta(days=7 * week + weekday)
-            one = known.get(day)
-            minutes = one.minutes if one else 0.0
-            words = f"{day.day} {day:%B}: "
-            words += (
-                f"{minutes:.0f} min, {counted(one.takes, 'take')}, {counted(one.strokes, 'stroke')}"
-                if one
-                else "nothing played"
-            )
-            full = min(100, round(100 * minutes / fullest))
-            full = max(full, 8) if one else 0
-            row.append(DaySquare(words, 100 - full, full, day == today))
-        out.append(row)
-    return out
-
-
-def _helped(found: list[Helped]) -> list[HelpRow]:
-    """Every drill that was followed by its riff, what it changed on average, how often for good."""
-    by_kind: dict[DrillKind, list[Helped]] = {}
-    for one in found:
-        by_kind.setdefault(one.kind, []).append(one)
-    rows = []
-    for kind, all_of in by_kind.items():
-        told = [one for one in all_of if one.change is not None]
-        if not told:
-            rows.append(HelpRow(TABLE[kind].name, "", "too early to say"))
-            continue
-        good = sum(one.clear and (one.change or 0) < 0 for one in told)
-        muting = told[0].measure is Measure.MUTING
-        mean = sum(one.change or 0 for one in told) / len(told) * (100 if muting else 1)
-        change = f"{mean:+.0f} {'in 100' if muting else 'ms'}"
-        times = f"helped {good} of {counted(len(told), 'time')}"
-        rows.append(HelpRow(TABLE[kind].name, change, times))
-    return rows
+    shown += [one for one in riffs[MOST_TABS:] if one.riff_id == here]
+    return [
+        RiffTab(
+            one.title,
+            f"/log?riff={one.riff_id}",
+            days_ago((today - one.last).days),
+            one.riff_id == here,
+        )
+        for one in shown
+    ]

@@ -11,6 +11,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 from pydantic import Field
 
 from thrumble.actions import takes as verbs
+from thrumble.actions.planning import go_on
 from thrumble.core.errors import BadAudio, NotFound
 from thrumble.core.pulse.click import click_sound
 from thrumble.core.riff.checking import check_tempo
@@ -19,7 +20,7 @@ from thrumble.formats.audio import KINDS, MAX_BYTES, looks_like_audio
 from thrumble.store import readings, riffs, rigs, takes
 from thrumble.store.space import space
 from thrumble.store.takes import NewTake
-from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.deps import DbSession, PlayerId, Today, costly
 from thrumble.web.inputs import (
     BIGGEST_ID,
     Asked,
@@ -31,7 +32,7 @@ from thrumble.web.inputs import (
     file_name,
     whole_number,
 )
-from thrumble.web.play.views import play_view, rig_tones
+from thrumble.web.play.views import block_bar, play_view, rig_tones
 from thrumble.web.shared.armed import armed_view
 from thrumble.web.shared.next import next_view
 from thrumble.web.shared.reading import reading_view
@@ -92,17 +93,28 @@ def play_page(
     riff_id: Id,
     session: DbSession,
     player_id: PlayerId,
+    today: Today,
     tempo: Annotated[float | None, Query(ge=20, le=400)] = None,
+    block: Annotated[int | None, Query(ge=1, le=BIGGEST_ID)] = None,
 ) -> HTMLResponse:
-    """The riff, ready to be played and recorded; `tempo`: to begin with, else the riff's own."""
+    """The riff, ready to be played and recorded; `tempo`: to begin with, else the riff's own;
+    `block`: of today's session, played through by itself where it is this one's turn.
+    """
     known = rigs.rigs_of(session, player_id)
     tones = rig_tones(known, rigs.tones_of(session, player_id))
     revision = riffs.newest_revision(session, player_id, riff_id)
     riff = revision.riff
     neck = known[0].tuned_for(riff) if known else riff.instrument
     view = play_view(revision, neck, tempo)
+    going = None if block is None else go_on(session, player_id, today)
+    own = going is not None and going.play_id == riff_id and going.block is not None
     return render(
-        request, "play/page.html", view=view, tones=tones, room=room_words(space(session))
+        request,
+        "play/page.html",
+        view=view,
+        tones=tones,
+        room=room_words(space(session)),
+        turn=block_bar(going, today) if going is not None and own else None,
     )
 
 

@@ -3,8 +3,10 @@ again.
 """
 
 from dataclasses import dataclass
+from datetime import date
 from itertools import pairwise
 
+from thrumble.actions.planning import FOLLOWS, Going
 from thrumble.core.counting import counted
 from thrumble.core.instrument import Instrument
 from thrumble.core.pulse.click import click_times
@@ -15,6 +17,7 @@ from thrumble.store.rigs import Rig, ToneProfile
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
 
 RING_OUT_LEAST_S = 0.5
+REST_WORDS = "shake out, drop your shoulder, elbow off your ribs, loosen your grip"
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +50,46 @@ def play_view(
         bars,
         facts,
         _plan(revision, expanded, instrument),
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BlockBar:
+    """The block of today's session that the page plays. Seconds: `before_s` of rest before it,
+    `rest_s` between its takes and `work_s` of each, empty where the screen chooses; `follows`: the
+    tempo goes with the readings.
+    """
+
+    day: str
+    key: int
+    place: str
+    why: str
+    minutes: int
+    before_s: int
+    rest_s: str
+    work_s: str
+    rest_words: str
+    follows: str
+
+
+def block_bar(going: Going, day: date) -> BlockBar | None:
+    """The block that is played now; None where it is not this session's turn."""
+    one = going.block
+    if one is None:
+        return None
+    keys = [block.key for block in going.session.shown]
+    work = going.work
+    return BlockBar(
+        day=day.isoformat(),
+        key=one.key,
+        place=f"Block {keys.index(one.key) + 1} of {len(keys)}",
+        why=one.block.why if work is None else f"{work.why}: {work.times} times",
+        minutes=one.block.minutes,
+        before_s=going.rest_s,
+        rest_s="" if work is None else f"{work.rest_s:.0f}",
+        work_s="" if work is None else f"{work.work_s:.0f}",
+        rest_words=REST_WORDS,
+        follows="yes" if one.block.kind in FOLLOWS else "no",
     )
 
 

@@ -42,7 +42,7 @@ def landing_view(judgement: Judgement) -> LandingView | None:
         return None
     rows = _rows(fit)
     return LandingView(
-        sentence=_sentence(fit),
+        sentence=landing_words(fit, "in this take"),
         more=[words for words in (_by_speed(fit.per_100_mm_s), _let_go(fit)) if words],
         chart=landing_scatter(fit, judgement.limits.tolerance_ms),
         rows=rows[:MOST_ROWS],
@@ -50,13 +50,14 @@ def landing_view(judgement: Judgement) -> LandingView | None:
     )
 
 
-def _sentence(fit: LandingFit) -> str:
+def landing_words(fit: LandingFit, of: str) -> str:
+    """How lateness goes with distance, in a sentence; `of`: which moves."""
     slope = fit.per_100_mm
     if slope is None:
-        count = len(fit.landings)
+        count = len({one.index for one in fit.landings})
         if count < LEAST_MOVES:
             return (
-                f"Too early to say how you land: {counted(count, 'move')} in this take, and it "
+                f"Too early to say how you land: {counted(count, 'move')} {of}, and it "
                 f"takes {LEAST_MOVES} of different sizes."
             )
         return (

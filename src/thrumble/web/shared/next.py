@@ -29,7 +29,8 @@ class Offer:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NextView:
     """The armed corner: what is armed, and what else there is. `riff_id`: the riff, of a drill the
-    one that it was made from; `helped`: what the drills before this take changed.
+    one that it was made from; `helped`: what the drills before this take changed; `step_tempo`: of
+    the next take of what was played.
     """
 
     riff_id: int
@@ -38,6 +39,7 @@ class NextView:
     others: list[Offer]
     helped: list[str]
     back: bool
+    step_tempo: str
 
 
 def next_view(
@@ -61,6 +63,7 @@ def next_view(
         others=others,
         helped=_helped(session, player_id, take_id, of),
         back=of is not None,
+        step_tempo=f"{found.step.tempo_bpm:g}",
     )
 
 

@@ -1,7 +1,7 @@
 """Today: the next thing armed, takes left unfinished, what was read last."""
 
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 
 from thrumble.core.coach.care import (
     LOUDNESS,
@@ -30,10 +30,11 @@ class CareView:
     after: str
     areas: list[str]
     loudness: str
+    asks_after: bool
 
 
-def care_view(advice: list[Advice], answers: list[Comfort]) -> CareView:
-    """What the rules say, and today's answers."""
+def care_view(advice: list[Advice], answers: list[Comfort], *, played: bool) -> CareView:
+    """What the rules say, and today's answers. `played`: asked after a session."""
     told = {one.when: f"{one.score} of {WORST}" for one in answers}
     return CareView(
         advice=[one.words for one in advice],
@@ -43,6 +44,7 @@ def care_view(advice: list[Advice], answers: list[Comfort]) -> CareView:
         after=told.get(When.AFTER, ""),
         areas=[area.value for area in Area],
         loudness=LOUDNESS,
+        asks_after=played or When.BEFORE in told,
     )
 
 
@@ -64,9 +66,9 @@ def today_view(
     unfinished_count: int,
     latest: list[TakeLine],
     care: CareView,
+    now: datetime,
 ) -> TodayView:
-    """Lays out what is armed, what waits, what was read."""
-    now = datetime.now(UTC)
+    """Lays out what is armed, what waits, what was read; `now`: by the player's own clock."""
     return TodayView(
         date=f"{now:%A} {now.day} {now:%B}",
         armed=armed,

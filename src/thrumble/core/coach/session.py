@@ -1,0 +1,127 @@
+"""Today's session as the player has it: the planned blocks, moved, locked, dropped or played."""
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from thrumble.core.coach.plan import Block, rests_before
+from thrumble.core.errors import NotFound
+
+
+class BlockState(StrEnum):
+    """Where a block stands."""
+
+    OPEN = "open"
+    DONE = "done"
+    SKIPPED = "skipped"
+    DROPPED = "dropped"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SessionBlock:
+    """A block of a session. `key`: its own in that session, kept whatever moves; `locked`: planning
+    again leaves it where it is.
+    """
+
+    key: int
+    block: Block
+    state: BlockState = BlockState.OPEN
+    locked: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Session:
+    """A day's blocks in their order, without the rests between; what they were planned for:
+    `minutes`, and the `share` of them that the hands allowed.
+    """
+
+    minutes: int
+    share: float
+    blocks: tuple[SessionBlock, ...]
+
+    def get(self, key: int) -> SessionBlock:
+        """A block by its key. Raises NotFound."""
+        for one in self.blocks:
+            if one.key == key:
+                return one
+        raise NotFound("this block isn't in today's session any more: look at Today again")
+
+    @property
+    def shown(self) -> tuple[SessionBlock, ...]:
+        """Those that were not dropped."""
+        return tuple(one for one in self.blocks if one.state is not BlockState.DROPPED)
+
+    @property
+    def coming(self) -> SessionBlock | None:
+        """The one to play now."""
+        return next((one for one in self.blocks if one.state is BlockState.OPEN), None)
+
+    @property
+    def dropped(self) -> list[SessionBlock]:
+        return [one for one in self.blocks if one.state is BlockState.DROPPED]
+
+    def rest_before(self, key: int) -> int:
+        """Minutes of rest before a block."""
+        rests = rests_before([one.block.minutes for one in self.shown])
+        return next(
+            (rest for one, rest in zip(self.shown, rests, strict=True) if one.key == key), 0
+        )
+
+
+def planned(blocks: list[Block], minutes: int, share: float) -> Session:
+    """A session of freshly planned blocks."""
+    return Session(
+        minutes=minutes,
+        share=share,
+        blocks=tuple(SessionBlock(key=key, block=one) for key, one in enumerate(blocks, 1)),
+    )
+
+
+def planned_again(was: Session, fresh: list[Block], minutes: int, share: float) -> Session:
+    """Freshly planned blocks around those that stay: what was played or skipped comes first, locked
+    ones stand where they stood, dropped ones are remembered.
+    """
+    over = [one for one in was.shown if one.state is not BlockState.OPEN]
+    locked = [
+        (place, one)
+        for place, one in enumerate(was.shown)
+        if one.locked and one.state is BlockState.OPEN
+    ]
+    key = max((one.key for one in was.blocks), default=0)
+    row = over + [SessionBlock(key=key + k, block=one) for k, one in enumerate(fresh, 1)]
+    for place, one in locked:
+        row.insert(min(place, len(row)), one)
+    return Session(minutes=minutes, share=share, blocks=(*row, *was.dropped))
+
+
+def with_state(session: Session, key: int, state: BlockState) -> Session:
+    """The same with a block done, skipped, dropped, or open again. Raises NotFound."""
+    session.get(key)
+    return replace(
+        session,
+        blocks=tuple(
+            replace(one, state=state) if one.key == key else one for one in session.blocks
+        ),
+    )
+
+
+def with_lock(session: Session, key: int, *, locked: bool) -> Session:
+    """The same with a block locked or free. Raises NotFound."""
+    session.get(key)
+    return replace(
+        session,
+        blocks=tuple(
+            replace(one, locked=locked) if one.key == key else one for one in session.blocks
+        ),
+    )
+
+
+def moved(session: Session, key: int, by: int) -> Session:
+    """The same with a block so many places later, or earlier; at the ends it stays. A moved block
+    is locked: planning again would put it back. Raises NotFound.
+    """
+    one = replace(session.get(key), locked=True)
+    shown = list(session.shown)
+    at = next(k for k, other in enumerate(shown) if other.key == key)
+    shown.pop(at)
+    shown.insert(min(len(shown), max(0, at + by)), one)
+    return replace(session, blocks=(*shown, *session.dropped))

@@ -1,0 +1,65 @@
+"""Sittings: takes that lie together. A sitting over midnight is one, of the day it began on."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from datetime import UTC, date, datetime, timedelta
+
+APART = timedelta(minutes=30)  # from the end of a take to the next one's beginning
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TakeAt:
+    """A take as it counts for a sitting. `day`: the player's own when it began."""
+
+    take_id: int
+    at: datetime
+    day: date
+    seconds: float
+    strokes: int
+    clean: int
+    judged: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sitting:
+    """Takes that lie together. `played_s` of them all; `clean` of `judged` hits."""
+
+    day: date
+    begun: datetime
+    ended: datetime
+    takes: tuple[int, ...]
+    played_s: float
+    strokes: int
+    clean: int
+    judged: int
+
+
+def sittings_of(takes: Iterable[TakeAt]) -> list[Sitting]:
+    """The sittings, the latest first. Moments are compared in UTC: in one zone Python compares what
+    the clock on the wall shows, and clocks are changed.
+    """
+    groups: list[list[TakeAt]] = []
+    moments = (replace(one, at=one.at.astimezone(UTC)) for one in takes)
+    for one in sorted(moments, key=lambda take: (take.at, take.take_id)):
+        last = groups[-1][-1] if groups else None
+        if last is None or one.at - _end(last) > APART:
+            groups.append([])
+        groups[-1].append(one)
+    return [_sitting(group) for group in reversed(groups)]
+
+
+def _end(one: TakeAt) -> datetime:
+    return one.at + timedelta(seconds=one.seconds)
+
+
+def _sitting(takes: list[TakeAt]) -> Sitting:
+    return Sitting(
+        day=takes[0].day,
+        begun=takes[0].at,
+        ended=max(_end(one) for one in takes),
+        takes=tuple(one.take_id for one in takes),
+        played_s=sum(one.seconds for one in takes),
+        strokes=sum(one.strokes for one in takes),
+        clean=sum(one.clean for one in takes),
+        judged=sum(one.judged for one in takes),
+    )

@@ -1,0 +1,210 @@
+"""Stamina: how long the hands keep going clean at a tempo, and what work and rest follow from
+it.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import numpy as np
+
+from thrumble.core.coach.cause import Cause, CauseKind
+from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.ear.reading import ChangeKind
+
+BREATH_BEATS = 2.0  # without a stroke for so long, the hands have rested
+NEAR_TEMPO = 0.04  # of a tempo: what was played there tells of it
+REMEMBERED_DAYS = 28
+WORK_SHARE = 0.8  # of what was clean: it ends before it falls apart
+LEAST_WORK_S, MOST_WORK_S = 15.0, 180.0
+FIRST_WORK_S = 20.0
+LEAST_REST_S = 20.0
+MOST_TIMES = 6
+A_STEP_UP = 1.1  # work grows by no more than that from the longest that was played
+LEAST_RUNS = 3  # of a tempo, to tell from
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TakeLoad:
+    """What a take asked of the hands, and how long they kept it up. `down`: strokes; `run_*`: the
+    longest clean run, unbroken by a rest; `tired_s`: from the first hit on, where the spread grew
+    or the level fell for good, None where neither did; `spread_ms`, `level_db`: by how much at the
+    end; `causes`: what the take suffered from.
+    """
+
+    strokes: int
+    down: int
+    seconds: float
+    run_strokes: int
+    run_s: float
+    tired_s: float | None
+    spread_ms: float | None
+    level_db: float | None
+    causes: tuple[CauseKind, ...]
+
+
+def load_of(judgement: Judgement, causes: Iterable[Cause]) -> TakeLoad:
+    """The load of a judged take; all zero where nothing was played."""
+    played = sorted(judgement.played, key=lambda one: one.hit.expected_s)
+    picked = [one for one in played if one.due.hit.stroke is not None]
+    run = longest_run(judgement)
+    changes = {one.kind: one for one in judgement.reading.summary.changes}
+    spread, level = changes.get(ChangeKind.SPREAD), changes.get(ChangeKind.LEVEL)
+    grew = spread is not None and spread.amount > 0
+    fell = level is not None and level.amount < 0
+    begun = played[0].hit.expected_s if played else 0.0
+    since = [
+        _when(judgement, one.round, one.bar) - begun
+        for one, told in ((spread, grew), (level, fell))
+        if one is not None and told
+    ]
+    return TakeLoad(
+        strokes=len(picked),
+        down=sum(one.due.hit.stroke == "down" for one in picked),
+        seconds=_span(played),
+        run_strokes=len(run),
+        run_s=_span(run),
+        tired_s=max(0.0, min(since)) if since else None,
+        spread_ms=spread.amount if spread is not None else None,
+        level_db=level.amount if level is not None else None,
+        causes=tuple(
+            one.kind for one in causes if one.kind not in (CauseKind.CLEAN, CauseKind.NOTHING)
+        ),
+    )
+
+
+def longest_run(judgement: Judgement) -> list[JudgedHit]:
+    """The most strokes in a row with nothing wrong about them. A rest of two beats ends a run, for
+    the hands recover in it; a hit that the ear is unsure of does not, where it was in time.
+    """
+    breath_s = BREATH_BEATS * 60 / judgement.expanded.tempo_bpm
+    best: list[JudgedHit] = []
+    run: list[JudgedHit] = []
+    for one in sorted(judgement.hits, key=lambda hit: hit.hit.expected_s):
+        if not one.played or one.off:
+            run = []
+            continue
+        if one.due.hit.stroke is None:
+            continue
+        if run and one.hit.expected_s - run[-1].hit.expected_s > breath_s + 1e-6:
+            run = []
+        run.append(one)
+        if len(run) > len(best):
+            best = list(run)
+    return best
+
+
+def _span(hits: list[JudgedHit]) -> float:
+    if not hits:
+        return 0.0
+    return float(hits[-1].hit.expected_s + hits[-1].due.slot_s - hits[0].hit.expected_s)
+
+
+def _when(judgement: Judgement, round_: int, bar: int) -> float:
+    """When a bar of a round begins: its first hit."""
+    return min(
+        (
+            one.hit.expected_s
+            for one in judgement.hits
+            if (one.hit.round, one.hit.bar) == (round_, bar)
+        ),
+        default=0.0,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Run:
+    """The longest clean run of a take at a tempo."""
+
+    take_id: int
+    day: date
+    tempo_bpm: float
+    strokes: int
+    seconds: float
+    tired_s: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Endurance:
+    """How long a tempo holds: the longest clean run there, from how many takes, and where in a take
+    it usually begins to slip, None where it never did.
+    """
+
+    tempo_bpm: float
+    takes: int
+    best: Run
+    tired_s: float | None
+
+
+def by_tempo(runs: list[Run]) -> list[Endurance]:
+    """Every tempo that was played, the fastest first; tempos that round to the same are one."""
+    of: dict[int, list[Run]] = {}
+    for one in runs:
+        of.setdefault(round(one.tempo_bpm), []).append(one)
+    out = []
+    for tempo, own in sorted(of.items(), reverse=True):
+        tired = [one.tired_s for one in own if one.tired_s is not None]
+        out.append(
+            Endurance(
+                tempo_bpm=float(tempo),
+                takes=len(own),
+                best=max(own, key=lambda one: (one.strokes, one.seconds)),
+                tired_s=float(np.median(tired)) if tired else None,
+            )
+        )
+    return out
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Work:
+    """Work and rest: so many times so long at a tempo."""
+
+    tempo_bpm: float
+    work_s: float
+    rest_s: float
+    times: int
+    why: str
+
+
+def work_and_rest(
+    runs: list[Run], tempo_bpm: float, today: date, *, strokes_left: float | None = None
+) -> Work:
+    """What to do at a tempo. As long as four fifths of what is clean there, and never more than a
+    tenth beyond the longest that was; as long a rest; as often as the week's strokes allow
+    (`strokes_left`), not at all where none are left.
+    """
+    since = today - timedelta(days=REMEMBERED_DAYS)
+    near = [
+        one
+        for one in runs
+        if one.day >= since and abs(one.tempo_bpm - tempo_bpm) <= NEAR_TEMPO * tempo_bpm
+    ]
+    if len(near) < LEAST_RUNS:
+        work_s, why = FIRST_WORK_S, f"little played at {tempo_bpm:g} so far: begin short"
+    else:
+        usual = float(np.median([one.seconds for one in near]))
+        tired = [one.tired_s for one in near if one.tired_s is not None]
+        if len(tired) * 2 > len(near):
+            usual = min(usual, float(np.median(tired)))
+            why = f"you begin to slip after {np.median(tired):.0f} s at {tempo_bpm:g}"
+        else:
+            why = f"you stay clean for {usual:.0f} s at {tempo_bpm:g}"
+        longest = max(one.seconds for one in near)
+        work_s = min(WORK_SHARE * max(usual, longest * 0.5), longest * A_STEP_UP)
+    work_s = round(min(MOST_WORK_S, max(LEAST_WORK_S, work_s)) / 5) * 5.0
+    pace = _strokes_a_second(near) if near else None
+    times = MOST_TIMES
+    if strokes_left is not None and pace:
+        times = min(times, int(max(0.0, strokes_left) / (pace * work_s)))
+    return Work(
+        tempo_bpm=tempo_bpm,
+        work_s=work_s,
+        rest_s=max(LEAST_REST_S, work_s),
+        times=times,
+        why=why if times else "your strokes for this week are used up: rest that hand",
+    )
+
+
+def _strokes_a_second(runs: list[Run]) -> float | None:
+    seconds = sum(one.seconds for one in runs)
+    return sum(one.strokes for one in runs) / seconds if seconds else None

@@ -1,0 +1,93 @@
+"""How a player practises: minutes and days, how they get faster, how much a week may rise, and the
+calendar's secret.
+"""
+
+import secrets
+from dataclasses import dataclass
+from datetime import UTC, datetime, time
+
+import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import insert
+from sqlmodel import Session, col, select
+
+from thrumble.core.coach.care import MOST_RISE_PERCENT, RISE_RANGE_PERCENT
+from thrumble.core.coach.ladder import LadderSchool
+from thrumble.core.coach.plan import MOST_MINUTES
+from thrumble.core.errors import BadInput, NotFound
+from thrumble.store.practice_tables import PracticeRow
+
+EVERY_DAY = tuple(range(7))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Practice:
+    """`weekdays`: 0 is Monday; `begins_at`: by the player's own clock, wherever that is."""
+
+    minutes: int = 20
+    weekdays: tuple[int, ...] = EVERY_DAY
+    begins_at: time = time(18)
+    ladder: LadderSchool = LadderSchool.EVIDENCE
+    rise_percent: float = MOST_RISE_PERCENT
+
+
+def practice_of(session: Session, player_id: int) -> Practice:
+    """What the player has said, or what is usual."""
+    row = session.get(PracticeRow, player_id)
+    if row is None:
+        return Practice()
+    return Practice(
+        minutes=row.minutes,
+        weekdays=tuple(row.weekdays),
+        begins_at=row.begins_at,
+        ladder=LadderSchool(row.ladder),
+        rise_percent=row.rise_percent,
+    )
+
+
+def keep_practice(session: Session, player_id: int, own: Practice) -> None:
+    """Keeps it instead of what was; the calendar's address stays. Raises BadInput for what no
+    player can mean.
+    """
+    low, high = RISE_RANGE_PERCENT
+    if not 0 <= own.minutes <= MOST_MINUTES:
+        raise BadInput(f"a day has 0 to {MOST_MINUTES} minutes of practice; found {own.minutes}")
+    if not low <= own.rise_percent <= high:
+        raise BadInput(f"a week may rise by {low:g} to {high:g} %; found {own.rise_percent:g}")
+    if not own.weekdays or not set(own.weekdays) <= set(EVERY_DAY):
+        raise BadInput("choose at least one day of the week to practise on")
+    values = {
+        "minutes": own.minutes,
+        "weekdays": sorted(set(own.weekdays)),
+        "begins_at": own.begins_at,
+        "ladder": own.ladder.value,
+        "rise_percent": own.rise_percent,
+        "changed_at": datetime.now(UTC),
+    }
+    new = insert(PracticeRow).values(player_id=player_id, **values)
+    session.execute(new.on_conflict_do_update(index_elements=["player_id"], set_=values))
+
+
+def feed_key(session: Session, player_id: int, *, renew: bool = False) -> str:
+    """The secret in the address of the player's calendar; `renew`: another one, so that the old
+    address is worth nothing.
+    """
+    known = session.exec(
+        select(PracticeRow.feed_key).where(PracticeRow.player_id == player_id)
+    ).first()
+    if known and not renew:
+        return known
+    if known is None:
+        keep_practice(session, player_id, practice_of(session, player_id))
+    key = secrets.token_urlsafe(24)
+    session.execute(
+        sa.update(PracticeRow).where(col(PracticeRow.player_id) == player_id).values(feed_key=key)
+    )
+    return key
+
+
+def owner_of_feed(session: Session, key: str) -> int:
+    """Whose calendar an address shows. Raises NotFound."""
+    owner = session.exec(select(PracticeRow.player_id).where(PracticeRow.feed_key == key)).first()
+    if owner is None:
+        raise NotFound("there is no calendar at this address: copy it again from Today")
+    return owner

@@ -1,0 +1,244 @@
+"""All practice in words: the weeks, what they asked of the hands, the sittings, what keeps going
+wrong, what helped.
+"""
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from thrumble.core.coach.care import Comfort, Known, When, strokes_left
+from thrumble.core.coach.cause import CauseKind
+from thrumble.core.coach.helped import Helped, Measure
+from thrumble.core.coach.sittings import Sitting
+from thrumble.core.counting import counted
+from thrumble.core.riff.drills import TABLE, DrillKind
+from thrumble.store.loads import CausedDay, PlayedDay
+from thrumble.store.rounds import local_time
+
+WEEKS = 6
+MOST_SITTINGS, MOST_CAUSES = 10, 8
+LEAST_FULL_MINUTES = 1.0  # what fills a day's square at least
+CAUSES = {
+    CauseKind.DAMAGED: "a damaged recording",
+    CauseKind.OTHER_RIFF: "another riff",
+    CauseKind.MISSED: "missed hits",
+    CauseKind.EXTRA: "extra hits",
+    CauseKind.DRIFT: "tempo that drifts",
+    CauseKind.SWING: "shuffle too straight or too hard",
+    CauseKind.SHIFTS: "late after shifts",
+    CauseKind.SLOT: "one place early or late",
+    CauseKind.SPREAD: "loose timing",
+    CauseKind.TIRING: "timing that tires",
+    CauseKind.RANG: "palm mutes that ring",
+    CauseKind.CHOKED: "open hits choked",
+    CauseKind.DEAD_RINGS: "dead hits that ring",
+    CauseKind.STOPS: "stops that ring on",
+    CauseKind.FRETS: "wrong frets",
+    CauseKind.STRAYS: "stray strings",
+    CauseKind.BIAS: "ahead of or behind the click",
+    CauseKind.LEVEL: "uneven level",
+    CauseKind.RAMP: "mute ramps",
+    CauseKind.UNLIKE: "hits that sound unlike the plan",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class DaySquare:
+    """A day of the calendar: how full, in percent."""
+
+    title: str
+    top: int
+    full: int
+    today: bool
+    href: str
+
+
+@dataclass(frozen=True, slots=True)
+class HelpRow:
+    """What a drill did so far."""
+
+    name: str
+    change: str
+    times: str
+
+
+@dataclass(frozen=True, slots=True)
+class SittingRow:
+    """A sitting in words."""
+
+    when: str
+    played: str
+    strokes: str
+    clean: str
+    hands: str
+    href: str
+
+
+@dataclass(frozen=True, slots=True)
+class CauseCell:
+    """How many takes of a week suffered; of how many."""
+
+    text: str
+    title: str
+    href: str
+
+
+@dataclass(frozen=True, slots=True)
+class CauseRow:
+    """What goes wrong, week by week."""
+
+    name: str
+    cells: list[CauseCell]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PracticeView:
+    """The page. `week` names each column of `causes` by its Monday."""
+
+    figure: str
+    under: str
+    meta: str
+    sentence: str
+    squares: list[list[DaySquare]]
+    sittings: list[SittingRow]
+    weeks: list[str]
+    causes: list[CauseRow]
+    helped: list[HelpRow]
+
+
+def practice_view(
+    days: list[PlayedDay],
+    sittings: list[Sitting],
+    caused: list[CausedDay],
+    helped: list[Helped],
+    known: Known,
+    zone: str,
+) -> PracticeView:
+    """What was played in the last weeks."""
+    strokes = sum(one.strokes for one in days)
+    minutes = sum(one.minutes for one in days)
+    mondays = [_monday(known.today, WEEKS - 1 - k) for k in range(WEEKS)]
+    return PracticeView(
+        figure=f"{known.week(0):,}",
+        under="strokes in seven days",
+        meta=f"{counted(sum(one.takes for one in days), 'take')} in {WEEKS} weeks · "
+        f"{minutes:.0f} min of playing · {counted(strokes, 'stroke')}",
+        sentence=_load_words(known),
+        squares=_squares(days, known.today),
+        sittings=[_sitting(one, known.comfort, zone) for one in sittings[:MOST_SITTINGS]],
+        weeks=[f"{day.day} {day:%b}" for day in mondays],
+        causes=_causes(caused, mondays),
+        helped=_helped(helped),
+    )
+
+
+def _load_words(known: Known) -> str:
+    """What the week may still take."""
+    left = strokes_left(known)
+    if left is None:
+        return "This is your first week: nothing to compare it with yet."
+    if left <= 0:
+        return (
+            f"Your hands have had this week's strokes: {known.rise_percent:g} % above your usual "
+            "week. Rest them."
+        )
+    return (
+        f"About {round(left, -1):.0f} strokes left this week before you are {known.rise_percent:g} "
+        "% above your usual one."
+    )
+
+
+def _monday(today: date, back: int) -> date:
+    return today - timedelta(days=today.weekday() + 7 * back)
+
+
+def _sitting(one: Sitting, comfort: tuple[Comfort, ...], zone: str) -> SittingRow:
+    begun = local_time(one.begun, zone)
+    felt = {answer.when: answer.score for answer in comfort if answer.day == one.day}
+    hands = ""
+    if felt:
+        before, after = felt.get(When.BEFORE), felt.get(When.AFTER)
+        hands = f"{'–' if before is None else before} → {'–' if after is None else after}"
+    span = max(1.0, (one.ended - one.begun).total_seconds() / 60)
+    return SittingRow(
+        when=f"{one.day:%a} {one.day.day} {one.day:%b}, {begun:%H:%M}",
+        played=f"{one.played_s / 60:.0f} of {span:.0f} min",
+        strokes=f"{one.strokes}",
+        clean=f"{one.clean / one.judged:.0%}" if one.judged else "",
+        hands=hands,
+        href=f"/log/takes?day={one.day.isoformat()}",
+    )
+
+
+def _causes(caused: list[CausedDay], mondays: list[date]) -> list[CauseRow]:
+    """The commonest causes, week by week: how many takes of how many."""
+    takes = dict.fromkeys(mondays, 0)
+    counts: dict[CauseKind, dict[date, int]] = {}
+    for one in caused:
+        monday = _monday(one.day, 0)
+        if monday not in takes:
+            continue
+        takes[monday] += one.takes
+        for kind, count in one.caused.items():
+            week = counts.setdefault(kind, dict.fromkeys(mondays, 0))
+            week[monday] += count
+    kinds = sorted(counts, key=lambda kind: -sum(counts[kind].values()))[:MOST_CAUSES]
+    return [
+        CauseRow(
+            CAUSES[kind],
+            [
+                CauseCell(
+                    str(counts[kind][monday]) if counts[kind][monday] else "",
+                    f"{counts[kind][monday]} of {counted(takes[monday], 'take')}",
+                    f"/log/takes?week={monday.isoformat()}&cause={kind.value}",
+                )
+                for monday in mondays
+            ],
+        )
+        for kind in kinds
+    ]
+
+
+def _squares(days: list[PlayedDay], today: date) -> list[list[DaySquare]]:
+    """The last weeks, Monday to Sunday, each day as full as it was played."""
+    known = {one.day: one for one in days}
+    fullest = max([LEAST_FULL_MINUTES, *(one.minutes for one in days)])
+    first = today - timedelta(days=today.weekday() + 7 * (WEEKS - 1))
+    out = []
+    for week in range(WEEKS):
+        row = []
+        for weekday in range(7):
+            day = first + timedelta(days=7 * week + weekday)
+            one = known.get(day)
+            minutes = one.minutes if one else 0.0
+            words = f"{day.day} {day:%B}: "
+            words += (
+                f"{minutes:.0f} min, {counted(one.takes, 'take')}, {counted(one.strokes, 'stroke')}"
+                if one
+                else "nothing played"
+            )
+            full = min(100, round(100 * minutes / fullest))
+            full = max(full, 8) if one else 0
+            href = f"/log/takes?day={day.isoformat()}" if one else ""
+            row.append(DaySquare(words, 100 - full, full, day == today, href))
+        out.append(row)
+    return out
+
+
+def _helped(found: list[Helped]) -> list[HelpRow]:
+    """Every drill that was followed by its riff, what it changed on average, how often for good."""
+    by_kind: dict[DrillKind, list[Helped]] = {}
+    for one in found:
+        by_kind.setdefault(one.kind, []).append(one)
+    rows = []
+    for kind, all_of in by_kind.items():
+        told = [one for one in all_of if one.change is not None]
+        if not told:
+            rows.append(HelpRow(TABLE[kind].name, "", "too early to say"))
+            continue
+        good = sum(one.clear and (one.change or 0) < 0 for one in told)
+        muting = told[0].measure is Measure.MUTING
+        mean = sum(one.change or 0 for one in told) / len(told) * (100 if muting else 1)
+        change = f"{mean:+.0f} {'in 100' if muting else 'ms'}"
+        times = f"helped {good} of {counted(len(told), 'time')}"
+        rows.append(HelpRow(TABLE[kind].name, change, times))
+    return rows

@@ -1,0 +1,162 @@
+"""Today's session as a row of blocks, as wide as their minutes; the days after; how it is put
+together.
+"""
+
+from dataclasses import dataclass
+from datetime import date
+
+from thrumble.actions.planning import Planned
+from thrumble.core.coach.plan import REST_MINUTES, BlockKind, plan_words
+from thrumble.core.coach.session import BlockState, SessionBlock
+from thrumble.core.counting import counted
+from thrumble.core.riff.drills import TABLE
+from thrumble.store.practice import Practice
+
+KIND_WORDS = {
+    BlockKind.WARM_UP: "warm-up",
+    BlockKind.NEW: "new",
+    BlockKind.WEAK: "weak spot",
+    BlockKind.DUE: "due",
+    BlockKind.STAMINA: "stamina",
+}
+DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BlockView:
+    """A block of the session, or a rest between two: then without a key. `open`: still to be
+    played, so that it can be changed.
+    """
+
+    key: int | None
+    kind: str
+    css: str
+    title: str
+    tempo: str
+    minutes: int
+    why: str
+    state: str
+    open: bool
+    locked: bool
+    first: bool
+    last: bool
+
+
+@dataclass(frozen=True, slots=True)
+class DayView:
+    """A day to come."""
+
+    name: str
+    minutes: str
+    titles: str
+    off: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Weekday:
+    """A day of the week to choose."""
+
+    number: int
+    name: str
+    on: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanView:
+    """The session, the days ahead, and how the player practises. `dropped`: what may be put back,
+    key and title.
+    """
+
+    words: str
+    blocks: list[BlockView]
+    dropped: list[tuple[int, str]]
+    ahead: list[DayView]
+    minutes: int
+    weekdays: list[Weekday]
+    begins_at: str
+    rise: str
+
+
+def plan_view(found: Planned, own: Practice, today: date) -> PlanView:
+    """The blocks in order, the one that comes next marked."""
+    session = found.session
+    shown = session.shown
+    words = plan_words([one.block for one in shown])
+    if found.stop:
+        words = "Rest today."
+    elif not shown:
+        words = "Nothing is due: play what you like."
+    elif session.coming is None:
+        words = "Done for today."
+    elif today.weekday() not in own.weekdays:
+        words = f"A day off by your own plan; if you play anyway: {words}"
+    blocks: list[BlockView] = []
+    for place, one in enumerate(shown):
+        if rest := session.rest_before(one.key):
+            blocks.append(_rest(rest))
+        blocks.append(
+            _block(one, here=one is session.coming, place=place, last=place == len(shown) - 1)
+        )
+    return PlanView(
+        words=words,
+        blocks=blocks,
+        dropped=[(one.key, block_title(one)) for one in session.dropped],
+        ahead=[_day(day, titles, own) for day, titles in found.ahead],
+        minutes=own.minutes,
+        weekdays=[Weekday(k, name, k in own.weekdays) for k, name in enumerate(DAYS)],
+        begins_at=f"{own.begins_at:%H:%M}",
+        rise=f"{own.rise_percent:g}",
+    )
+
+
+def block_title(one: SessionBlock) -> str:
+    """What a block plays."""
+    block = one.block
+    return block.title if block.drill is None else f"{block.title}, {TABLE[block.drill].name}"
+
+
+def _block(one: SessionBlock, *, here: bool, place: int, last: bool) -> BlockView:
+    block = one.block
+    state = "" if one.state is BlockState.OPEN else one.state.value
+    css = f"{block.kind.value} m{block.minutes} {'here' if here else state}"
+    return BlockView(
+        key=one.key,
+        kind=KIND_WORDS[block.kind],
+        css=css.strip(),
+        title=block_title(one),
+        tempo="" if block.tempo_bpm is None else f"{block.tempo_bpm:g}",
+        minutes=block.minutes,
+        why=block.why,
+        state=state,
+        open=one.state is BlockState.OPEN,
+        locked=one.locked,
+        first=place == 0,
+        last=last,
+    )
+
+
+def _rest(minutes: int) -> BlockView:
+    return BlockView(
+        key=None,
+        kind="rest",
+        css=f"rest m{REST_MINUTES}",
+        title="",
+        tempo="",
+        minutes=minutes,
+        why="shake out",
+        state="",
+        open=False,
+        locked=False,
+        first=False,
+        last=False,
+    )
+
+
+def _day(day: date, titles: list[str], own: Practice) -> DayView:
+    off = day.weekday() not in own.weekdays
+    return DayView(
+        name=f"{day:%A}",
+        minutes="" if off else counted(own.minutes, "minute"),
+        titles="day off" if off else ", ".join(titles) or "what is weakest then",
+        off=off,
+    )
