@@ -2,9 +2,11 @@
 and the log; how the hands feel.
 """
 
+import json
 import re
 from collections.abc import Callable
 
+import sqlalchemy as sa
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Served
@@ -65,3 +67,80 @@ def test_the_log_and_how_the_hands_feel(served: Served, open_page: Callable[...,
     page.get_by_label("before playing").check()
     page.get_by_role("button", name="0", exact=True).click()
     expect(page.locator("#care")).not_to_contain_text("is pain")
+
+
+def cut_short(served: Served) -> None:
+    """Every block of today's session takes a minute, as fast as can be."""
+    engine = sa.create_engine(served.database_url)
+    with engine.begin() as connection:
+        plan = connection.execute(sa.text("select plan from session")).scalar_one()
+        for one in plan["blocks"]:
+            one["block"] |= {"minutes": 1, "kind": "warm-up", "tempo_bpm": 400.0}
+        connection.execute(
+            sa.text("update session set plan = cast(:plan as jsonb)"), {"plan": json.dumps(plan)}
+        )
+    engine.dispose()
+
+
+# of every block's minute fifty seconds have gone: one take fills it
+NEARLY_OVER = """
+const day = new Date().toLocaleDateString("sv");
+for (let key = 1; key < 10; key++) sessionStorage.setItem(`session-${day}-${key}`, "50");
+"""
+
+
+def test_the_session_runs_from_block_to_block_without_touching_anything(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    """With the browser as strict about sound as it is to people: only the first key was pressed."""
+    page = open_page()
+    page.add_init_script(NEARLY_OVER)
+    page.goto(served.base)
+    expect(page.locator("#play-session")).to_be_visible()
+    blocks = page.locator(".session li:not(.rest)").count()
+    drop = page.get_by_role("button", name=re.compile("^Drop: "))
+    for _ in range(blocks - 2):
+        left = drop.count()
+        drop.last.click()
+        expect(drop).to_have_count(left - 1)
+    cut_short(served)
+    page.keyboard.press("Space")
+    for place in (1, 2):
+        page.wait_for_function(
+            f"() => document.querySelector('#session b')?.textContent === 'Block {place} of 2'"
+        )
+        expect(page.locator("#session")).to_have_attribute("data-counting", "yes")
+        expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=20000)
+        expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60000)
+    page.wait_for_url(re.compile(r"played=yes"), timeout=20000)
+    expect(page.get_by_role("status").first).to_contain_text("How do your hands feel now?")
+    expect(page.locator("#plan")).to_contain_text("Done for today")
+    page.get_by_role("button", name="1", exact=True).click()
+    expect(page.locator("#care")).to_contain_text("after: 1 of 10")
+
+
+def test_in_a_session_page_up_plays_again_or_goes_on_and_escape_waits(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    page = open_page()
+    page.goto(served.base)
+    expect(page.locator("#plan")).to_contain_text("minutes")
+    page.get_by_role("button", name="Plan again").click()
+    expect(page.locator("#play-session")).to_be_visible()
+    page.keyboard.press("PageDown")
+    say = page.locator("#session-say")
+    expect(say).to_contain_text("by itself")
+    page.keyboard.press("Space")
+    stage = page.locator("#play")
+    expect(stage).to_have_attribute("data-stage", re.compile("count|record"), timeout=10000)
+    page.keyboard.press("PageUp")
+    expect(say).to_contain_text("Once more")
+    page.keyboard.press("Escape")
+    expect(say).to_contain_text("waits. Space goes on")
+    here = page.url
+    page.keyboard.press("Space")
+    expect(stage).to_have_attribute("data-stage", re.compile("count|record"), timeout=10000)
+    page.keyboard.press("PageUp")
+    expect(say).to_contain_text("Once more")
+    page.keyboard.press("PageUp")
+    page.wait_for_url(lambda url: url != here)

@@ -31,7 +31,7 @@ def felt(score: int, *, ago: int = 0, when: When = When.BEFORE, numb: bool = Fal
 
 EASY = tuple(TakeEffort(TODAY - timedelta(days=k), 4.0 + k / 10, True, True) for k in range(6))
 TENSE = TakeEffort(TODAY, 8.0, True, True)
-USUAL = ((8, 3000), (15, 3000), (22, 3000))
+USUAL = ((8, 9000), (15, 9000), (22, 9000))
 WORSE = tuple(
     felt(score, ago=ago, when=when)
     for ago in (5, 3, 1)
@@ -51,7 +51,7 @@ WORSE = tuple(
         ("pain", {"comfort": (felt(7),)}, {"comfort": (felt(6),)}, 0.0),
         ("discomfort", {"comfort": (felt(4),)}, {"comfort": (felt(3),)}, 0.5),
         ("growing", {"comfort": WORSE}, {"comfort": WORSE[:4]}, 0.7),
-        ("weekly rise", {"days": days((1, 3400), *USUAL)}, {"days": days((1, 3200), *USUAL)}, 0.7),
+        ("weekly rise", {"days": days((1, 10000), *USUAL)}, {"days": days((1, 9800), *USUAL)}, 0.7),
         (
             "long day",
             {"days": days((0, 100), minutes=45)},
@@ -94,6 +94,6 @@ def test_every_rule_has_its_case_and_the_gravest_comes_first() -> None:
 def test_a_first_week_and_a_players_own_limit_are_let_be() -> None:
     first = Known(today=TODAY, days=days((1, 9000)), comfort=())
     assert take_care(first) == [], "nothing to compare it with"
-    own = Known(today=TODAY, days=days((1, 3400), *USUAL), comfort=(), rise_percent=20)
+    own = Known(today=TODAY, days=days((1, 10000), *USUAL), comfort=(), rise_percent=20)
     assert take_care(own) == []
-    assert strokes_left(first) is None and strokes_left(own) == 3000 * 1.2 - 3400
+    assert strokes_left(first) is None and strokes_left(own) == 9000 * 1.2 - 10000

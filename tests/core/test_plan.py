@@ -128,12 +128,16 @@ def test_what_holds_may_wait_longer_and_what_does_not_comes_back_tomorrow() -> N
 
 def test_the_days_ahead_name_what_comes_due() -> None:
     known = [standing(1, ago=1, interval=3), standing(2, ago=9), standing(3, ago=None)]
-    ahead = week_ahead(known, TODAY)
+    ahead = week_ahead(known, [2], 6, TODAY)
     assert [day for day, _ in ahead] == [TODAY + timedelta(days=k) for k in range(1, 7)]
-    assert [titles for _, titles in ahead] == [[], ["Riff 1"], [], [], [], []]
+    named = [titles for _, titles in ahead]
+    assert named[0] == ["Riff 3"], "what was never played is due at once"
+    assert named[1] == ["Riff 1"] and ["Riff 2"] in named[2:5], "four days after it held"
+    assert all(len(titles) == 1 for titles in named), "a block of minutes is a riff"
     sunday = (TODAY + timedelta(days=2)).weekday()
-    free = week_ahead(known, TODAY, [day for day in range(7) if day != sunday])
-    assert [titles for _, titles in free] == [[], [], ["Riff 1"], [], [], []], "the day after"
+    free = week_ahead(known, [2], 6, TODAY, [day for day in range(7) if day != sunday])
+    assert [titles for _, titles in free][1:3] == [[], ["Riff 1"]], "the day after"
+    assert all(titles == [] for _, titles in week_ahead(known, [], 0, TODAY))
 
 
 def test_a_plan_made_around_blocks_leaves_them_their_time() -> None:

@@ -19,6 +19,7 @@ from thrumble.core.coach.plan import (
     make_plan,
     week_ahead,
 )
+from thrumble.core.coach.rounds import WHOLE
 from thrumble.core.coach.session import (
     BlockState,
     Session,
@@ -38,17 +39,19 @@ from thrumble.store.drills import DrillOf
 CONSIDERED = 12  # riffs: those that want it most
 PLAYED_SHARE = 0.5  # of a block's minutes spent on its riff: it is done
 LEAST_GAP_BPM = 2.0
+SHORT_SHARE = 0.7  # of the minutes asked for: less than that is worth a word
 FOLLOWS = (BlockKind.NEW, BlockKind.DUE, BlockKind.WEAK)  # as fast as their riff stands by now
 
 
 @dataclass(frozen=True, slots=True)
 class Planned:
-    """Today's session, what the hands say to it (`stop`: not today), and what comes due on the days
-    after.
+    """Today's session, what the hands say to it (`stop`: not today; `short`: the week's strokes
+    leave less than was asked for), and what the days after will most likely hold.
     """
 
     session: Session
     stop: bool
+    short: bool
     ahead: list[tuple[date, list[str]]]
 
 
@@ -58,27 +61,33 @@ def plan_now(db: DbSession, player_id: int, today: date, *, again: bool = False)
     what was played, skipped or locked stays, what was dropped stays away.
     """
     known = known_of(db, player_id, today)
-    share = share_left(take_care(known))
+    share, left = share_left(take_care(known)), strokes_left(known)
     own = practice.practice_of(db, player_id)
+    wanted = _wanted(db, player_id)
+    played = rounds.rounds_by_section(db, player_id, wanted)
     standings = [
-        _standing(db, player_id, riff_id, own.ladder, today) for riff_id in _wanted(db, player_id)
+        _standing(db, player_id, riff_id, played[riff_id], own.ladder, today) for riff_id in wanted
     ]
-    ahead = week_ahead(standings, today, own.weekdays)
     was = sessions.session_of(db, player_id, today, lock=True)
     if share == 0:
-        return Planned(was or planned([], own.minutes, share), True, ahead)
-    if was is None or not was.blocks:
-        blocks = make_plan(
-            standings, own.minutes, today, share=share, most_strokes=strokes_left(known)
+        rest = was or planned([], own.minutes, share)
+        return Planned(
+            rest, True, False, week_ahead(standings, [], own.minutes, today, own.weekdays)
         )
+    if was is None or not was.blocks:
+        blocks = make_plan(standings, own.minutes, today, share=share, most_strokes=left)
         now = planned(blocks, own.minutes, share)
     else:
         now = _with_played(db, player_id, _with_riffs(db, player_id, was), today)
         if again or (was.minutes, was.share) != (own.minutes, share):
-            now = _again(now, standings, own.minutes, share, today, strokes_left(known))
+            now = _again(now, standings, own.minutes, share, today, left)
     if now != was:
         sessions.keep_session(db, player_id, today, now)
-    return Planned(_with_tempos(now, standings), False, ahead)
+    ids = [one.block.riff_id for one in now.shown]
+    ahead = week_ahead(standings, ids, own.minutes, today, own.weekdays)
+    whole = sum(one.block.minutes for one in now.shown)
+    short = left is not None and whole < SHORT_SHARE * own.minutes * share
+    return Planned(_with_tempos(now, standings), False, short, ahead)
 
 
 def _again(
@@ -220,15 +229,20 @@ def _wanted(db: DbSession, player_id: int) -> list[int]:
 
 
 def _standing(
-    db: DbSession, player_id: int, riff_id: int, school: LadderSchool, today: date
+    db: DbSession,
+    player_id: int,
+    riff_id: int,
+    played: dict[str, list[Round]],
+    school: LadderSchool,
+    today: date,
 ) -> Standing:
     riff = riffs.newest_revision(db, player_id, riff_id).riff
     expanded = expand(riff)
     goal = float(riff.tempo_bpm)
-    own = rounds.rounds_of(db, player_id, riff_id)
+    own = played.get(WHOLE, [])
     told = clean_speed(own, goal)
     step = next_step(own, goal, school, today=max([today, *(one.day for one in own)]))
-    weak = _weakest(db, player_id, riff_id, expanded)
+    weak = _weakest(played, expanded)
     return Standing(
         riff_id=riff_id,
         title=riff.title,
@@ -245,13 +259,13 @@ def _standing(
 
 
 def _weakest(
-    db: DbSession, player_id: int, riff_id: int, expanded: ExpandedRiff
+    played: dict[str, list[Round]], expanded: ExpandedRiff
 ) -> tuple[str, tuple[int, int]] | None:
     """The section that is clearly slower than another, and its bars the first time it is played."""
     goal = float(expanded.riff.tempo_bpm)
     speeds = {}
-    for name in rounds.sections_of(db, player_id, riff_id):
-        told = clean_speed(_rounds(db, player_id, riff_id, name), goal)
+    for name, own in played.items():
+        told = None if name == WHOLE else clean_speed(own, goal)
         if told is not None:
             speeds[name] = told.now.bpm
     if len(speeds) < 2 or max(speeds.values()) - min(speeds.values()) < LEAST_GAP_BPM:
@@ -263,7 +277,3 @@ def _weakest(
         if bar.section == name and bar.appearance == 1 and bar.number > 0
     ]
     return (name, (bars[0], bars[-1])) if bars else None
-
-
-def _rounds(db: DbSession, player_id: int, riff_id: int, section: str) -> list[Round]:
-    return rounds.rounds_of(db, player_id, riff_id, section)

@@ -136,6 +136,33 @@ def rounds_of(
     return [Round(day, tempo, bool(good)) for day, tempo, good in session.execute(query)]
 
 
+def rounds_by_section(
+    session: Session, player_id: int, riff_ids: list[int]
+) -> dict[int, dict[str, list[Round]]]:
+    """The rounds of several riffs at once, by riff and section, `WHOLE` for the riff itself; each
+    in the order they were played.
+    """
+    query = (
+        sa.select(
+            col(RoundRow.riff_id),
+            col(RoundRow.section),
+            col(RoundRow.day),
+            col(RoundRow.tempo_bpm),
+            col(RoundRow.clean),
+        )
+        .where(
+            col(RoundRow.player_id) == player_id,
+            col(RoundRow.riff_id).in_(riff_ids),
+            col(RoundRow.reading_id).in_(newest_readings(player_id)),
+        )
+        .order_by(col(RoundRow.day), col(RoundRow.reading_id), col(RoundRow.round))
+    )
+    out: dict[int, dict[str, list[Round]]] = {riff_id: {} for riff_id in riff_ids}
+    for riff_id, section, day, tempo, clean in session.execute(query):
+        out[riff_id].setdefault(section, []).append(Round(day, tempo, bool(clean)))
+    return out
+
+
 def tones_of(session: Session, player_id: int, riff_id: int) -> list[tuple[int, str]]:
     """The tones that a riff was played with, number and name."""
     query = (

@@ -11,7 +11,7 @@ from thrumble.core.counting import counted
 
 MOST_RISE_PERCENT = 10.0  # of strokes from week to week, unless the player says otherwise
 RISE_RANGE_PERCENT = (0.0, 100.0)
-LEAST_WEEK = 1500  # strokes: below it a rise says nothing
+LEAST_WEEK = 6000  # strokes, an hour or less of playing: below it a rise says nothing
 EARLIER_WEEKS = 3
 DISCOMFORT, PAIN = 4, 7  # of 10
 SPAN_MINUTES = 45.0  # of playing in a day from which on a rest is due

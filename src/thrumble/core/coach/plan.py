@@ -249,25 +249,44 @@ def rests_before(minutes: Sequence[int]) -> list[int]:
 
 
 def week_ahead(
-    standings: list[Standing], today: date, weekdays: Collection[int] = range(7)
+    standings: list[Standing],
+    played: Collection[int | None],
+    minutes: int,
+    today: date,
+    weekdays: Collection[int] = range(7),
 ) -> list[tuple[date, list[str]]]:
-    """The six days after today, each with the riffs that come due on it; those that are due by now
-    are today's. What comes due on a day off waits for the next of the `weekdays` (0 is Monday).
+    """The six days after today, each with the riffs that it will most likely hold: those due
+    longest by then, as many as the minutes take; where nothing is due the one farthest from its tempo. It
+    is supposed that today's riffs (`played`) and all that are named are played and hold. A day
+    that is none of the `weekdays` (0 is Monday) has none.
     """
     days = [today + timedelta(days=ahead) for ahead in range(1, DAYS_AHEAD + 1)]
-    due = {
-        one.title: _practising(one.last + timedelta(days=one.interval_days), weekdays)
+    count = round(minutes / A_BLOCK_MINUTES) if minutes else 0
+    last = {one.riff_id: today if one.riff_id in played else one.last for one in standings}
+    waits = {
+        one.riff_id: min(LONGEST_INTERVAL, one.interval_days * (2 if one.riff_id in played else 1))
         for one in standings
-        if one.last is not None
     }
-    return [(day, [title for title, when in due.items() if when == day]) for day in days]
+    out = []
+    for day in days:
+        chosen: list[Standing] = []
+        if day.weekday() in weekdays and minutes:
+
+            def overdue(one: Standing, day: date = day) -> float:
+                since = last[one.riff_id]
+                return 1.0 if since is None else (day - since).days / waits[one.riff_id]
+
+            due = sorted((one for one in standings if overdue(one) >= 1), key=lambda o: -overdue(o))
+            chosen = due[: max(1, count)] or sorted(standings, key=_share_reached)[:1]
+        for one in chosen:
+            last[one.riff_id] = day
+            waits[one.riff_id] = min(LONGEST_INTERVAL, 2 * waits[one.riff_id])
+        out.append((day, [one.title for one in chosen]))
+    return out
 
 
-def _practising(day: date, weekdays: Collection[int]) -> date:
-    """The first day from one on that is practised on."""
-    return next(
-        (later for k in range(7) if (later := day + timedelta(days=k)).weekday() in weekdays), day
-    )
+def _share_reached(one: Standing) -> float:
+    return 0.0 if one.speed is None else one.speed.bpm / one.goal_bpm
 
 
 def interval_of(rounds: list[Round]) -> int:

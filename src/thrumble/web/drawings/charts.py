@@ -219,7 +219,7 @@ def landing_scatter(fit: LandingFit, limit_ms: float) -> Scatter:
         line = f"M{x(low)} {y(ends[0])}L{x(high_mm)} {y(ends[1])}"
     step = _round_step(most_mm / TICKS_WANTED)
     across = [
-        Tick(x(mm), LANDING_H - 14, f"{mm:.0f}")
+        Tick(x(mm), LANDING_H - 19, f"{mm:.0f}")
         for mm in (k * step for k in range(int(most_mm / step) + 1))
     ]
     late = _round_step(high / 1.5)

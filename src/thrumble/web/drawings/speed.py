@@ -7,7 +7,7 @@ from thrumble.core.coach.clean_speed import CleanSpeed, Round
 from thrumble.core.counting import counted
 
 WIDE, HIGH = 700.0, 210.0
-LEFT, RIGHT, TOP, FOOT = 36.0, 14.0, 12.0, 26.0
+LEFT, RIGHT, TOP, FOOT = 36.0, 24.0, 20.0, 26.0
 MOST_DOTS = 240
 AROUND = 0.06  # of the tempi shown, above and below
 STEPS = (2, 5, 10, 20, 50)

@@ -158,15 +158,23 @@ def _sitting(one: Sitting, comfort: tuple[Comfort, ...], zone: str) -> SittingRo
     if felt:
         before, after = felt.get(When.BEFORE), felt.get(When.AFTER)
         hands = f"{'–' if before is None else before} → {'–' if after is None else after}"
-    span = max(1.0, (one.ended - one.begun).total_seconds() / 60)
     return SittingRow(
         when=f"{one.day:%a} {one.day.day} {one.day:%b}, {begun:%H:%M}",
-        played=f"{one.played_s / 60:.0f} of {span:.0f} min",
+        played=_duration(one),
         strokes=f"{one.strokes}",
         clean=f"{one.clean / one.judged:.0%}" if one.judged else "",
         hands=hands,
         href=f"/log/takes?day={one.day.isoformat()}",
     )
+
+
+def _duration(one: Sitting) -> str:
+    """How long was played, and in how long a sitting where that is another matter."""
+    span_min = (one.ended - one.begun).total_seconds() / 60
+    if span_min < 2:
+        return f"{one.played_s:.0f} s"
+    played = f"{one.played_s / 60:.0f} min" if one.played_s >= 90 else f"{one.played_s:.0f} s"
+    return f"{played} in {span_min:.0f} min"
 
 
 def _causes(caused: list[CausedDay], mondays: list[date]) -> list[CauseRow]:

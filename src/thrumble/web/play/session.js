@@ -21,7 +21,8 @@ const minutes = Number(bar.dataset.minutes);
 const between = Number(bar.dataset.rest) || BETWEEN_S;
 const plan = JSON.parse($("plan").textContent);
 
-const spentS = () => (begunMs === null ? 0 : (performance.now() - begunMs) / 1000);
+const spentS = () =>
+  (begunMs === null ? Number(kept()) : (performance.now() - begunMs) / 1000);
 const leftS = () => Math.max(0, minutes * 60 - spentS());
 const clock = (s) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
 
@@ -33,6 +34,7 @@ function show() {
   const rest = counting ? Math.max(0, Math.ceil((until - performance.now()) / 1000)) : 0;
   $("session-rest").textContent = counting ? String(rest) : "";
   bar.dataset.counting = counting ? "yes" : "no";
+  for (const id of ["session-now", "session-skip"]) $(id).hidden = going();
 }
 
 /** Counts down, then does what comes after. */
@@ -53,7 +55,7 @@ function now() {
 }
 
 function play() {
-  if (begunMs === null) begunMs = performance.now() - 1000 * Number(kept());
+  if (begunMs === null) begunMs = performance.now() - 1000 * spentS();
   tell("Page Up stops this take and plays it again.");
   $("go").click();
 }
@@ -100,6 +102,7 @@ function next(stage) {
     $("tempo").value = step;
     $("tempo").dispatchEvent(new Event("change"));
   }
+  setRounds();
   count(between, "Shake out. The next take comes by itself; Page Up goes on to the next block.",
     play);
 }
@@ -108,7 +111,7 @@ function rounds() { return Number($("rounds").value) || 1; }
 
 function setRounds() {
   const roundS = plan.round * (plan.tempo / Number($("tempo").value));
-  const wanted = Number(bar.dataset.work) || TAKE_S;
+  const wanted = Math.min(Number(bar.dataset.work) || TAKE_S, leftS());
   $("rounds").value = Math.min(MOST_ROUNDS, Math.max(1, Math.round(wanted / roundS)));
 }
 

@@ -169,7 +169,7 @@ def _calendar(session: DbSession, player_id: int, today: Today) -> bytes:
     ]
     days = [] if found.stop or not lines else [PracticeDay(today, own.minutes, lines)]
     days += [
-        PracticeDay(day, own.minutes, titles or ["what is weakest then"])
+        PracticeDay(day, own.minutes, titles)
         for day, titles in found.ahead
         if day.weekday() in own.weekdays
     ]

@@ -88,6 +88,8 @@ def plan_view(found: Planned, own: Practice, today: date) -> PlanView:
         words = "Nothing is due: play what you like."
     elif session.coming is None:
         words = "Done for today."
+    elif found.short:
+        words += ": your hands have nearly had this week's strokes"
     elif today.weekday() not in own.weekdays:
         words = f"A day off by your own plan; if you play anyway: {words}"
     blocks: list[BlockView] = []
@@ -157,6 +159,6 @@ def _day(day: date, titles: list[str], own: Practice) -> DayView:
     return DayView(
         name=f"{day:%A}",
         minutes="" if off else counted(own.minutes, "minute"),
-        titles="day off" if off else ", ".join(titles) or "what is weakest then",
+        titles="day off" if off else ", ".join(titles) or "nothing",
         off=off,
     )
