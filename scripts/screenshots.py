@@ -12,13 +12,11 @@ import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
 from thrumble.core.instrument import Instrument
-from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.text import parse_riff
-from thrumble.core.rig.fret_hand import exercise_text
 from thrumble.demo import guitar, setup_of
 
 OWN_SOUND = Path(__file__).parent.parent / "tests/browser/own_sound.js"
@@ -65,6 +63,18 @@ def open_log(page: Page, base: str) -> None:
     page.goto(f"{base}/log")
     page.get_by_role("link", name="Winding Gear").click()
     page.wait_for_selector(".speed")
+
+
+def open_practice(page: Page, base: str) -> None:
+    page.goto(f"{base}/log/practice")
+
+
+def open_hands(page: Page, base: str) -> None:
+    """After a session, with a wrist marked."""
+    page.goto(f"{base}/?played=yes")
+    page.locator("summary", has_text="Where").click()
+    page.locator(".arm.right label", has_text="wrist").click()
+    page.wait_for_selector("#play-session")
 
 
 def open_neck(page: Page, base: str) -> None:
@@ -170,38 +180,6 @@ def open_palm_finder(page: Page, base: str) -> None:
         page.locator("#dots circle").nth(n - 1).wait_for(state="attached", timeout=8000)
 
 
-def open_calibrate(page: Page, base: str) -> None:
-    """The click comes back after 18.4 ms inside the page's own audio graph."""
-    page.add_init_script(path=OWN_SOUND)
-    page.goto(f"{base}/rig/calibrate")
-    page.wait_for_load_state("load")
-    page.evaluate("() => { window.__ownSound.returnS = 0.0184 }")
-    page.keyboard.press("PageDown")
-    page.wait_for_selector("#calibrate[data-stage=done]", timeout=60000)
-
-
-def open_fret_hand(page: Page, base: str) -> None:
-    """The exercise by the simulated guitarist, who lets go a little late."""
-    page.add_init_script(path=OWN_SOUND)
-    page.goto(f"{base}/rig/fret-hand")
-    page.wait_for_load_state("load")
-    flaws = Flaws(timing=6, stop=35, stop_spread=15)
-    take = perform(
-        parse_riff(exercise_text(80)),
-        seed=2,
-        flaws=flaws,
-        setup=setup_of(Tone.CRUNCH),
-        guitar=guitar,
-        lead_s=0.0,
-    )
-    text = base64.b64encode(take.samples.astype("<f4").tobytes()).decode()
-    page.evaluate(
-        "([text, rate]) => { window.__ownSound.exercise = [text, rate] }", [text, take.rate_hz]
-    )
-    page.keyboard.press("PageDown")
-    page.wait_for_selector("#fret[data-stage=done]", timeout=60000)
-
-
 def open_certainty(page: Page, base: str) -> None:
     page.goto(f"{base}/certainty")
 
@@ -222,12 +200,12 @@ VIEWS = {
     "today": open_today,
     "rig": open_rig,
     "palm-finder": open_palm_finder,
-    "delay": open_calibrate,
-    "fret-hand": open_fret_hand,
     "riffs": open_riffs,
     "desk": open_desk,
     "drills": open_drills,
     "log": open_log,
+    "practice": open_practice,
+    "hands": open_hands,
     "neck": open_neck,
     "neck-left": open_neck_left,
     "shapes": open_shapes,

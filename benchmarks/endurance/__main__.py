@@ -19,6 +19,7 @@ TRIALS = {
     "load": "Many at once",
     "races": "Races",
     "size": "Pages at size",
+    "practice": "Ten years of practice",
     "disk": "A full disk",
     "browser": "In the browser",
 }

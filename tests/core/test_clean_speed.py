@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from thrumble.core.chance import normal_below
-from thrumble.core.coach.clean_speed import Round, chance_clean, clean_speed
+from thrumble.core.coach.clean_speed import REMEMBERED_DAYS, Round, chance_clean, clean_speed
 from thrumble.core.coach.ladder import LADDERS, LadderSchool, next_step
 from thrumble.core.riff.drills import DrillKind
 
@@ -52,6 +52,16 @@ def test_the_order_within_a_day_does_not_matter(history: list[Round], random: ob
     mixed = list(history)
     random.shuffle(mixed)  # type: ignore[attr-defined]
     assert found(mixed) == found(history)
+
+
+def test_what_lies_far_back_says_nothing_any_more() -> None:
+    played = [
+        Round(date(2026, 1, 1) + timedelta(days=2 * k), 80.0 + k % 9 + k / 4, k % 5 > 0)
+        for k in range(150)
+    ]
+    last = {one.day for one in played[-REMEMBERED_DAYS:]}
+    part = found([one for one in played if one.day in last])
+    assert part == pytest.approx(found(played), rel=2e-3)
 
 
 def test_it_is_wide_after_little_and_wider_after_a_pause() -> None:

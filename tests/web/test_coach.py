@@ -230,13 +230,17 @@ def test_a_loop_counts_for_the_section_it_holds(visitor: Browser) -> None:
 
 
 def test_a_place_that_is_always_late_is_a_habit() -> None:
-    late = [PlayedPlace(1, "A", 1, "1/4", ms, False) for ms in (22.0, 30.0, 26.0)]
+    late = [
+        PlayedPlace(k, "A", 1, "1/4", 1, ms, 0, 1, 0) for k, ms in enumerate((22.0, 30.0, 26.0))
+    ]
     half = ("A", 1, "1/2")
-    missed = [PlayedPlace(1, *half, None, None), *[PlayedPlace(1, *half, 1.0, True)] * 2]
-    once = [PlayedPlace(1, "B", 1, "0", 50.0, None)]
+    missed = [PlayedPlace(1, *half, 1, None, 1, 0, 0), PlayedPlace(2, *half, 2, 1.0, 0, 2, 2)]
+    once = [PlayedPlace(1, "B", 1, "0", 1, 50.0, 0, 0, 0)]
     first, second = habits_of([*late, *missed, *once])
     assert (first.late_ms, first.missed, first.wrong, first.times) == (26.0, 0.0, 0.0, 3)
     assert second.missed == pytest.approx(1 / 3) and second.wrong == 1.0
+    many = PlayedPlace(3, "A", 1, "1/4", 9, 60.0, 0, 9, 0)
+    assert habits_of([*late, many])[0].late_ms == 60.0, "a take of many rounds weighs more"
 
 
 def test_a_comfort_of_eight_stops_the_day_and_is_answered_in_words(visitor: Browser) -> None:

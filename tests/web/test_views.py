@@ -259,7 +259,8 @@ def test_today_arms_a_riff_and_keeps_cut_takes_apart(session: Session) -> None:
         takes.take_lines(session, player, states=(state,))
         for state in (TakeState.RECORDING, TakeState.QUEUED)
     ]
-    view = today_view(armed_view(session, player), lines[0], 4, lines[1], care_view([], []))
+    care, now = care_view([], [], played=False), datetime.now(UTC)
+    view = today_view(armed_view(session, player), lines[0], 4, lines[1], care, now)
     assert (
         view.armed is not None
         and view.armed.title == "Ballast"

@@ -134,7 +134,7 @@ class Next:
 
 def step_of(session: Session, player_id: int, riff_id: int, riff_tempo_bpm: float) -> Step:
     """How fast a riff next, the player's own way."""
-    own = rounds.rounds_of(session, player_id, riff_id)
+    own = rounds.rounds_of(session, player_id, riff_id, recent=True)
     school = practice.practice_of(session, player_id).ladder
     today = datetime.now(UTC).date()
     return next_step(own, riff_tempo_bpm, school, today=max([today, *(one.day for one in own)]))

@@ -33,6 +33,7 @@ from thrumble.core.coach.stamina import Work, work_and_rest
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.drills import DrillKind
 from thrumble.core.riff.expand import ExpandedRiff, expand
+from thrumble.core.riff.model import Riff
 from thrumble.store import loads, practice, riffs, rounds, sessions
 from thrumble.store.drills import DrillOf
 
@@ -63,11 +64,7 @@ def plan_now(db: DbSession, player_id: int, today: date, *, again: bool = False)
     known = known_of(db, player_id, today)
     share, left = share_left(take_care(known)), strokes_left(known)
     own = practice.practice_of(db, player_id)
-    wanted = _wanted(db, player_id)
-    played = rounds.rounds_by_section(db, player_id, wanted)
-    standings = [
-        _standing(db, player_id, riff_id, played[riff_id], own.ladder, today) for riff_id in wanted
-    ]
+    standings = _standings(db, player_id, own.ladder, today)
     was = sessions.session_of(db, player_id, today, lock=True)
     if share == 0:
         rest = was or planned([], own.minutes, share)
@@ -228,15 +225,49 @@ def _wanted(db: DbSession, player_id: int) -> list[int]:
     return [*first[: CONSIDERED - 2], *fresh[:2]]
 
 
+# A riff's standing follows from its text, its rounds and the day. Nothing here is the truth: what
+# is forgotten is worked out again.
+_KNOWN: dict[tuple[object, ...], Standing] = {}
+MOST_KNOWN = 2000
+
+
+def _standings(db: DbSession, player_id: int, school: LadderSchool, today: date) -> list[Standing]:
+    """The riffs that want to be played most, as they stand."""
+    marks = rounds.marks_of(db, player_id)
+    newest = {one: riffs.newest_revision(db, player_id, one) for one in _wanted(db, player_id)}
+    keys = {
+        riff_id: (
+            player_id,
+            riff_id,
+            revision.id,
+            revision.source,
+            marks.get(riff_id),
+            school,
+            today,
+        )
+        for riff_id, revision in newest.items()
+    }
+    missing = [riff_id for riff_id, key in keys.items() if key not in _KNOWN]
+    played = rounds.rounds_by_section(db, player_id, missing)
+    if len(_KNOWN) > MOST_KNOWN:
+        _KNOWN.clear()
+    found = {}
+    for riff_id, key in keys.items():
+        known = _KNOWN.get(key)
+        if known is None:
+            riff = newest[riff_id].riff
+            known = _KNOWN[key] = _standing(riff_id, riff, played[riff_id], school, today)
+        found[riff_id] = known
+    return list(found.values())
+
+
 def _standing(
-    db: DbSession,
-    player_id: int,
     riff_id: int,
+    riff: Riff,
     played: dict[str, list[Round]],
     school: LadderSchool,
     today: date,
 ) -> Standing:
-    riff = riffs.newest_revision(db, player_id, riff_id).riff
     expanded = expand(riff)
     goal = float(riff.tempo_bpm)
     own = played.get(WHOLE, [])

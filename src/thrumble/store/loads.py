@@ -16,7 +16,7 @@ from thrumble.core.coach.cause import CauseKind
 from thrumble.core.coach.sittings import TakeAt
 from thrumble.core.coach.stamina import Run, TakeLoad
 from thrumble.store.practice_tables import LoadRow
-from thrumble.store.rounds import local_day, newest_readings, reading_of
+from thrumble.store.rounds import is_newest, local_day, reading_of
 from thrumble.store.tables import ReadingRow, RiffRow, TakeRow
 
 
@@ -67,7 +67,7 @@ def _counted(player_id: int, *columns: Any) -> Any:
         .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
         .where(
             col(LoadRow.player_id) == player_id,
-            col(LoadRow.reading_id).in_(newest_readings(player_id)),
+            is_newest(),
         )
     )
 

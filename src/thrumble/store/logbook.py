@@ -2,10 +2,8 @@
 figure. Of each take the newest reading counts.
 """
 
-from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date, timedelta
-from statistics import median
 
 import sqlalchemy as sa
 from sqlmodel import Session, col
@@ -14,10 +12,10 @@ from thrumble.core.coach.cause import CauseKind
 from thrumble.core.coach.habits import PlayedPlace
 from thrumble.core.ear.reading import HeardKind, HitState
 from thrumble.store.practice_tables import LoadRow, RoundRow
-from thrumble.store.rounds import newest_readings
+from thrumble.store.rounds import is_newest
 from thrumble.store.tables import HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
 
-LATEST_TAKES = 20
+LATEST_TAKES, ENOUGH_HITS = 20, 4000  # the last takes, until they hold so many hits
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,14 +74,11 @@ def logged_riffs(session: Session, player_id: int) -> list[LoggedRiff]:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Behind:
     """Which takes stand behind a figure: all that is given has to hold. `riff_id`: its drills
-    counted where `section` is given; a place in it by `section`, `bar` and `at`; `week`: from that
-    Monday on; `tempo_bpm`: rounded.
+    counted where `section` is given; `week`: from that Monday on; `tempo_bpm`: rounded.
     """
 
     riff_id: int | None = None
     section: str | None = None
-    bar: int | None = None
-    at: str | None = None
     day: date | None = None
     week: date | None = None
     tone_id: int | None = None
@@ -99,12 +94,12 @@ def takes_behind(session: Session, player_id: int, behind: Behind) -> list[int]:
         .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
         .where(
             col(LoadRow.player_id) == player_id,
-            col(LoadRow.reading_id).in_(newest_readings(player_id)),
+            is_newest(),
         )
         .order_by(col(TakeRow.created_at).desc(), col(TakeRow.id).desc())
     )
     own = col(ReadingRow.id)
-    if behind.section is not None and behind.bar is None:
+    if behind.section is not None:
         rounds = sa.select(col(RoundRow.reading_id)).where(
             col(RoundRow.player_id) == player_id,
             col(RoundRow.riff_id) == behind.riff_id,
@@ -113,15 +108,6 @@ def takes_behind(session: Session, player_id: int, behind: Behind) -> list[int]:
         query = query.where(own.in_(rounds))
     elif behind.riff_id is not None:
         query = query.where(col(LoadRow.riff_id) == behind.riff_id)
-    if behind.bar is not None:
-        hits = sa.select(col(HitRow.reading_id)).where(
-            col(HitRow.reading_id) == own,
-            col(HitRow.section) == behind.section,
-            col(HitRow.bar_in_section) == behind.bar,
-            col(HitRow.at) == behind.at,
-            col(HitRow.state) != HitState.NOT_REACHED.value,
-        )
-        query = query.where(sa.exists(hits))
     if behind.day is not None:
         query = query.where(col(LoadRow.day) == behind.day)
     if behind.week is not None:
@@ -137,52 +123,59 @@ def takes_behind(session: Session, player_id: int, behind: Behind) -> list[int]:
     return list(session.execute(query).scalars())
 
 
-def played_places(session: Session, player_id: int, riff_id: int) -> tuple[int, list[PlayedPlace]]:
-    """Every hit of a riff's last takes, by its place, early and late around each take's own middle;
-    and how many takes these are.
+def played_places(session: Session, player_id: int, riff_id: int) -> list[PlayedPlace]:
+    """What became of every place of a riff in its last takes, one row a take and place; early and
+    late around each take's own middle. Summed by the database: a long take has thousands of hits.
     """
-    latest = (
+    newest = (
         sa.select(
-            sa.func.max(col(ReadingRow.id)).label("id"), col(ReadingRow.take_id).label("take_id")
+            col(ReadingRow.id).label("id"),
+            col(ReadingRow.take_id).label("take_id"),
+            sa.func.sum(col(ReadingRow.judged))
+            .over(order_by=col(ReadingRow.take_id).desc())
+            .label("hits"),
+            col(ReadingRow.judged).label("own"),
         )
         .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
-        .where(col(TakeRow.player_id) == player_id, col(TakeRow.riff_id) == riff_id)
-        .group_by(col(ReadingRow.take_id))
+        .where(col(TakeRow.player_id) == player_id, col(TakeRow.riff_id) == riff_id, is_newest())
         .order_by(col(ReadingRow.take_id).desc())
         .limit(LATEST_TAKES)
         .subquery()
     )
+    latest = (
+        sa.select(newest.c.id, newest.c.take_id)
+        .where(newest.c.hits - newest.c.own < ENOUGH_HITS)
+        .cte("latest")
+    )
+    middle = sa.func.percentile_cont(0.5).within_group(col(HitRow.deviation_ms))
+    middles = (
+        sa.select(col(HitRow.reading_id).label("id"), middle.label("middle_ms"))
+        .join(latest, latest.c.id == col(HitRow.reading_id))
+        .where(col(HitRow.player_id) == player_id)
+        .group_by(col(HitRow.reading_id))
+        .cte("middles")
+    )
+    heard = col(HitRow.heard_articulation)
+    told = heard.is_not(None) & (heard != HeardKind.UNSURE.value)
     query = (
         sa.select(
             latest.c.take_id,
             col(HitRow.section),
             col(HitRow.bar_in_section),
             col(HitRow.at),
-            col(HitRow.state),
-            col(HitRow.deviation_ms),
-            col(HitRow.expected_articulation),
-            col(HitRow.heard_articulation),
+            sa.func.count(),
+            middle - sa.func.max(middles.c.middle_ms),
+            sa.func.count().filter(col(HitRow.deviation_ms).is_(None)),
+            sa.func.count().filter(told),
+            sa.func.count().filter(told & (heard != col(HitRow.expected_articulation))),
         )
         .join(latest, latest.c.id == col(HitRow.reading_id))
-        .where(col(HitRow.player_id) == player_id)
-        .order_by(col(HitRow.id))
-    )
-    rows = [row for row in session.execute(query).all() if row.state != HitState.NOT_REACHED.value]
-    late: dict[int, list[float]] = defaultdict(list)
-    for row in rows:
-        if row.deviation_ms is not None:
-            late[row.take_id].append(row.deviation_ms)
-    middles = {number: median(values) for number, values in late.items()}
-    return len({row.take_id for row in rows}), [
-        PlayedPlace(
-            row.take_id,
-            row.section,
-            row.bar_in_section,
-            row.at,
-            None if row.deviation_ms is None else row.deviation_ms - middles[row.take_id],
-            None
-            if row.heard_articulation in (None, HeardKind.UNSURE.value)
-            else row.heard_articulation != row.expected_articulation,
+        .join(middles, middles.c.id == col(HitRow.reading_id))
+        .where(
+            col(HitRow.player_id) == player_id,
+            col(HitRow.state) != HitState.NOT_REACHED.value,
         )
-        for row in rows
-    ]
+        .group_by(latest.c.take_id, col(HitRow.section), col(HitRow.bar_in_section), col(HitRow.at))
+        .order_by(latest.c.take_id, sa.func.min(col(HitRow.id)))
+    )
+    return [PlayedPlace(*row) for row in session.execute(query)]

@@ -8,9 +8,10 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 import sqlalchemy as sa
+from sqlalchemy.orm import aliased
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.clean_speed import Round
+from thrumble.core.coach.clean_speed import REMEMBERED_DAYS, Round
 from thrumble.core.coach.rounds import WHOLE, RoundResult
 from thrumble.store.practice_tables import RoundRow
 from thrumble.store.tables import ReadingRow, TakeRow, ToneRow
@@ -104,10 +105,12 @@ def rounds_of(
     *,
     what: str = "clean",
     tone_id: int | None = None,
+    recent: bool = False,
 ) -> list[Round]:
     """The rounds of a riff, or of a section of it, in the order they were played; of each take the
     newest reading counts. `what`: clean, timing, muting or stops; rounds that do not tell it are
-    left out. `tone_id`: only those played with that tone.
+    left out. `tone_id`: only those played with that tone; `recent`: only those of the last days of
+    practice, which clean speed rests on.
     """
     told = {
         "clean": col(RoundRow.clean),
@@ -126,6 +129,15 @@ def rounds_of(
         )
         .order_by(col(RoundRow.day), col(RoundRow.reading_id), col(RoundRow.round))
     )
+    if recent:
+        days = (
+            sa.select(col(RoundRow.day))
+            .where(col(RoundRow.player_id) == player_id, col(RoundRow.riff_id) == riff_id)
+            .distinct()
+            .order_by(col(RoundRow.day).desc())
+            .limit(REMEMBERED_DAYS)
+        )
+        query = query.where(col(RoundRow.day).in_(days))
     if tone_id is not None:
         toned = (
             sa.select(col(ReadingRow.id))
@@ -140,8 +152,16 @@ def rounds_by_section(
     session: Session, player_id: int, riff_ids: list[int]
 ) -> dict[int, dict[str, list[Round]]]:
     """The rounds of several riffs at once, by riff and section, `WHOLE` for the riff itself; each
-    in the order they were played.
+    in the order they were played. Of each riff the last days of practice.
     """
+    place = sa.func.dense_rank().over(
+        partition_by=col(RoundRow.riff_id), order_by=col(RoundRow.day).desc()
+    )
+    latest = (
+        sa.select(col(RoundRow.id).label("id"), place.label("place"))
+        .where(col(RoundRow.player_id) == player_id, col(RoundRow.riff_id).in_(riff_ids))
+        .subquery()
+    )
     query = (
         sa.select(
             col(RoundRow.riff_id),
@@ -150,9 +170,10 @@ def rounds_by_section(
             col(RoundRow.tempo_bpm),
             col(RoundRow.clean),
         )
+        .join(latest, latest.c.id == col(RoundRow.id))
         .where(
             col(RoundRow.player_id) == player_id,
-            col(RoundRow.riff_id).in_(riff_ids),
+            latest.c.place <= REMEMBERED_DAYS,
             col(RoundRow.reading_id).in_(newest_readings(player_id)),
         )
         .order_by(col(RoundRow.day), col(RoundRow.reading_id), col(RoundRow.round))
@@ -161,6 +182,34 @@ def rounds_by_section(
     for riff_id, section, day, tempo, clean in session.execute(query):
         out[riff_id].setdefault(section, []).append(Round(day, tempo, bool(clean)))
     return out
+
+
+@dataclass(frozen=True, slots=True)
+class RoundsMark:
+    """Which rounds of a riff there are: other ones have another mark. `tempo_bpm`: their sum."""
+
+    last_id: int
+    last_day: date
+    count: int
+    clean: int
+    tempo_bpm: float
+
+
+def marks_of(session: Session, player_id: int) -> dict[int, RoundsMark]:
+    """By riff."""
+    query = (
+        sa.select(
+            col(RoundRow.riff_id),
+            sa.func.max(col(RoundRow.id)),
+            sa.func.max(col(RoundRow.day)),
+            sa.func.count(),
+            sa.func.count().filter(col(RoundRow.clean)),
+            sa.func.sum(col(RoundRow.tempo_bpm)),
+        )
+        .where(col(RoundRow.player_id) == player_id)
+        .group_by(col(RoundRow.riff_id))
+    )
+    return {riff_id: RoundsMark(*mark) for riff_id, *mark in session.execute(query)}
 
 
 def tones_of(session: Session, player_id: int, riff_id: int) -> list[tuple[int, str]]:
@@ -183,6 +232,16 @@ def newest_readings(player_id: int) -> Any:
         sa.select(sa.func.max(col(ReadingRow.id)))
         .where(col(ReadingRow.player_id) == player_id)
         .group_by(col(ReadingRow.take_id))
+    )
+
+
+def is_newest() -> Any:
+    """Whether a reading at hand is the newest of its take: cheaper than `newest_readings` where few
+    are looked at.
+    """
+    later = aliased(ReadingRow)
+    return ~sa.exists().where(
+        col(later.take_id) == col(ReadingRow.take_id), col(later.id) > col(ReadingRow.id)
     )
 
 

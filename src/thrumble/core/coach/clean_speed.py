@@ -9,9 +9,11 @@ and 95th percentile. How steep, how wide and how fast these are is fixed, not fi
 round more can never lower the answer, and a bad one never raise it.
 """
 
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
+from functools import lru_cache
 from itertools import groupby
 from statistics import NormalDist
 
@@ -31,6 +33,7 @@ FIRST_SPREAD = 0.32  # of the clean speed around the riff's own tempo before any
 FIRST_CENTRE = -0.2  # players begin below the riff's tempo
 LONGEST_PAUSE = 60  # days: beyond it rust has done what it does
 GRID_SPAN, GRID_STEP = 1.6, 0.01
+REMEMBERED_DAYS = 40  # of practice: what lies further back changes nothing to speak of
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -72,23 +75,21 @@ def clean_speed(
     known = sorted(rounds)
     if not known:
         return None
-    # around the riff's tempo
-    grid: Array = np.arange(-GRID_SPAN, GRID_SPAN + GRID_STEP / 2, GRID_STEP, dtype=np.float64)
-    state = _normal(grid - FIRST_CENTRE, FIRST_SPREAD)
+    state = _normal(_grid() - FIRST_CENTRE, FIRST_SPREAD)
     by_day: list[tuple[date, Estimate]] = []
     before: date | None = None
     for day, played in groupby(known, key=lambda one: one.day):
         if before is not None:
             state = _later(state, (day - before).days, practised=True)
-        state = state * _said(grid, list(played), riff_tempo_bpm)
+        state = state * _said(list(played), riff_tempo_bpm)
         state /= state.sum()
-        by_day.append((day, _estimate(grid, state, riff_tempo_bpm)))
+        by_day.append((day, _estimate(state, riff_tempo_bpm)))
         before = day
     assert before is not None
     if today is not None and today > before:
         state = _later(state, (today - before).days, practised=False)
     return CleanSpeed(
-        now=_estimate(grid, state, riff_tempo_bpm),
+        now=_estimate(state, riff_tempo_bpm),
         by_day=tuple(by_day),
         rounds=len(known),
         clean=sum(one.clean for one in known),
@@ -105,15 +106,23 @@ def _normal(x: Array, spread: float) -> Array:
     return np.asarray(weights / weights.sum())
 
 
-def _smoothed(state: Array, spread: float) -> Array:
-    """The state spread out by a normal; nothing is lost at the grid's ends."""
-    reach = int(np.ceil(4 * spread / GRID_STEP))
-    if reach < 1:
-        return state
-    kernel = _normal(np.arange(-reach, reach + 1, dtype=np.float64) * GRID_STEP, spread)
-    padded = np.pad(state, reach, mode="edge")
-    out = np.convolve(padded, kernel, mode="valid")
-    return np.asarray(out)
+@lru_cache(maxsize=LONGEST_PAUSE + 2)
+def _smoothing(spread: float) -> Array:
+    """What spreads a state out by a normal, shape (n, n): nothing is lost at the grid's ends."""
+    n, reach = _grid().size, int(np.ceil(4 * spread / GRID_STEP))
+    steps = np.arange(-reach, reach + 1, dtype=np.int64)
+    kernel = _normal(steps.astype(np.float64) * GRID_STEP, spread) if reach else np.ones(1)
+    matrix = np.zeros((n, n))
+    rows = np.arange(n)
+    for step, weight in zip(steps, kernel, strict=True):
+        np.add.at(matrix, (rows, np.clip(rows + step, 0, n - 1)), weight)
+    return matrix
+
+
+@lru_cache(maxsize=1)
+def _grid() -> Array:
+    """Logarithms of the clean speed around the riff's tempo, shape (n,)."""
+    return np.arange(-GRID_SPAN, GRID_SPAN + GRID_STEP / 2, GRID_STEP, dtype=np.float64)
 
 
 def _later(state: Array, days: int, *, practised: bool) -> Array:
@@ -122,23 +131,31 @@ def _later(state: Array, days: int, *, practised: bool) -> Array:
     if practised:
         shift = LEARNT_A_DAY / GRID_STEP
         state = np.interp(np.arange(state.size) - shift, np.arange(state.size), state)
-    spread = _smoothed(state, WALK_A_DAY * np.sqrt(pause)) if pause else state
+    spread = _smoothing(WALK_A_DAY * float(np.sqrt(pause))) @ state if pause else state
     return np.asarray(spread / spread.sum())
 
 
-def _said(grid: Array, played: list[Round], riff_tempo_bpm: float) -> Array:
+@lru_cache(maxsize=4096)
+def _log_chance(tempo: float, clean: bool) -> Array:
+    """The logarithm of how likely such a round is for each state. `tempo`: as a share of the
+    riff's.
+    """
+    above = (_grid() - np.log(tempo)) / STEEPNESS + POINT
+    chance = np.clip(normal_below(above if clean else -above), 1e-12, 1.0)
+    return np.asarray(np.log(chance))
+
+
+def _said(played: list[Round], riff_tempo_bpm: float) -> Array:
     """How likely a day's rounds are for each state, the day's own effect averaged over."""
-    likely = np.zeros(grid.size)
-    for one in played:
-        above = (grid - np.log(one.tempo_bpm / riff_tempo_bpm)) / STEEPNESS + POINT
-        chance = np.clip(normal_below(above if one.clean else -above), 1e-12, 1.0)
-        likely += np.log(chance)
-    return _smoothed(np.exp(likely - likely.max()), DAY_SPREAD)
+    likely = np.zeros(_grid().size)
+    for (tempo_bpm, clean), times in Counter((one.tempo_bpm, one.clean) for one in played).items():
+        likely += times * _log_chance(tempo_bpm / riff_tempo_bpm, clean)
+    return np.asarray(_smoothing(DAY_SPREAD) @ np.exp(likely - likely.max()))
 
 
-def _estimate(grid: Array, state: Array, riff_tempo_bpm: float) -> Estimate:
+def _estimate(state: Array, riff_tempo_bpm: float) -> Estimate:
     below = np.cumsum(state) - state / 2
     share = (1 - INTERVAL) / 2
-    low, middle, high = np.interp((share, 0.5, 1 - share), below, grid)
+    low, middle, high = np.interp((share, 0.5, 1 - share), below, _grid())
     bpm = riff_tempo_bpm * np.exp([low, middle, high])
     return Estimate(float(bpm[1]), float(bpm[0]), float(bpm[2]))

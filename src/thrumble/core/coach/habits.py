@@ -9,17 +9,20 @@ LEAST_PLAYED = 3  # times that a place has to be played to say something of it
 
 @dataclass(frozen=True, slots=True)
 class PlayedPlace:
-    """One hit of one take: where it stands in the riff, and what became of it. `late_ms` around the
-    take's own middle, None where it was missed; `wrong`: it sounded unlike what is written, None
-    where that could not be told.
+    """One place of a riff in one take: how often it was due, its middle lateness around the take's
+    own, None where it was never hit; how often it was `missed`; of how many the sound was `told`,
+    and how many of these were `wrong`: unlike what is written.
     """
 
     take_id: int
     section: str
     bar: int
     at: str
+    times: int
     late_ms: float | None
-    wrong: bool | None
+    missed: int
+    told: int
+    wrong: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,18 +43,27 @@ def habits_of(played: Iterable[PlayedPlace]) -> list[Habit]:
     places: dict[tuple[str, int, str], list[PlayedPlace]] = {}
     for one in played:
         places.setdefault((one.section, one.bar, one.at), []).append(one)
-    return [_habit(*place, hits) for place, hits in places.items() if len(hits) >= LEAST_PLAYED]
+    return [
+        _habit(*place, takes)
+        for place, takes in places.items()
+        if sum(one.times for one in takes) >= LEAST_PLAYED
+    ]
 
 
-def _habit(section: str, bar: int, at: str, hits: list[PlayedPlace]) -> Habit:
-    late = [one.late_ms for one in hits if one.late_ms is not None]
-    told = [one.wrong for one in hits if one.wrong is not None]
+def _habit(section: str, bar: int, at: str, takes: list[PlayedPlace]) -> Habit:
+    late = [
+        one.late_ms
+        for one in takes
+        if one.late_ms is not None
+        for _ in range(one.times - one.missed)
+    ]
+    times, told = sum(one.times for one in takes), sum(one.told for one in takes)
     return Habit(
         section=section,
         bar=bar,
         at=at,
-        times=len(hits),
+        times=times,
         late_ms=median(late) if late else None,
-        missed=sum(one.late_ms is None for one in hits) / len(hits),
-        wrong=sum(told) / len(told) if told else None,
+        missed=sum(one.missed for one in takes) / times,
+        wrong=sum(one.wrong for one in takes) / told if told else None,
     )

@@ -256,9 +256,9 @@ def week_ahead(
     weekdays: Collection[int] = range(7),
 ) -> list[tuple[date, list[str]]]:
     """The six days after today, each with the riffs that it will most likely hold: those due
-    longest by then, as many as the minutes take; where nothing is due the one farthest from its tempo. It
-    is supposed that today's riffs (`played`) and all that are named are played and hold. A day
-    that is none of the `weekdays` (0 is Monday) has none.
+    longest by then, as many as the minutes take; where nothing is due the one farthest from its
+    tempo. It is supposed that today's riffs (`played`) and all that are named are played and hold.
+    A day that is none of the `weekdays` (0 is Monday) has none.
     """
     days = [today + timedelta(days=ahead) for ahead in range(1, DAYS_AHEAD + 1)]
     count = round(minutes / A_BLOCK_MINUTES) if minutes else 0

@@ -1,7 +1,6 @@
 """The log: one riff's, all practice, and the takes behind a figure."""
 
 from datetime import UTC, date, datetime
-from statistics import median
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
@@ -52,23 +51,25 @@ def _riff_log(session: DbSession, player_id: int, one: LoggedRiff, today: date) 
     riff = riffs.newest_revision(session, player_id, one.riff_id).riff
 
     def told(section: str = "", what: str = "clean", tone: int | None = None) -> CleanSpeed | None:
-        own = rounds.rounds_of(session, player_id, one.riff_id, section, what=what, tone_id=tone)
+        own = rounds.rounds_of(
+            session, player_id, one.riff_id, section, what=what, tone_id=tone, recent=True
+        )
         return clean_speed(own, one.tempo_bpm)
 
+    played = rounds.rounds_of(session, player_id, one.riff_id)
     sections = rounds.sections_of(session, player_id, one.riff_id)
     tones = rounds.tones_of(session, player_id, one.riff_id)
-    count, places = logbook.played_places(session, player_id, one.riff_id)
+    places = logbook.played_places(session, player_id, one.riff_id)
     return riff_log(
         Played(
             riff=one,
             expanded=expand(riff),
             instrument=rigs.own_instrument(session, player_id),
-            rounds=rounds.rounds_of(session, player_id, one.riff_id),
-            told=told(),
+            rounds=played,
+            told=clean_speed(played, one.tempo_bpm),
             parts={name: found for name in sections if (found := told(name)) is not None},
             whats={name: found for name in WHAT if (found := told(what=name)) is not None},
             tones={tone: found for tone in tones if (found := told(tone=tone[0])) is not None},
-            takes=count,
             places=places,
             runs=loads.runs_of(session, player_id, one.riff_id),
             strokes_left=strokes_left(known_of(session, player_id, today)),
@@ -118,8 +119,6 @@ def takes_behind(
     behind = Behind(
         riff_id=riff,
         section=section,
-        bar=bar,
-        at=at,
         day=day,
         week=week,
         tone_id=tone,
@@ -127,29 +126,17 @@ def takes_behind(
         cause=cause,
     )
     title = None if riff is None else riffs.newest_revision(session, player_id, riff).riff.title
-    numbers = logbook.takes_behind(session, player_id, behind)
+    there = {}
+    if riff is not None and bar is not None:
+        there = {
+            one.take_id: one.late_ms
+            for one in logbook.played_places(session, player_id, riff)
+            if (one.section, one.bar, one.at) == (section, bar, at)
+        }
+        numbers = list(there)
+    else:
+        numbers = logbook.takes_behind(session, player_id, behind)
     paging = pages(count=len(numbers), page=page, size=PAGE, query=dict(request.query_params))
     found = takes.take_lines(session, player_id, only=numbers, page=paging.page, limit=PAGE)
-    view = behind_view(
-        behind,
-        title,
-        len(numbers),
-        found,
-        _late_there(session, player_id, behind),
-        datetime.now(UTC),
-    )
+    view = behind_view(behind, bar, title, len(numbers), found, there, datetime.now(UTC))
     return render(request, "log/takes.html", view=view, paging=paging)
-
-
-def _late_there(session: DbSession, player_id: int, behind: Behind) -> dict[int, float]:
-    """By take, how late the place that is asked for was, in the middle of its rounds."""
-    if behind.riff_id is None or behind.bar is None:
-        return {}
-    _, places = logbook.played_places(session, player_id, behind.riff_id)
-    late: dict[int, list[float]] = {}
-    for one in places:
-        if (one.section, one.bar, one.at) == (behind.section, behind.bar, behind.at):
-            late.setdefault(one.take_id, [])
-            if one.late_ms is not None:
-                late[one.take_id].append(one.late_ms)
-    return {take_id: median(values) for take_id, values in late.items() if values}

@@ -23,18 +23,19 @@ class BehindView:
 
 def behind_view(
     behind: Behind,
+    bar: int | None,
     title: str | None,
     count: int,
     found: list[TakeLine],
-    late: dict[int, float],
+    late: dict[int, float | None],
     now: datetime,
 ) -> BehindView:
-    """Takes, and what they were chosen by."""
+    """Takes, and what they were chosen by; `late`: how late each was at the place of a bar."""
     chosen = []
     if behind.section is not None:
         chosen.append(f"section {behind.section}")
-    if behind.bar is not None:
-        chosen.append(f"bar {behind.bar}")
+    if bar is not None:
+        chosen.append(f"bar {bar}")
     if behind.day is not None:
         chosen.append(f"played on {behind.day.day} {behind.day:%B}")
     if behind.week is not None:

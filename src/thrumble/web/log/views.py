@@ -86,7 +86,7 @@ class RiffLog:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Played:
     """What the store knows of a riff. `parts`: clean speed by section; `whats`: of timing, muting,
-    stops alone; `tones`: by tone, number and name; `takes` of which `places` are.
+    stops alone; `tones`: by tone, number and name.
     """
 
     riff: LoggedRiff
@@ -97,7 +97,6 @@ class Played:
     parts: dict[str, CleanSpeed]
     whats: dict[str, CleanSpeed]
     tones: dict[tuple[int, str], CleanSpeed]
-    takes: int
     places: list[PlayedPlace]
     runs: list[Run]
     strokes_left: float | None
@@ -114,7 +113,7 @@ def riff_log(own: Played) -> RiffLog:
         figure = f"{told.now.bpm:.0f}"
         under = f"clean speed, {told.now.low:.0f} to {told.now.high:.0f} bpm"
     fit = fit_places(own.expanded, own.instrument, own.places)
-    of_takes = f"over your last {counted(own.takes, 'take')}"
+    of_takes = f"last {counted(len({one.take_id for one in own.places}), 'take')}"
     return RiffLog(
         riff_id=riff.riff_id,
         title=riff.title,
@@ -125,10 +124,10 @@ def riff_log(own: Played) -> RiffLog:
         parts=_rows(riff.riff_id, own.parts, own.whats),
         tones=_tone_rows(riff.riff_id, own.tones),
         slots=slot_bars(own.expanded, habits, _behind(riff.riff_id)),
-        slots_of=f"last {counted(own.takes, 'take')}",
+        slots_of=of_takes,
         clock=habit_clock(own.expanded, own.places) if own.places else None,
         moves=landing_scatter(fit, usual_tolerance_ms()) if fit.landings else None,
-        moves_say=landing_words(fit, of_takes) if fit.landings else "",
+        moves_say=landing_words(fit, f"over your {of_takes}") if fit.landings else "",
         stamina=_stamina(own),
     )
 
