@@ -120,11 +120,12 @@ def rounds_of(
     }[what]
     query = (
         sa.select(col(RoundRow.day), col(RoundRow.tempo_bpm), told)
+        .join(ReadingRow, col(ReadingRow.id) == col(RoundRow.reading_id))
         .where(
             col(RoundRow.player_id) == player_id,
             col(RoundRow.riff_id) == riff_id,
             col(RoundRow.section) == section,
-            col(RoundRow.reading_id).in_(newest_readings(player_id)),
+            is_newest(),
             told.is_not(None),
         )
         .order_by(col(RoundRow.day), col(RoundRow.reading_id), col(RoundRow.round))
@@ -171,10 +172,11 @@ def rounds_by_section(
             col(RoundRow.clean),
         )
         .join(latest, latest.c.id == col(RoundRow.id))
+        .join(ReadingRow, col(ReadingRow.id) == col(RoundRow.reading_id))
         .where(
             col(RoundRow.player_id) == player_id,
             latest.c.place <= REMEMBERED_DAYS,
-            col(RoundRow.reading_id).in_(newest_readings(player_id)),
+            is_newest(),
         )
         .order_by(col(RoundRow.day), col(RoundRow.reading_id), col(RoundRow.round))
     )
@@ -226,19 +228,8 @@ def tones_of(session: Session, player_id: int, riff_id: int) -> list[tuple[int, 
     return [(number, name) for number, name in session.execute(query)]
 
 
-def newest_readings(player_id: int) -> Any:
-    """Of each take the newest reading."""
-    return (
-        sa.select(sa.func.max(col(ReadingRow.id)))
-        .where(col(ReadingRow.player_id) == player_id)
-        .group_by(col(ReadingRow.take_id))
-    )
-
-
 def is_newest() -> Any:
-    """Whether a reading at hand is the newest of its take: cheaper than `newest_readings` where few
-    are looked at.
-    """
+    """Whether a reading at hand is the newest of its take."""
     later = aliased(ReadingRow)
     return ~sa.exists().where(
         col(later.take_id) == col(ReadingRow.take_id), col(later.id) > col(ReadingRow.id)
