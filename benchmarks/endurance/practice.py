@@ -46,9 +46,9 @@ cross join generate_series(0, 9) n where o.reading_id = 1 and r.id > 1
 """
 _LOADS = """
 insert into load (reading_id, player_id, riff_id, day, tempo_bpm, strokes, down, seconds,
-  run_strokes, run_s, tired_s, spread_ms, level_db, causes)
+  run_strokes, run_s, tired_s, spread_ms, level_db, clean, judged, causes)
 select r.id, o.player_id, t.riff_id, t.created_at::date, 80 + t.id % 60, {hits}, {hits}, 300,
-  200 + t.id % 90, 40, o.tired_s, o.spread_ms, o.level_db,
+  200 + t.id % 90, 40, o.tired_s, o.spread_ms, o.level_db, {hits} - 90, {hits},
   array[(array['spread','shifts','rang','stops'])[1 + t.id % 4]]
 from load o cross join reading r join take t on t.id = r.take_id
 where o.reading_id = 1 and r.id > 1

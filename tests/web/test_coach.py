@@ -21,7 +21,7 @@ from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.formats.audio import write_flac
 from thrumble.formats.progress_json import PlayedReading, progress_document
-from thrumble.store import database, drills, loads, players, riffs, rounds, takes
+from thrumble.store import database, drills, loads, logbook, players, riffs, rounds, takes
 from thrumble.store.drills import DrillOf
 from thrumble.store.riffs import Revision
 from thrumble.store.rounds import local_day
@@ -191,6 +191,27 @@ def test_every_figure_of_the_log_opens_its_takes(visitor: Browser) -> None:
         ("week=0001-01-01&page=999999", 200),
     ):
         assert visitor.get(f"/log/takes?{query}").status_code == status, query
+
+
+def test_what_the_player_says_of_a_hit_changes_the_figures_at_once(visitor: Browser) -> None:
+    revision = added(SHORT)
+    take_id = played(revision, Flaws(timing=3))
+
+    def figures() -> tuple[list[bool], int]:
+        with database.session() as session:
+            player = players.local_player(session)
+            own = rounds.rounds_of(session, player, revision.riff_id)
+            places = logbook.played_places(session, player, revision.riff_id)
+        return [one.clean for one in own], sum(one.wrong for one in places)
+
+    clean, wrong = figures()
+    assert clean == [True]
+    for index in (1, 2):
+        visitor.post(f"/takes/{take_id}/hits/1-{index}/correct", data={"articulation": "dead"})
+    assert figures() == ([False], wrong + 2)
+    for index in (1, 2):
+        visitor.post(f"/takes/{take_id}/hits/1-{index}/correct", data={"articulation": "none"})
+    assert figures() == ([True], wrong)
 
 
 def test_readings_from_before_there_were_rounds_get_theirs(visitor: Browser) -> None:

@@ -9,7 +9,7 @@ from sqlmodel import Session
 
 from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.helped import did_it_help
-from thrumble.core.coach.judgement import Judgement, judge_hits
+from thrumble.core.coach.judgement import Judgement, as_said, judge_hits
 from thrumble.core.coach.ladder import Step, next_step
 from thrumble.core.coach.remedies import Proposal, propose
 from thrumble.core.coach.rounds import rounds_for, rounds_of
@@ -20,6 +20,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import HitIdentity
 from thrumble.core.riff.printing import print_riff
 from thrumble.store import (
+    corrections,
     database,
     drills,
     loads,
@@ -39,9 +40,14 @@ log = structlog.get_logger()
 
 def keep_judged(session: Session, player_id: int, take_id: int, judgement: Judgement) -> None:
     """What the coach keeps of a reading: what the take asked of the hands; its rounds, for the riff
-    that was played and, of a drill, for the riff that it was made from.
+    that was played and, of a drill, for the riff that it was made from. What the player has said
+    of hits counts.
     """
     take = takes.get_take(session, player_id, take_id)
+    said = corrections.corrections_of(session, player_id, take_id)
+    judgement = as_said(
+        judgement, {(one.round, one.index): one.articulation for one in said.values()}
+    )
     reading, expanded = judgement.reading, judgement.expanded
     heard = Heard(
         engine=reading.engine,
@@ -90,6 +96,13 @@ def _judged(session: Session, player_id: int, take_id: int) -> Judgement | None:
     riff = riffs.get_revision(session, player_id, take.revision_id).riff
     neck = rigs.instrument_for(session, player_id, take.rig_id, riff)
     return judge_hits(reading, expand(riff, take.tempo_bpm), neck)
+
+
+def heed(session: Session, player_id: int, take_id: int) -> None:
+    """The player has said something else of a take's hits: what the coach keeps of it follows."""
+    judgement = _judged(session, player_id, take_id)
+    if judgement is not None:
+        keep_judged(session, player_id, take_id, judgement)
 
 
 def catch_up(after: int, most: int = 50) -> int | None:

@@ -37,6 +37,8 @@ def put_load(
         "tired_s": load.tired_s,
         "spread_ms": load.spread_ms,
         "level_db": load.level_db,
+        "clean": load.clean,
+        "judged": load.judged,
         "causes": [kind.value for kind in load.causes],
     }
     new = insert(LoadRow).values(reading_id=found.reading_id, player_id=player_id, **values)
@@ -162,8 +164,8 @@ def takes_at(session: Session, player_id: int, since: date) -> list[TakeAt]:
         col(LoadRow.day),
         col(LoadRow.seconds),
         col(LoadRow.strokes),
-        col(ReadingRow.clean),
-        col(ReadingRow.judged),
+        col(LoadRow.clean),
+        col(LoadRow.judged),
     ).where(col(LoadRow.day) >= since)
     return [
         TakeAt(

@@ -13,7 +13,7 @@ from thrumble.core.coach.habits import PlayedPlace
 from thrumble.core.ear.reading import HeardKind, HitState
 from thrumble.store.practice_tables import LoadRow, RoundRow
 from thrumble.store.rounds import is_newest
-from thrumble.store.tables import HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
+from thrumble.store.tables import CorrectionRow, HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
 
 LATEST_TAKES, ENOUGH_HITS = 20, 4000  # the last takes, until they hold so many hits
 
@@ -155,7 +155,7 @@ def played_places(session: Session, player_id: int, riff_id: int) -> list[Played
         .group_by(col(HitRow.reading_id))
         .cte("middles")
     )
-    heard = col(HitRow.heard_articulation)
+    heard = sa.func.coalesce(col(CorrectionRow.articulation), col(HitRow.heard_articulation))
     told = heard.is_not(None) & (heard != HeardKind.UNSURE.value)
     query = (
         sa.select(
@@ -171,6 +171,12 @@ def played_places(session: Session, player_id: int, riff_id: int) -> list[Played
         )
         .join(latest, latest.c.id == col(HitRow.reading_id))
         .join(middles, middles.c.id == col(HitRow.reading_id))
+        .outerjoin(
+            CorrectionRow,
+            (col(CorrectionRow.take_id) == latest.c.take_id)
+            & (col(CorrectionRow.index) == col(HitRow.index))
+            & (col(CorrectionRow.round) == col(HitRow.round)),
+        )
         .where(
             col(HitRow.player_id) == player_id,
             col(HitRow.state) != HitState.NOT_REACHED.value,

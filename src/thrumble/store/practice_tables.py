@@ -89,6 +89,8 @@ class LoadRow(SQLModel, table=True):
     tired_s: float | None = None
     spread_ms: float | None = None
     level_db: float | None = None
+    clean: int
+    judged: int
     causes: list[str] = Field(
         default_factory=list,
         sa_column=Column(ARRAY(sa.Text()), nullable=False, server_default="{}"),

@@ -6,8 +6,8 @@ Early and late count from the click where the delay is known, else from the take
 player's constant lag cannot be told then.
 """
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -186,6 +186,22 @@ def judge_hits(
         instrument=instrument or expanded.riff.instrument,
         hits=hits,
     )
+
+
+def as_said(judgement: Judgement, said: Mapping[tuple[int, int], str]) -> Judgement:
+    """The same where the player has said by (round, index) how some hits sounded: they know better
+    than the ear.
+    """
+    if not said:
+        return judgement
+    reading = judgement.reading
+    hits = [
+        replace(hit, heard_articulation=HeardKind(said[hit.round, hit.index]))
+        if hit.state is HitState.PLAYED and (hit.round, hit.index) in said
+        else hit
+        for hit in reading.hits
+    ]
+    return judge_hits(replace(reading, hits=hits), judgement.expanded, judgement.instrument)
 
 
 def _judged(hit: HitReading, due: DueHit, limits: Limits, around_ms: float) -> JudgedHit:

@@ -29,7 +29,7 @@ class TakeLoad:
     """What a take asked of the hands, and how long they kept it up. `down`: strokes; `run_*`: the
     longest clean run, unbroken by a rest; `tired_s`: from the first hit on, where the spread grew
     or the level fell for good, None where neither did; `spread_ms`, `level_db`: by how much at the
-    end; `causes`: what the take suffered from.
+    end; `clean` of `judged` hits; `causes`: what the take suffered from.
     """
 
     strokes: int
@@ -40,6 +40,8 @@ class TakeLoad:
     tired_s: float | None
     spread_ms: float | None
     level_db: float | None
+    clean: int
+    judged: int
     causes: tuple[CauseKind, ...]
 
 
@@ -67,6 +69,8 @@ def load_of(judgement: Judgement, causes: Iterable[Cause]) -> TakeLoad:
         tired_s=max(0.0, min(since)) if since else None,
         spread_ms=spread.amount if spread is not None else None,
         level_db=level.amount if level is not None else None,
+        clean=judgement.clean,
+        judged=judgement.counted,
         causes=tuple(
             one.kind for one in causes if one.kind not in (CauseKind.CLEAN, CauseKind.NOTHING)
         ),

@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse, JSONResponse
 
 from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
+from thrumble.actions.coaching import heed
 from thrumble.actions.playback import listening_copy
 from thrumble.actions.sound import fetch
 from thrumble.core.coach.causes import find_causes
@@ -250,6 +251,7 @@ def correct_hit(
         raise NotFound(
             "this take has no reading yet: wait until it has been read, or read it again"
         )
+    heed(session, player_id, take_id)
     corrections = said.corrections_of(session, player_id, take_id)
     revision = riffs.get_revision(session, player_id, take.revision_id)
     line = corrected_line(

@@ -76,6 +76,8 @@ def upgrade() -> None:
         sa.Column("tired_s", sa.Float(), nullable=True),
         sa.Column("spread_ms", sa.Float(), nullable=True),
         sa.Column("level_db", sa.Float(), nullable=True),
+        sa.Column("clean", sa.Integer(), nullable=False),
+        sa.Column("judged", sa.Integer(), nullable=False),
         sa.Column("causes", postgresql.ARRAY(sa.Text()), nullable=False, server_default="{}"),
         sa.ForeignKeyConstraint(
             ["player_id", "reading_id"], ["reading.player_id", "reading.id"], ondelete="CASCADE"
