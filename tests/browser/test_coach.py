@@ -82,10 +82,10 @@ def cut_short(served: Served) -> None:
     engine.dispose()
 
 
-# of every block's minute fifty seconds have gone: one take fills it
+# of every block's minute nearly all has gone: one take fills it
 NEARLY_OVER = """
 const day = new Date().toLocaleDateString("sv");
-for (let key = 1; key < 10; key++) sessionStorage.setItem(`session-${day}-${key}`, "50");
+for (let key = 1; key < 10; key++) sessionStorage.setItem(`session-${day}-${key}`, "57");
 """
 
 

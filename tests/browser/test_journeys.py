@@ -29,8 +29,8 @@ FILL = """(b) => { const s = atob(b); const u = new Uint8Array(s.length); for (l
 window.__testTake.frames = new Float32Array(u.buffer); }"""
 
 
-def one_bar_lead(riff: Riff) -> float:
-    return 240 / float(riff.tempo_bpm)
+def one_bar_lead(riff: Riff, tempo_bpm: float | None = None) -> float:
+    return 240 / (tempo_bpm or float(riff.tempo_bpm))
 
 
 def go_to_play(page: Page, base: str, title: str) -> None:
@@ -57,10 +57,13 @@ def test_a_simulated_take_played_through_the_page_reads_as_the_truth_says(
         seed=77,
         tone=Tone.CRUNCH,
         flaws=Flaws(timing=9, missed=0.03, wrong=0.06),
-        lead_s=one_bar_lead(SLUICE),
+        tempo_bpm=170,
+        lead_s=one_bar_lead(SLUICE, 170),
     )
     page = open_page(script=EXACT)
     go_to_play(page, served.base, "Sluice Gate")
+    page.locator("#tempo").fill("170")
+    page.locator("h1").click()
     hand_over(page, take)
     page.keyboard.press("PageDown")
     expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=8000)
@@ -262,7 +265,7 @@ def test_killing_the_server_in_the_middle_of_a_reading_loses_nothing(
         page.locator("#source").fill(riff_texts()["5-puddle-clay"])
         page.keyboard.press("Control+s")
         page.get_by_role("link", name="Play it").click()
-        take = perform(parse_riff(riff_texts()["5-puddle-clay"]), seed=1, rounds=9, lead_s=1.0)
+        take = perform(parse_riff(riff_texts()["5-puddle-clay"]), seed=1, rounds=5, lead_s=1.0)
         soundfile.write(tmp_path / "long.flac", take.samples, take.rate_hz)
         page.get_by_text("Upload a take recorded elsewhere").click()
         page.locator("input[name=take]").set_input_files(tmp_path / "long.flac")

@@ -30,7 +30,7 @@ def test_the_demo_riffs_come_back_whole(name: str) -> None:
         assert back.riff == DEMO[name]
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(riffs())
 def test_any_riff_comes_back_as_it_is_played(riff: Riff) -> None:
     try:

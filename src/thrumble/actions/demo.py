@@ -12,6 +12,7 @@ from sqlmodel import Session
 from thrumble.actions.coaching import drill_for
 from thrumble.actions.rigs import keep_example
 from thrumble.actions.takes import read_stored_take
+from thrumble.core.coach.care import Comfort, When
 from thrumble.core.music.pitch import STANDARD_TUNING
 from thrumble.core.player.perform import perform
 from thrumble.core.player.single import strike
@@ -21,6 +22,7 @@ from thrumble.core.takes import TakeState
 from thrumble.demo import (
     CHAIN,
     EXAMPLES,
+    FELT,
     GUITAR_SEED,
     RIG,
     TAKES,
@@ -31,7 +33,7 @@ from thrumble.demo import (
     setup_of,
 )
 from thrumble.formats.audio import write_flac
-from thrumble.store import database, players, riffs, rigs, takes
+from thrumble.store import comfort, database, players, riffs, rigs, takes
 from thrumble.store.drills import DrillOf
 from thrumble.store.riffs import Revision
 from thrumble.store.takes import NewTake
@@ -67,6 +69,11 @@ def fill_demo(say: Callable[[str], None]) -> None:
         )
         _play(player_id, revisions[take.riff], take, tones[take.tone])
     with database.session() as session:
+        today = datetime.now(UTC).date()
+        for ago, scores in FELT.items():
+            for when, score in zip(When, scores, strict=True):
+                answer = Comfort(today - timedelta(days=ago), when, score)
+                comfort.add_comfort(session, player_id, answer, "UTC")
         players.mark(session, DONE)
 
 

@@ -71,6 +71,20 @@ def student_below(freedom: float, t: float) -> float:
     return tail if t < 0 else 1 - tail
 
 
+@lru_cache(maxsize=256)
+def student_quantile(freedom: float, share: float) -> float:
+    """The t below which Student's t lies with chance `share`, 0.5 to 1 without the ends; halving to
+    one in a thousand million.
+    """
+    low, high = 0.0, 1.0
+    while student_below(freedom, high) < share:
+        high *= 2
+    while high - low > 1e-9 * high:
+        middle = (low + high) / 2
+        low, high = (middle, high) if student_below(freedom, middle) < share else (low, middle)
+    return (low + high) / 2
+
+
 def fisher_above(above: float, below: float, ratio: float) -> float:
     """Chance that a ratio of variances with `above` and `below` degrees of freedom lies above
     `ratio`; 1 for none.

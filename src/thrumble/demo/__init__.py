@@ -90,6 +90,9 @@ def _practice() -> list[DemoTake]:
     return out
 
 
+# how the hands felt before and after, 0 to 10, so many days ago; the long day tells
+FELT = {1: (1, 2), 2: (2, 3), 4: (1, 4), 8: (1, 1), 12: (0, 1), 16: (1, 2), 20: (0, 1)}
+
 TAKES = (
     *_practice(),
     DemoTake(
