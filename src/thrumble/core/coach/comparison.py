@@ -1,27 +1,28 @@
-"""Two takes, or two sets of them, held against each other: what differs, by how much, and how surely.
+"""Two takes, or two sets of them, held against each other: what differs, by how much, how surely.
 
 Each set is rounds; each round is hits at places of the riff. What differs is drawn again and again
-from both (bootstrap): the rounds of each set, for hits of one round hang together, and the places
-of the riff, the same ones for both sets, for a place pairs with itself. The interval is the spread
-of the draws times Student's quantile for so many rounds, and wider for every figure more that is
-looked at, so that all of them together are right 95 times of 100.
+(bootstrap): once by rounds, for hits of one round hang together; once by places, the same ones for
+both sets, for a place pairs with itself; once by hits, which both of these hold and which is taken
+away once. The interval is the spread of the draws times Student's quantile for so many rounds, and
+wider for every figure more that is looked at, so that all together are right 95 times of 100.
 """
 
 from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from thrumble.core.chance import student_quantile
 from thrumble.core.coach.judgement import JudgedHit, Judgement
 from thrumble.core.riff.shifts import shifts_mm
 from thrumble.core.signal import Array
 
-DRAWS = 400
+DRAWS = 300
 CONFIDENCE = 0.95
 LEAST_HITS = 6  # that tell a figure, in each set
-LEAST_ROUNDS = 3  # of both sets together, for the rounds to be drawn
 MOST_DEGREES = 200
+SINGLE_ROUNDS = 2.2  # wider, where one round has to stand for a side: players change by themselves
 MOVE_MM = 60.0
 
 Spot = tuple[str, int, str, int]
@@ -42,7 +43,7 @@ class Figure:
     words: str
     unit: str
     better: int
-    of: Callable[["_Hits"], float]
+    of: Callable[["_Hits", Array], Array]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -116,101 +117,83 @@ class _Hits:
     accent: Array
     moved: Array
 
-    def rows(self, chosen: Array) -> "_Hits":
-        return _Hits(*(getattr(self, name)[chosen] for name in self.__slots__))
+
+def _mean(values: Array, weights: Array) -> Array:
+    """Weighted means of what was measured, shape (draws,). `weights`: shape (draws, n)."""
+    told = ~np.isnan(values)
+    own = weights[:, told]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.asarray(own @ values[told] / own.sum(axis=1))
 
 
-def _spread(hits: _Hits) -> float:
-    late = _told(hits.late_ms)
-    return float(1.4826 * np.median(np.abs(late - np.median(late)))) if late.size else np.nan
+def _middle(values: Array, weights: Array) -> Array:
+    """Weighted medians likewise."""
+    told = np.flatnonzero(~np.isnan(values))
+    if not told.size:
+        return np.full(weights.shape[0], np.nan)
+    order = told[np.argsort(values[told], kind="stable")]
+    sums = np.cumsum(weights[:, order], axis=1)
+    half = sums[:, -1:] / 2
+    above = np.argmax(sums > half, axis=1)
+    from_half = np.argmax(sums >= half, axis=1)
+    return np.asarray((values[order][above] + values[order][from_half]) / 2)
 
 
-def _told(values: Array) -> Array:
-    return values[~np.isnan(values)]
+def _own_middle(values: Array) -> float:
+    return float(_middle(values, np.ones((1, values.size)))[0])
 
 
-def _mean(values: Array) -> float:
-    told = _told(values)
-    return float(told.mean()) if told.size else np.nan
+def _spread(hits: _Hits, weights: Array) -> Array:
+    """Around the set's own median: that a draw would move it makes no difference to speak of."""
+    return 1.4826 * _middle(np.abs(hits.late_ms - _own_middle(hits.late_ms)), weights)
 
 
-def _middle(values: Array) -> float:
-    told = _told(values)
-    return float(np.median(told)) if told.size else np.nan
+def _after_moves(hits: _Hits, weights: Array) -> Array:
+    late, moved = hits.late_ms, hits.moved > 0
+    return _mean(np.where(moved, late, np.nan), weights) - _mean(
+        np.where(moved, np.nan, late), weights
+    )
 
 
-def _after_moves(hits: _Hits) -> float:
-    return _mean(hits.late_ms[hits.moved > 0]) - _mean(hits.late_ms[hits.moved == 0])
-
-
-def _level_spread(hits: _Hits) -> float:
+def _level_spread(hits: _Hits, weights: Array) -> Array:
     """Within accented and plain hits, each around its own middle."""
-    left = [
-        own - np.median(own)
-        for kind in (0.0, 1.0)
-        if (own := _told(hits.level_db[hits.accent == kind])).size > 2
-    ]
-    return float(np.concatenate(left).std()) if left else np.nan
+    off = np.full(hits.level_db.size, np.nan)
+    for kind in (0.0, 1.0):
+        own = hits.accent == kind
+        if (~np.isnan(hits.level_db[own])).sum() > 2:
+            off[own] = hits.level_db[own] - _own_middle(hits.level_db[own])
+    return np.asarray(np.sqrt(_mean(off**2, weights)))
 
 
-def _accent(hits: _Hits) -> float:
-    loud, plain = hits.level_db[hits.accent == 1], hits.level_db[hits.accent == 0]
-    return _middle(loud) - _middle(plain)
+def _accent(hits: _Hits, weights: Array) -> Array:
+    loud = hits.accent > 0
+    return _middle(np.where(loud, hits.level_db, np.nan), weights) - _middle(
+        np.where(loud, np.nan, hits.level_db), weights
+    )
 
 
-SPREAD = Figure(name="spread_ms", words="timing spread", unit="ms", better=-1, of=_spread)
+def _share(name: str) -> Callable[["_Hits", Array], Array]:
+    return lambda hits, weights: 100 * _mean(getattr(hits, name), weights)
+
+
+def _figure(
+    name: str, words: str, unit: str, better: int, of: Callable[["_Hits", Array], Array]
+) -> Figure:
+    return Figure(name=name, words=words, unit=unit, better=better, of=of)
+
+
 FIGURES = (
-    SPREAD,
-    Figure(
-        name="bias_ms",
-        words="early or late",
-        unit="ms",
-        better=0,
-        of=lambda hits: _middle(hits.late_ms),
-    ),
-    Figure(
-        name="after_moves_ms",
-        words="late after moves",
-        unit="ms",
-        better=-1,
-        of=_after_moves,
-    ),
-    Figure(
-        name="articulation_wrong",
-        words="hits unlike the plan",
-        unit="%",
-        better=-1,
-        of=lambda hits: 100 * _mean(hits.wrong),
-    ),
-    Figure(
-        name="rang",
-        words="palm mutes ringing",
-        unit="%",
-        better=-1,
-        of=lambda h: 100 * _mean(h.rang),
-    ),
-    Figure(
-        name="choked",
-        words="open hits choked",
-        unit="%",
-        better=-1,
-        of=lambda h: 100 * _mean(h.choked),
-    ),
-    Figure(
-        name="mute_depth", words="mute depth", unit="", better=0, of=lambda hits: _mean(hits.depth)
-    ),
-    Figure(
-        name="missed", words="missed hits", unit="%", better=-1, of=lambda h: 100 * _mean(h.missed)
-    ),
-    Figure(
-        name="stop_late_ms",
-        words="stops ringing on",
-        unit="ms",
-        better=-1,
-        of=lambda hits: _mean(hits.stop_ms),
-    ),
-    Figure(name="level_spread_db", words="uneven level", unit="dB", better=-1, of=_level_spread),
-    Figure(name="accent_db", words="accents stand out", unit="dB", better=0, of=_accent),
+    _figure("spread_ms", "timing spread", "ms", -1, _spread),
+    _figure("bias_ms", "early or late", "ms", 0, lambda hits, w: _middle(hits.late_ms, w)),
+    _figure("after_moves_ms", "late after moves", "ms", -1, _after_moves),
+    _figure("articulation_wrong", "hits unlike the plan", "%", -1, _share("wrong")),
+    _figure("rang", "palm mutes ringing", "%", -1, _share("rang")),
+    _figure("choked", "open hits choked", "%", -1, _share("choked")),
+    _figure("mute_depth", "mute depth", "", 0, lambda hits, w: _mean(hits.depth, w)),
+    _figure("missed", "missed hits", "%", -1, _share("missed")),
+    _figure("stop_late_ms", "stops ringing on", "ms", -1, lambda hits, w: _mean(hits.stop_ms, w)),
+    _figure("level_spread_db", "uneven level", "dB", -1, _level_spread),
+    _figure("accent_db", "accents stand out", "dB", 0, _accent),
 )
 _TELLS: dict[str, Callable[[_Hits], Array]] = {
     "spread_ms": lambda hits: hits.late_ms,
@@ -234,29 +217,22 @@ def compare_sides(a: Side, b: Side, *, seed: int = 0) -> Comparison:
     known = [judgement.reading.bias_judged for side in (a, b) for judgement in side.judgements]
     told = [one for one in FIGURES if not (one.name == "bias_ms" and not all(known))]
     able = [one for one in told if _enough(one, first) and _enough(one, second)]
-    draws = _drawn(first, second, able, len(spots), seed)
-    rounds = _counts(first, second)
-    degrees = min(MOST_DEGREES, max(1, sum(rounds) - 2))
-    if sum(rounds) < LEAST_ROUNDS:
-        degrees = min(MOST_DEGREES, max(1, len(spots) - 1))
-    times = student_quantile(degrees, 1 - (1 - CONFIDENCE) / 2 / max(1, len(able)))
+    error, degrees = _drawn(first, second, able, len(spots), seed)
+    looked_at = max(1, int(np.count_nonzero(error)))  # what is the same in every hit cannot differ
+    level = 1 - (1 - CONFIDENCE) / 2 / looked_at
     out = []
     for figure in FIGURES:
         if figure not in able:
             why = "too few hits tell it" if figure in told else "latency not measured"
             out.append(Difference(figure=figure, a=None, b=None, why=why))
             continue
-        one, other = figure.of(first), figure.of(second)
-        half = float(times * draws[able.index(figure)])
-        out.append(
-            Difference(
-                figure=figure,
-                a=one,
-                b=other,
-                value=other - one,
-                interval=(other - one - half, other - one + half),
-            )
-        )
+        k = able.index(figure)
+        one, other = (float(figure.of(hits, _ones(hits))[0]) for hits in (first, second))
+        half = float(student_quantile(round(degrees[k], 1), level) * error[k])
+        value = other - one
+        interval = (value - half, value + half)
+        out.append(Difference(figure=figure, a=one, b=other, value=value, interval=interval))
+    rounds = _counts(first, second)
     return Comparison(
         differences=tuple(out),
         places=tuple(_places(first, second, spots)),
@@ -269,8 +245,8 @@ def _cautions(rounds: tuple[int, int], known: list[bool]) -> list[str]:
     out = []
     if min(rounds) < 2:
         out.append(
-            "One round alone doesn't show how much you change from round to round by yourself, so "
-            "the intervals are too narrow. Play each way a few times more."
+            "One round alone doesn't show how much you change from round to round by yourself: the "
+            "intervals are widened by a guess. Play each way a few times more."
         )
     if not all(known):
         out.append("Without a measured latency we can't tell early or late, only how steady.")
@@ -314,58 +290,76 @@ def _measures(hit: JudgedHit, moved_mm: float) -> tuple[float, ...]:
     )
 
 
+def _ones(hits: _Hits) -> Array:
+    return np.ones((1, hits.round.size))
+
+
 def _enough(figure: Figure, hits: _Hits) -> bool:
-    return _told(_TELLS[figure.name](hits)).size >= LEAST_HITS and not np.isnan(figure.of(hits))
+    told = ~np.isnan(_TELLS[figure.name](hits))
+    return bool(told.sum() >= LEAST_HITS) and not np.isnan(figure.of(hits, _ones(hits))[0])
 
 
-def _drawn(a: _Hits, b: _Hits, figures: list[Figure], spots: int, seed: int) -> Array:
-    """The spread of every figure's difference over draws of rounds and places, shape (figures,)."""
+def _drawn(a: _Hits, b: _Hits, figures: list[Figure], spots: int, seed: int) -> tuple[Array, Array]:
+    """The standard error of every figure's difference, and its degrees of freedom, each of shape
+    (figures,): the variance by rounds and that by places, less what single hits give to both.
+    """
     rng = np.random.default_rng(seed)
-    several = sum(_counts(a, b)) >= LEAST_ROUNDS
-    out = np.full((DRAWS, len(figures)), np.nan)
-    by_spot = [_by(hits.spot, spots) for hits in (a, b)]
-    for k in range(DRAWS):
-        chosen = rng.integers(spots, size=spots)
-        drawn = []
-        for hits, index in zip((a, b), by_spot, strict=True):
-            rows = np.concatenate([index[spot] for spot in chosen])
-            if several:
-                weights = _round_weights(hits.round, rng)
-                rows = np.repeat(rows, weights[hits.round[rows].astype(int)])
-            drawn.append(hits.rows(rows))
-        out[k] = [one.of(drawn[1]) - one.of(drawn[0]) for one in figures]
-    # so few rounds vary more than draws of them do
-    few = max(1.0, *(n / (n - 1) for n in _counts(a, b) if n > 1)) if several else 1.0
-    return np.asarray(np.nanstd(out, axis=0) * np.sqrt(few))
+    places = rng.multinomial(spots, np.full(spots, 1 / spots), size=DRAWS).astype(float)
+    by_place = [places[:, hits.spot.astype(int)] for hits in (a, b)]
+    by_hit = [
+        rng.multinomial(
+            hits.spot.size, np.full(hits.spot.size, 1 / hits.spot.size), size=DRAWS
+        ).astype(float)
+        for hits in (a, b)
+    ]
+    by_round = [_round_weights(hits.round, rng) for hits in (a, b)]
+    single, placed, rounded = (
+        np.array([np.nanvar(one.of(b, own[1]) - one.of(a, own[0])) for one in figures])
+        for own in (by_hit, by_place, by_round)
+    )
+    counts = _counts(a, b)
+    several = [n for n in counts if n > 1]
+    if not several:
+        error = SINGLE_ROUNDS * np.sqrt(np.maximum(placed, single))
+        return error, np.full(len(figures), float(max(1, spots - 1)))
+    rounded = rounded * max(n / (n - 1) for n in several)  # few rounds vary more than their draws
+    beyond = np.maximum(0.0, placed - single)
+    whole = np.maximum(rounded, single) + beyond
+    free = max(1, sum(several) - len(several))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        degrees = whole**2 / ((whole - beyond) ** 2 / free + beyond**2 / max(1, spots - 1))
+    wider = SINGLE_ROUNDS if min(counts) < 2 else 1.0
+    return wider * np.sqrt(whole), np.clip(np.nan_to_num(degrees, nan=1.0), 1.0, MOST_DEGREES)
 
 
 def _counts(a: _Hits, b: _Hits) -> tuple[int, int]:
     return np.unique(a.round).size, np.unique(b.round).size
 
 
-def _by(keys: Array, count: int) -> list[Array]:
+def _round_weights(rounds: Array, rng: np.random.Generator) -> Array:
+    """How often each hit's round is drawn, shape (draws, n); a single round counts once."""
+    numbers, which = np.unique(rounds, return_inverse=True)
+    if numbers.size < 2:
+        return np.ones((DRAWS, rounds.size))
+    drawn = rng.multinomial(numbers.size, np.full(numbers.size, 1 / numbers.size), size=DRAWS)
+    return np.asarray(drawn[:, which], dtype=float)
+
+
+def _by(keys: Array, count: int) -> list[NDArray[np.intp]]:
     order = np.argsort(keys, kind="stable")
     ends = np.searchsorted(keys[order], np.arange(count + 1))
     return [order[ends[k] : ends[k + 1]] for k in range(count)]
 
 
-def _round_weights(rounds: Array, rng: np.random.Generator) -> Array:
-    """How often each round is drawn, by its number; a single one counts once."""
-    numbers = np.unique(rounds).astype(int)
-    weights = np.zeros(int(rounds.max()) + 1, dtype=int)
-    if numbers.size < 2:
-        weights[numbers] = 1
-        return weights
-    drawn = rng.choice(numbers, size=numbers.size)
-    np.add.at(weights, drawn, 1)
-    return weights
+def _told(values: Array) -> Array:
+    return values[~np.isnan(values)]
 
 
 def _places(a: _Hits, b: _Hits, spots: dict[Spot, int]) -> list[PlaceDifference]:
     """Every place that was hit in both sets: the means of its rounds, around each set's own middle,
     with one spread for all places; wider for every place that is looked at.
     """
-    late = [hits.late_ms - _middle(hits.late_ms) for hits in (a, b)]
+    late = [hits.late_ms - _own_middle(hits.late_ms) for hits in (a, b)]
     means, left, counts = [], [], []
     for hits, values in zip((a, b), late, strict=True):
         index = _by(hits.spot, len(spots))
