@@ -114,3 +114,48 @@ def _days(given: list[str]) -> dict[str, date]:
         except ValueError:
             fail(f"--day is a reading and its date, such as a.json=2026-09-01; found {text[:60]!r}")
     return out
+
+
+@app.command(context_settings={"ignore_unknown_options": True})
+def compare(
+    given: Annotated[
+        list[str], typer.Argument(metavar="READING_A... --with READING_B...", show_default=False)
+    ],
+    riff: Annotated[
+        Path | None,
+        typer.Option(help="The riff of the readings: then moves and accents are compared, too."),
+    ] = None,
+    json_out: Annotated[
+        str | None, typer.Option("--json", metavar="OUT", help="Write it as JSON; - for here.")
+    ] = None,
+) -> None:
+    """What differs between two sets of readings, and how surely."""
+    from thrumble.core.coach.comparison import compare_sides
+    from thrumble.formats.comparison_json import comparison_document, comparison_lines
+    from thrumble.formats.exchange import read_any
+    from thrumble.formats.progress_json import PlayedReading, hits_in
+
+    if given.count("--with") != 1:
+        fail("write thrumble compare A.json --with B.json: readings before and after --with")
+    at = given.index("--with")
+    names = (given[:at], given[at + 1 :])
+    if not all(names) or any(name.startswith("-") for own in names for name in own):
+        fail("write thrumble compare A.json --with B.json: readings before and after --with")
+    try:
+        whole = None if riff is None else read_any(load(riff)).riff
+        sides = [
+            [hits_in(PlayedReading.read(load(Path(n)), Path(n).name, None), whole) for n in own]
+            for own in names
+        ]
+        found = compare_sides(sides[0], sides[1])
+    except ThrumbleError as error:
+        fail(str(error))
+    document = comparison_document(found, (len(sides[0]), len(sides[1])))
+    text = json.dumps(document, ensure_ascii=False, indent=1) + "\n"
+    if json_out == "-":
+        sys.stdout.write(text)
+        return
+    if json_out is not None:
+        save(Path(json_out), text.encode())
+    for line in comparison_lines(found):
+        print(line)

@@ -44,10 +44,7 @@ def keep_judged(session: Session, player_id: int, take_id: int, judgement: Judge
     of hits counts.
     """
     take = takes.get_take(session, player_id, take_id)
-    said = corrections.corrections_of(session, player_id, take_id)
-    judgement = as_said(
-        judgement, {(one.round, one.index): one.articulation for one in said.values()}
-    )
+    judgement = as_said(judgement, _said(session, player_id, take_id))
     reading, expanded = judgement.reading, judgement.expanded
     heard = Heard(
         engine=reading.engine,
@@ -63,6 +60,12 @@ def keep_judged(session: Session, player_id: int, take_id: int, judgement: Judge
         root = riffs.newest_revision(session, player_id, of.riff_id).riff
         held = replace(heard, results=rounds_for(judgement, expand(root)))
         rounds.put_rounds(session, player_id, of.riff_id, take_id, held)
+
+
+def _said(session: Session, player_id: int, take_id: int) -> dict[tuple[int, int], str]:
+    """What the player has said of a take's hits, by round and index."""
+    found = corrections.corrections_of(session, player_id, take_id)
+    return {(one.round, one.index): one.articulation for one in found.values()}
 
 
 def note_help(session: Session, player_id: int, take_id: int, after: Judgement) -> None:
@@ -96,6 +99,18 @@ def _judged(session: Session, player_id: int, take_id: int) -> Judgement | None:
     riff = riffs.get_revision(session, player_id, take.revision_id).riff
     neck = rigs.instrument_for(session, player_id, take.rig_id, riff)
     return judge_hits(reading, expand(riff, take.tempo_bpm), neck)
+
+
+def judge_take(session: Session, player_id: int, take_id: int) -> Judgement:
+    """A take's newest reading, judged, with what the player has said of its hits. Raises NotFound
+    where it has none.
+    """
+    judgement = _judged(session, player_id, take_id)
+    if judgement is None:
+        raise NotFound(
+            "this take has no reading yet: wait until it has been read, or read it again"
+        )
+    return as_said(judgement, _said(session, player_id, take_id))
 
 
 def heed(session: Session, player_id: int, take_id: int) -> None:

@@ -17,6 +17,7 @@ from thrumble.core.coach.clean_speed import (
 from thrumble.core.coach.judgement import judge_hits
 from thrumble.core.coach.ladder import next_step
 from thrumble.core.coach.rounds import WHOLE, rounds_of
+from thrumble.core.coach.sides import TakeHits, hits_of, hits_of_reading
 from thrumble.core.counting import counted
 from thrumble.core.ear.reading import Reading
 from thrumble.core.errors import BadInput
@@ -100,6 +101,18 @@ def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, An
         "next": {"tempo_bpm": step.tempo_bpm, "why": step.why},
         "cautions": cautions,
     }
+
+
+def hits_in(one: PlayedReading, riff: Riff | None) -> TakeHits:
+    """A reading's hits for a comparison. `riff`: then accents and moves are known. Raises BadInput
+    where the reading is of another.
+    """
+    if riff is None:
+        return hits_of_reading(one.reading)
+    expanded = expand(riff, one.reading.tempo_bpm)
+    if not _fits(one.reading, expanded):
+        raise BadInput(f"{one.name} is a reading of another riff")
+    return hits_of(judge_hits(one.reading, expanded))
 
 
 def _fits(reading: Reading, expanded: ExpandedRiff) -> bool:

@@ -175,3 +175,31 @@ class ComfortRow(SQLModel, table=True):
     numb: bool = False
     created_at: datetime = moment_column()
     zone: str = "UTC"
+
+
+class TrialRow(SQLModel, table=True):
+    """A fair trial of two ways. `turns`: the order of the ways, a letter a take, sitting after
+    sitting of twice so many pairs.
+    """
+
+    __tablename__ = "trial"
+    __table_args__ = (sa.UniqueConstraint("player_id", "id"),)
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = player_column()
+    riff_id: int = parent_column("riff")
+    way_a: str
+    way_b: str
+    pairs: int
+    turns: str
+    tempo_bpm: float
+    created_at: datetime = moment_column()
+
+
+class TurnRow(SQLModel, table=True):
+    """The take of a trial's turn, counted from 0."""
+
+    __tablename__ = "trial_turn"
+    trial_id: int = Field(sa_column=Column(sa.Integer, primary_key=True))
+    number: int = Field(sa_column=Column(sa.Integer, primary_key=True))
+    player_id: int = player_column()
+    take_id: int = Field(sa_column=Column(sa.Integer, nullable=False, unique=True))

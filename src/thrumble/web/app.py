@@ -9,6 +9,7 @@ from thrumble.settings import settings
 from thrumble.store import database, players, rigs
 from thrumble.web.bench import endpoints as bench
 from thrumble.web.certainty import endpoints as certainty
+from thrumble.web.compare import endpoints as compare
 from thrumble.web.drills import endpoints as drills
 from thrumble.web.errors import add_error_pages
 from thrumble.web.hand import endpoints as hand
@@ -39,7 +40,21 @@ def create_app() -> FastAPI:
     app.add_middleware(Intake, at_once=settings().threads)
     app.add_middleware(Guard, secret=secret, hosts=settings().hosts)
     add_error_pages(app)
-    screens = (today, practice, rig, neck, shapes, recall, hand, drills, riffs, play, readings, log)
+    screens = (
+        today,
+        practice,
+        rig,
+        neck,
+        shapes,
+        recall,
+        hand,
+        drills,
+        riffs,
+        play,
+        readings,
+        compare,
+        log,
+    )
     for screen in (*screens, certainty, bench):
         app.include_router(screen.router)
     app.mount("/vendor", StaticFiles(directory=WEB / "vendor"), name="vendor")

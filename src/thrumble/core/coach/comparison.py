@@ -7,15 +7,24 @@ away once. The interval is the spread of the draws times Student's quantile for 
 wider for every figure more that is looked at, so that all together are right 95 times of 100.
 """
 
-from collections.abc import Callable
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.chance import student_quantile
-from thrumble.core.coach.judgement import JudgedHit, Judgement
-from thrumble.core.riff.shifts import shifts_mm
+from thrumble.core.coach.sides import (
+    FIGURES,
+    TELLS,
+    Figure,
+    Hits,
+    Spot,
+    TakeHits,
+    own_middle,
+    rows_of,
+)
+from thrumble.core.errors import BadInput
 from thrumble.core.signal import Array
 
 DRAWS = 300
@@ -23,27 +32,6 @@ CONFIDENCE = 0.95
 LEAST_HITS = 6  # that tell a figure, in each set
 MOST_DEGREES = 200
 SINGLE_ROUNDS = 2.2  # wider, where one round has to stand for a side: players change by themselves
-MOVE_MM = 60.0
-
-Spot = tuple[str, int, str, int]
-
-
-@dataclass(frozen=True, slots=True)
-class Side:
-    """One set of takes."""
-
-    judgements: tuple[Judgement, ...]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Figure:
-    """What is looked at. `better`: -1 where less is better, +1 where more is, 0 where neither."""
-
-    name: str
-    words: str
-    unit: str
-    better: int
-    of: Callable[["_Hits", Array], Array]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,12 +62,11 @@ class Difference:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlaceDifference:
-    """How late a place is in B against A, with its interval; by section, bar in it, place."""
+    """How late a place is in B against A, with its interval. `bar`: in order of play."""
 
     section: str
     bar: int
     at: str
-    appearance: int
     a_ms: float
     b_ms: float
     value: float
@@ -100,121 +87,15 @@ class Comparison:
     cautions: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class _Hits:
-    """Every hit of a set as a row. Round and spot are numbers; what was not measured is NaN."""
-
-    round: Array
-    spot: Array
-    late_ms: Array
-    missed: Array
-    wrong: Array
-    rang: Array
-    choked: Array
-    stop_ms: Array
-    level_db: Array
-    depth: Array
-    accent: Array
-    moved: Array
-
-
-def _mean(values: Array, weights: Array) -> Array:
-    """Weighted means of what was measured, shape (draws,). `weights`: shape (draws, n)."""
-    told = ~np.isnan(values)
-    own = weights[:, told]
-    with np.errstate(invalid="ignore", divide="ignore"):
-        return np.asarray(own @ values[told] / own.sum(axis=1))
-
-
-def _middle(values: Array, weights: Array) -> Array:
-    """Weighted medians likewise."""
-    told = np.flatnonzero(~np.isnan(values))
-    if not told.size:
-        return np.full(weights.shape[0], np.nan)
-    order = told[np.argsort(values[told], kind="stable")]
-    sums = np.cumsum(weights[:, order], axis=1)
-    half = sums[:, -1:] / 2
-    above = np.argmax(sums > half, axis=1)
-    from_half = np.argmax(sums >= half, axis=1)
-    return np.asarray((values[order][above] + values[order][from_half]) / 2)
-
-
-def _own_middle(values: Array) -> float:
-    return float(_middle(values, np.ones((1, values.size)))[0])
-
-
-def _spread(hits: _Hits, weights: Array) -> Array:
-    """Around the set's own median: that a draw would move it makes no difference to speak of."""
-    return 1.4826 * _middle(np.abs(hits.late_ms - _own_middle(hits.late_ms)), weights)
-
-
-def _after_moves(hits: _Hits, weights: Array) -> Array:
-    late, moved = hits.late_ms, hits.moved > 0
-    return _mean(np.where(moved, late, np.nan), weights) - _mean(
-        np.where(moved, np.nan, late), weights
-    )
-
-
-def _level_spread(hits: _Hits, weights: Array) -> Array:
-    """Within accented and plain hits, each around its own middle."""
-    off = np.full(hits.level_db.size, np.nan)
-    for kind in (0.0, 1.0):
-        own = hits.accent == kind
-        if (~np.isnan(hits.level_db[own])).sum() > 2:
-            off[own] = hits.level_db[own] - _own_middle(hits.level_db[own])
-    return np.asarray(np.sqrt(_mean(off**2, weights)))
-
-
-def _accent(hits: _Hits, weights: Array) -> Array:
-    loud = hits.accent > 0
-    return _middle(np.where(loud, hits.level_db, np.nan), weights) - _middle(
-        np.where(loud, np.nan, hits.level_db), weights
-    )
-
-
-def _share(name: str) -> Callable[["_Hits", Array], Array]:
-    return lambda hits, weights: 100 * _mean(getattr(hits, name), weights)
-
-
-def _figure(
-    name: str, words: str, unit: str, better: int, of: Callable[["_Hits", Array], Array]
-) -> Figure:
-    return Figure(name=name, words=words, unit=unit, better=better, of=of)
-
-
-FIGURES = (
-    _figure("spread_ms", "timing spread", "ms", -1, _spread),
-    _figure("bias_ms", "early or late", "ms", 0, lambda hits, w: _middle(hits.late_ms, w)),
-    _figure("after_moves_ms", "late after moves", "ms", -1, _after_moves),
-    _figure("articulation_wrong", "hits unlike the plan", "%", -1, _share("wrong")),
-    _figure("rang", "palm mutes ringing", "%", -1, _share("rang")),
-    _figure("choked", "open hits choked", "%", -1, _share("choked")),
-    _figure("mute_depth", "mute depth", "", 0, lambda hits, w: _mean(hits.depth, w)),
-    _figure("missed", "missed hits", "%", -1, _share("missed")),
-    _figure("stop_late_ms", "stops ringing on", "ms", -1, lambda hits, w: _mean(hits.stop_ms, w)),
-    _figure("level_spread_db", "uneven level", "dB", -1, _level_spread),
-    _figure("accent_db", "accents stand out", "dB", 0, _accent),
-)
-_TELLS: dict[str, Callable[[_Hits], Array]] = {
-    "spread_ms": lambda hits: hits.late_ms,
-    "bias_ms": lambda hits: hits.late_ms,
-    "after_moves_ms": lambda hits: np.where(hits.moved > 0, hits.late_ms, np.nan),
-    "articulation_wrong": lambda hits: hits.wrong,
-    "rang": lambda hits: hits.rang,
-    "choked": lambda hits: hits.choked,
-    "mute_depth": lambda hits: hits.depth,
-    "missed": lambda hits: hits.missed,
-    "stop_late_ms": lambda hits: hits.stop_ms,
-    "level_spread_db": lambda hits: hits.level_db,
-    "accent_db": lambda hits: np.where(hits.accent > 0, hits.level_db, np.nan),
-}
-
-
-def compare_sides(a: Side, b: Side, *, seed: int = 0) -> Comparison:
-    """Holds two sets of takes of one riff against each other, place by place."""
+def compare_sides(a: Sequence[TakeHits], b: Sequence[TakeHits], *, seed: int = 0) -> Comparison:
+    """Holds two sets of takes of one riff against each other, place by place. Raises BadInput where
+    one holds nothing.
+    """
     spots: dict[Spot, int] = {}
-    first, second = _rows(a, spots), _rows(b, spots)
-    known = [judgement.reading.bias_judged for side in (a, b) for judgement in side.judgements]
+    first, second = rows_of(a, spots), rows_of(b, spots)
+    if not (first.spot.size and second.spot.size):
+        raise BadInput("one side has no hits to compare: choose takes that were played and read")
+    known = [take.bias_judged for take in (*a, *b)]
     told = [one for one in FIGURES if not (one.name == "bias_ms" and not all(known))]
     able = [one for one in told if _enough(one, first) and _enough(one, second)]
     error, degrees = _drawn(first, second, able, len(spots), seed)
@@ -253,53 +134,16 @@ def _cautions(rounds: tuple[int, int], known: list[bool]) -> list[str]:
     return out
 
 
-def _rows(side: Side, spots: dict[Spot, int]) -> _Hits:
-    """Every hit of a set that was reached. Numbers new spots as they come."""
-    rows: list[tuple[float, ...]] = []
-    number = 0
-    for judgement in side.judgements:
-        far = shifts_mm(judgement.expanded.hits, judgement.instrument)
-        seen: dict[int, int] = {}
-        for hit in judgement.hits:
-            if not (hit.played or hit.missed):
-                continue
-            one = hit.due.identity
-            spot = spots.setdefault((one.section, one.bar, str(one.at), one.appearance), len(spots))
-            round_ = seen.setdefault(hit.hit.round, number + len(seen))
-            rows.append((float(round_), float(spot), *_measures(hit, far[hit.due.index])))
-        number += len(seen)
-    table = np.array(rows, dtype=float).reshape(-1, len(_Hits.__slots__))
-    return _Hits(*table.T)
-
-
-def _measures(hit: JudgedHit, moved_mm: float) -> tuple[float, ...]:
-    nan = float("nan")
-    wrong = nan if hit.as_written is None else float(not hit.as_written)
-    palm = hit.due.hit.articulation == "palm"
-    return (
-        nan if hit.late_ms is None else hit.late_ms,
-        float(hit.missed),
-        wrong,
-        wrong if palm else nan,
-        wrong if hit.due.hit.articulation == "open" else nan,
-        nan if hit.hit.stop_late_ms is None else max(0.0, hit.hit.stop_late_ms),
-        nan if hit.hit.relative_level_db is None else hit.hit.relative_level_db,
-        nan if hit.hit.mute_depth is None or not palm else hit.hit.mute_depth,
-        float(hit.due.hit.accent),
-        float(moved_mm >= MOVE_MM),
-    )
-
-
-def _ones(hits: _Hits) -> Array:
+def _ones(hits: Hits) -> Array:
     return np.ones((1, hits.round.size))
 
 
-def _enough(figure: Figure, hits: _Hits) -> bool:
-    told = ~np.isnan(_TELLS[figure.name](hits))
+def _enough(figure: Figure, hits: Hits) -> bool:
+    told = ~np.isnan(TELLS[figure.name](hits))
     return bool(told.sum() >= LEAST_HITS) and not np.isnan(figure.of(hits, _ones(hits))[0])
 
 
-def _drawn(a: _Hits, b: _Hits, figures: list[Figure], spots: int, seed: int) -> tuple[Array, Array]:
+def _drawn(a: Hits, b: Hits, figures: list[Figure], spots: int, seed: int) -> tuple[Array, Array]:
     """The standard error of every figure's difference, and its degrees of freedom, each of shape
     (figures,): the variance by rounds and that by places, less what single hits give to both.
     """
@@ -332,7 +176,7 @@ def _drawn(a: _Hits, b: _Hits, figures: list[Figure], spots: int, seed: int) -> 
     return wider * np.sqrt(whole), np.clip(np.nan_to_num(degrees, nan=1.0), 1.0, MOST_DEGREES)
 
 
-def _counts(a: _Hits, b: _Hits) -> tuple[int, int]:
+def _counts(a: Hits, b: Hits) -> tuple[int, int]:
     return np.unique(a.round).size, np.unique(b.round).size
 
 
@@ -355,11 +199,11 @@ def _told(values: Array) -> Array:
     return values[~np.isnan(values)]
 
 
-def _places(a: _Hits, b: _Hits, spots: dict[Spot, int]) -> list[PlaceDifference]:
+def _places(a: Hits, b: Hits, spots: dict[Spot, int]) -> list[PlaceDifference]:
     """Every place that was hit in both sets: the means of its rounds, around each set's own middle,
     with one spread for all places; wider for every place that is looked at.
     """
-    late = [hits.late_ms - _own_middle(hits.late_ms) for hits in (a, b)]
+    late = [hits.late_ms - own_middle(hits.late_ms) for hits in (a, b)]
     means, left, counts = [], [], []
     for hits, values in zip((a, b), late, strict=True):
         index = _by(hits.spot, len(spots))
@@ -381,13 +225,12 @@ def _places(a: _Hits, b: _Hits, spots: dict[Spot, int]) -> list[PlaceDifference]
     for k in both:
         half = times * within * float(np.sqrt(1 / counts[0][k] + 1 / counts[1][k]))
         value = means[1][k] - means[0][k]
-        section, bar, at, appearance = names[k]
+        section, bar, at = names[k]
         out.append(
             PlaceDifference(
                 section=section,
                 bar=bar,
                 at=at,
-                appearance=appearance,
                 a_ms=means[0][k],
                 b_ms=means[1][k],
                 value=value,

@@ -1,0 +1,238 @@
+"""Sets of takes as rows of hits, and what is looked at in them."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading
+from thrumble.core.riff.shifts import shifts_mm
+from thrumble.core.signal import Array
+
+MOVE_MM = 60.0
+NAN = float("nan")
+
+Spot = tuple[str, int, str]  # section, bar in order of play, place in the bar
+
+
+class HitRow(NamedTuple):
+    """One hit. What was not measured, or is not known, is NaN."""
+
+    round: float
+    late_ms: float
+    missed: float
+    wrong: float
+    rang: float
+    choked: float
+    stop_ms: float
+    level_db: float
+    depth: float
+    accent: float
+    moved: float
+
+
+@dataclass(frozen=True, slots=True)
+class TakeHits:
+    """A take's hits that were reached, each with its place; `bias_judged`: early and late are
+    known.
+    """
+
+    hits: tuple[tuple[Spot, HitRow], ...]
+    bias_judged: bool
+
+
+def hits_of(judgement: Judgement) -> TakeHits:
+    """A judged take's hits."""
+    far = shifts_mm(judgement.expanded.hits, judgement.instrument)
+    hits = tuple(
+        (_spot(one.hit), _judged_row(one, far[one.due.index]))
+        for one in judgement.hits
+        if one.played or one.missed
+    )
+    return TakeHits(hits, judgement.reading.bias_judged)
+
+
+def hits_of_reading(reading: Reading) -> TakeHits:
+    """A reading's hits where its riff is not at hand: accents and moves are not known."""
+    told = [hit.deviation_ms for hit in reading.hits if hit.deviation_ms is not None]
+    around = 0.0 if reading.bias_judged or not told else float(np.median(told))
+    return TakeHits(
+        tuple(
+            (_spot(hit), _row(hit, around, accent=NAN, moved=NAN))
+            for hit in reading.hits
+            if hit.state in (HitState.PLAYED, HitState.MISSED)
+        ),
+        reading.bias_judged,
+    )
+
+
+def _spot(hit: HitReading) -> Spot:
+    return hit.section, hit.bar, hit.at
+
+
+def _judged_row(one: JudgedHit, moved_mm: float) -> HitRow:
+    around = (one.hit.deviation_ms or 0.0) - (one.late_ms or 0.0)
+    accent, moved = float(one.due.hit.accent), float(moved_mm >= MOVE_MM)
+    return _row(one.hit, around, accent=accent, moved=moved)
+
+
+def _row(hit: HitReading, around_ms: float, *, accent: float, moved: float) -> HitRow:
+    played = hit.state is HitState.PLAYED and hit.deviation_ms is not None
+    heard = hit.heard_articulation if played else None
+    wrong = NAN
+    if heard is not None and heard is not HeardKind.UNSURE:
+        wrong = float(heard.value != hit.expected_articulation.value)
+    palm = hit.expected_articulation == "palm"
+    return HitRow(
+        round=float(hit.round),
+        late_ms=hit.deviation_ms - around_ms if played and hit.deviation_ms is not None else NAN,
+        missed=float(hit.state is HitState.MISSED),
+        wrong=wrong,
+        rang=wrong if palm else NAN,
+        choked=wrong if hit.expected_articulation == "open" else NAN,
+        stop_ms=NAN if hit.stop_late_ms is None else max(0.0, hit.stop_late_ms),
+        level_db=NAN if hit.relative_level_db is None else hit.relative_level_db,
+        depth=NAN if hit.mute_depth is None or not palm else hit.mute_depth,
+        accent=accent,
+        moved=moved,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Hits:
+    """Every hit of a set as a row: `HitRow` by columns, each of shape (n,), rounds numbered through
+    the set, and the number of its place.
+    """
+
+    spot: Array
+    round: Array
+    late_ms: Array
+    missed: Array
+    wrong: Array
+    rang: Array
+    choked: Array
+    stop_ms: Array
+    level_db: Array
+    depth: Array
+    accent: Array
+    moved: Array
+
+
+def rows_of(takes: Iterable[TakeHits], spots: dict[Spot, int]) -> Hits:
+    """A set's hits. Numbers new places as they come."""
+    rows: list[tuple[float, ...]] = []
+    number = 0
+    for take in takes:
+        seen: dict[float, int] = {}
+        for spot, row in take.hits:
+            round_ = seen.setdefault(row.round, number + len(seen))
+            rows.append((spots.setdefault(spot, len(spots)), round_, *row[1:]))
+        number += len(seen)
+    table = np.array(rows, dtype=float).reshape(-1, len(Hits.__slots__))
+    return Hits(*table.T)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Figure:
+    """What is looked at. `better`: -1 where less is better, +1 where more is, 0 where neither."""
+
+    name: str
+    words: str
+    unit: str
+    better: int
+    of: Callable[["Hits", Array], Array]
+
+
+def _mean(values: Array, weights: Array) -> Array:
+    """Weighted means of what was measured, shape (draws,). `weights`: shape (draws, n)."""
+    told = ~np.isnan(values)
+    own = weights[:, told]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.asarray(own @ values[told] / own.sum(axis=1))
+
+
+def _middle(values: Array, weights: Array) -> Array:
+    """Weighted medians likewise."""
+    told = np.flatnonzero(~np.isnan(values))
+    if not told.size:
+        return np.full(weights.shape[0], np.nan)
+    order = told[np.argsort(values[told], kind="stable")]
+    sums = np.cumsum(weights[:, order], axis=1)
+    half = sums[:, -1:] / 2
+    above = np.argmax(sums > half, axis=1)
+    from_half = np.argmax(sums >= half, axis=1)
+    return np.asarray((values[order][above] + values[order][from_half]) / 2)
+
+
+def own_middle(values: Array) -> float:
+    """The median of what was measured, NaN for nothing. Values of shape (n,)."""
+    return float(_middle(values, np.ones((1, values.size)))[0])
+
+
+def _spread(hits: Hits, weights: Array) -> Array:
+    """Around the set's own median: that a draw would move it makes no difference to speak of."""
+    return 1.4826 * _middle(np.abs(hits.late_ms - own_middle(hits.late_ms)), weights)
+
+
+def _after_moves(hits: Hits, weights: Array) -> Array:
+    late, moved = hits.late_ms, hits.moved > 0
+    return _mean(np.where(moved, late, np.nan), weights) - _mean(
+        np.where(moved, np.nan, late), weights
+    )
+
+
+def _level_spread(hits: Hits, weights: Array) -> Array:
+    """Within accented and plain hits, each around its own middle."""
+    off = np.full(hits.level_db.size, np.nan)
+    loud = hits.accent > 0
+    for own in (loud, ~loud):
+        if (~np.isnan(hits.level_db[own])).sum() > 2:
+            off[own] = hits.level_db[own] - own_middle(hits.level_db[own])
+    return np.asarray(np.sqrt(_mean(off**2, weights)))
+
+
+def _accent(hits: Hits, weights: Array) -> Array:
+    loud = hits.accent > 0
+    return _middle(np.where(loud, hits.level_db, np.nan), weights) - _middle(
+        np.where(loud, np.nan, hits.level_db), weights
+    )
+
+
+def _share(name: str) -> Callable[["Hits", Array], Array]:
+    return lambda hits, weights: 100 * _mean(getattr(hits, name), weights)
+
+
+def _figure(
+    name: str, words: str, unit: str, better: int, of: Callable[["Hits", Array], Array]
+) -> Figure:
+    return Figure(name=name, words=words, unit=unit, better=better, of=of)
+
+
+FIGURES = (
+    _figure("spread_ms", "timing spread", "ms", -1, _spread),
+    _figure("bias_ms", "early or late", "ms", 0, lambda hits, w: _middle(hits.late_ms, w)),
+    _figure("after_moves_ms", "late after moves", "ms", -1, _after_moves),
+    _figure("articulation_wrong", "hits unlike the plan", "%", -1, _share("wrong")),
+    _figure("rang", "palm mutes ringing", "%", -1, _share("rang")),
+    _figure("choked", "open hits choked", "%", -1, _share("choked")),
+    _figure("mute_depth", "mute depth", "", 0, lambda hits, w: _mean(hits.depth, w)),
+    _figure("missed", "missed hits", "%", -1, _share("missed")),
+    _figure("stop_late_ms", "stops ringing on", "ms", -1, lambda hits, w: _mean(hits.stop_ms, w)),
+    _figure("level_spread_db", "uneven level", "dB", -1, _level_spread),
+    _figure("accent_db", "accents stand out", "dB", 0, _accent),
+)
+TELLS: dict[str, Callable[[Hits], Array]] = {
+    "spread_ms": lambda hits: hits.late_ms,
+    "bias_ms": lambda hits: hits.late_ms,
+    "after_moves_ms": lambda hits: np.where(hits.moved > 0, hits.late_ms, np.nan),
+    "articulation_wrong": lambda hits: hits.wrong,
+    "rang": lambda hits: hits.rang,
+    "choked": lambda hits: hits.choked,
+    "mute_depth": lambda hits: hits.depth,
+    "missed": lambda hits: hits.missed,
+    "stop_late_ms": lambda hits: hits.stop_ms,
+    "level_spread_db": lambda hits: hits.level_db,
+    "accent_db": lambda hits: np.where(hits.accent > 0, hits.level_db, np.nan),
+}

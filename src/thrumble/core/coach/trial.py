@@ -1,0 +1,167 @@
+"""The fair trial: two ways of playing, tried in turns, and whether they differ in this player's
+hands.
+
+The ways come in the order A B B A or B A A B, by lot, so that what changes steadily (a hand that
+warms up, gets tired or learns) falls on both alike. Each take gives one value a figure. Explained
+by the way, by a steady change over the trial, and by chance: the way's part is the answer, with its
+interval by Student's t, wider for every figure more that is looked at.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import ceil
+
+import numpy as np
+
+from thrumble.core.chance import student_quantile
+from thrumble.core.coach.sides import FIGURES, Figure, TakeHits, rows_of
+from thrumble.core.errors import BadInput
+from thrumble.core.signal import Array
+
+PAIRS_RANGE = (2, 40)
+CONFIDENCE = 0.95
+LEAST_TAKES = 6  # read, to tell anything from
+FREE = 3  # what is fitted: a level, the steady change, the way
+MOST_MORE = 200
+# a difference that a player would care about; a trial is long enough when it would show
+MATTERS = {
+    "spread_ms": 3.0,
+    "bias_ms": 5.0,
+    "after_moves_ms": 8.0,
+    "articulation_wrong": 5.0,
+    "rang": 8.0,
+    "choked": 8.0,
+    "mute_depth": 0.08,
+    "missed": 3.0,
+    "stop_late_ms": 15.0,
+    "level_spread_db": 0.7,
+    "accent_db": 1.5,
+}
+
+
+def draw_order(pairs: int, seed: int) -> str:
+    """`ABBABAAB...`: every way once in a pair, every second pair the other way round. Raises
+    BadInput.
+    """
+    low, high = PAIRS_RANGE
+    if not low <= pairs <= high:
+        raise BadInput(f"a trial has {low} to {high} pairs; found {pairs}")
+    rng = np.random.default_rng(seed)
+    out = ""
+    while len(out) < 2 * pairs:
+        first, second = ("A", "B") if rng.random() < 0.5 else ("B", "A")
+        out += first + second + second + first
+    return out[: 2 * pairs]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Outcome:
+    """What differs in one figure: B less A with its interval. `more_pairs`: that a difference worth
+    caring about would want to be seen, None where the answer is clear or it would take too many.
+    """
+
+    figure: Figure
+    a: float
+    b: float
+    value: float
+    interval: tuple[float, float]
+    more_pairs: int | None
+
+    @property
+    def clear(self) -> bool:
+        """Whether the interval leaves no difference out."""
+        return self.interval[0] > 0 or self.interval[1] < 0
+
+    @property
+    def settled(self) -> bool:
+        """Whether a difference worth caring about is ruled out."""
+        least = MATTERS[self.figure.name]
+        return not self.clear and -least < self.interval[0] and self.interval[1] < least
+
+    @property
+    def better(self) -> str:
+        """`A` or `B` where one is clearly better, else empty."""
+        if not self.clear or not self.figure.better:
+            return ""
+        return "B" if self.value * self.figure.better > 0 else "A"
+
+
+def judge_trial(turns: Sequence[tuple[str, TakeHits, int]]) -> list[Outcome]:
+    """What the takes of a trial say, what is clear first. A turn: the way, its take's hits, which
+    sitting it belongs to (each has a level of its own). Raises BadInput for too few takes of a way.
+    """
+    ways = [way for way, _, _ in turns]
+    if len(turns) < LEAST_TAKES or min(ways.count("A"), ways.count("B")) < 2:
+        raise BadInput(
+            f"a trial tells something from {LEAST_TAKES} takes on, at least two of each way: play "
+            "the next ones"
+        )
+    values = _values([hits for _, hits, _ in turns], all(hits.bias_judged for _, hits, _ in turns))
+    design, way = _design(ways, [sitting for _, _, sitting in turns])
+    told = {
+        figure: own
+        for figure, own in values.items()
+        if not np.isnan(own).any() and float(own.std()) > 1e-12
+    }
+    out = [_outcome(figure, own, design, way, ways, len(told)) for figure, own in told.items()]
+    return sorted(out, key=lambda one: (not one.clear, FIGURES.index(one.figure)))
+
+
+def _values(takes: list[TakeHits], known: bool) -> dict[Figure, Array]:
+    """Every figure of every take, shape (takes,)."""
+    rows = [rows_of([take], {}) for take in takes]
+    return {
+        figure: np.array(
+            [
+                figure.of(hits, np.ones((1, hits.round.size)))[0] if hits.spot.size else np.nan
+                for hits in rows
+            ]
+        )
+        for figure in FIGURES
+        if known or figure.name != "bias_ms"
+    }
+
+
+def _design(ways: list[str], sittings: list[int]) -> tuple[Array, int]:
+    """Columns: a level for each sitting, the steady change within each, the way; and which is the
+    way's.
+    """
+    numbers = sorted(set(sittings))
+    columns = []
+    for number in numbers:
+        here = np.array([float(one == number) for one in sittings])
+        at = np.cumsum(here) * here
+        centre = at[here > 0].mean()
+        columns += [here, np.where(here > 0, at - centre, 0.0)]
+    columns.append(np.array([0.5 if way == "B" else -0.5 for way in ways]))
+    return np.array(columns).T, len(columns) - 1
+
+
+def _outcome(
+    figure: Figure, own: Array, design: Array, way: int, ways: list[str], looked_at: int
+) -> Outcome:
+    fitted, _, rank, _ = np.linalg.lstsq(design, own, rcond=None)
+    free = max(1, own.size - int(rank))
+    left = own - design @ fitted
+    spread = float(np.sqrt(left @ left / free))
+    inverse = np.linalg.pinv(design.T @ design)
+    level = 1 - (1 - CONFIDENCE) / 2 / max(1, looked_at)
+    times = student_quantile(float(free), level)
+    half = times * spread * float(np.sqrt(inverse[way, way]))
+    value = float(fitted[way])
+    a, b = (float(own[[one == name for one in ways]].mean()) for name in ("A", "B"))
+    found = Outcome(
+        figure=figure, a=a, b=b, value=value, interval=(value - half, value + half), more_pairs=None
+    )
+    if found.clear or found.settled:
+        return found
+    pairs = ceil(2 * (times * spread / MATTERS[figure.name]) ** 2)
+    more = max(1, pairs - own.size // 2)
+    return Outcome(
+        figure=figure,
+        a=a,
+        b=b,
+        value=value,
+        interval=found.interval,
+        more_pairs=more if more <= MOST_MORE else None,
+    )

@@ -1,0 +1,172 @@
+// Hearing A, B and the ideal at the same place of the riff, slower, in a loop; the waveforms with
+// what was due and what fell.
+import { onKey, onPedal, problem } from "../shared/site.js";
+
+const $ = (id) => document.getElementById(id);
+const marks = JSON.parse($("marks").textContent);
+const LOOK_S = 0.05;
+const sounds = Object.fromEntries([...document.querySelectorAll("#hear audio")].map((one) => [
+  one.id.replace("sound-", ""), one]));
+let now = "a";
+let loop = null; // the bar that goes round
+
+const place = (audio) => (audio.currentTime - audio.dataset.start) * audio.dataset.tempo / marks
+  .tempo;
+const seconds = (audio, at) => Math.max(0, Number(audio.dataset.start) + at * marks.tempo / audio
+  .dataset.tempo);
+const barAt = (at) => marks.bars.findLast(([, from]) => from <= at + LOOK_S) ?? marks.bars[0];
+
+/** Once the sound may be jumped about in. */
+function ready(audio) {
+  if (audio.readyState >= 1) return Promise.resolve();
+  audio.preload = "auto";
+  return new Promise((resolve, reject) => {
+    audio.addEventListener("loadedmetadata", resolve, { once: true });
+    audio.addEventListener("error", () => reject(new Error("This sound can't be played.")), {
+      once: true
+    });
+    audio.load();
+  });
+}
+
+function setSpeed(audio) {
+  audio.preservesPitch = true;
+  audio.playbackRate = Number($("speed").value);
+}
+
+/** Plays one of the sounds from a place of the riff, in seconds at its own tempo. */
+async function play(id, at) {
+  try {
+    const audio = sounds[id];
+    await ready(audio);
+    for (const one of Object.values(sounds)) if (one !== audio) one.pause();
+    now = id;
+    audio.currentTime = seconds(audio, at);
+    setSpeed(audio);
+    await audio.play();
+    tell();
+    requestAnimationFrame(follow);
+  } catch (error) { if (error.name !== "AbortError") problem(error.message); }
+}
+
+function tell() {
+  for (const one of document.querySelectorAll(".pick")) {
+    one.setAttribute("aria-checked", String(one.dataset.sound === now));
+  }
+}
+
+function choose(id) {
+  const was = sounds[now];
+  if (was.paused) {
+    now = id;
+    tell();
+  } else play(id, place(was));
+}
+
+function toggle() {
+  const audio = sounds[now];
+  if (!audio.paused) audio.pause();
+  else play(now, audio.readyState ? place(audio) : marks.bars[0][1]);
+}
+
+function step(way) {
+  const bar = barAt(place(sounds[now]));
+  const index = marks.bars.indexOf(bar) + way;
+  const next = marks.bars[Math.min(marks.bars.length - 1, Math.max(0, index))];
+  if (loop) loop = next;
+  play(now, next[1]);
+}
+
+function toggleLoop() {
+  const on = $("loop").getAttribute("aria-pressed") !== "true";
+  $("loop").setAttribute("aria-pressed", String(on));
+  loop = on ? barAt(place(sounds[now])) : null;
+}
+
+function follow() {
+  const audio = sounds[now];
+  const at = place(audio);
+  if (loop && at >= loop[2]) audio.currentTime = seconds(audio, loop[1]);
+  const bar = barAt(at);
+  for (const pair of document.querySelectorAll(".pair")) {
+    pair.classList.toggle("here", !audio.paused && Number(pair.dataset.bar) === bar[0]);
+  }
+  $("heard").textContent = audio.paused ? "" : `bar ${bar[0]}`;
+  if (!audio.paused) requestAnimationFrame(follow);
+}
+
+$("listen").addEventListener("click", toggle);
+$("loop").addEventListener("click", toggleLoop);
+$("speed").addEventListener("change", () => Object.values(sounds).forEach(setSpeed));
+for (const one of document.querySelectorAll(".pick")) {
+  one.addEventListener("click", () => choose(one.dataset.sound));
+}
+for (const pair of document.querySelectorAll(".pair")) {
+  pair.addEventListener("click", () => {
+    const bar = marks.bars.find(([number]) => number === Number(pair.dataset.bar));
+    if (loop) loop = bar;
+    play(now, bar[1]);
+  });
+}
+onKey(" ", toggle);
+onPedal("PageDown", toggle);
+["a", "b", "ideal", "click"].forEach((id, k) => onKey(String(k + 1), () => choose(id)));
+onKey("o", toggleLoop);
+onKey("s", () => {
+  const speed = $("speed");
+  speed.selectedIndex = (speed.selectedIndex + 1) % speed.options.length;
+  speed.dispatchEvent(new Event("change"));
+});
+onKey("ArrowLeft", () => step(-1));
+onKey("ArrowRight", () => step(1));
+
+// --- waveforms ---
+
+const RATE_HZ = 24000;
+
+async function drawWave(figure) {
+  const id = figure.dataset.wave;
+  const canvas = figure.querySelector("canvas");
+  const bytes = await (await fetch(sounds[id].src)).arrayBuffer();
+  const sound = await new OfflineAudioContext(1, 1, RATE_HZ).decodeAudioData(bytes);
+  const draw = () => paint(canvas, sound, marks[id]);
+  canvas.addEventListener("click", (event) => {
+    const t = event.offsetX / canvas.clientWidth * sound.duration;
+    const audio = sounds[id];
+    play(id, (t - audio.dataset.start) * audio.dataset.tempo / marks.tempo);
+  });
+  draw();
+  addEventListener("resize", draw);
+  new MutationObserver(draw).observe(document.documentElement, {
+    attributeFilter: ["data-bs-theme"]
+  });
+}
+
+/** Peaks as a band; above it a tick where each hit was due, below it where it fell. */
+function paint(canvas, sound, { onsets, due }) {
+  const width = canvas.width = canvas.clientWidth * devicePixelRatio;
+  const height = canvas.height = 84 * devicePixelRatio;
+  const pen = canvas.getContext("2d");
+  const colour = (name) => getComputedStyle(canvas).getPropertyValue(name);
+  const data = sound.getChannelData(0);
+  const step = data.length / width;
+  const middle = height / 2;
+  const loudest = data.reduce((most, value) => Math.max(most, Math.abs(value)), 1e-6);
+  pen.fillStyle = colour("--slate");
+  for (let x = 0; x < width; x++) {
+    let peak = 0;
+    for (let k = Math.floor(x * step); k < (x + 1) * step; k++) peak = Math.max(peak, Math.abs(
+      data[k] ?? 0));
+    const tall = peak / loudest * middle * 0.78;
+    pen.fillRect(x, middle - tall, 1, 2 * tall);
+  }
+  const x = (s) => s / sound.duration * width;
+  pen.fillStyle = colour("--ink");
+  for (const s of due) pen.fillRect(x(s), 0, devicePixelRatio, height * 0.16);
+  pen.fillStyle = colour("--ember");
+  for (const s of onsets) pen.fillRect(x(s), height * 0.84, devicePixelRatio * 2, height * 0.16);
+}
+
+for (const figure of document.querySelectorAll(".wave")) {
+  drawWave(figure).catch(() => figure.querySelector("canvas").remove());
+}

@@ -1,0 +1,211 @@
+"""Two sets of takes in words and places: what differs first, then what does not, then where."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from thrumble.actions.comparing import Compared
+from thrumble.core.coach.comparison import Difference
+from thrumble.core.coach.judgement import Judgement
+from thrumble.core.counting import counted
+from thrumble.core.riff.expand import expand
+from thrumble.store.takes import Take, TakeLine
+from thrumble.web.drawings.strip import BarDrawing, reading_strip
+from thrumble.web.shared.takes import TakeLineView, take_line
+
+SIDES = ("A", "B")
+
+
+@dataclass(frozen=True, slots=True)
+class FigureRow:
+    """A figure: both values, the difference, what it says. `css`: clear or not."""
+
+    name: str
+    a: str
+    b: str
+    difference: str
+    interval: str
+    verdict: str
+    css: str
+    bar: tuple[float, float, float] | None  # left, width, middle of the interval, percent
+
+
+@dataclass(frozen=True, slots=True)
+class PlaceRow:
+    """A place that lies elsewhere."""
+
+    where: str
+    a: str
+    b: str
+    difference: str
+    interval: str
+
+
+@dataclass(frozen=True, slots=True)
+class SideView:
+    """One side: its takes, and what there is to hear of the first: where bar 1 beat 1 lies in its
+    sound, its tempo.
+    """
+
+    name: str
+    takes: list[tuple[int, str]]
+    take_id: int
+    start_s: float
+    tempo: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CompareView:
+    """The page. `strips`: per bar A's drawing and B's; `marks`: what the script reads, as JSON."""
+
+    title: str
+    meta: str
+    first: str
+    more: list[str]
+    figures: list[FigureRow]
+    places: list[PlaceRow]
+    sides: list[SideView]
+    strips: list[tuple[BarDrawing, BarDrawing]]
+    cautions: list[str]
+    query: str
+    marks: dict[str, object]
+
+
+def compare_view(compared: Compared, query: str) -> CompareView:
+    """Everything of a comparison."""
+    found = compared.found
+    clear = [one for one in found.differences if one.clear]
+    sentences = [_sentence(one) for one in clear]
+    untold = len([one for one in found.differences if one.interval is not None]) - len(clear)
+    if not sentences:
+        sentences = [f"No difference that we can tell, in {counted(untold, 'figure')}."]
+    elif untold:
+        sentences.append(f"In {counted(untold, 'figure')} more no difference that we can tell.")
+    places = sorted((one for one in found.places if one.clear), key=lambda one: -abs(one.value))
+    return CompareView(
+        title=compared.revision.riff.title,
+        meta=" against ".join(
+            f"{name}: {counted(len(own), 'take')}, {counted(rounds, 'round')}"
+            for name, own, rounds in zip(SIDES, (compared.a, compared.b), found.rounds, strict=True)
+        ),
+        first=sentences[0],
+        more=sentences[1:],
+        figures=[_row(one) for one in found.differences],
+        places=[
+            PlaceRow(
+                f"bar {one.bar}, {one.at}",
+                f"{one.a_ms:+.0f}",
+                f"{one.b_ms:+.0f}",
+                f"{one.value:+.0f} ms",
+                f"{one.interval[0]:+.0f} to {one.interval[1]:+.0f}",
+            )
+            for one in places
+        ],
+        sides=[_side(name, own) for name, own in zip(SIDES, (compared.a, compared.b), strict=True)],
+        strips=_strips(compared.a[0][1], compared.b[0][1]),
+        cautions=list(found.cautions),
+        query=query,
+        marks=_marks(compared),
+    )
+
+
+def _marks(compared: Compared) -> dict[str, object]:
+    """Bars in seconds at the riff's own tempo; onsets and due times in each side's own sound."""
+    expanded = expand(compared.revision.riff)
+    sides = {
+        name.lower(): {
+            "onsets": [round(h.onset_s, 4) for h in judged.reading.hits if h.onset_s is not None],
+            "due": [round(hit.expected_s, 4) for hit in judged.reading.hits],
+        }
+        for name, own in zip(SIDES, (compared.a, compared.b), strict=True)
+        for _, judged in own[:1]
+    }
+    return {
+        "tempo": expanded.tempo_bpm,
+        "bars": [[bar.number, bar.start_s, bar.end_s] for bar in expanded.bars if bar.number > 0],
+        **sides,
+    }
+
+
+def _sentence(one: Difference) -> str:
+    assert one.a is not None and one.b is not None and one.interval is not None
+    unit = f" {one.figure.unit}" if one.figure.unit else ""
+    digits = _digits(one)
+    low, high = sorted(abs(end) for end in one.interval)
+    change = f"{abs(one.value or 0):.{digits}f}{unit}"
+    way = "less" if (one.value or 0) < 0 else "more"
+    said = f"{one.figure.words[0].upper()}{one.figure.words[1:]}: B is {change} {way} than A"
+    judged = {"a": ", so A is better", "b": ", so B is better", "": ""}[one.better]
+    return f"{said} ({low:.{digits}f} to {high:.{digits}f}){judged}."
+
+
+def _digits(one: Difference) -> int:
+    return {"": 2, "dB": 1, "ms": 1}.get(one.figure.unit, 0)
+
+
+def _row(one: Difference) -> FigureRow:
+    if one.a is None or one.b is None or one.interval is None or one.value is None:
+        return FigureRow(one.figure.words, "", "", "", "", one.why, "untold", None)
+    digits, unit = _digits(one), f" {one.figure.unit}" if one.figure.unit else ""
+    low, high = one.interval
+    reach = max(abs(low), abs(high), 1e-9)
+    verdict = {"a": "A is better", "b": "B is better", "": "differs"}[one.better]
+    return FigureRow(
+        name=one.figure.words,
+        a=f"{one.a:.{digits}f}{unit}",
+        b=f"{one.b:.{digits}f}{unit}",
+        difference=f"{one.value:+.{digits}f}{unit}",
+        interval=f"{low:+.{digits}f} to {high:+.{digits}f}",
+        verdict=verdict if one.clear else "can't tell",
+        css="clear" if one.clear else "",
+        bar=(
+            round(50 + 48 * low / reach, 1),
+            round(48 * (high - low) / reach, 1),
+            round(50 + 48 * one.value / reach, 1),
+        ),
+    )
+
+
+def _side(name: str, own: list[tuple[Take, Judgement]]) -> SideView:
+    take, judged = own[0]
+    reading = judged.reading
+    return SideView(
+        name=name,
+        takes=[(one.id, f"take {one.number}") for one, _ in own],
+        take_id=take.id,
+        start_s=reading.start_s or 0.0,
+        tempo=reading.tempo_bpm,
+    )
+
+
+def _strips(a: Judgement, b: Judgement) -> list[tuple[BarDrawing, BarDrawing]]:
+    """The first round of both, bar by bar."""
+    first, second = (
+        {bar.number: bar for bar in reading_strip(one, {}) if bar.round == 1} for one in (a, b)
+    )
+    return [(first[number], second[number]) for number in sorted(set(first) & set(second))]
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """A take that can go on either side."""
+
+    line: TakeLineView
+    side: str
+
+
+def choices(lines: list[TakeLine], first: list[int], second: list[int]) -> list[Choice]:
+    """The riff's takes with a reading, and where each lies now."""
+    now = datetime.now(UTC)
+    return [
+        Choice(
+            take_line(line, now),
+            _side_of(line.take.id, first, second),
+        )
+        for line in lines
+    ]
+
+
+def _side_of(take_id: int, first: list[int], second: list[int]) -> str:
+    if take_id in first:
+        return "a"
+    return "b" if take_id in second else ""
