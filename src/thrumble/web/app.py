@@ -25,6 +25,7 @@ from thrumble.web.security import Guard
 from thrumble.web.session import endpoints as practice
 from thrumble.web.shapes import endpoints as shapes
 from thrumble.web.today import endpoints as today
+from thrumble.web.trials import endpoints as trials
 
 WEB = Path(__file__).parent
 
@@ -53,6 +54,7 @@ def create_app() -> FastAPI:
         play,
         readings,
         compare,
+        trials,
         log,
     )
     for screen in (*screens, certainty, bench):

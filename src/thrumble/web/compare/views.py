@@ -148,6 +148,7 @@ def _row(one: Difference) -> FigureRow:
     digits, unit = _digits(one), f" {one.figure.unit}" if one.figure.unit else ""
     low, high = one.interval
     reach = max(abs(low), abs(high), 1e-9)
+    untold = "the same" if high - low < 1e-9 else "can't tell"
     verdict = {"a": "A is better", "b": "B is better", "": "differs"}[one.better]
     return FigureRow(
         name=one.figure.words,
@@ -155,7 +156,7 @@ def _row(one: Difference) -> FigureRow:
         b=f"{one.b:.{digits}f}{unit}",
         difference=f"{one.value:+.{digits}f}{unit}",
         interval=f"{low:+.{digits}f} to {high:+.{digits}f}",
-        verdict=verdict if one.clear else "can't tell",
+        verdict=verdict if one.clear else untold,
         css="clear" if one.clear else "",
         bar=(
             round(50 + 48 * low / reach, 1),

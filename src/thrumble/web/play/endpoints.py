@@ -17,7 +17,7 @@ from thrumble.core.pulse.click import click_sound
 from thrumble.core.riff.checking import check_tempo
 from thrumble.core.takes import RecorderReport
 from thrumble.formats.audio import KINDS, MAX_BYTES, looks_like_audio
-from thrumble.store import readings, riffs, rigs, takes
+from thrumble.store import readings, riffs, rigs, takes, trials
 from thrumble.store.space import space
 from thrumble.store.takes import NewTake
 from thrumble.web.deps import DbSession, PlayerId, Today, costly
@@ -32,7 +32,7 @@ from thrumble.web.inputs import (
     file_name,
     whole_number,
 )
-from thrumble.web.play.views import block_bar, play_view, rig_tones
+from thrumble.web.play.views import block_bar, play_view, rig_tones, trial_bar
 from thrumble.web.shared.armed import armed_view
 from thrumble.web.shared.next import next_view
 from thrumble.web.shared.reading import reading_view
@@ -96,9 +96,11 @@ def play_page(
     today: Today,
     tempo: Annotated[float | None, Query(ge=20, le=400)] = None,
     block: Annotated[int | None, Query(ge=1, le=BIGGEST_ID)] = None,
+    trial: Annotated[int | None, Query(ge=1, le=BIGGEST_ID)] = None,
 ) -> HTMLResponse:
     """The riff, ready to be played and recorded; `tempo`: to begin with, else the riff's own;
-    `block`: of today's session, played through by itself where it is this one's turn.
+    `block`: of today's session, played through by itself where it is this one's turn;
+    `trial`: the fair trial whose next turn this is.
     """
     known = rigs.rigs_of(session, player_id)
     tones = rig_tones(known, rigs.tones_of(session, player_id))
@@ -115,6 +117,7 @@ def play_page(
         tones=tones,
         room=room_words(space(session)),
         turn=block_bar(going, today) if going is not None and own else None,
+        trial=None if trial is None else trial_bar(trials.get_trial(session, player_id, trial)),
     )
 
 

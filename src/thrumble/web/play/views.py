@@ -14,6 +14,7 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.shifts import shift_mm
 from thrumble.store.riffs import Revision
 from thrumble.store.rigs import Rig, ToneProfile
+from thrumble.store.trials import Trial
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
 
 RING_OUT_LEAST_S = 0.5
@@ -90,6 +91,33 @@ def block_bar(going: Going, day: date) -> BlockBar | None:
         work_s="" if work is None else f"{work.work_s:.0f}",
         rest_words=REST_WORDS,
         follows="yes" if one.block.kind in FOLLOWS else "no",
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrialBar:
+    """The turn of a fair trial that the page plays."""
+
+    trial_id: int
+    turn: int
+    letter: str
+    way: str
+    place: str
+    rounds: int
+
+
+def trial_bar(trial: Trial) -> TrialBar | None:
+    """The turn that comes next; None when all were played."""
+    turn = trial.next_turn
+    if turn is None:
+        return None
+    return TrialBar(
+        trial_id=trial.id,
+        turn=turn,
+        letter=trial.turns[turn],
+        way=trial.way(turn),
+        place=f"{turn + 1} of {len(trial.turns)}",
+        rounds=1,
     )
 
 

@@ -1,0 +1,154 @@
+"""A fair trial in words: what differs in this player's hands, how surely, what is still open."""
+
+from dataclasses import dataclass
+
+from thrumble.actions.trying import Tried
+from thrumble.core.coach.trial import Outcome
+from thrumble.core.counting import counted
+from thrumble.store.trials import Trial
+
+OFFERED = (
+    ("fingers 1 and 3", "fingers 1 and 4"),
+    ("aim at the strings exactly", "damp the rest and sweep through"),
+    ("palm at the bridge", "palm a little forward, digging in harder"),
+    ("thumb planted behind the neck", "thumb let go"),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class OutcomeRow:
+    """A figure of a trial."""
+
+    name: str
+    a: str
+    b: str
+    difference: str
+    interval: str
+    verdict: str
+    css: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrialView:
+    """The page of a trial."""
+
+    trial_id: int
+    riff_id: int
+    title: str
+    way_a: str
+    way_b: str
+    meta: str
+    first: str
+    more: list[str]
+    rows: list[OutcomeRow]
+    open: bool
+    tempo: str
+    takes_a: str
+    takes_b: str
+
+
+def trial_view(tried: Tried, title: str) -> TrialView:
+    """What a trial says by now."""
+    trial = tried.trial
+    played, planned = len(trial.takes), len(trial.turns)
+    sentences = [_sentence(one, trial) for one in tried.outcomes if one.clear]
+    if tried.why:
+        sentences = [f"{tried.why[0].upper()}{tried.why[1:]}."]
+    elif not sentences:
+        sentences = ["Between these two ways we can tell no difference in your hands."]
+    sentences += _open_words(tried.outcomes)
+    by_way: dict[str, list[str]] = {"A": [], "B": []}
+    for turn, take_id in sorted(trial.takes.items()):
+        by_way[trial.turns[turn]].append(str(take_id))
+    return TrialView(
+        trial_id=trial.id,
+        riff_id=trial.riff_id,
+        title=title,
+        way_a=trial.way_a,
+        way_b=trial.way_b,
+        meta=f"{title} at {trial.tempo_bpm:g} bpm · {played} of {counted(planned, 'turn')} played",
+        first=sentences[0],
+        more=sentences[1:],
+        rows=[_row(one, trial) for one in tried.outcomes],
+        open=trial.next_turn is not None,
+        tempo=f"{trial.tempo_bpm:g}",
+        takes_a=",".join(by_way["A"][:12]),
+        takes_b=",".join(by_way["B"][:12]),
+    )
+
+
+def _digits(one: Outcome) -> int:
+    return {"": 2, "dB": 1, "ms": 1}.get(one.figure.unit, 0)
+
+
+def _sentence(one: Outcome, trial: Trial) -> str:
+    unit = f" {one.figure.unit}" if one.figure.unit else ""
+    low, high = sorted(abs(end) for end in one.interval)
+    digits = _digits(one)
+    way = "less" if one.value < 0 else "more"
+    name = f"{one.figure.words[0].upper()}{one.figure.words[1:]}"
+    said = (
+        f"{name}: {abs(one.value):.{digits}f}{unit} {way} with “{trial.way_b}” than with "
+        f"“{trial.way_a}” ({low:.{digits}f} to {high:.{digits}f})"
+    )
+    if not one.better:
+        return f"{said}."
+    return f"{said}. “{trial.way_b if one.better == 'B' else trial.way_a}” is better at that."
+
+
+def _open_words(outcomes: list[Outcome]) -> list[str]:
+    """What is ruled out, and how much more would settle the rest."""
+    out = []
+    settled = [one.figure.words for one in outcomes if one.settled]
+    if settled:
+        out.append(f"No difference to speak of in {', '.join(settled)}.")
+    more = [one for one in outcomes if one.more_pairs]
+    if more:
+        nearest = min(more, key=lambda one: one.more_pairs or 0)
+        out.append(
+            f"Still open: {', '.join(one.figure.words for one in more)}. About "
+            f"{counted(nearest.more_pairs or 0, 'pair')} more would settle "
+            f"{nearest.figure.words}."
+        )
+    return out
+
+
+def _row(one: Outcome, trial: Trial) -> OutcomeRow:
+    digits, unit = _digits(one), f" {one.figure.unit}" if one.figure.unit else ""
+    low, high = one.interval
+    verdict = "can't tell yet"
+    if one.clear:
+        verdict = {"A": trial.way_a, "B": trial.way_b, "": "differs"}[one.better]
+    elif one.settled:
+        verdict = "no difference to speak of"
+    return OutcomeRow(
+        name=one.figure.words,
+        a=f"{one.a:.{digits}f}{unit}",
+        b=f"{one.b:.{digits}f}{unit}",
+        difference=f"{one.value:+.{digits}f}{unit}",
+        interval=f"{low:+.{digits}f} to {high:+.{digits}f}",
+        verdict=verdict,
+        css="clear" if one.clear else "",
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class TrialLine:
+    """A trial in the list."""
+
+    trial_id: int
+    ways: str
+    meta: str
+
+
+def trial_lines(found: list[Trial], titles: dict[int, str]) -> list[TrialLine]:
+    """All trials, each in a line."""
+    return [
+        TrialLine(
+            one.id,
+            f"{one.way_a} or {one.way_b}",
+            f"{titles.get(one.riff_id, '')}, {len(one.takes)} of "
+            f"{counted(len(one.turns), 'turn')} played",
+        )
+        for one in found
+    ]

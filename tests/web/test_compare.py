@@ -1,0 +1,138 @@
+"""Comparing on the pages: two takes, two sets, the ideal; a fair trial from its order to its
+answer.
+"""
+
+import io
+import json
+import re
+from html import unescape
+
+import pytest
+import soundfile
+
+from tests.web.conftest import Browser
+from tests.web.test_coach import SHORT, added, played
+from thrumble.core.player.flaws import Flaws
+from thrumble.demo import riff_texts
+from thrumble.store import database, players, trials
+
+CHUGS = "title: Chain\ntempo: 150\npedal: 6:0\n[A]\n" + "| E5@6/0 >o m m m o m m m |\n" * 2
+LONGER = riff_texts()["5-puddle-clay"]
+
+
+def test_two_takes_are_chosen_compared_and_downloaded(visitor: Browser) -> None:
+    revision = added(LONGER)
+    tight = [played(revision, Flaws(timing=3), seed=k) for k in (1, 2)]
+    loose = [played(revision, Flaws(timing=22), seed=k) for k in (3, 4)]
+    reading = visitor.get(f"/takes/{tight[0]}").text
+    assert f"/compare?a={tight[0]}" in reading
+    choose = visitor.get(f"/compare?a={tight[0]}").text
+    assert choose.count('type="checkbox" name="b"') == 4 and "checked" in choose
+    query = f"a={tight[0]}&a={tight[1]}&b={loose[0]},{loose[1]}"
+    page = unescape(visitor.get(f"/compare?{query}").text)
+    assert "A: 2 takes, 2 rounds against B: 2 takes, 2 rounds" in page
+    assert "timing spread" in page and "what changes from round" not in page
+    assert page.count('class="pair"') == 8 and 'id="sound-ideal"' in page
+    document = visitor.get(f"/compare.json?{query}").json()
+    spread = next(one for one in document["figures"] if one["name"] == "spread_ms")
+    assert spread["a"] < 8 < 14 < spread["b"]
+    assert spread["difference"] == pytest.approx(spread["b"] - spread["a"], abs=0.01)
+    assert visitor.get(f"/compare.csv?{query}").text.startswith("name,section,bar,at,a,b")
+    alone = unescape(visitor.get(f"/compare?a={tight[0]}&b={loose[0]}").text)
+    assert "One round alone doesn't show how much you change" in alone
+
+
+def test_the_ideal_begins_where_the_take_does(visitor: Browser) -> None:
+    take = played(added(SHORT), Flaws(timing=3))
+    sound = visitor.get(f"/takes/{take}/ideal.wav").content
+    samples, rate = soundfile.read(io.BytesIO(sound))
+    reading = visitor.get(f"/takes/{take}/reading.json").json()
+    first = next(k for k, value in enumerate(samples) if abs(value) > 0.05) / rate
+    assert first == pytest.approx(reading["start_s"], abs=0.01)
+    with_click, _ = soundfile.read(
+        io.BytesIO(visitor.get(f"/takes/{take}/ideal.wav?click=true").content)
+    )
+    assert abs(with_click - samples[: with_click.size]).max() > 0.05
+
+
+def test_what_cannot_be_compared_is_said(visitor: Browser) -> None:
+    one, other = added(SHORT), added(LONGER)
+    a, b = played(one, Flaws()), played(other, Flaws())
+    for query, status, words in (
+        ("", 422, "choose a take"),
+        (f"a={a}&b={a}", 422, "both sides"),
+        (f"a={a}&b={b}", 422, "different riffs"),
+        ("a=999&b=1", 404, ""),
+        ("a=x&b=1", 422, "a take is a number"),
+        (f"a={a}&b={','.join(str(k) for k in range(2, 20))}", 422, "1 to 12 takes"),
+    ):
+        answer = visitor.get(f"/compare?{query}")
+        assert answer.status_code == status and words in unescape(answer.text).lower(), query
+
+
+def run_trial(visitor: Browser, ways: dict[str, Flaws], pairs: int) -> str:
+    """A trial by the simulated guitarist; its page at the end."""
+    revision = added(CHUGS)
+    sent = {"riff": str(revision.riff_id), "way_a": "thumb planted", "way_b": "thumb let go"}
+    made = visitor.post("/trials", data={**sent, "pairs": str(pairs)})
+    page = made.headers["hx-redirect"]
+    number = int(page.rsplit("/", 1)[1])
+    assert "tells something from 6 takes on" in unescape(visitor.get(page).text)
+    with database.session() as session:
+        trial = trials.get_trial(session, players.local_player(session), number)
+    answer = {"turn": 0, "letter": trial.turns[0]}
+    for k in range(2 * pairs):
+        assert answer["turn"] == k and answer["letter"] == trial.turns[k]
+        bar = unescape(visitor.get(f"/play/{revision.riff_id}?trial={number}").text)
+        assert f"{k + 1} of {2 * pairs}" in bar and trial.way(k) in bar
+        take = played(revision, ways[trial.turns[k]], seed=10 + k)
+        answer = visitor.post(f"{page}/turn", json={"turn": k, "take": take}).json()
+    assert answer == {"turn": None}
+    return unescape(visitor.get(page).text)
+
+
+def test_a_fair_trial_sees_what_differs(visitor: Browser) -> None:
+    page = run_trial(visitor, {"A": Flaws(timing=2), "B": Flaws(timing=2, ringing=0.9)}, 4)
+    assert re.search(r"Hits unlike the plan: \d+ % more with “thumb let go”", page)
+    assert "“thumb planted” is better at that" in page and "As many pairs once more" in page
+
+
+def test_a_fair_trial_without_a_difference_says_so_and_goes_on_another_day(
+    visitor: Browser,
+) -> None:
+    page = run_trial(visitor, {"A": Flaws(timing=4), "B": Flaws(timing=4)}, 3)
+    assert "we can tell no difference in your hands" in page
+    assert re.search(r"About \d+ pairs? more would settle", page) or "to speak of" in page
+    number = re.search(r"/trials/(\d+)/again", page)[1]  # type: ignore[index]
+    visitor.post(f"/trials/{number}/again")
+    again = unescape(visitor.get(f"/trials/{number}").text)
+    assert "6 of 12 turns played" in again and "Play the next turns" in again
+    listed = unescape(visitor.get("/trials").text)
+    assert "thumb planted or thumb let go" in listed
+    visitor.post(f"/trials/{number}/delete")
+    assert visitor.get(f"/trials/{number}").status_code == 404
+    assert "thumb planted or thumb let go" not in visitor.get("/trials").text
+
+
+def test_nonsense_in_a_trial_is_refused(visitor: Browser) -> None:
+    revision = added(SHORT)
+    sent = {"riff": str(revision.riff_id), "way_a": "one", "way_b": "other", "pairs": "2"}
+    for bad in (
+        {"way_b": "one"},
+        {"way_a": ""},
+        {"pairs": "1"},
+        {"pairs": "99"},
+        {"pairs": "x"},
+        {"tempo": "5000"},
+        {"way_a": "x" * 80},
+    ):
+        assert visitor.post("/trials", data={**sent, **bad}).status_code == 422, bad
+    assert visitor.post("/trials", data={**sent, "riff": "999"}).status_code == 404
+    page = visitor.post("/trials", data=sent).headers["hx-redirect"]
+    take = played(revision, Flaws())
+    foreign = played(added(LONGER), Flaws())
+    assert visitor.post(f"{page}/turn", json={"turn": 0, "take": take}).status_code == 200
+    for turn, other in ((0, foreign), (1, foreign), (1, take), (99, take), (-1, take)):
+        answer = visitor.post(f"{page}/turn", json={"turn": turn, "take": other})
+        assert answer.status_code in (404, 409, 422), (turn, json.dumps(answer.text))
+    assert visitor.post(f"{page}/turn", json={"turn": 0, "take": take}).status_code == 200
