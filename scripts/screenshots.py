@@ -65,6 +65,13 @@ def open_log(page: Page, base: str) -> None:
     page.wait_for_selector(".speed")
 
 
+def open_compare(page: Page, base: str) -> None:
+    """The first takes of the six weeks against the last."""
+    page.goto(f"{base}/compare?a=1,2,3&b=9,10,12")
+    page.wait_for_selector(".pair svg")
+    page.wait_for_timeout(1500)
+
+
 def open_practice(page: Page, base: str) -> None:
     page.goto(f"{base}/log/practice")
 
@@ -204,6 +211,7 @@ VIEWS = {
     "desk": open_desk,
     "drills": open_drills,
     "log": open_log,
+    "compare": open_compare,
     "practice": open_practice,
     "hands": open_hands,
     "neck": open_neck,

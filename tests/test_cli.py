@@ -258,3 +258,33 @@ def test_progress_tells_clean_speed_from_readings(folder: Path) -> None:
     ):
         done = run("progress", *bad)
         assert done.returncode == 2 and len(done.stderr.splitlines()) == 1
+
+
+def test_readings_are_compared_with_and_without_their_riff(folder: Path) -> None:
+    reading, other = folder / "one.json", folder / "two.json"
+    for out in (reading, other):
+        read = run("analyze", folder / "riff.txt", folder / "take.wav", "--json", out)
+        assert read.returncode == 0
+    out = folder / "comparison.json"
+    done = run("compare", reading, "--with", other, "--riff", folder / "riff.txt", "--json", out)
+    assert done.returncode == 0, done.stderr
+    document = json.loads(out.read_text())
+    assert document["format"] == "thrumble.comparison/1" and document["b"]["rounds"] == 1
+    told = {one["name"]: one for one in document["figures"]}
+    assert told["spread_ms"]["difference"] == 0 and told["spread_ms"]["clear"] is False
+    assert not any(one["clear"] for one in document["hits"])
+    lines = run("compare", reading, reading, "--with", other).stdout
+    assert "A: 2 rounds, B: 1 round" in lines and "late after moves: not compared" in lines
+    foreign = folder / "other.txt"
+    foreign.write_text("title: O\ntempo: 90\n[Q]\n| E5@6/0 o |\n")
+    for bad in (
+        [reading, other],
+        [reading, "--with"],
+        ["--with", reading],
+        [reading, "--with", folder / "take.wav"],
+        [reading, "--with", other, "--wth", "x"],
+        [reading, "--with", other, "--riff", foreign],
+        [reading, "--with", folder / "none.json"],
+    ):
+        done = run("compare", *bad)
+        assert done.returncode == 2 and len(done.stderr.splitlines()) == 1, bad

@@ -104,6 +104,7 @@ def test_a_fair_trial_without_a_difference_says_so_and_goes_on_another_day(
     assert "we can tell no difference in your hands" in page
     assert re.search(r"About \d+ pairs? more would settle", page) or "to speak of" in page
     number = re.search(r"/trials/(\d+)/again", page)[1]  # type: ignore[index]
+    assert "left out" not in page
     visitor.post(f"/trials/{number}/again")
     again = unescape(visitor.get(f"/trials/{number}").text)
     assert "6 of 12 turns played" in again and "Play the next turns" in again

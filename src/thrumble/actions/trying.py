@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from sqlmodel import Session
 
 from thrumble.actions.coaching import judge_take
+from thrumble.core.coach.causes import OTHER_RIFF
 from thrumble.core.coach.sides import TakeHits, hits_of
 from thrumble.core.coach.trial import Outcome, draw_order, judge_trial
 from thrumble.core.errors import BadInput, NotFound
@@ -51,24 +52,31 @@ def go_on(session: Session, player_id: int, trial_id: int) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Tried:
-    """A trial and what it says; `why` nothing is said yet."""
+    """A trial and what it says; `why` nothing is said yet; `left_out`: takes that hold another
+    riff, or hardly anything.
+    """
 
     trial: Trial
     outcomes: list[Outcome]
     why: str
+    left_out: int
 
 
 def trial_now(session: Session, player_id: int, trial_id: int) -> Tried:
     """Raises NotFound."""
     trial = trials.get_trial(session, player_id, trial_id)
     turns: list[tuple[str, TakeHits, int]] = []
+    left_out = 0
     for turn, take_id in sorted(trial.takes.items()):
         try:
             judged = judge_take(session, player_id, take_id)
         except NotFound:
             continue  # not read yet
+        if sum(hit.missed for hit in judged.hits) > OTHER_RIFF * judged.due:
+            left_out += 1
+            continue
         turns.append((trial.turns[turn], hits_of(judged), turn // (2 * trial.pairs)))
     try:
-        return Tried(trial, judge_trial(turns), "")
+        return Tried(trial, judge_trial(turns), "", left_out)
     except BadInput as error:
-        return Tried(trial, [], str(error))
+        return Tried(trial, [], str(error), left_out)

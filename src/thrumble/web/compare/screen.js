@@ -16,16 +16,30 @@ const seconds = (audio, at) => Math.max(0, Number(audio.dataset.start) + at * ma
   .dataset.tempo);
 const barAt = (at) => marks.bars.findLast(([, from]) => from <= at + LOOK_S) ?? marks.bars[0];
 
+const whole = new Map(); // each sound as it came, fetched once
+
+/** All of a sound: only then it may be jumped about in. */
+function fetched(id) {
+  if (!whole.has(id)) whole.set(id, fetch(sounds[id].dataset.src).then(async (answer) => {
+    if (answer.ok) return answer.blob();
+    whole.delete(id);
+    throw new Error((await answer.text()).replace(/<[^>]*>/g, " ").trim().slice(0, 200) ||
+      "This sound can't be played.");
+  }));
+  return whole.get(id);
+}
+
 /** Once the sound may be jumped about in. */
-function ready(audio) {
-  if (audio.readyState >= 1) return Promise.resolve();
-  audio.preload = "auto";
-  return new Promise((resolve, reject) => {
+async function ready(id) {
+  const audio = sounds[id];
+  if (audio.readyState >= 1) return;
+  const blob = await fetched(id);
+  await new Promise((resolve, reject) => {
     audio.addEventListener("loadedmetadata", resolve, { once: true });
     audio.addEventListener("error", () => reject(new Error("This sound can't be played.")), {
       once: true
     });
-    audio.load();
+    audio.src = URL.createObjectURL(blob);
   });
 }
 
@@ -38,7 +52,7 @@ function setSpeed(audio) {
 async function play(id, at) {
   try {
     const audio = sounds[id];
-    await ready(audio);
+    await ready(id);
     for (const one of Object.values(sounds)) if (one !== audio) one.pause();
     now = id;
     audio.currentTime = seconds(audio, at);
@@ -127,7 +141,7 @@ const RATE_HZ = 24000;
 async function drawWave(figure) {
   const id = figure.dataset.wave;
   const canvas = figure.querySelector("canvas");
-  const bytes = await (await fetch(sounds[id].src)).arrayBuffer();
+  const bytes = await (await fetched(id)).arrayBuffer();
   const sound = await new OfflineAudioContext(1, 1, RATE_HZ).decodeAudioData(bytes);
   const draw = () => paint(canvas, sound, marks[id]);
   canvas.addEventListener("click", (event) => {

@@ -19,13 +19,29 @@ if (sound) {
   const click = document.getElementById("with-click");
   const LEAD = 0.06;
 
-  function listenFrom(seconds) {
-    const go = () => { sound.currentTime = Math.max(0, seconds - LEAD);
-      sound.play(); };
-    if (sound.readyState >= 1) go();
-    else { sound.preload = "auto";
-      sound.addEventListener("loadedmetadata", go, { once: true });
-      sound.load(); }
+  const { plain } = document.getElementById("listen").dataset;
+  let wanted = plain, loaded = null;
+
+  /** Only in a sound that is here whole can be jumped about. */
+  async function whole() {
+    const url = wanted;
+    if (loaded === url) return;
+    const answer = await fetch(url);
+    if (!answer.ok) throw new Error("This sound can't be played: read the take again.");
+    const blob = await answer.blob();
+    await new Promise((resolve) => {
+      sound.addEventListener("loadedmetadata", resolve, { once: true });
+      sound.src = URL.createObjectURL(blob);
+    });
+    loaded = url;
+  }
+
+  async function listenFrom(seconds) {
+    try {
+      await whole();
+      sound.currentTime = Math.max(0, seconds - LEAD);
+      await sound.play();
+    } catch (error) { if (error.name !== "AbortError") problem(error.message); }
   }
 
   function setSpeed() {
@@ -39,16 +55,17 @@ if (sound) {
     setSpeed();
   }
 
-  function toggleClick() {
+  async function toggleClick() {
     const on = click.getAttribute("aria-pressed") !== "true";
     click.setAttribute("aria-pressed", on);
-    sound.preload = "auto";
     const at = sound.currentTime,
       playing = !sound.paused;
-    sound.src = document.getElementById("listen").dataset.plain + (on ? "?click=true" : "");
-    sound.addEventListener("loadedmetadata", () => { sound.currentTime = at; if (playing) sound
-        .play(); }, { once: true });
-    sound.load();
+    try {
+      wanted = plain + (on ? "?click=true" : "");
+      await whole();
+      sound.currentTime = at;
+      if (playing) await sound.play();
+    } catch (error) { if (error.name !== "AbortError") problem(error.message); }
   }
 
   function step(way) {

@@ -57,6 +57,10 @@ def trial_view(tried: Tried, title: str) -> TrialView:
     elif not sentences:
         sentences = ["Between these two ways we can tell no difference in your hands."]
     sentences += _open_words(tried.outcomes)
+    if tried.left_out:
+        sentences.append(
+            f"{counted(tried.left_out, 'take')} left out: another riff, or hardly anything."
+        )
     by_way: dict[str, list[str]] = {"A": [], "B": []}
     for turn, take_id in sorted(trial.takes.items()):
         by_way[trial.turns[turn]].append(str(take_id))
