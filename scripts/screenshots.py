@@ -144,13 +144,6 @@ def answered(calls: list[dict[str, int]], *, wrong: int) -> tuple[str, int]:
     return base64.b64encode(take.samples.astype("<f4").tobytes()).decode(), take.rate_hz
 
 
-def open_landings(page: Page, base: str) -> None:
-    """The reading's panel about moves, of a take whose long moves come late."""
-    open_reading(page, base)
-    page.locator("#landings summary").click()
-    page.locator("#landings").evaluate("one => one.scrollIntoView()")
-
-
 def open_play(page: Page, base: str) -> None:
     page.goto(f"{base}/riffs")
     page.get_by_role("link", name="Play Nine Locks Down").click()
@@ -218,7 +211,6 @@ VIEWS = {
     "neck-left": open_neck_left,
     "shapes": open_shapes,
     "recall": open_recall,
-    "landings": open_landings,
     "play": open_play,
     "reading": open_reading,
     "certainty": open_certainty,

@@ -13,6 +13,7 @@ from thrumble.core.coach.care import (
     Known,
     TakeEffort,
     When,
+    light_weeks,
     share_left,
     strokes_left,
     take_care,
@@ -96,4 +97,5 @@ def test_a_first_week_and_a_players_own_limit_are_let_be() -> None:
     assert take_care(first) == [], "nothing to compare it with"
     own = Known(today=TODAY, days=days((1, 10000), *USUAL), comfort=(), rise_percent=20)
     assert take_care(own) == []
+    assert light_weeks(first) and not light_weeks(own)
     assert strokes_left(first) is None and strokes_left(own) == 9000 * 1.2 - 10000

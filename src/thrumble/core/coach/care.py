@@ -158,6 +158,11 @@ def strokes_left(known: Known) -> float | None:
     return max(0.0, allowed - known.week(0))
 
 
+def light_weeks(known: Known) -> bool:
+    """Whether the usual week is so light that its rise is held against nobody."""
+    return _usual_week(known) * (1 + known.rise_percent / 100) < LEAST_WEEK
+
+
 def _numb(known: Known) -> bool:
     return any(one.numb for one in known.answers())
 

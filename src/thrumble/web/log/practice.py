@@ -5,7 +5,7 @@ wrong, what helped.
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from thrumble.core.coach.care import Comfort, Known, When, strokes_left
+from thrumble.core.coach.care import Comfort, Known, When, light_weeks, strokes_left
 from thrumble.core.coach.cause import CauseKind
 from thrumble.core.coach.helped import Helped, Measure
 from thrumble.core.coach.sittings import Sitting
@@ -136,6 +136,8 @@ def _load_words(known: Known) -> str:
     left = strokes_left(known)
     if left is None:
         return "This is your first week: nothing to compare it with yet."
+    if left and light_weeks(known):
+        return "Your weeks are light so far: your hands have room for more."
     if left <= 0:
         return (
             f"Your hands have had this week's strokes: {known.rise_percent:g} % above your usual "
