@@ -55,6 +55,27 @@ def test_the_ideal_begins_where_the_take_does(visitor: Browser) -> None:
     assert abs(with_click - samples[: with_click.size]).max() > 0.05
 
 
+def test_a_take_leaves_as_labels_and_stems(visitor: Browser) -> None:
+    take = played(added(SHORT), Flaws(timing=3))
+    document = visitor.get(f"/takes/{take}/reading.json").json()
+    rows = [row.split("\t") for row in visitor.get(f"/takes/{take}/labels.txt").text.splitlines()]
+    heard = [hit for hit in document["hits"] if hit["state"] == "played"]
+    assert [float(row[0]) for row in rows] == pytest.approx([h["onset_s"] for h in heard], abs=1e-5)
+    assert all(float(start) < float(end) for start, end, _ in rows)
+    assert re.match(r"bar 1, 0: open, (on time|\d+ ms (early|late))$", rows[0][2])
+    click, rate = soundfile.read(io.BytesIO(visitor.get(f"/takes/{take}/click.wav").content))
+    assert rate == document["sample_rate"]
+    assert click.size / rate == pytest.approx(document["duration_s"], abs=0.01)
+    begin = round(document["start_s"] * rate)
+    assert (
+        abs(click[begin : begin + 20]).max() > 0.5
+        and abs(click[begin - 400 : begin - 5]).max() < 0.01
+    )
+    assert "longest clean run" in visitor.get(f"/takes/{take}").text
+    for name in ("labels.txt", "click.wav"):
+        assert visitor.get(f"/takes/999/{name}").status_code == 404
+
+
 def test_what_cannot_be_compared_is_said(visitor: Browser) -> None:
     one, other = added(SHORT), added(LONGER)
     a, b = played(one, Flaws()), played(other, Flaws())

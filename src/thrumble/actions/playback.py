@@ -10,7 +10,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from thrumble.core.ear.reading import Reading
-from thrumble.core.pulse.click import click_sound, click_times
+from thrumble.core.pulse.click import click_sound, click_times, click_track
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.formats.audio import Recording, read_audio
@@ -45,6 +45,19 @@ def listening_copy(
                 )
             out.write(np.clip(mixed, -1, 1))
             at += mono.size
+
+
+def click_stem(target: Path, riff: Riff, reading: Reading) -> None:
+    """Writes the click where it was due in a take, alone and as long as the take: WAV, 16 bit."""
+    expanded = expand(riff, reading.tempo_bpm)
+    due = click_times(expanded, rounds=reading.rounds, count_in_bars=1)
+    frames = round(reading.duration_s * reading.sample_rate)
+    track = click_track(
+        due, start_s=reading.start_s or 0.0, rate_hz=reading.sample_rate, frames=frames
+    )
+    soundfile.write(
+        target, track * np.float32(PEAK), reading.sample_rate, format="WAV", subtype="PCM_16"
+    )
 
 
 def _mono(recording: Recording) -> Iterator[NDArray[np.float32]]:

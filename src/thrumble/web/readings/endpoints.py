@@ -9,8 +9,8 @@ from fastapi.responses import HTMLResponse, JSONResponse
 
 from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
-from thrumble.actions.coaching import heed
-from thrumble.actions.playback import listening_copy
+from thrumble.actions.coaching import heed, judge_take
+from thrumble.actions.playback import click_stem, listening_copy
 from thrumble.actions.sound import fetch
 from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import judge_hits
@@ -18,6 +18,7 @@ from thrumble.core.coach.words import say
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.expand import expand
+from thrumble.formats.labels import label_track
 from thrumble.formats.reading_json import reading_csv, reading_document
 from thrumble.store import corrections as said
 from thrumble.store import readings, riffs, rigs, takes
@@ -169,6 +170,26 @@ def reading_csv_file(take_id: Id, session: DbSession, player_id: PlayerId) -> Re
         media_type="text/csv; charset=utf-8",
         headers=_attachment(f"take-{take_id}.csv"),
     )
+
+
+@router.get("/takes/{take_id}/labels.txt", name="take_labels")
+def take_labels(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
+    """The hits as a label track for audio editors, with what the player has said of them."""
+    return Response(
+        label_track(judge_take(session, player_id, take_id)),
+        media_type="text/plain; charset=utf-8",
+        headers=_attachment(f"take-{take_id}.labels.txt"),
+    )
+
+
+@router.get("/takes/{take_id}/click.wav", name="take_click")
+def take_click(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
+    """The click of the take alone, as long as the take and in step with it."""
+    take = takes.get_take(session, player_id, take_id)
+    riff = riffs.get_revision(session, player_id, take.revision_id).riff
+    target = temporary()
+    click_stem(target, riff, judge_take(session, player_id, take_id).reading)
+    return sent(target, "audio/wav", _attachment(f"take-{take_id}.click.wav"))
 
 
 @router.get("/takes/{take_id}/audio", name="take_audio")

@@ -7,11 +7,12 @@ import numpy as np
 from thrumble.core.coach.cause import Cause, CauseKind
 from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import JudgedHit, Judgement, judge_hits
+from thrumble.core.coach.stamina import longest_run
 from thrumble.core.coach.words import early_or_late, say
 from thrumble.core.counting import counted
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, Reading
 from thrumble.core.instrument import Instrument
-from thrumble.core.riff.expand import ExpandedRiff, expand
+from thrumble.core.riff.expand import expand
 from thrumble.store.corrections import Correction
 from thrumble.store.riffs import Revision
 from thrumble.store.takes import Take
@@ -127,7 +128,7 @@ def reading_view(
         strip=reading_strip(judgement, _named(causes, judgement)),
         pile=deviation_pile(judgement),
         clock=bar_clock(judgement),
-        figures=_figures(reading, expanded),
+        figures=_figures(judgement),
         hits=[_hit_line(hit, said.get((hit.hit.index, hit.hit.round))) for hit in judgement.hits],
         cautions=[CautionView(c.text, c.code in GRAVE) for c in reading.cautions],
         tempo=f"{float(take.tempo_bpm or revision.riff.tempo_bpm):g}",
@@ -199,8 +200,9 @@ def _named(causes: list[Cause], judgement: Judgement) -> dict[tuple[int, int], s
     return named
 
 
-def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
+def _figures(judgement: Judgement) -> list[tuple[str, str]]:
     """The summary; what was not measured says so."""
+    reading, expanded = judgement.reading, judgement.expanded
     s = reading.summary
     asked = expanded.riff.feel.ratio
     rows = [
@@ -213,6 +215,7 @@ def _figures(reading: Reading, expanded: ExpandedRiff) -> list[tuple[str, str]]:
             "not measured" if s.articulation_correct is None else f"{s.articulation_correct:.0%}",
         ),
         ("unsure", str(s.unsure)),
+        ("longest clean run", counted(len(longest_run(judgement)), "stroke")),
         ("tempo drift", _number(s.drift_bpm_per_min, "+.1f", "bpm/min")),
         ("level spread", _number(s.level_spread_db, ".1f", "dB")),
         ("accents stand out", _number(s.accent_db, "+.1f", "dB")),

@@ -1,0 +1,30 @@
+"""A reading as a label track: a line a hit, start and end in seconds and a text, by tabs, as audio
+editors open it.
+"""
+
+from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.coach.words import early_or_late
+
+SHORTEST_S = 0.02
+
+
+def label_track(judgement: Judgement) -> str:
+    """Every hit that was heard, from its onset as long as it rang; where one is missing, where it
+    was due; extra hits by themselves.
+    """
+    rows = [_row(one) for one in judgement.hits if one.played or one.missed]
+    rows += [
+        (extra.onset_s, extra.onset_s + SHORTEST_S, "extra hit")
+        for extra in judgement.reading.extra_onsets
+    ]
+    return "".join(f"{start:.6f}\t{end:.6f}\t{text}\n" for start, end, text in sorted(rows))
+
+
+def _row(one: JudgedHit) -> tuple[float, float, str]:
+    hit = one.hit
+    place = f"bar {hit.bar}, {hit.at}" + (f", round {hit.round}" if hit.round > 1 else "")
+    if hit.onset_s is None or one.late_ms is None:
+        return hit.expected_s, hit.expected_s + SHORTEST_S, f"{place}: missed"
+    heard = "unsure" if hit.heard_articulation is None else hit.heard_articulation.value
+    end = hit.onset_s + max(SHORTEST_S, hit.ring_s or 0.0)
+    return hit.onset_s, end, f"{place}: {heard}, {early_or_late(one.late_ms)}"
