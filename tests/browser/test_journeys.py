@@ -301,6 +301,12 @@ def test_no_screen_has_accessibility_faults_or_runs_over_its_width(
         "/riffs/1",
         "/play/1",
         "/readings",
+        "/log",
+        "/log/practice",
+        "/log/takes?riff=4",
+        "/compare?a=1&b=2",
+        "/compare?a=1",
+        "/trials",
         take,
     ):
         page.goto(f"{served.base}{address}")

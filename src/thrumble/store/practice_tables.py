@@ -203,3 +203,17 @@ class TurnRow(SQLModel, table=True):
     number: int = Field(sa_column=Column(sa.Integer, primary_key=True))
     player_id: int = player_column()
     take_id: int = Field(sa_column=Column(sa.Integer, nullable=False, unique=True))
+
+
+class NoteRow(SQLModel, table=True):
+    """What the player notes of a take; `tried`: what was tried, `words`: anything else."""
+
+    __tablename__ = "note"
+    take_id: int = Field(sa_column=Column(sa.Integer, primary_key=True))
+    player_id: int = player_column()
+    pick: str = ""
+    palm: str = ""
+    fingers: str = ""
+    tried: str = ""
+    words: str = ""
+    starred: bool = False

@@ -15,6 +15,7 @@ from sqlmodel import Session, col, select
 
 from thrumble.core.errors import NotFound
 from thrumble.core.takes import TakeState, change
+from thrumble.store import notes
 from thrumble.store.tables import (
     AudioRow,
     ChunkRow,
@@ -137,6 +138,8 @@ def add_take(session: Session, player_id: int, new: NewTake, state: TakeState) -
     row = TakeRow(player_id=player_id, number=counted, state=state, **values)
     session.add(row)
     session.flush()
+    assert row.id is not None
+    notes.carry_on(session, player_id, row.id)
     return _take(row)
 
 
@@ -310,14 +313,15 @@ def take_lines(
     *,
     title: str = "",
     states: tuple[TakeState, ...] = (),
+    starred: bool = False,
     only: list[int] | None = None,
     page: int = 1,
     limit: int = PAGE,
 ) -> list[TakeLine]:
     """Takes, the newest first, each with its newest reading's verdict. `title`: part of the riff's
-    name; `only`: of these alone; `page` counts from 1.
+    name, or of what was noted; `starred`: only those; `only`: of these alone; `page` counts from 1.
     """
-    query = _matching(select(TakeRow, RevisionRow.title), player_id, title, states)
+    query = _matching(select(TakeRow, RevisionRow.title), player_id, title, states, starred)
     if only is not None:
         query = query.where(col(TakeRow.id).in_(only))
     shown = (
@@ -346,20 +350,41 @@ def take_lines(
 
 
 def count_takes(
-    session: Session, player_id: int, *, title: str = "", states: tuple[TakeState, ...] = ()
+    session: Session,
+    player_id: int,
+    *,
+    title: str = "",
+    states: tuple[TakeState, ...] = (),
+    starred: bool = False,
 ) -> int:
     """How many takes `take_lines` would show on all its pages."""
-    query = _matching(select(sa.func.count(col(TakeRow.id))), player_id, title, states)
+    query = _matching(select(sa.func.count(col(TakeRow.id))), player_id, title, states, starred)
     return int(session.exec(query).one())
 
 
-def _matching(query: Any, player_id: int, title: str, states: tuple[TakeState, ...]) -> Any:
+def _matching(
+    query: Any, player_id: int, title: str, states: tuple[TakeState, ...], starred: bool
+) -> Any:
     query = query.join(RevisionRow, col(RevisionRow.id) == TakeRow.revision_id).where(
         TakeRow.player_id == player_id
     )
     if title:
-        query = query.where(col(RevisionRow.title).icontains(title, autoescape=True))
+        named = col(RevisionRow.title).icontains(title, autoescape=True)
+        query = query.where(named | notes.says(title, col(TakeRow.id)))
+    if starred:
+        query = query.where(notes.is_starred(col(TakeRow.id)))
     return query.where(col(TakeRow.state).in_(states)) if states else query
+
+
+def last_zone(session: Session, player_id: int) -> str:
+    """Where the player was when they last played: the time zone of the newest take."""
+    query = (
+        select(TakeRow.zone)
+        .where(TakeRow.player_id == player_id)
+        .order_by(col(TakeRow.id).desc())
+        .limit(1)
+    )
+    return session.exec(query).first() or "UTC"
 
 
 def waiting_takes(session: Session, player_id: int) -> int:

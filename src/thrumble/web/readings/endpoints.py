@@ -21,12 +21,12 @@ from thrumble.core.riff.expand import expand
 from thrumble.formats.labels import label_track
 from thrumble.formats.reading_json import reading_csv, reading_document
 from thrumble.store import corrections as said
-from thrumble.store import readings, riffs, rigs, takes
+from thrumble.store import notes, readings, riffs, rigs, takes
 from thrumble.store.rounds import local_time
 from thrumble.store.space import space
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Asked, Id, Line, PageNumber
-from thrumble.web.readings.views import LISTED, again_view, list_view
+from thrumble.web.readings.views import LISTED, STARRED, again_view, list_view
 from thrumble.web.shared.files import sent, temporary
 from thrumble.web.shared.next import next_view
 from thrumble.web.shared.paging import pages
@@ -37,6 +37,7 @@ from thrumble.web.templating import render
 router = APIRouter()
 LISTENS_A_MINUTE = 60
 Place = Annotated[int, Path(ge=0, le=BIGGEST_ID)]
+Noted = Annotated[Line, Form(max_length=80)]
 MEDIA = {
     b"fLaC": ("flac", "audio/flac"),
     b"RIFF": ("wav", "audio/wav"),
@@ -56,11 +57,14 @@ def readings_page(
 ) -> HTMLResponse:
     """Takes page by page, newest first: all, or those of a riff and in a state."""
     state = state if state in LISTED else ""
-    states = LISTED[state][1]
-    count = takes.count_takes(session, player_id, title=q, states=states)
+    states, starred = LISTED[state][1], state == STARRED
+    count = takes.count_takes(session, player_id, title=q, states=states, starred=starred)
     paging = pages(count=count, page=page, size=takes.PAGE, query={"q": q, "state": state})
-    lines = takes.take_lines(session, player_id, title=q, states=states, page=paging.page)
-    view = list_view(lines, space(session, player_id), paging, q=q, state=state)
+    lines = takes.take_lines(
+        session, player_id, title=q, states=states, starred=starred, page=paging.page
+    )
+    stars = notes.starred_of(session, player_id, [line.take.id for line in lines])
+    view = list_view(lines, space(session, player_id), paging, stars, q=q, state=state)
     again = again_view(
         readings.count_stale(session, player_id, EAR.version),
         takes.waiting_takes(session, player_id),
@@ -115,7 +119,30 @@ def take_page(
         view=view,
         next=following,
         title=revision.riff.title,
+        note=notes.note_of(session, player_id, take_id),
     )
+
+
+@router.post("/takes/{take_id}/note", name="keep_note")
+def keep_note(
+    request: Request,
+    take_id: Id,
+    session: DbSession,
+    player_id: PlayerId,
+    pick: Noted = "",
+    palm: Noted = "",
+    fingers: Noted = "",
+    tried: Noted = "",
+    words: Annotated[Line, Form(max_length=500)] = "",
+    starred: Annotated[bool, Form()] = False,
+) -> HTMLResponse:
+    """What the player notes of the take; all but words and star go on with the next ones."""
+    takes.get_take(session, player_id, take_id)
+    note = notes.Note(
+        pick=pick, palm=palm, fingers=fingers, tried=tried, words=words, starred=starred
+    )
+    notes.keep_note(session, player_id, take_id, note)
+    return render(request, "readings/_note.html", note=note, take_id=take_id, kept=True)
 
 
 @router.get("/takes/{take_id}/status", name="take_status")

@@ -87,17 +87,19 @@ class ListView:
     paging: Paging
 
 
+STARRED = "starred"
 LISTED = {
     "": ("all", ()),
     "read": ("read", (TakeState.READ,)),
     "waiting": ("waiting", (TakeState.QUEUED, TakeState.READING)),
     "unfinished": ("cut off", (TakeState.RECORDING,)),
     "failed": ("not read", (TakeState.FAILED,)),
+    STARRED: ("starred", ()),
 }
 
 
 def list_view(
-    lines: list[TakeLine], space: Space, paging: Paging, *, q: str, state: str
+    lines: list[TakeLine], space: Space, paging: Paging, stars: set[int], *, q: str, state: str
 ) -> ListView:
     """The takes of a page, what they were searched by, and the space that all of them use."""
     now = datetime.now(UTC)
@@ -105,7 +107,7 @@ def list_view(
         f"{counted(space.takes, 'take')}, {megabytes(space.used_bytes)} of sound in the database"
     )
     return ListView(
-        lines=[take_line(line, now) for line in lines],
+        lines=[take_line(line, now, starred=line.take.id in stars) for line in lines],
         space=words,
         room=room_words(space),
         q=q,

@@ -14,7 +14,8 @@ from thrumble.core.coach.plan import MOST_MINUTES
 from thrumble.core.coach.session import BlockState, Session, moved, with_lock, with_state
 from thrumble.core.errors import BadInput
 from thrumble.formats.calendar import PracticeDay, write_calendar
-from thrumble.store import practice
+from thrumble.store import practice, takes
+from thrumble.store.rounds import local_day
 from thrumble.web.deps import DbSession, PlayerId, Today
 from thrumble.web.inputs import Id, Line, Sent
 from thrumble.web.session.views import block_title, plan_view
@@ -141,9 +142,12 @@ def calendar_file(session: DbSession, player_id: PlayerId, today: Today) -> Resp
 
 
 @router.get("/calendar/{key}.ics", name="calendar_feed")
-def calendar_feed(key: Annotated[str, Line], session: DbSession, today: Today) -> Response:
-    """The same as a feed, for whoever knows its address."""
+def calendar_feed(key: Annotated[str, Line], session: DbSession) -> Response:
+    """The same as a feed, for whoever knows its address. Calendar programs tell no time zone: it is
+    the day where the player last played.
+    """
     owner = practice.owner_of_feed(session, key[:100])
+    today = local_day(datetime.now(UTC), takes.last_zone(session, owner))
     return Response(_calendar(session, owner, today), media_type=CALENDAR)
 
 

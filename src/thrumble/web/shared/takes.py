@@ -34,6 +34,7 @@ class TakeLineView:
     when: str
     clean: str
     size: str
+    starred: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +52,7 @@ class StatusView:
     slow: bool
 
 
-def take_line(line: TakeLine, now: datetime) -> TakeLineView:
+def take_line(line: TakeLine, now: datetime, *, starred: bool = False) -> TakeLineView:
     """A take's line: its verdict once it is read, its state before."""
     take = line.take
     words = (
@@ -70,6 +71,7 @@ def take_line(line: TakeLine, now: datetime) -> TakeLineView:
         _ago(take.created_at, now),
         clean,
         megabytes(take.audio_bytes),
+        starred,
     )
 
 
