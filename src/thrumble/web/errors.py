@@ -51,6 +51,14 @@ KINDS = {
     "finite_number": "an ordinary number is needed here",
     "missing": "this is missing",
     "json_invalid": "this isn't JSON",
+    "greater_than_equal": "{ge} or more is needed here",
+    "less_than_equal": "at most {le} fits here",
+    "string_too_long": "that's too long: {max_length} letters fit here",
+    "too_long": "that's too many: {max_length} fit here",
+    "literal_error": "choose {expected}",
+    "enum": "choose {expected}",
+    "date_from_datetime_parsing": "a date is needed here, such as 2026-09-01",
+    "date_parsing": "a date is needed here, such as 2026-09-01",
 }
 
 
@@ -73,7 +81,9 @@ def add_error_pages(app: FastAPI) -> None:
         if first["loc"][0] == "path":  # an address with an id that cannot be
             return answer(request, 404, WORDS[404])
         field = ".".join(str(part) for part in first["loc"][1:]) or "the request"
-        said = KINDS.get(first["type"], str(first["msg"]).removeprefix("Value error, "))
+        known = KINDS.get(first["type"], "")
+        said = known.format(**first.get("ctx", {})) if known else str(first["msg"])
+        said = said.removeprefix("Value error, ")
         return answer(request, 422, f"{field[:60]}: {said}. Correct it and send it again.")
 
     @app.exception_handler(HTTPException)

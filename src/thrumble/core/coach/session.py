@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from thrumble.core.coach.plan import Block, rests_before
-from thrumble.core.errors import NotFound
+from thrumble.core.errors import BadInput, NotFound
 
 
 class BlockState(StrEnum):
@@ -117,9 +117,11 @@ def with_lock(session: Session, key: int, *, locked: bool) -> Session:
 
 def moved(session: Session, key: int, by: int) -> Session:
     """The same with a block so many places later, or earlier; at the ends it stays. A moved block
-    is locked: planning again would put it back. Raises NotFound.
+    is locked: planning again would put it back. Raises NotFound, and BadInput for a dropped one.
     """
     one = replace(session.get(key), locked=True)
+    if one.state is BlockState.DROPPED:
+        raise BadInput("this block was dropped: put it back, then move it")
     shown = list(session.shown)
     at = next(k for k, other in enumerate(shown) if other.key == key)
     shown.pop(at)

@@ -26,6 +26,7 @@ from thrumble.web.templating import render
 
 router = APIRouter()
 Number = Annotated[int | None, Query(ge=1, le=BIGGEST_ID)]
+Day = Annotated[date | None, Query(ge=date(1900, 1, 1), le=date(2999, 12, 31))]
 PAGE = 30
 
 
@@ -106,8 +107,8 @@ def takes_behind(
     section: Annotated[Line | None, Query(max_length=60)] = None,
     bar: Annotated[int | None, Query(ge=0, le=10_000)] = None,
     at: Annotated[Line | None, Query(max_length=24)] = None,
-    day: date | None = None,
-    week: date | None = None,
+    day: Day = None,
+    week: Day = None,
     tone: Number = None,
     tempo: Annotated[int | None, Query(ge=1, le=1000)] = None,
     cause: CauseKind | None = None,
