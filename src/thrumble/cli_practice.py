@@ -94,13 +94,18 @@ def progress(
         document = progress_document(whole, readings)
     except ThrumbleError as error:
         fail(str(error))
+    _tell(document, json_out, progress_lines(document))
+
+
+def _tell(document: dict[str, Any], json_out: str | None, lines: list[str]) -> None:
+    """The document where it was asked for; in lines, unless it was asked for here."""
     text = json.dumps(document, ensure_ascii=False, indent=1) + "\n"
     if json_out == "-":
         sys.stdout.write(text)
         return
     if json_out is not None:
         save(Path(json_out), text.encode())
-    for line in progress_lines(document):
+    for line in lines:
         print(line)
 
 
@@ -151,11 +156,4 @@ def compare(
     except ThrumbleError as error:
         fail(str(error))
     document = comparison_document(found, (len(sides[0]), len(sides[1])))
-    text = json.dumps(document, ensure_ascii=False, indent=1) + "\n"
-    if json_out == "-":
-        sys.stdout.write(text)
-        return
-    if json_out is not None:
-        save(Path(json_out), text.encode())
-    for line in comparison_lines(found):
-        print(line)
+    _tell(document, json_out, comparison_lines(found))

@@ -144,6 +144,11 @@ class Figure:
     better: int
     of: Callable[["Hits", Array], Array]
 
+    @property
+    def digits(self) -> int:
+        """How many decimals say something."""
+        return {"": 2, "dB": 1, "ms": 1}.get(self.unit, 0)
+
 
 def _mean(values: Array, weights: Array) -> Array:
     """Weighted means of what was measured, shape (draws,). `weights`: shape (draws, n)."""

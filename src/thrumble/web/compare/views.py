@@ -129,7 +129,7 @@ def _marks(compared: Compared) -> dict[str, object]:
 def _sentence(one: Difference) -> str:
     assert one.a is not None and one.b is not None and one.interval is not None
     unit = f" {one.figure.unit}" if one.figure.unit else ""
-    digits = _digits(one)
+    digits = one.figure.digits
     low, high = sorted(abs(end) for end in one.interval)
     change = f"{abs(one.value or 0):.{digits}f}{unit}"
     way = "less" if (one.value or 0) < 0 else "more"
@@ -138,14 +138,10 @@ def _sentence(one: Difference) -> str:
     return f"{said} ({low:.{digits}f} to {high:.{digits}f}){judged}."
 
 
-def _digits(one: Difference) -> int:
-    return {"": 2, "dB": 1, "ms": 1}.get(one.figure.unit, 0)
-
-
 def _row(one: Difference) -> FigureRow:
     if one.a is None or one.b is None or one.interval is None or one.value is None:
         return FigureRow(one.figure.words, "", "", "", "", one.why, "untold", None)
-    digits, unit = _digits(one), f" {one.figure.unit}" if one.figure.unit else ""
+    digits, unit = one.figure.digits, f" {one.figure.unit}" if one.figure.unit else ""
     low, high = one.interval
     reach = max(abs(low), abs(high), 1e-9)
     untold = "the same" if high - low < 1e-9 else "can't tell"

@@ -59,7 +59,8 @@ def trial_view(tried: Tried, title: str) -> TrialView:
     sentences += _open_words(tried.outcomes)
     if tried.left_out:
         sentences.append(
-            f"{counted(tried.left_out, 'take')} left out: another riff, or hardly anything."
+            f"We left out {counted(tried.left_out, 'take')}: we heard another riff there, or "
+            "almost nothing."
         )
     by_way: dict[str, list[str]] = {"A": [], "B": []}
     for turn, take_id in sorted(trial.takes.items()):
@@ -81,14 +82,10 @@ def trial_view(tried: Tried, title: str) -> TrialView:
     )
 
 
-def _digits(one: Outcome) -> int:
-    return {"": 2, "dB": 1, "ms": 1}.get(one.figure.unit, 0)
-
-
 def _sentence(one: Outcome, trial: Trial) -> str:
     unit = f" {one.figure.unit}" if one.figure.unit else ""
     low, high = sorted(abs(end) for end in one.interval)
-    digits = _digits(one)
+    digits = one.figure.digits
     way = "less" if one.value < 0 else "more"
     name = f"{one.figure.words[0].upper()}{one.figure.words[1:]}"
     said = (
@@ -118,7 +115,7 @@ def _open_words(outcomes: list[Outcome]) -> list[str]:
 
 
 def _row(one: Outcome, trial: Trial) -> OutcomeRow:
-    digits, unit = _digits(one), f" {one.figure.unit}" if one.figure.unit else ""
+    digits, unit = one.figure.digits, f" {one.figure.unit}" if one.figure.unit else ""
     low, high = one.interval
     verdict = "can't tell yet"
     if one.clear:
