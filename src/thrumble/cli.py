@@ -242,13 +242,22 @@ def click(
     groove: Annotated[str | None, typer.Option(help="Drums instead of the click.")] = None,
     rounds: Annotated[int, typer.Option(min=1, max=100)] = 1,
     tempo: float | None = None,
+    kind: Annotated[str, typer.Option(help="Where the click falls; beats if not said.")] = "",
+    silent: Annotated[str, typer.Option(help="Bars left out: two-two, random or fade.")] = "none",
 ) -> None:
     """The click of a riff, or a drum groove, alone: one bar of count-in, then every round."""
     from thrumble.actions.rehearsal import timekeeping
     from thrumble.formats.exchange import read_any
 
     try:
-        wav = timekeeping(read_any(load(riff)).riff, groove=groove, rounds=rounds, tempo_bpm=tempo)
+        wav = timekeeping(
+            read_any(load(riff)).riff,
+            groove=groove,
+            rounds=rounds,
+            tempo_bpm=tempo,
+            click=kind,
+            silence=silent,
+        )
     except ThrumbleError as error:
         fail(str(error))
     save(out, wav)

@@ -345,3 +345,15 @@ def test_chords_off_their_fret_and_strings_that_ring_along_are_named() -> None:
         found[CauseKind.FRETS].startswith("6 chords are fretted wrong")
         and "mostly string 1" in found[CauseKind.STRAYS]
     )
+
+
+def test_a_latency_nobody_measured_makes_no_stop_ring_on() -> None:
+    """Every hit and every stop comes 120 ms late, as over a slow sound card."""
+    riff = parse_riff(riff_texts()["6-stop-planks"])
+    flaws = Flaws(timing=5, bias=120, stop=0, stop_spread=5)
+    take = perform(riff, seed=9, tone=Tone.CLEAN, flaws=flaws)
+    info = TakeInfo(start_s=take.start_s)
+    judgement = judge_hits(read_take(take.samples, take.rate_hz, expand(riff), info), expand(riff))
+    stops = [hit for hit in judgement.hits if hit.stop_kept is not None]
+    assert len(stops) > 8 and sum(hit.stop_kept is True for hit in stops) >= 0.9 * len(stops)
+    assert CauseKind.STOPS not in {cause.kind for cause in find_causes(judgement)}

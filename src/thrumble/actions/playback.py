@@ -9,10 +9,12 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from thrumble.actions.along import cues_of
 from thrumble.core.ear.reading import Reading
-from thrumble.core.pulse.click import click_sound, click_times, click_track
+from thrumble.core.pulse.cues import Cue, cue_track, sound_of
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
+from thrumble.formats.along_form import AlongForm
 from thrumble.formats.audio import Recording, read_audio
 
 CLICK_LEVEL = 0.5
@@ -20,16 +22,22 @@ PEAK = 0.8
 
 
 def listening_copy(
-    source: Path, target: Path, riff: Riff, reading: Reading | None, *, click: bool
+    source: Path,
+    target: Path,
+    riff: Riff,
+    reading: Reading | None,
+    *,
+    along: AlongForm,
+    click: bool,
 ) -> None:
-    """Writes the take as a WAV that every browser plays and can jump about in. Without a reading's
-    start the click is left out.
+    """Writes the take as a WAV that every browser plays and can jump about in, with the click or
+    groove that it was played to. Without a reading's start that is left out.
     """
     recording = read_audio(source)
     loudest = max((float(np.abs(mono).max(initial=0.0)) for mono in _mono(recording)), default=0.0)
     gain = PEAK / max(1e-6, loudest)
     clicks = (
-        _Clicks(riff, reading, recording.rate_hz)
+        _Clicks(_cues(riff, reading, along), reading.start_s or 0.0, recording.rate_hz)
         if click and reading and reading.start_s is not None
         else None
     )
@@ -47,17 +55,24 @@ def listening_copy(
             at += mono.size
 
 
-def click_stem(target: Path, riff: Riff, reading: Reading) -> None:
-    """Writes the click where it was due in a take, alone and as long as the take: WAV, 16 bit."""
-    expanded = expand(riff, reading.tempo_bpm)
-    due = click_times(expanded, rounds=reading.rounds, count_in_bars=1)
+def click_stem(target: Path, riff: Riff, reading: Reading, along: AlongForm) -> None:
+    """Writes the click or groove where it was due in a take, alone and as long as the take: WAV,
+    16 bit.
+    """
     frames = round(reading.duration_s * reading.sample_rate)
-    track = click_track(
-        due, start_s=reading.start_s or 0.0, rate_hz=reading.sample_rate, frames=frames
+    track = cue_track(
+        _cues(riff, reading, along),
+        start_s=reading.start_s or 0.0,
+        rate_hz=reading.sample_rate,
+        frames=frames,
     )
     soundfile.write(
         target, track * np.float32(PEAK), reading.sample_rate, format="WAV", subtype="PCM_16"
     )
+
+
+def _cues(riff: Riff, reading: Reading, along: AlongForm) -> list[Cue]:
+    return cues_of(expand(riff, reading.tempo_bpm), along, reading.rounds)
 
 
 def _mono(recording: Recording) -> Iterator[NDArray[np.float32]]:
@@ -66,21 +81,19 @@ def _mono(recording: Recording) -> Iterator[NDArray[np.float32]]:
 
 
 class _Clicks:
-    """The clicks of a take as sound, piece by piece."""
+    """What kept time as sound, piece by piece."""
 
-    def __init__(self, riff: Riff, reading: Reading, rate_hz: int) -> None:
-        expanded = expand(riff, reading.tempo_bpm)
-        start_s = reading.start_s or 0.0
-        due = click_times(expanded, rounds=reading.rounds, count_in_bars=1)
-        self._frames = [(round((start_s + time_s) * rate_hz), accent) for time_s, accent in due]
-        self._sounds = {accent: click_sound(rate_hz, accent=accent) for accent in (True, False)}
+    def __init__(self, cues: list[Cue], start_s: float, rate_hz: int) -> None:
+        self._cues = [(round((start_s + cue.at_s) * rate_hz), cue) for cue in cues]
+        self._rate_hz = rate_hz
 
     def between(self, first: int, end: int) -> NDArray[np.float32]:
-        """The clicks that sound from one frame until before another."""
+        """What sounds from one frame until before another."""
         track = np.zeros(end - first, dtype=np.float32)
-        for frame, accent in self._frames:
-            sound = self._sounds[accent]
+        for frame, cue in self._cues:
+            sound = sound_of(cue.sound, self._rate_hz)
             begin, stop = max(first, frame), min(end, frame + sound.size)
             if begin < stop:
-                track[begin - first : stop - first] += sound[begin - frame : stop - frame]
+                piece = sound[begin - frame : stop - frame]
+                track[begin - first : stop - first] += np.float32(cue.level) * piece
         return track

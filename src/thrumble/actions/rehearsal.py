@@ -1,6 +1,5 @@
 """A riff to listen to before it is played: by the simulated guitarist, steady and in time."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,8 +8,9 @@ from thrumble.core.errors import BadInput
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
-from thrumble.core.pulse.click import TimedBar, click_times, click_track
-from thrumble.core.pulse.groove import GROOVES, groove_strokes, groove_track
+from thrumble.core.pulse.cues import Click, Pulse, Silence, count_in_s, cue_track, take_cues
+from thrumble.core.pulse.groove import GROOVES
+from thrumble.core.riff.beaten import beaten
 from thrumble.core.riff.excerpt import take_bars
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
@@ -74,47 +74,47 @@ def rehearse(
 
 def _with_drums(samples: Samples, expanded: ExpandedRiff, name: str, *, start_s: float) -> Samples:
     """The guitar with the drums under it, as loud as before."""
-    strokes = groove_strokes(expanded, name, rounds=1, swing=swing_of(expanded))
-    drums = groove_track(strokes, start_s=start_s, rate_hz=RATE_HZ, frames=samples.size)
-    both = samples + drums * np.float32(DRUMS)
+    pulse = Pulse(click=Click.NONE, groove=name, groove_level=DRUMS)
+    cues = [cue for cue in take_cues(beaten(expanded), pulse, rounds=1) if cue.bar >= 0]
+    both = samples + cue_track(cues, start_s=start_s, rate_hz=RATE_HZ, frames=samples.size)
     loudest = max(1e-6, float(np.max(np.abs(both))))
     return np.asarray(both * (0.8 / loudest), dtype=np.float32)
 
 
-def timekeeping(riff: Riff, *, groove: str | None, rounds: int, tempo_bpm: float | None) -> bytes:
-    """The click or a groove alone as WAV: a bar of click, then all rounds. Raises BadTempo, and
-    BadInput for a groove that is not there or more than an hour.
+def timekeeping(
+    riff: Riff,
+    *,
+    groove: str | None,
+    rounds: int,
+    tempo_bpm: float | None,
+    click: str = "",
+    silence: str = "none",
+) -> bytes:
+    """The click or a groove alone as WAV: a bar of count-in, then all rounds. `click`: its kind,
+    beside a groove too; empty for beats, or none beside a groove. Raises BadTempo, and BadInput for
+    what is not there or lasts more than an hour.
     """
-    if groove is not None and groove not in GROOVES:
-        raise BadInput(f"there are the grooves {', '.join(GROOVES)}; found {groove[:40]!r}")
+    _check_named("groove", groove or "backbeat", tuple(GROOVES))
+    _check_named("click", click or "beats", tuple(Click))
+    _check_named("silence", silence, tuple(Silence))
+    pulse = Pulse(
+        click=Click(click or ("none" if groove else "beats")),
+        groove=groove or "",
+        silence=Silence(silence),
+        groove_level=1.0,
+    )
     expanded = expand(riff, tempo_bpm)
-    first = next(bar for bar in expanded.bars if bar.number >= 1)
-    start_s = max(first.end_s - first.start_s, -expanded.begin_s)
+    time = beaten(expanded)
+    start_s = count_in_s(time, pulse)
     length_s = start_s + rounds * expanded.round_s + 1.0
     if length_s > MOST_ALONE_S:
         raise BadInput(f"that is {length_s / 60:.0f} minutes of click: ask for fewer rounds")
     frames = round(length_s * WHOLE_RATE_HZ)
-    clicks = click_times(expanded, rounds=rounds, count_in_bars=1)
-    if groove is not None:
-        clicks = [(at, accent) for at, accent in clicks if at < 0]
-    track = click_track(clicks, start_s=start_s, rate_hz=WHOLE_RATE_HZ, frames=frames)
-    if groove is not None:
-        strokes = groove_strokes(expanded, groove, rounds=rounds, swing=swing_of(expanded))
-        track += groove_track(strokes, start_s=start_s, rate_hz=WHOLE_RATE_HZ, frames=frames)
+    cues = take_cues(time, pulse, rounds=rounds)
+    track = cue_track(cues, start_s=start_s, rate_hz=WHOLE_RATE_HZ, frames=frames)
     return write_wav16(track * np.float32(0.7), WHOLE_RATE_HZ)
 
 
-def swing_of(expanded: ExpandedRiff) -> Callable[[TimedBar], float | None]:
-    """How each bar's beats swing: a shuffle on what halves the beat does, one on less leaves the
-    halves where they are.
-    """
-    riff = expanded.riff
-    feels = {section.name: section.feel or riff.feel for section in riff.sections}
-    sections = {bar.number: bar.section for bar in expanded.bars}
-
-    def of(bar: TimedBar) -> float | None:
-        feel = feels.get(sections[bar.number], riff.feel)
-        halves = feel.unit * 2 == bar.meter.beat
-        return float(feel.ratio) if feel.ratio is not None and halves else None
-
-    return of
+def _check_named(what: str, name: str, names: tuple[str, ...]) -> None:
+    if name not in names:
+        raise BadInput(f"there is no {what} {name[:40]!r}: choose {', '.join(names)}")

@@ -11,6 +11,7 @@ from typing import BinaryIO, TypeVar
 import structlog
 from sqlmodel import Session
 
+from thrumble.actions.along import along_for_ear, known_along
 from thrumble.actions.coaching import keep_judged, note_help
 from thrumble.actions.rigs import profile_from
 from thrumble.actions.sound import Spans, fetch, missing_spans, parts_of, put_together
@@ -26,6 +27,7 @@ from thrumble.core.errors import Away, BadAudio, NotAllowed, NotFound, ThrumbleE
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
+from thrumble.core.signal import Samples
 from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import read_audio
 from thrumble.jobs import enqueue_reading, enqueue_readings
@@ -211,6 +213,9 @@ def _hear(work: _Work, path: Path) -> _Kept:
         rounds=take.rounds,
         dropouts=report.dropouts(),
         profile=profile_from(work.examples),
+        along=_along(take, expanded),
+        came_on=known_along(take.along).bars_before > 0,
+        goes_on=report.goes_on,
     )
     reading = read_recording(read_audio(path), expanded, info)
     judgement = judge_hits(reading, expanded, work.instrument)
@@ -223,6 +228,13 @@ def _hear(work: _Work, path: Path) -> _Kept:
         judged=judgement.counted,
         changed=compare(work.before, reading) if work.before else None,
     )
+
+
+def _along(take: Take, expanded: ExpandedRiff) -> Samples | None:
+    """What was to be heard beside a recording; None where nobody knows."""
+    if take.along is None or take.start_s is None or take.rounds is None:
+        return None
+    return along_for_ear(expanded, known_along(take.along), take.rounds, take.start_s)
 
 
 def _keep(work: _Work, kept: _Kept) -> None:

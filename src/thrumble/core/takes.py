@@ -41,12 +41,15 @@ def change(before: TakeState, after: TakeState) -> TakeState:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RecorderReport:
-    """What the browser's recorder noticed. Frames are the audio clock's."""
+    """What the browser's recorder noticed. Frames are the audio clock's; `goes_on`: another round
+    followed without a break.
+    """
 
     gap_frames: int = 0
     zero_runs: int = 0
     clock_slip_ms: float = 0.0
     underruns: int = 0
+    goes_on: bool = False
     settings: dict[str, str | int | float | bool | None] | None = None
 
     def noted(self) -> dict[str, object]:

@@ -189,7 +189,7 @@ class TakeRow(SQLModel, table=True):
     with.
 
     `client_key`: what the browser that recorded it calls it; `tries`: readings begun since the last
-    one that ended in order.
+    one that ended in order; `along`: what was to be heard meanwhile, where that is known.
     """
 
     __tablename__ = "take"
@@ -232,6 +232,7 @@ class TakeRow(SQLModel, table=True):
     problem: str = ""
     client_key: str | None = None
     tries: int = 0
+    along: dict[str, Any] | None = json_column(nullable=True)
     created_at: datetime = moment_column()
     zone: str = "UTC"
 

@@ -59,6 +59,7 @@ class Take:
     problem: str
     client_key: str | None
     tries: int
+    along: dict[str, Any] | None
     created_at: datetime
     zone: str
 
@@ -102,6 +103,7 @@ class NewTake:
     file_name: str = ""
     zone: str = "UTC"
     client_key: str | None = None
+    along: dict[str, Any] | None = None
     created_at: datetime | None = None
 
 

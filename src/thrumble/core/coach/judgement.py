@@ -45,6 +45,7 @@ class JudgedHit:
     as_written  heard as the articulation written; None where the ear is unsure, or nothing was
     heard
     stop_kept   None where no stop was asked or it could not be measured
+    stop_late_ms  from its written end to silence, counted as late_ms is
     """
 
     hit: HitReading
@@ -53,6 +54,7 @@ class JudgedHit:
     limit_ms: float
     as_written: bool | None
     stop_kept: bool | None
+    stop_late_ms: float | None
 
     @property
     def key(self) -> tuple[int, int]:
@@ -207,6 +209,8 @@ def as_said(judgement: Judgement, said: Mapping[tuple[int, int], str]) -> Judgem
 def _judged(hit: HitReading, due: DueHit, limits: Limits, around_ms: float) -> JudgedHit:
     played = hit.state is HitState.PLAYED and hit.deviation_ms is not None
     heard = hit.heard_articulation if played else None
+    # without a known latency a stop, too, counts from where the player is
+    stop = None if hit.stop_late_ms is None else hit.stop_late_ms - around_ms
     return JudgedHit(
         hit=hit,
         due=due,
@@ -215,5 +219,6 @@ def _judged(hit: HitReading, due: DueHit, limits: Limits, around_ms: float) -> J
         as_written=None
         if heard in (None, HeardKind.UNSURE)
         else heard.value == hit.expected_articulation.value,
-        stop_kept=None if hit.stop_late_ms is None else hit.stop_late_ms < limits.late_stop_ms,
+        stop_kept=None if stop is None else stop < limits.late_stop_ms,
+        stop_late_ms=stop,
     )

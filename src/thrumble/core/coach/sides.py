@@ -92,7 +92,7 @@ def _row(hit: HitReading, around_ms: float, *, accent: float, moved: float) -> H
         wrong=wrong,
         rang=wrong if palm else NAN,
         choked=wrong if hit.expected_articulation == "open" else NAN,
-        stop_ms=NAN if hit.stop_late_ms is None else max(0.0, hit.stop_late_ms),
+        stop_ms=NAN if hit.stop_late_ms is None else max(0.0, hit.stop_late_ms - around_ms),
         level_db=NAN if hit.relative_level_db is None else hit.relative_level_db,
         depth=NAN if hit.mute_depth is None or not palm else hit.mute_depth,
         accent=accent,

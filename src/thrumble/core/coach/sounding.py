@@ -120,7 +120,7 @@ def stops(judgement: Judgement) -> Cause | None:
         "late": float(len(late)),
         "stops": float(len(judged)),
         "late_ms": float(
-            np.median([hit.hit.stop_late_ms for hit in late if hit.hit.stop_late_ms is not None])
+            np.median([hit.stop_late_ms for hit in late if hit.stop_late_ms is not None])
         ),
     }
     return Cause(

@@ -19,6 +19,7 @@ from thrumble.core.ear.align.matching import extra_hits, gaps_between, match_hit
 from thrumble.core.ear.align.onsets import Candidates, find_candidates, likely
 from thrumble.core.ear.align.start import fit_given, fit_unknown
 from thrumble.core.ear.cautions import CLIP_NO_LEVELS, Basis, find_cautions
+from thrumble.core.ear.front.bleed import without_bleed
 from thrumble.core.ear.front.conditioning import Heard, Recording, condition_recording, in_memory
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
@@ -32,8 +33,10 @@ from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, StartSource
 from thrumble.core.pulse.click import click_times
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
+from thrumble.core.signal import Samples
 
 COUNT_IN_BARS = 2  # before bar 1 clicks may be heard from here on
+EDGE_S = 0.03  # a hit this much before a round begins belongs to it
 GIVE_UP_HITS = (
     4  # so many in a row, none heard, at either end: the take begins late or ends early there
 )
@@ -47,7 +50,9 @@ class TakeInfo:
     `delay_spread_ms`: how far that moves from one opening of
     the stream to the next; `rounds`: None to find out; `dropouts`: what the recorder noticed, in
     words; `profile`: the player's own examples
-    in this tone."""
+    in this tone; `along`: what kept time for the player, as sound at WORK_RATE_HZ in file time;
+    `came_on`, `goes_on`: the riff was already, or is still, going round when the take begins or
+    ends."""
 
     start_s: float | None = None
     delay_ms: float | None = None
@@ -55,6 +60,9 @@ class TakeInfo:
     rounds: int | None = 1
     dropouts: tuple[str, ...] = ()
     profile: Profile = NO_PROFILE
+    along: Samples | None = None
+    came_on: bool = False
+    goes_on: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,6 +114,9 @@ def read_recording(
     reference = None if aside is None else condition_recording(recording, (aside,))
     others = None if aside is None else tuple(c for c in range(recording.channels) if c != aside)
     heard = condition_recording(recording, others)
+    bleed = None
+    if info.along is not None:
+        heard, bleed = without_bleed(heard, info.along)
     sound = TakeSound(
         heard,
         bands_of(heard.samples),
@@ -119,9 +130,12 @@ def read_recording(
     )
     clicks = find_clicks(heard.samples, sound.bands, candidates)
     candidates = likely(without(candidates, clicks), ear.decisions)
+    if bleed is not None:
+        candidates = candidates.where(~bleed.explains(heard.samples, candidates.times_s))
     if reference is not None:
         clicks = _clicks_of(reference, ear)
     due = _due_hits(expanded, info.rounds or _guess_rounds(candidates, expanded))
+    due = _with_neighbours(due, info, expanded, heard.duration_s)
     placed = _place(candidates, due, info, clicks, expanded, ear.decisions)
     hits: list[HitReading] = []
     extras: list[ExtraOnset] = []
@@ -132,6 +146,7 @@ def read_recording(
         hits, extras = read_hits(sound, candidates, matched, expanded.riff, ear, info.profile)
     else:
         placed, hits = None, bare_hits(due.hits, due.due_s)
+    due, hits, extras = _own(due, hits, extras, info, expanded)
     return _reading(
         heard,
         recording.rate_hz,
@@ -159,6 +174,47 @@ def _due_hits(expanded: ExpandedRiff, rounds: int) -> _Due:
         (due, n + 1) for n in range(rounds) for due in expanded.hits if not (due.bar == 0 and n > 0)
     ]
     return _Due(hits, np.array([due.due_s + (n - 1) * expanded.round_s for due, n in hits]))
+
+
+def _with_neighbours(due: _Due, info: TakeInfo, expanded: ExpandedRiff, duration_s: float) -> _Due:
+    """With the hits of the rounds before and after that lie within the sound, as rounds 0 and one
+    more: they are no extra hits, and end the ring of those before them.
+    """
+    if info.start_s is None or not (info.came_on or info.goes_on):
+        return due
+    rounds = max(number for _, number in due.hits)
+    played = [hit for hit in expanded.hits if hit.bar >= 1]
+    around = [0] * info.came_on + [rounds + 1] * info.goes_on
+    near = [
+        (hit, number)
+        for number in around
+        for hit in played
+        if 0 <= info.start_s + hit.due_s + (number - 1) * expanded.round_s < duration_s - EDGE_S
+    ]
+    own = [pair for pair in due.hits if not (info.came_on and pair[0].bar == 0)]
+    hits = sorted([*own, *near], key=lambda pair: (pair[1], pair[0].index))
+    return _Due(hits, np.array([hit.due_s + (n - 1) * expanded.round_s for hit, n in hits]))
+
+
+def _own(
+    due: _Due,
+    hits: list[HitReading],
+    extras: list[ExtraOnset],
+    info: TakeInfo,
+    expanded: ExpandedRiff,
+) -> tuple[_Due, list[HitReading], list[ExtraOnset]]:
+    """What belongs to the take itself of all that was read."""
+    if info.start_s is None or not (info.came_on or info.goes_on):
+        return due, hits, extras
+    rounds = info.rounds or 1
+    kept = [1 <= number <= rounds for _, number in due.hits]
+    first_s = info.start_s - EDGE_S if info.came_on else -np.inf
+    end_s = info.start_s + rounds * expanded.round_s - EDGE_S if info.goes_on else np.inf
+    return (
+        _Due([pair for pair, own in zip(due.hits, kept, strict=True) if own], due.due_s[kept]),
+        [hit for hit, own in zip(hits, kept, strict=True) if own],
+        [extra for extra in extras if first_s <= extra.onset_s < end_s],
+    )
 
 
 def _guess_rounds(candidates: Candidates, expanded: ExpandedRiff) -> int:

@@ -11,12 +11,16 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 from pydantic import Field
 
 from thrumble.actions import takes as verbs
+from thrumble.actions.along import BACKING_RATE_HZ, backing
+from thrumble.actions.coaching import judge_take, what_next
 from thrumble.actions.planning import go_on
 from thrumble.core.errors import BadAudio, NotFound
-from thrumble.core.pulse.click import click_sound
+from thrumble.core.pulse.cues import SOUNDS, Backing, sound_of
 from thrumble.core.riff.checking import check_tempo
+from thrumble.core.riff.expand import expand
 from thrumble.core.takes import RecorderReport
-from thrumble.formats.audio import KINDS, MAX_BYTES, looks_like_audio
+from thrumble.formats.along_form import AlongForm
+from thrumble.formats.audio import KINDS, MAX_BYTES, looks_like_audio, write_wav16
 from thrumble.store import readings, riffs, rigs, takes, trials
 from thrumble.store.space import space
 from thrumble.store.takes import NewTake
@@ -32,16 +36,24 @@ from thrumble.web.inputs import (
     file_name,
     whole_number,
 )
-from thrumble.web.play.views import block_bar, play_view, rig_tones, trial_bar
+from thrumble.web.play.views import (
+    block_bar,
+    play_view,
+    round_verdict,
+    score_of,
+    trial_bar,
+)
 from thrumble.web.shared.armed import armed_view
 from thrumble.web.shared.next import next_view
 from thrumble.web.shared.reading import reading_view
 from thrumble.web.shared.takes import room_words, status_view
+from thrumble.web.shared.uploading import upload_view
 from thrumble.web.templating import render
 
 router = APIRouter()
 MOST_FRAMES = 192_000 * 600
 UPLOADS_A_MINUTE = 240
+BACKINGS_A_MINUTE = 60
 Frame = Annotated[int, Field(ge=0, le=MOST_FRAMES)]
 
 
@@ -60,16 +72,18 @@ class Begin(Sent):
     zone: Annotated[Line, Field(max_length=64)] = "UTC"
     device: Annotated[Line, Field(max_length=200)] = ""
     tone: Reference | None = None
+    along: AlongForm | None = None
 
 
 class Report(Sent):
     """What the browser's recorder noticed, sent at the end of a take. `spans`: first and
-    behind-last frame of all that was recorded.
+    behind-last frame of all that was recorded; `goes_on`: another round followed at once.
     """
 
     gap_frames: Frame = 0
     clock_slip_ms: Annotated[float, Field(ge=-1e7, le=1e7)] = 0.0
     underruns: Annotated[int, Field(ge=0, le=BIGGEST_ID)] = 0
+    goes_on: bool = False
     settings: Annotated[
         dict[Line, Line | int | float | bool | None], Field(default_factory=dict, max_length=40)
     ]
@@ -103,31 +117,63 @@ def play_page(
     `trial`: the fair trial whose next turn this is.
     """
     known = rigs.rigs_of(session, player_id)
-    tones = rig_tones(known, rigs.tones_of(session, player_id))
     revision = riffs.newest_revision(session, player_id, riff_id)
     riff = revision.riff
     neck = known[0].tuned_for(riff) if known else riff.instrument
     view = play_view(revision, neck, tempo)
+    upload = upload_view(session, player_id, revision)
     going = None if block is None else go_on(session, player_id, today)
     own = going is not None and going.play_id == riff_id and going.block is not None
     return render(
         request,
         "play/page.html",
         view=view,
-        tones=tones,
+        upload=upload,
+        tones=upload.tones,
         room=room_words(space(session)),
         turn=block_bar(going, today) if going is not None and own else None,
         trial=None if trial is None else trial_bar(trials.get_trial(session, player_id, trial)),
     )
 
 
-@router.get("/click/{rate}/{kind}", name="click_sound")
-def click_samples(rate: int, kind: str) -> Response:
-    """The one click sound as float32 samples at the browser's own rate."""
-    if not 8000 <= rate <= 192_000 or kind not in ("accent", "plain"):
+@router.get("/click/{rate}/{name}", name="click_sound")
+def click_samples(rate: int, name: str) -> Response:
+    """A click, a drum or a word of the count-in as float32 samples at the browser's own rate."""
+    if not 8000 <= rate <= 192_000 or name not in SOUNDS:
         raise NotFound("there is no such click")
+    return Response(sound_of(name, rate).tobytes(), media_type="application/octet-stream")
+
+
+@router.get("/play/{riff_id}/along", name="play_along")
+def play_along(
+    riff_id: Id, session: DbSession, player_id: PlayerId, along: Annotated[AlongForm, Query()]
+) -> JSONResponse:
+    """What is to be heard with these settings, at the riff's own tempo: the count-in, one round,
+    how loud each bar is.
+    """
+    riff = riffs.newest_revision(session, player_id, riff_id).riff
+    return JSONResponse(score_of(expand(riff), along))
+
+
+@router.get(
+    "/play/{riff_id}/backing/{what}", name="play_backing", dependencies=[costly(BACKINGS_A_MINUTE)]
+)
+def play_backing(
+    riff_id: Id,
+    what: Backing,
+    session: DbSession,
+    player_id: PlayerId,
+    tempo: Annotated[float, Query(ge=20, le=400)],
+) -> Response:
+    """One round of a second guitar as WAV; `x-bar-one`: where in it bar 1 beat 1 lies, seconds."""
+    if what is Backing.NONE:
+        raise NotFound("nothing plays along")
+    riff = riffs.newest_revision(session, player_id, riff_id).riff
+    guitar = backing(riff, what, tempo)
     return Response(
-        click_sound(rate, accent=kind == "accent").tobytes(), media_type="application/octet-stream"
+        write_wav16(guitar.samples, BACKING_RATE_HZ),
+        media_type="audio/wav",
+        headers={"x-bar-one": f"{guitar.start_s:.6f}"},
     )
 
 
@@ -166,6 +212,7 @@ def begin_take(
         tone_id=tone.id if tone else None,
         rig_id=tone.rig_id if tone else None,
         client_key=begin.key,
+        along=None if begin.along is None else begin.along.model_dump(mode="json"),
         created_at=began,
     )
     take = verbs.begin_take(session, player_id, new)
@@ -238,6 +285,21 @@ def take_outcome(
         next=following,
         asked=asked + 1,
     )
+
+
+@router.get("/takes/{take_id}/verdict", name="take_verdict")
+def take_verdict(
+    take_id: Id, session: DbSession, player_id: PlayerId, asked: Asked = 0
+) -> JSONResponse:
+    """What is said of a round while the next one is played, and the tempo of the one after."""
+    take = takes.get_take(session, player_id, take_id)
+    status = status_view(take, asked)
+    told = {"state": status.state, "ask_again_ms": status.ask_again_ms, "words": status.words}
+    if status.read:
+        judgement = judge_take(session, player_id, take_id)
+        told |= round_verdict(judgement)
+        told["step"] = what_next(session, player_id, take.riff_id, judgement).step.tempo_bpm
+    return JSONResponse(told)
 
 
 @router.post("/play/{riff_id}/upload", name="upload_take", dependencies=[costly(UPLOADS_A_MINUTE)])

@@ -1,6 +1,5 @@
-// The input of the play screen: the microphone with its clicks, the choice among several, and
-// whether
-// takes with it will be judged early and late.
+// The input of the play screen: the microphone with what is heard beside it, the choice among
+// several, and whether takes with it will be judged early and late.
 import { oneAtATime, openInput } from "../shared/recorder.js";
 
 const $ = (id) => document.getElementById(id);
@@ -15,6 +14,10 @@ export class Input {
   get isOpen() { return this.now !== null; }
   get context() { return this.now.context; }
   get track() { return this.now.track; }
+  get sounding() { return this.now?.sounding ?? null; }
+  /** The audio clock's present frame. */
+  get frame() { return this.now ? this.context.currentTime * this.context.sampleRate : 0; }
+  stopSounds() { this.sounding?.stop(); }
   get underruns() { return this.now?.context.playbackStats?.underrunEvents ?? 0; }
 
   open = oneAtATime(async () => {

@@ -1,14 +1,18 @@
 // The take cycle: open the input, count in, record, stop by itself, read, arm the next round. One
-// key does it.
+// key does it; without any, the riff goes round and round, or the next take comes after a rest.
 import { onKey, onPedal, problem } from "../shared/site.js";
-import { Refused, givenSettings, scheduleClicks } from "../shared/recorder.js";
+import { Refused, givenSettings } from "../shared/recorder.js";
 import { roomSeconds } from "../shared/keep.js";
+import { Backing } from "./backing.js";
 import { Cycle } from "./cycle.js";
 import { Input } from "./input.js";
-import { Keeper } from "./keeper.js";
 import { Level } from "./level.js";
+import { Rest } from "./rest.js";
+import { Run, sleptS } from "./run.js";
+import { Settings } from "./settings.js";
 import { Show } from "./show.js";
 import { later, timeTake } from "./timing.js";
+import { Verdicts } from "./verdicts.js";
 
 const $ = (id) => document.getElementById(id);
 const root = $("play");
@@ -19,12 +23,20 @@ const PATIENCE_MS = 6000;
 const METER_MS = 80;
 const SOON_S = 3; // less than this not yet sent is nothing to tell
 const READY_S = 0.12; // the count-in begins no sooner than this after everything is ready
+const ASLEEP_S = 2;
+const WHOLE_RUN_S = 120; // of sound that the browser should have room for, where there is no end
+const led = root.dataset.led === "yes"; // a session or a trial says when the next take comes
 
 let view = null; // the page's words
 let show = null;
-let take = null; // the take that is going on: its times, its keeper, its clock
+let run = null; // the takes that are going on
+let verdicts = null;
 let wake = null;
+let unlock = null; // lets other tabs record again
 const level = new Level();
+const settings = new Settings(root.dataset, plan);
+const backing = new Backing(root.dataset.backing);
+const rest = new Rest({ onTick: (words) => { view.say = words; }, onOver: () => go() });
 const cycle = new Cycle((stage) => { if (view) view.stage = stage; });
 const input = new Input(root.dataset, {
   onSound: hear,
@@ -45,6 +57,7 @@ document.addEventListener("alpine:init", () => {
     count: "–",
     cue: "",
     nextHead: "next",
+    round: false,
     tempo: $("tempo").value,
     latency: $("latency").textContent,
     get busy() { return !["idle", "done"].includes(this.stage); },
@@ -61,7 +74,10 @@ document.addEventListener("alpine:init", () => {
     tempoDone() { setTempo(tempo()); },
     init() {
       view = this;
-      show = new Show(plan, this);
+      show = new Show(plan, this, {
+        cueMm: () => settings.cueMm,
+        onBar: () => verdicts?.barLine(),
+      });
     },
   }));
 });
@@ -71,6 +87,7 @@ function number(id, low, high, fallback) {
   return typed >= low && typed <= high ? typed : fallback;
 }
 const tempo = () => number("tempo", 20, 400, plan.tempo);
+const rounds = () => Math.round(number("rounds", 1, 50, 1));
 
 function setTempo(bpm) { view.tempo = $("tempo").value = String(Math.min(400, Math.max(20, bpm))); }
 
@@ -80,6 +97,7 @@ function setTempo(bpm) { view.tempo = $("tempo").value = String(Math.min(400, Ma
 async function check() {
   if (!cycle.on("check")) return;
   problem("");
+  rest.stop();
   $("after").replaceChildren();
   try { await input.open(); } catch (error) { refuse(error); return; }
   if (!cycle.on("opened")) return;
@@ -89,36 +107,62 @@ async function check() {
 
 function refuse(error) {
   input.close();
+  letGo();
   cycle.on("refused");
   problem(error instanceof Refused ? error.message : `The input does not open: ${error.message}`);
   view.say = "Nothing is recorded yet.";
 }
 
 function lost() {
+  const done = run?.done ?? 0;
+  const cut = leaveTakes("cut");
   input.close();
-  const cut = leaveTake("cut");
   cycle.on("lost");
   view.say = "Space counts in and records.";
+  const whole = done ? ` ${done === 1 ? "The round" : `The ${done} rounds`} before it ` +
+    `${done === 1 ? "is" : "are"} kept and read.` : "";
   const waits = "What was recorded so far waits on Today: finish it there, or press space for a " +
     "new take.";
   problem(cut ?
-    `The input went away in the middle of the take. Plug it in again. ${waits}` :
+    `The input went away in the middle of the take. Plug it in again. ${waits}${whole}` :
     "The input went away. Plug it in again, then press space.");
 }
 
 function hear(frame, samples) {
   level.hear(samples);
-  if (take) keep(frame, samples);
+  if (!run) return;
+  const playing = run.at(frame);
+  if (playing && sleptS(playing) > ASLEEP_S) {
+    lost();
+    problem("The computer slept, or the sound stopped, in the middle of the take. What was " +
+      "recorded so far waits on Today. Press space for a new take.");
+    return;
+  }
+  run.hear(frame, samples);
+  if (playing?.heardS) root.dataset.heardS = playing.heardS.toFixed(2);
 }
 
 // --- the take ---
+
+/** Space and Page Down: count in; where the riff goes round, this round is the last one. */
+function press() {
+  if (run && view.round && cycle.stage === "record") {
+    run.last = true;
+    view.say = "This round is the last one. It stops by itself.";
+  } else go();
+}
 
 async function go() {
   if (!cycle.on("go")) return;
   const attempt = cycle.attempt;
   problem("");
+  rest.stop();
+  settings.toggle(false);
+  view.round = settings.round && !led;
   view.say = "Opening the input …";
   try {
+    if (!await alone()) throw new Refused(
+      "Another tab is recording. Stop it there first, then press space here.");
     await input.open();
   } catch (error) {
     if (attempt === cycle.attempt) refuse(error);
@@ -126,128 +170,171 @@ async function go() {
   }
   if (!input.isOpen || !cycle.on("opened", attempt)) return; // it, or the player, went away again
   $("after").replaceChildren();
-  const { context } = input;
-  const chosen = {
-    tempo: tempo(),
-    rounds: Math.round(number("rounds", 1, 50, 1)),
-    countBars: Number($("count-in").value),
-    clicks: $("click-on").value === "1"
-  };
-  const timed = timeTake(plan, chosen, context.sampleRate, context.currentTime);
-  await checkRoom((timed.end - timed.first) / timed.rate, timed.rate);
-  if (!input.isOpen || !cycle.on("begun", attempt)) return;
-  try { begin(timed, chosen, input); } catch (error) {
-    leaveTake("discarded");
+  const chosen = { tempo: tempo(), rounds: rounds() };
+  try { await begin(chosen, attempt); } catch (error) {
+    if (attempt !== cycle.attempt) return;
+    leaveTakes("discarded");
     cycle.on("drop");
     problem(`The take could not begin: ${error.message}. Reload the page and try again.`);
   }
 }
 
-/** From here on the take is kept. Opening took a moment: all of it moves on by whole frames. */
-function begin(timed, chosen, { context, track }) {
+/** Everything that is heard is at hand; from then on the take is kept. All that took a moment: the
+ *  take moves on by whole frames. */
+async function begin(chosen, attempt) {
+  const { score, along } = await settings.ready();
+  await backing.ready(input.context, along, [chosen.tempo]);
+  if (!input.isOpen) return;
+  const sounds = [...score.count, ...score.round].map(([, sound]) => sound);
+  await input.sounding.load(sounds);
+  if (!input.isOpen) return;
+  const { context, track } = input;
+  const timed = timeTake(plan, score, chosen, context.sampleRate, context.currentTime);
+  const needed = view.round ? WHOLE_RUN_S : (timed.end - timed.first) / timed.rate;
+  await checkRoom(needed, timed.rate);
+  if (!input.isOpen || !cycle.on("begun", attempt)) return;
   const soonest = Math.round((context.currentTime + READY_S) * timed.rate);
-  take = later(timed, Math.max(0, soonest - timed.first));
-  const told = {
-    key: crypto.randomUUID(),
+  const take = later(timed, Math.max(0, soonest - timed.first));
+  take.number = 1;
+  run = new Run({
+    plan,
+    score,
+    input,
+    urls,
+    told: (one) => told(one, along, track),
+    on: {
+      next,
+      follows: (one) => announce("round-follows", one),
+      ended,
+      silent: () => stop("You stopped playing, so it stopped."),
+      safe: showSafe,
+      trouble: problem,
+    },
+  });
+  run.guitars = backing.guitars;
+  run.done = 0;
+  verdicts = view.round ? new Verdicts(urls.takes, (step) => faster(step, along)) : null;
+  run.begin(take);
+  level.clipped = false;
+  announce("take-begins", take);
+  view.say = "Count-in …";
+  navigator.wakeLock?.request("screen").then((lock) => { wake = lock; }, () => {});
+  requestAnimationFrame(draw);
+}
+
+/** For whoever plays into the page by machine: when what is due. */
+function announce(name, take) {
+  window.dispatchEvent(new CustomEvent(name, {
+    detail: {
+      firstFrame: take.first,
+      startFrame: take.one,
+      rate: take.rate,
+      tempo: take.tempo,
+      rounds: take.rounds,
+      number: take.number,
+      cues: [...take.counted, ...take.cues],
+    }
+  }));
+}
+
+function told(take, along, track) {
+  take.settings = givenSettings(track);
+  return {
     title: plan.title,
-    beganAt: Date.now(),
+    beganAt: Date.now() + ((take.first - input.frame) / take.rate) * 1000,
     take: null,
     state: "recording",
     report: null,
     refused: null,
     begin: {
       revision: plan.revision,
-      tempo: chosen.tempo,
-      rounds: chosen.rounds,
-      start_frame: timed.one - timed.first,
-      rate: timed.rate,
-      device: track.label || "",
-      tone: Number($("tone").value) || null,
+      tempo: take.tempo,
+      rounds: take.rounds,
+      start_frame: take.one - take.first,
+      rate: take.rate,
       zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+      device: track.label,
+      tone: settings.tone,
+      along: { ...along, bars_before: take.barsBefore, run: view.round ? run?.name ?? "" : "" },
     },
   };
-  Object.assign(take, {
-    keeper: new Keeper(told, urls, { onState: showSafe, onTrouble: problem }),
-    clock: { first: [], last: [] },
-    underruns: input.underruns,
-    settings: () => givenSettings(track),
-  });
-  take.stop = scheduleClicks(input.now, take.clicks);
-  level.clipped = false;
-  window.dispatchEvent(new CustomEvent("take-begins", {
-    detail: {
-      firstFrame: take.first,
-      startFrame: take.one,
-      rate: take.rate
-    }
-  }));
-  view.say = "Count-in …";
-  navigator.wakeLock?.request("screen").then((lock) => { wake = lock; }, () => {});
-  requestAnimationFrame(draw);
 }
 
-// The audio clock steps in blocks, so a single look is off by some ms; the smallest of many
-// differences is steady.
-function watchClock() {
-  const difference = performance.now() - input.context.currentTime * 1000;
-  if (take.clock.first.length < 25) take.clock.first.push(difference);
-  take.clock.last.push(difference);
-  if (take.clock.last.length > 25) take.clock.last.shift();
+/** What goes on after a round: the riff again, as fast as the newest reading says. */
+function next(take) {
+  if (!view.round || run.last) return null;
+  return { tempo: run.step ?? take.tempo, rounds: take.rounds };
 }
 
-function keep(frame, samples) {
-  watchClock();
-  const from = Math.max(0, take.first - frame),
-    to = Math.min(samples.length, take.end - frame);
-  if (to > from) {
-    take.keeper.add(frame + from - take.first, samples.slice(from, to));
-    root.dataset.heardS = ((frame + to - take.first) / take.rate).toFixed(2);
+function faster(bpm, along) {
+  if (!run) return;
+  run.step = bpm;
+  backing.ready(input.context, along, [bpm]).catch(() => {}); // else it goes on without
+}
+
+/** A take is whole. It is sent and read; where it was the last one, the screen waits for it. */
+async function ended(take) {
+  const round = take.number;
+  const endedMs = performance.now();
+  run.done++;
+  run.whole = take;
+  if (take.goesOn) {
+    const follows = verdicts;
+    const kept = await take.sent;
+    if (kept !== null) follows.follow(kept, round, endedMs);
+    return;
   }
-  if (frame + samples.length >= take.end) finish();
-}
-
-/** The take stops going on, and the screen's lock with it; gives it, or null where none went on. */
-function leaveTake(why) {
-  const left = take;
-  take = null;
-  left?.stop?.();
-  wake?.release();
-  wake = null;
-  if (why) left?.keeper?.leave(why);
-  return left;
-}
-
-async function finish() {
-  const slips = take.clock,
-    report = {
-      clock_slip_ms: Math.min(...slips.last) - Math.min(...slips.first),
-      underruns: input.underruns - take.underruns,
-      settings: take.settings()
-    };
-  const { keeper } = leaveTake(null);
-  const ended = performance.now(),
-    { attempt } = cycle;
+  leaveTakes(null);
   cycle.on("over");
-  view.say = "Listening to the take …";
-  const sent = keeper.end(report);
-  const number = await Promise.race([sent, new Promise((resolve) => setTimeout(() => resolve(
-    undefined), PATIENCE_MS))]);
-  if (number === undefined) {
+  await finish(take, endedMs);
+}
+
+/** What is said once the last take has been read: `words` first. */
+async function finish(take, endedMs, words = "") {
+  const { attempt } = cycle;
+  view.say = `${words} Listening to the take …`.trim();
+  const patience = new Promise((go) => setTimeout(() => go(undefined), PATIENCE_MS));
+  const kept = await Promise.race([take.sent, patience]);
+  if (kept === undefined) {
     cycle.on("kept", attempt);
     view.say =
       "The take is kept in this browser and is sent as soon as Thrumble answers. " +
       "Space counts in again.";
-    sent.then((late) => {
-      if (late !== null && cycle.on("read", attempt)) outcome(late, ended,
-        attempt);
+    take.sent.then((late) => {
+      if (late !== null && cycle.on("read", attempt)) outcome(late, endedMs, attempt, words);
     });
-  } else if (number === null) {
+  } else if (kept === null) {
     cycle.on("refused", attempt);
     problem(
       "Thrumble won't take this take. It's kept in this browser: reload the page to see " +
       "what you can do with it."
     );
-  } else outcome(number, ended, attempt);
+  } else outcome(kept, endedMs, attempt, words);
+}
+
+/** The takes stop going on, and the screen's lock with them; gives whether any went on. */
+function leaveTakes(why) {
+  const left = why ? run?.leave(why) ?? false : false;
+  run = null;
+  wake?.release();
+  wake = null;
+  letGo();
+  return left;
+}
+
+/** Only one tab records at a time. */
+function alone() {
+  if (!navigator.locks || unlock) return true;
+  return new Promise((resolve) => {
+    navigator.locks.request("thrumble-recording", { ifAvailable: true }, (lock) => {
+      resolve(lock !== null);
+      return lock && new Promise((done) => { unlock = done; });
+    });
+  });
+}
+function letGo() {
+  unlock?.();
+  unlock = null;
 }
 
 /** Where the take's sound is: here until the server has confirmed it. */
@@ -268,7 +355,7 @@ async function checkRoom(needed, rate) {
   problem(words);
 }
 
-function outcome(number, ended, attempt) {
+function outcome(taken, endedMs, attempt, words) {
   const place = document.createElement("div");
   $("after").replaceChildren(place);
   const seen = () => {
@@ -276,37 +363,62 @@ function outcome(number, ended, attempt) {
     if (attempt === cycle.attempt && !["read", "failed"].includes(box?.dataset.state)) return;
     document.removeEventListener("htmx:afterSettle", seen);
     if (!cycle.on("read", attempt)) return;
-    root.dataset.readAfterMs = Math.round(performance.now() - ended);
-    view.say = "Space counts in again.";
+    root.dataset.readAfterMs = Math.round(performance.now() - endedMs);
+    view.say = `${words} Space counts in again.`.trim();
+    if (!led && settings.rests) rest.begin(settings.rests);
   };
   document.addEventListener("htmx:afterSettle", seen);
-  window.htmx.ajax("GET", `${root.dataset.takes}/${number}/outcome`, {
+  window.htmx.ajax("GET", `${root.dataset.takes}/${taken}/outcome`, {
     target: place,
     swap: "outerHTML"
   });
 }
 
+/** Page Up: a round that is not whole goes, the rounds before it stay. */
 function drop() {
-  if (!cycle.on("drop")) return;
-  leaveTake("discarded");
+  if (rest.stop()) view.say = "Space counts in again.";
+  else stop("Discarded.");
+}
+
+/** Ends it here: the last whole round is read, where there was one. */
+function stop(words) {
+  if (!["count", "record"].includes(cycle.stage)) {
+    cycle.on("drop");
+    return;
+  }
+  const going = run;
+  const discarded = leaveTakes("discarded");
   show.clear();
-  view.say = "Discarded. Space counts in again.";
+  if (!going.whole) {
+    cycle.on("drop");
+    view.say = `${words} Space counts in again.`;
+    return;
+  }
+  const whole = going.done === 1 ? "One whole round is kept." :
+    `${going.done} whole rounds are kept.`;
+  if (cycle.stage === "record" || cycle.stage === "count") cycle.on("over");
+  finish(going.whole, performance.now(), discarded ? `${words} ${whole}` : whole);
 }
 
 // --- what is shown ---
 
 function draw() {
-  if (!take || !input.isOpen) return;
-  const frame = input.context.currentTime * take.rate;
+  if (!run || !input.isOpen) return;
+  const { frame } = input;
+  const take = run.at(frame);
   const at = (frame - take.one) / take.rate / take.scale; // riff seconds at the written tempo
   if (at < 0) show.countIn(take, frame);
-  if (at >= 0 && cycle.on("one")) {
-    const round = take.rounds > 1 ? `, round ${take.rounds}` : "";
-    view.say = `Recording. It stops by itself after bar ${show.lastBar}${round}.`;
-  }
+  if (at >= 0 && cycle.on("one")) view.say = recordingWords(take);
   if (at >= plan.begin) show.at(take, at);
+  if (view.round && view.tempo !== String(take.tempo) && at >= 0) setTempo(take.tempo);
   if (frame >= take.over) view.say = "Let it ring …";
   requestAnimationFrame(draw);
+}
+
+function recordingWords(take) {
+  if (view.round) return "It goes round and round. Space: this round is the last. Page Up: stop.";
+  const round = take.rounds > 1 ? `, round ${take.rounds}` : "";
+  return `Recording. It stops by itself after bar ${show.lastBar}${round}.`;
 }
 
 setInterval(() => {
@@ -318,40 +430,21 @@ setInterval(() => {
   $("meter").setAttribute("aria-valuenow", Math.round(db));
 }, METER_MS);
 
-// the tone chosen last is chosen again, where the browser lets a page remember
-try {
-  const known = [...$("tone").options].map((option) => option.value);
-  const kept = localStorage.getItem("tone");
-  if (known.includes(kept)) $("tone").value = kept;
-} catch { /* not named */ }
-$("tone").addEventListener("change", () => {
-  try { localStorage.setItem("tone", $("tone").value); } catch { /* for this page only */ }
-});
-const CUE_KEPT = "thrumble-eye-cue";
-const cues = $("eye-cue");
-cues.value = localStorage.getItem(CUE_KEPT) ?? cues.value;
-if (cues.selectedIndex < 0) cues.selectedIndex = 0;
-
-function keepCue() { localStorage.setItem(CUE_KEPT, cues.value); }
-
-function nextCue() {
-  cues.selectedIndex = (cues.selectedIndex + 1) % cues.options.length;
-  keepCue();
-}
-cues.addEventListener("change", keepCue);
-onKey(" ", go);
-onPedal("PageDown", go);
+onKey(" ", press);
+onPedal("PageDown", press);
 onPedal("PageUp", drop);
 onPedal("Escape", drop);
 onKey("+", () => setTempo(tempo() + 2));
 onKey("=", () => setTempo(tempo() + 2));
 onKey("-", () => setTempo(tempo() - 2));
 onKey("i", check);
-onKey("f", nextCue);
+onKey("u", () => $("upload").showModal());
+onKey("w", () => $("whole").showModal());
+$("whole-button").addEventListener("click", () => $("whole").showModal());
 onKey("a", () => $("play-again")?.click());
 onKey("o", () => $("open-reading")?.click());
 addEventListener("pagehide", () => {
-  take?.keeper.flush();
+  run?.flush();
   input.close();
 });
 navigator.permissions?.query({ name: "microphone" }).then((answer) => {

@@ -4,10 +4,10 @@
 const $ = (id) => document.getElementById(id);
 
 export class Show {
-  /** view: the page's component, which holds the words. */
-  constructor(plan, view) {
-    this.plan = plan;
-    this.view = view;
+  /** view: the page's component, which holds the words; cueMm(): the least move that is called;
+   *  onBar(): a bar begins. */
+  constructor(plan, view, { cueMm, onBar }) {
+    Object.assign(this, { plan, view, cueMm, onBar });
     this.shown = null;
     this.drawings = new Map([...$("all-bars").children].map((svg) => [Number(svg.dataset.bar),
       svg]));
@@ -31,12 +31,15 @@ export class Show {
   }
   place(where, bar) {
     $(where).replaceChildren();
-    if (bar) $(where).append(this.drawings.get(bar.number).cloneNode(true));
+    if (!bar) return;
+    const drawing = this.drawings.get(bar.number).cloneNode(true);
+    drawing.setAttribute("preserveAspectRatio", "xMinYMin meet");
+    $(where).append(drawing);
   }
   /** The count-in at a frame of the audio clock. */
   countIn(take, frame) {
-    const beat = take.beats.findLastIndex((f) => f <= frame);
-    this.view.count = beat < 0 ? "–" : String((beat % this.plan.count.length) + 1);
+    const beat = take.beats.findLast(([at]) => at <= frame);
+    this.view.count = beat ? String(beat[1]) : "–";
   }
   /** The riff at so many seconds of the written tempo. */
   at(take, seconds) {
@@ -44,8 +47,10 @@ export class Show {
     const inRound = seconds - round * this.plan.round;
     const index = Math.max(0, this.plan.bars.findLastIndex((b) => b.start <= inRound));
     const bar = this.plan.bars[index];
-    if (this.shown !== `${round}-${index}`) {
-      this.shown = `${round}-${index}`;
+    const place = `${take.barsBefore}-${round}-${index}`;
+    if (this.shown !== place) {
+      this.shown = place;
+      this.onBar();
       this.barBegins(take, bar, index, round);
     }
     const inside = inRound - bar.start;
@@ -61,21 +66,27 @@ export class Show {
   }
   /** The fret to look at, from the hit that the hand leaves on; the player says for which moves. */
   look(inRound) {
-    const least = Number($("eye-cue").value);
+    const least = this.cueMm();
     const move = this.plan.moves.find((m) => m.mm >= least && m.from <= inRound && inRound < m
     .to);
     const cue = move ? `look: fret ${move.fret}` : "";
     if (this.view.cue !== cue) this.view.cue = cue;
   }
+  roundWords(take, round) {
+    const rounds = this.view.round ? `, round ${take.number}` :
+      `, round ${round + 1} of ${take.rounds}`;
+    return `of ${this.lastBar}${this.view.round || take.rounds > 1 ? rounds : ""}`;
+  }
   barBegins(take, bar, index, round) {
-    const following = this.plan.bars[index + 1] ?? (round + 1 < take.rounds ? this.plan.bars.find(
-      (b) => b.number >= 1) : null);
+    const again = round + 1 < take.rounds || this.view.round;
+    const following = this.plan.bars[index + 1] ?? (again ? this.plan.bars.find((b) => b.number >=
+      1) : null);
     this.place("now", bar);
     this.place("next", following);
     Object.assign(this.view, {
       bar: bar.number === 0 ? "–" : String(bar.number),
       nextHead: following ? "next" : "last bar",
-      barOf: `of ${this.lastBar}${take.rounds > 1 ? `, round ${round + 1} of ${take.rounds}` : ""}`,
+      barOf: this.roundWords(take, round),
     });
     for (const box of $("progress").children) box.className = Number(box.dataset.index) < index ?
       "past" : Number(box.dataset.index) === index ? "here" : "";

@@ -6,14 +6,29 @@ from dataclasses import dataclass
 from datetime import date
 from itertools import pairwise
 
+from thrumble.actions.along import backings_of
 from thrumble.actions.planning import FOLLOWS, Going
+from thrumble.core.coach.causes import find_causes
+from thrumble.core.coach.judgement import Judgement
+from thrumble.core.coach.words import say
 from thrumble.core.counting import counted
 from thrumble.core.instrument import Instrument
-from thrumble.core.pulse.click import click_times
+from thrumble.core.pulse.cues import (
+    Backing,
+    Click,
+    Cue,
+    Silence,
+    bar_levels,
+    count_cues,
+    count_in_s,
+    round_cues,
+)
+from thrumble.core.pulse.groove import GROOVE_TITLES
+from thrumble.core.riff.beaten import beaten
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.shifts import shift_mm
+from thrumble.formats.along_form import AlongForm
 from thrumble.store.riffs import Revision
-from thrumble.store.rigs import Rig, ToneProfile
 from thrumble.store.trials import Trial
 from thrumble.web.drawings.strip import BarDrawing, plan_strip
 
@@ -30,7 +45,48 @@ class PlayView:
     tempo: str
     bars: list[BarDrawing]
     facts: str
+    backings: list[tuple[str, str]]
+    choices: dict[str, list[tuple[object, str]]]
     plan: dict[str, object]
+
+
+CLICK_WORDS = {
+    Click.BEATS: "on the beats",
+    Click.EIGHTHS: "eighths",
+    Click.TRIPLETS: "triplets",
+    Click.SIXTEENTHS: "sixteenths",
+    Click.SHUFFLE: "shuffle",
+    Click.TWO_FOUR: "2 and 4",
+    Click.ONE: "the one",
+    Click.OFF_BEATS: "off-beats",
+    Click.GROUPS: "the riff's groups",
+    Click.NONE: "count-in only",
+}
+SILENCE_WORDS = {
+    Silence.NONE: "no bars",
+    Silence.TWO_TWO: "two on, two off",
+    Silence.RANDOM: "bars at random",
+    Silence.FADE: "fading away",
+}
+BACKING_WORDS = {
+    Backing.NONE: "nobody",
+    Backing.RIFF: "this riff",
+    Backing.OTHER: "the other part",
+}
+COUNT_WORDS = {
+    0: "last two beats",
+    1: "1 bar",
+    2: "2 bars",
+    3: "3 bars",
+    4: "4 bars",
+    8: "8 bars",
+}
+CHOICES: dict[str, list[tuple[object, str]]] = {
+    "clicks": [(kind.value, words) for kind, words in CLICK_WORDS.items()],
+    "grooves": [("", "none"), *GROOVE_TITLES.items()],
+    "silences": [(rule.value, words) for rule, words in SILENCE_WORDS.items()],
+    "counts": list(COUNT_WORDS.items()),
+}
 
 
 def play_view(
@@ -50,8 +106,38 @@ def play_view(
         f"{float(revision.riff.tempo_bpm) if tempo_bpm is None else tempo_bpm:g}",
         bars,
         facts,
+        [(what.value, BACKING_WORDS[what]) for what in backings_of(revision.riff)],
+        CHOICES,
         _plan(revision, expanded, instrument),
     )
+
+
+def score_of(expanded: ExpandedRiff, along: AlongForm) -> dict[str, object]:
+    """Everything that is to be heard, for the script, in seconds at the riff's tempo: `count` and
+    `round` as [second, sound, level, bar of the round]; `levels`: of the bars, over and over.
+    """
+    pulse, time = along.pulse(), beaten(expanded)
+    return {
+        "count": _told(count_cues(time, pulse)),
+        "countS": count_in_s(time, pulse),
+        "round": _told(round_cues(time, pulse)),
+        "levels": bar_levels(pulse),
+        "bars": len(time.counted),
+    }
+
+
+def _told(cues: list[Cue]) -> list[list[object]]:
+    return [[round(cue.at_s, 7), cue.sound, round(cue.level, 4), cue.bar] for cue in cues]
+
+
+def round_verdict(judgement: Judgement) -> dict[str, object]:
+    """A round in one sentence and one figure."""
+    return {
+        "words": say(find_causes(judgement)[0], judgement),
+        "clean": judgement.clean,
+        "of": judgement.counted,
+        "tempo": judgement.expanded.tempo_bpm,
+    }
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -122,10 +208,10 @@ def trial_bar(trial: Trial) -> TrialBar | None:
 
 
 def _plan(revision: Revision, expanded: ExpandedRiff, instrument: Instrument) -> dict[str, object]:
-    """Seconds at the riff's tempo from bar 1 beat 1; `clicks` of one round, `count` of one count-in
-    bar.
+    """Seconds at the riff's tempo from bar 1 beat 1; `score`: what is heard where nothing else is
+    chosen; `struck`: which bars have hits.
     """
-    first = next(bar for bar in expanded.bars if bar.number >= 1)
+    struck = {due.bar for due in expanded.hits}
     return {
         "revision": revision.id,
         "title": revision.riff.title,
@@ -138,16 +224,13 @@ def _plan(revision: Revision, expanded: ExpandedRiff, instrument: Instrument) ->
                 "start": b.start_s,
                 "end": b.end_s,
                 "beats": b.meter.beats,
+                "struck": b.number in struck,
             }
             for b in expanded.bars
         ],
         "moves": _eye_moves(expanded, instrument),
-        "clicks": click_times(expanded, rounds=1, count_in_bars=0),
-        "count": [
-            [t + first.end_s, accent]
-            for t, accent in click_times(expanded, rounds=0, count_in_bars=1)
-        ],
-        "countBar": first.end_s,
+        "score": score_of(expanded, AlongForm()),
+        "along": AlongForm().model_dump(mode="json"),
         "ringOut": 60 / expanded.tempo_bpm,
         "ringOutLeast": RING_OUT_LEAST_S,
     }
@@ -169,20 +252,3 @@ def _eye_moves(expanded: ExpandedRiff, instrument: Instrument) -> list[dict[str,
             {"from": before.due_s, "to": after.due_s + again, "mm": round(moved, 1), "fret": fret}
         )
     return out
-
-
-@dataclass(frozen=True, slots=True)
-class ToneChoice:
-    """A tone to play with, under its rig's name."""
-
-    tone_id: int
-    words: str
-
-
-def rig_tones(rigs: list[Rig], tones: list[ToneProfile]) -> list[ToneChoice]:
-    """All tones; the rig is named where there are several."""
-    names = {rig.id: rig.name for rig in rigs}
-    return [
-        ToneChoice(tone.id, f"{names[tone.rig_id]}: {tone.name}" if len(rigs) > 1 else tone.name)
-        for tone in tones
-    ]

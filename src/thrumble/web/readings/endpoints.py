@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse, JSONResponse
 
 from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
+from thrumble.actions.along import known_along
 from thrumble.actions.coaching import heed, judge_take
 from thrumble.actions.playback import click_stem, listening_copy
 from thrumble.actions.sound import fetch
@@ -215,7 +216,8 @@ def take_click(take_id: Id, session: DbSession, player_id: PlayerId) -> Response
     take = takes.get_take(session, player_id, take_id)
     riff = riffs.get_revision(session, player_id, take.revision_id).riff
     target = temporary()
-    click_stem(target, riff, judge_take(session, player_id, take_id).reading)
+    reading = judge_take(session, player_id, take_id).reading
+    click_stem(target, riff, reading, known_along(take.along))
     return sent(target, "audio/wav", _attachment(f"take-{take_id}.click.wav"))
 
 
@@ -240,12 +242,11 @@ def take_listen(
     source, target = temporary(), temporary()
     try:
         fetch(session, player_id, take_id, source)
-        riff = riffs.get_revision(
-            session, player_id, takes.get_take(session, player_id, take_id).revision_id
-        ).riff
-        listening_copy(
-            source, target, riff, readings.get_reading(session, player_id, take_id), click=click
-        )
+        take = takes.get_take(session, player_id, take_id)
+        riff = riffs.get_revision(session, player_id, take.revision_id).riff
+        reading = readings.get_reading(session, player_id, take_id)
+        along = known_along(take.along)
+        listening_copy(source, target, riff, reading, along=along, click=click)
     finally:
         source.unlink()
     return sent(target, "audio/wav", {"Cache-Control": "private, max-age=3600"})

@@ -36,6 +36,7 @@ from thrumble.web.riffs.views import (
     text_view,
 )
 from thrumble.web.shared.paging import pages
+from thrumble.web.shared.uploading import upload_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -104,7 +105,7 @@ def riffs_page(
 def new_riff_page(request: Request) -> HTMLResponse:
     """A riff begins as text."""
     view = text_view(None, _preview(FIRST_TEXT))
-    return render(request, "riffs/page.html", view=view, left_out="", away=False)
+    return render(request, "riffs/page.html", view=view, left_out="", away=False, upload=None)
 
 
 @router.post("/riffs/preview", name="preview_riff", dependencies=[costly(PREVIEWS_A_MINUTE)])
@@ -175,6 +176,7 @@ def riff_page(
         left_out=left_out,
         away=riffs.is_archived(session, player_id, riff_id),
         tags=", ".join(store_tags.tags_of(session, player_id, riff_id)),
+        upload=upload_view(session, player_id, revision),
     )
 
 

@@ -7,7 +7,7 @@ from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import TUNINGS
 from thrumble.core.player.sound import Tone
-from thrumble.core.pulse.groove import GROOVES
+from thrumble.core.pulse.groove import GROOVE_TITLES
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.parts import Part, has_parts, take_part
@@ -160,9 +160,6 @@ def preview_error(text: str, error: RiffError) -> PreviewView:
     return PreviewView("", "", [], view)
 
 
-GROOVE_WORDS = {name: groove.title for name, groove in GROOVES.items()}
-
-
 def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
     """The page of a riff, or of a new one."""
     if revision is None:
@@ -177,7 +174,7 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
             "",
             len(preview.strip),
             list(Tone),
-            GROOVE_WORDS,
+            GROOVE_TITLES,
             "draft-new",
             0,
         )
@@ -197,7 +194,7 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
         f"{float(riff.tempo_bpm):g}",
         len(preview.strip),
         list(Tone),
-        GROOVE_WORDS,
+        GROOVE_TITLES,
         f"draft-{revision.riff_id}-{revision.number}",
         revision.number,
     )

@@ -1,12 +1,12 @@
 // Short pieces of sound for measurements and drills: opened inputs, stretches cut out by the audio
 // clock's own frames, and sending them.
 import { send } from "./site.js";
-import { oneAtATime, openInput, scheduleClicks } from "./recorder.js";
+import { oneAtATime, openInput } from "./recorder.js";
 
 const KEEP_S = 70; // of sound, at most
 
 export class Listener {
-  constructor({ tapUrl, clickBase = null, onSound = () => {}, onLost = () => {} }) {
+  constructor({ tapUrl, clickBase = "", onSound = () => {}, onLost = () => {} }) {
     this.tapUrl = tapUrl;
     this.clickBase = clickBase;
     this.onSound = onSound;
@@ -28,6 +28,7 @@ export class Listener {
       onLost: () => { this.close();
         this.onLost(); },
     });
+    if (this.clickBase) await this.input.sounding.load(["accent", "plain"]);
   });
   close() {
     if (this.input) this.input.close();
@@ -37,6 +38,7 @@ export class Listener {
   }
   hear(frame, pcm) {
     if (!this.input) return; // closed while this piece was on its way
+    this.input.sounding.work();
     this.blocks.push([frame, pcm]);
     const oldest = frame - KEEP_S * this.rate;
     while (this.blocks.length && this.blocks[0][0] < oldest) this.blocks.shift();
@@ -60,8 +62,12 @@ export class Listener {
   stretch(from, to) { return new Promise((resolve, reject) => this.waiting.push({ from, to, resolve,
       reject })); }
   now() { return Math.round(this.input.context.currentTime * this.rate); }
-  /** Clicks at frames from now on; returns how to stop them. */
-  play(list) { return scheduleClicks(this.input, list); }
+  /** Clicks, [frame, accented] in order; returns how to stop them. */
+  play(list) {
+    const { sounding } = this.input;
+    sounding.add(list.map(([frame, accented]) => [frame, accented ? "accent" : "plain", 1]));
+    return () => sounding.stop();
+  }
 }
 
 export async function sendSound(url, parameters, samples) {

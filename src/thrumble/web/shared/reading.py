@@ -188,8 +188,8 @@ def _named(causes: list[Cause], judgement: Judgement) -> dict[tuple[int, int], s
             judged = hits[key]
             if judged.late_ms is None:
                 continue
-            if cause.kind is CauseKind.STOPS and judged.hit.stop_late_ms is not None:
-                word = f"rings on {judged.hit.stop_late_ms:.0f}"
+            if cause.kind is CauseKind.STOPS and judged.stop_late_ms is not None:
+                word = f"rings on {judged.stop_late_ms:.0f}"
             elif cause.kind is CauseKind.UNLIKE and judged.hit.heard_articulation is not None:
                 word = judged.hit.heard_articulation.value
             else:
@@ -279,8 +279,8 @@ def _hit_line(judged: JudgedHit, said: Correction | None) -> HitLine:
         "decay": "died away",
         "end": "end of the take",
     }.get(hit.ring_end.value if hit.ring_end else "", "")
-    if hit.stop_late_ms is not None:
-        ends += f", {hit.stop_late_ms:+.0f} ms"
+    if judged.stop_late_ms is not None:
+        ends += f", {judged.stop_late_ms:+.0f} ms"
     return HitLine(
         mark=f"{hit.round}-{hit.index}",
         round=hit.round,

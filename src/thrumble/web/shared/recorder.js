@@ -1,7 +1,10 @@
 // The microphone and the audio clock in one context: what is heard and what is clicked share their
 // frames.
 
+import { Sounding } from "./sounding.js";
+
 const RATE = 48000;
+const PATIENCE_MS = 3000;
 const WISHES = { echoCancellation: false, noiseSuppression: false, autoGainControl: false };
 
 export class Refused extends Error {}
@@ -21,9 +24,9 @@ export function oneAtATime(task) {
   return () => (running ??= task().finally(() => { running = null; }));
 }
 
-/** Opens the input, with the application's click loaded if `clickBase` names it; calls
- *  onSound(frame, samples) for what comes in and onLost() if it goes away. */
-export async function openInput({ deviceId, tapUrl, clickBase = null, onSound, onLost }) {
+/** Opens the input; calls onSound(frame, samples) for what comes in and onLost() if it goes away.
+ *  `clickBase`: where the sounds lie that can be heard beside it. */
+export async function openInput({ deviceId, tapUrl, clickBase = "", onSound, onLost }) {
   if (!navigator.mediaDevices || !window.AudioWorkletNode) {
     throw new Refused(
       "This browser gives no microphone here. Open the page at http://127.0.0.1 or over https, "
@@ -41,11 +44,9 @@ export async function openInput({ deviceId, tapUrl, clickBase = null, onSound, o
   const context = new AudioContext({ sampleRate: RATE, latencyHint: "interactive" });
   const shut = () => { stream.getTracks().forEach((t) => t.stop());
     context.close(); };
-  let clicks = null;
   try {
     await context.audioWorklet.addModule(tapUrl);
-    if (clickBase) clicks = await loadClicks(context, clickBase);
-    if (context.state === "suspended") await context.resume();
+    if (context.state === "suspended") await resumed(context);
   } catch (error) { shut(); throw error; }
   const source = context.createMediaStreamSource(stream);
   const tap = new AudioWorkletNode(context, "tap", { numberOfInputs: 1, numberOfOutputs: 1,
@@ -55,44 +56,27 @@ export async function openInput({ deviceId, tapUrl, clickBase = null, onSound, o
   tap.port.onmessage = ({ data }) => onSound(data.frame, data.pcm);
   const track = stream.getAudioTracks()[0];
   track.addEventListener("ended", onLost);
-  return { context, track, clicks, close: () => { track.removeEventListener("ended", onLost);
-      shut(); } };
+  // asleep, or its output gone: the clock no longer runs
+  const stood = () => { if (!["running", "closed"].includes(context.state)) onLost(); };
+  context.addEventListener("statechange", stood);
+  const close = () => {
+    track.removeEventListener("ended", onLost);
+    context.removeEventListener("statechange", stood);
+    shut();
+  };
+  return { context, track, sounding: new Sounding(context, clickBase), close };
 }
 
-async function loadClicks(context, base) {
-  const load = async (kind) => {
-    const answer = await fetch(`${base}/${context.sampleRate}/${kind}`);
-    if (!answer.ok) throw new Error("the click could not be loaded. Try again.");
-    const samples = new Float32Array(await answer.arrayBuffer());
-    const buffer = new AudioBuffer({ length: samples.length, numberOfChannels: 1,
-      sampleRate: context.sampleRate });
-    buffer.copyToChannel(samples, 0);
-    return buffer;
-  };
-  return { accent: await load("accent"), plain: await load("plain") };
-}
-
-/** Schedules clicks a second ahead on the audio clock; returns how to stop it. `clicks`:
- *  [frame, accented], in order. */
-export function scheduleClicks({ context, clicks: sounds }, clicks) {
-  const running = new Set();
-  let next = 0;
-  const work = () => {
-    while (next < clicks.length && clicks[next][0] / context.sampleRate < context.currentTime +
-      1.2) {
-      const [frame, accented] = clicks[next++];
-      const node = new AudioBufferSourceNode(context, { buffer: accented ? sounds.accent : sounds
-          .plain });
-      node.connect(context.destination);
-      node.start(frame / context.sampleRate);
-      running.add(node);
-      node.onended = () => running.delete(node);
-    }
-  };
-  work();
-  const timer = setInterval(work, 100);
-  return () => { clearInterval(timer); for (const node of running) { try { node
-      .stop(); } catch { /* already over */ } } };
+/** A browser may let a page sound only after a key or a click; it then says nothing. */
+async function resumed(context) {
+  const waited = new Promise((resolve) => setTimeout(resolve, PATIENCE_MS));
+  await Promise.race([context.resume(), waited]);
+  if (context.state !== "running") {
+    throw new Refused(
+      "This browser lets the page make no sound yet. Press space, or click anywhere, then try "
+      + "again."
+    );
+  }
 }
 
 /** What the browser really gave, for the take's record. */

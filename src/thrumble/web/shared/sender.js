@@ -21,8 +21,6 @@ export class Sender {
     this.stopped = false;
     this.take = null;
     this.state = "sending";
-    addEventListener("online", () => this.hurry());
-    document.addEventListener("visibilitychange", () => { if (!document.hidden) this.hurry(); });
   }
   hurry() { this.failures = Math.min(this.failures, 1);
     this.wake?.(); }
@@ -31,6 +29,15 @@ export class Sender {
   /** Works until the take is finished, discarded or refused; resolves to the server's number of
    *  it, or null. */
   async run() {
+    const hurry = () => { if (!document.hidden) this.hurry(); };
+    addEventListener("online", hurry);
+    document.addEventListener("visibilitychange", hurry);
+    try { return await this.work(); } finally {
+      removeEventListener("online", hurry);
+      document.removeEventListener("visibilitychange", hurry);
+    }
+  }
+  async work() {
     while (!this.stopped) {
       try {
         const over = await this.step();
@@ -73,7 +80,7 @@ export class Sender {
       return false;
     }
     if (kept.state === "ended") return this.finish(kept, blocks);
-    if (kept.state === "cut") return this.leave();
+    if (kept.state === "cut") return blocks.length ? this.leave() : this.discard(kept);
     await this.pause(400); // more sound is on its way
     return false;
   }

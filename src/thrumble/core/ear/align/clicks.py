@@ -106,9 +106,7 @@ def _click_share(bands: Bands, times_s: Array) -> Array:
 
 def without(candidates: Candidates, clicks: Clicks) -> Candidates:
     """The candidates that are not clicks."""
-    return Candidates(
-        candidates.times_s[~clicks.candidates], candidates.log_odds[~clicks.candidates]
-    )
+    return candidates.where(~clicks.candidates)
 
 
 def start_by_clicks(

@@ -66,6 +66,10 @@ class Candidates:
     times_s: Array
     log_odds: Array
 
+    def where(self, kept: NDArray[np.bool_]) -> "Candidates":
+        """Those that a mask keeps."""
+        return Candidates(self.times_s[kept], self.log_odds[kept])
+
 
 def find_candidates(envelope: Envelope, bands: Bands, ear: Ear) -> Candidates:
     """Every rise that could be a hit at all; choosing among them is the matcher's work. Empty for a

@@ -1,0 +1,190 @@
+"""What kept time for the player and got back into the recording: out of loudspeakers or headphones
+into the microphone. It is known sample by sample; only the way it took is not. That way is a short
+filter, found by least squares and taken out, where it is really there.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, Heard
+from thrumble.core.signal import Samples, filtered, high_pass
+from thrumble.core.transforms import irfft, rfft
+
+BLOCK = 1 << 15  # 1.5 s: the lag looked for has to fit
+SIZE = 2 * BLOCK
+LAG_S = (-0.02, 0.7)  # from what was meant to sound to what came back
+BEFORE_S, TAPS_S = 0.004, 0.06
+LOW_HZ = 110.0  # under it nothing gets back, and a bass drum is like any low string
+EVEN_S = 0.25  # loud playing counts no more than soft, over stretches so long
+SMOOTH_HZ = 150.0
+FOLDS = 4
+RIDGES = (1e-5, 1e-4, 1e-3, 1e-2, 1e-1, 1.0)
+LEAST_SHARE = 2e-4  # of the take's power that the way found must explain where it was not fitted
+LEFT_OVER = 0.1  # of its power that what came back may leave behind, and be nothing else
+LOOK_S = (-0.001, 0.014)
+
+
+@dataclass(frozen=True, slots=True)
+class Bleed:
+    """What came back, as it lies in the recording. Shape (n,), at the working rate."""
+
+    samples: Samples
+
+    def explains(self, rest: Samples, times_s: NDArray[np.float64]) -> NDArray[np.bool_]:
+        """Which moments of what is left hold nothing but its remains. `rest`: the recording without
+        it; `times_s`: shape (m,).
+        """
+        edges = [np.round((times_s + look) * WORK_RATE_HZ).astype(int) for look in LOOK_S]
+        came, left = (
+            _between(_running(samples), edges[0], edges[1]) for samples in (self.samples, rest)
+        )
+        return np.asarray((came > 1e-9) & (left < LEFT_OVER * came))
+
+
+def without_bleed(heard: Heard, along: Samples) -> tuple[Heard, Bleed | None]:
+    """The take without what kept time for it, and that as it was found; the same take and None
+    where there is no trace of it.
+
+    along : what was meant to sound, in file time, shape (n,), any length.
+    """
+    size = heard.samples.size
+    meant = np.zeros(size, dtype=np.float32)
+    meant[: min(size, along.size)] = along[:size]
+    if heard.silent or not meant.any():
+        return heard, None
+    way = _way(heard.samples, meant)
+    if way is None:
+        return heard, None
+    came = _sent(meant, *way)
+    return replace(heard, samples=heard.samples - came), Bleed(came)
+
+
+def _way(samples: Samples, meant: Samples) -> tuple[NDArray[np.float64], int] | None:
+    """The filter from what was meant to what came back, and the lag of its first tap in samples;
+    None where it explains nothing that it was not fitted to.
+    """
+    own, other = (filtered(x, WORK_RATE_HZ, high_pass(LOW_HZ)) for x in (samples, meant))
+    weight = _evenly(own)
+    powers, products, spectra = _spectra(own * weight, other * weight)
+    loud = _smoothed(spectra.sum(axis=0))  # where the guitar is loud, it speaks less for the way
+    powers, products, energies = powers / loud, products / loud, (spectra / loud).sum(axis=1)
+    lag = _lag(powers.sum(axis=0), products.sum(axis=0))
+    taps = round(TAPS_S * WORK_RATE_HZ)
+    autos = irfft(powers, SIZE)[:, :taps]
+    crosses = np.roll(irfft(products, SIZE), -lag, axis=1)[:, :taps]
+    best: tuple[float, float] | None = None
+    for ridge in RIDGES:
+        gains = _held_out(autos, crosses, ridge)
+        worth = float(gains.sum())
+        if (gains > 0).sum() >= min(2, gains.size) and worth > (best[0] if best else 0.0):
+            best = worth, ridge
+    if best is None or best[0] < LEAST_SHARE * energies.sum() * 2 / SIZE:
+        return None
+    return _fitted(autos.sum(axis=0), crosses.sum(axis=0), best[1]), lag
+
+
+def _evenly(samples: Samples) -> Samples:
+    """What brings loud and soft stretches to one level."""
+    n = round(EVEN_S * WORK_RATE_HZ)
+    total = np.concatenate([[0.0], np.cumsum(np.square(samples, dtype=np.float64))])
+    edges = np.arange(samples.size)
+    low, high = np.maximum(edges - n, 0), np.minimum(edges + n, samples.size)
+    power = (total[high] - total[low]) / (high - low)
+    floor = 1e-4 * float(total[-1]) / max(1, samples.size)
+    return np.asarray(1 / np.sqrt(power + floor + 1e-12), dtype=np.float32)
+
+
+def _spectra(
+    own: Samples, other: Samples
+) -> tuple[NDArray[np.float64], NDArray[np.complex128], NDArray[np.float64]]:
+    """Of each fold: power spectrum of what was meant, its product with the recording's, and the
+    recording's power spectrum. A block of the one is held against all that follows within the
+    lag.
+    """
+    powers = np.zeros((FOLDS, SIZE // 2 + 1))
+    products = np.zeros((FOLDS, SIZE // 2 + 1), dtype=np.complex128)
+    spectra = np.zeros((FOLDS, SIZE // 2 + 1))
+    step = min(BLOCK, max(BLOCK // 8, own.size // (2 * FOLDS)))
+    early = round(-LAG_S[0] * WORK_RATE_HZ)
+    for number, start in enumerate(range(0, own.size, step)):
+        begin = max(0, start - early)
+        sent = np.zeros(SIZE, dtype=np.float32)
+        piece = other[start : start + step]
+        sent[start - begin : start - begin + piece.size] = piece
+        a, b = rfft(sent, SIZE), rfft(own[begin : begin + SIZE - step], SIZE)
+        fold = number % FOLDS
+        powers[fold] += np.abs(a) ** 2
+        products[fold] += np.conj(a) * b
+        spectra[fold] += np.abs(b) ** 2
+    return powers, products, spectra
+
+
+def _smoothed(power: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A power spectrum over a third of a kilohertz, never under a ten thousandth of its mean."""
+    n = round(SMOOTH_HZ * SIZE / WORK_RATE_HZ)
+    total = np.concatenate([[0.0], np.cumsum(power)])
+    places = np.arange(power.size)
+    low, high = np.maximum(places - n, 0), np.minimum(places + n, power.size)
+    return np.asarray((total[high] - total[low]) / (high - low) + 1e-4 * power.mean())
+
+
+def _lag(power: NDArray[np.float64], product: NDArray[np.complex128]) -> int:
+    """Where the way back begins: a little before the sharpest answer."""
+    answer = irfft(product / (power + 0.01 * power.mean()), SIZE)
+    low, high = (round(lag * WORK_RATE_HZ) for lag in LAG_S)
+    window = np.abs(np.concatenate([answer[low:], answer[:high]]))
+    return low + int(window.argmax()) - round(BEFORE_S * WORK_RATE_HZ)
+
+
+def _fitted(
+    auto: NDArray[np.float64], cross: NDArray[np.float64], ridge: float
+) -> NDArray[np.float64]:
+    from scipy.linalg import solve_toeplitz  # slow to import, and seldom needed
+
+    column = auto.astype(np.float64)
+    column[0] *= 1 + ridge
+    return np.asarray(solve_toeplitz(column + 0.0, cross.astype(np.float64)))
+
+
+def _held_out(
+    autos: NDArray[np.float64], crosses: NDArray[np.float64], ridge: float
+) -> NDArray[np.float64]:
+    """By how much the energy of each fold falls with the filter that the other folds give."""
+    gains = []
+    for fold in range(FOLDS):
+        others = np.arange(FOLDS) != fold
+        if autos[others, 0].sum() <= 0 or autos[fold, 0] <= 0:
+            continue
+        taps = _fitted(autos[others].sum(axis=0), crosses[others].sum(axis=0), ridge)
+        size = 1 << (2 * taps.size).bit_length()
+        spectrum = rfft(taps, size)
+        lags = irfft(np.abs(spectrum) ** 2, size)[: taps.size]
+        energy = lags[0] * autos[fold, 0] + 2 * float(lags[1:] @ autos[fold, 1:])
+        gains.append(2 * float(taps @ crosses[fold]) - energy)
+    return np.array(gains)
+
+
+def _sent(meant: Samples, taps: NDArray[np.float64], lag: int) -> Samples:
+    """What was meant, through the way it took; as long as before."""
+    spectrum = rfft(taps.astype(np.float32), SIZE)
+    out = np.zeros(meant.size + SIZE, dtype=np.float32)
+    for start in range(0, meant.size, BLOCK):
+        piece = meant[start : start + BLOCK]
+        if piece.any():
+            out[start : start + SIZE] += irfft(rfft(piece, SIZE) * spectrum, SIZE)
+    if lag < 0:
+        return out[-lag : -lag + meant.size]
+    return np.concatenate([np.zeros(lag, dtype=np.float32), out])[: meant.size]
+
+
+def _running(samples: Samples) -> NDArray[np.float64]:
+    return np.concatenate([[0.0], np.cumsum(np.square(samples, dtype=np.float64))])
+
+
+def _between(
+    total: NDArray[np.float64], first: NDArray[np.int_], end: NDArray[np.int_]
+) -> NDArray[np.float64]:
+    last = total.size - 1
+    return np.asarray(total[np.clip(end, 0, last)] - total[np.clip(first, 0, last)])

@@ -1,0 +1,46 @@
+"""What a page needs to take in a recording made elsewhere, as a take of its riff."""
+
+from dataclasses import dataclass
+
+from sqlmodel import Session
+
+from thrumble.store import rigs
+from thrumble.store.riffs import Revision
+from thrumble.store.rigs import Rig, ToneProfile
+
+
+@dataclass(frozen=True, slots=True)
+class ToneChoice:
+    """A tone to play with, under its rig's name."""
+
+    tone_id: int
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class UploadView:
+    """The riff whose take it will be; `tempo`: where nothing is said."""
+
+    riff_id: int
+    title: str
+    tempo: str
+    tones: list[ToneChoice]
+
+
+def upload_view(session: Session, player_id: int, revision: Revision) -> UploadView:
+    """The upload of a take of a riff."""
+    return UploadView(
+        revision.riff_id,
+        revision.riff.title,
+        f"{float(revision.riff.tempo_bpm):g}",
+        rig_tones(rigs.rigs_of(session, player_id), rigs.tones_of(session, player_id)),
+    )
+
+
+def rig_tones(own: list[Rig], tones: list[ToneProfile]) -> list[ToneChoice]:
+    """All tones; the rig is named where there are several."""
+    names = {rig.id: rig.name for rig in own}
+    return [
+        ToneChoice(tone.id, f"{names[tone.rig_id]}: {tone.name}" if len(own) > 1 else tone.name)
+        for tone in tones
+    ]
