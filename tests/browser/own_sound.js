@@ -12,8 +12,8 @@
   };
   const connect = AudioNode.prototype.connect;
   AudioNode.prototype.connect = function (to, ...more) {
-    if (own.returnS !== null && this instanceof AudioBufferSourceNode && to === this.context
-      .destination) {
+    if (own.returnS !== null && this instanceof GainNode && this.gain.value > 0 && to === this
+      .context.destination) {
       const way = new DelayNode(this.context, { delayTime: own.returnS, maxDelayTime: 1 });
       connect.call(this, way);
       connect.call(way, own.into);

@@ -86,31 +86,56 @@ def test_an_event_that_means_nothing_now_changes_nothing(
     )
 
 
+PLAN = (
+    "{ tempo: 120, round: 2, begin: 0, ringOut: 0.5, ringOutLeast: 0.3,"
+    " bars: [{ number: 1, start: 0, end: 2, beats: 2 }] }"
+)
+SCORE = (
+    "{ countS: 2, count: [[-2, 'accent', 1, -1], [-1, 'plain', 1, -1]],"
+    " round: [[0, 'accent', 1, 0], [0.5, 'kick', 0.5, 0]], bars: 1, levels: LEVELS }"
+)
+
+
 def test_a_take_is_timed_in_whole_frames_of_the_audio_clock(
     module: Callable[[str, str], Any],
 ) -> None:
-    """By hand: 4/4 at 120 bpm, played at 60, one bar of count-in, two rounds of one bar."""
-    plan = (
-        "{ tempo: 120, countBar: 2, round: 2, ringOut: 0.5, ringOutLeast: 0.3,"
-        " count: [[0, true], [1, false]], clicks: [[0, true], [0.5, false]] }"
-    )
-    chosen = "{ tempo: 60, rounds: 2, countBars: 1, clicks: true }"
-    take = module("play/timing.js", f"m.timeTake({plan}, {chosen}, 1000, 10)")
+    """By hand: a bar of two beats at 120 bpm, played at 60, one bar of count-in, two rounds."""
+    timed = f"m.timeTake({PLAN}, {SCORE.replace('LEVELS', '[1]')}, {{ tempo: 60, rounds: 2 }}, 1000, 10)"
+    take = module("play/timing.js", timed)
     assert (take["first"], take["one"], take["over"], take["end"]) == (10350, 14350, 22350, 23350)
-    assert take["clicks"] == [
-        [10350, True],
-        [12350, False],
-        [14350, True],
-        [15350, False],
-        [18350, True],
-        [19350, False],
+    assert take["counted"] == [[10350, "accent", 1], [12350, "plain", 1]]
+    assert take["cues"] == [
+        [14350, "accent", 1],
+        [15350, "kick", 0.5],
+        [18350, "accent", 1],
+        [19350, "kick", 0.5],
     ]
-    assert take["beats"] == [10350, 12350]
-    moved = module("play/timing.js", f"m.later(m.timeTake({plan}, {chosen}, 1000, 10), 7)")
-    assert moved["one"] - moved["first"] == 4000 and moved["clicks"][0] == [10357, True]
-    assert moved["beats"] == [10357, 12357] and moved["end"] == 23357
-    silent = chosen.replace("clicks: true", "clicks: false")
-    assert len(module("play/timing.js", f"m.timeTake({plan}, {silent}, 1000, 10)")["clicks"]) == 2
+    assert take["beats"] == [[10350, 1], [12350, 2]]
+    moved = module("play/timing.js", f"m.later({timed}, 7)")
+    assert moved["one"] - moved["first"] == 4000 and moved["counted"][0] == [10357, "accent", 1]
+    assert moved["beats"][1] == [12357, 2] and moved["end"] == 23357
+    assert moved["guitar"] == [[[14357, 1]], [[18357, 1]]]
+
+
+def test_the_next_round_begins_on_the_frame_where_the_one_before_ends(
+    module: Callable[[str, str], Any],
+) -> None:
+    """At half the tempo before, then at three quarters; every second bar is silent."""
+    score = SCORE.replace("LEVELS", "[1, 0]")
+    follows = module(
+        "play/timing.js",
+        f"{{ const one = m.timeTake({PLAN}, {score}, {{ tempo: 60, rounds: 1 }}, 1000, 10);"
+        f" const two = m.timeNext({PLAN}, {score}, {{ tempo: 90, rounds: 2 }}, one);"
+        f" const three = m.timeNext({PLAN}, {score}, {{ tempo: 120, rounds: 1 }}, two);"
+        " return [one, two, three]; }",
+    )
+    one, two, three = follows
+    assert two["one"] == one["over"] and three["one"] == two["over"]
+    assert two["over"] - two["one"] == 5333  # two rounds of 2.667 s: rounded once, not twice
+    assert two["first"] == two["one"] - 250 and two["counted"] == []
+    assert [take["barsBefore"] for take in follows] == [0, 1, 3]
+    assert len(one["cues"]) == 2 and three["cues"] == []
+    assert [frame for frame, *_ in two["cues"]] == [two["one"] + 2667, two["one"] + 3333]
 
 
 def test_what_is_kept_is_named_in_spans_and_the_level_falls(

@@ -7,7 +7,7 @@ const $ = (id) => document.getElementById(id);
 export class Input {
   /** data: of the page; onSound(frame, samples), onLost(), onLatency(words), onRefused(error). */
   constructor(data, { onSound, onLost, onLatency, onRefused }) {
-    Object.assign(this, { data, onSound, onLost, onLatency, onRefused });
+    Object.assign(this, { data, onSound, onLost, onLatency, onRefused, names: [] });
     this.now = null;
     $("input").addEventListener("change", () => this.changed());
   }
@@ -17,6 +17,11 @@ export class Input {
   get sounding() { return this.now?.sounding ?? null; }
   /** The audio clock's present frame. */
   get frame() { return this.now ? this.context.currentTime * this.context.sampleRate : 0; }
+  /** Has these sounds at hand, now and whenever the input is opened again. */
+  async load(names) {
+    this.names = names;
+    await this.sounding?.load(names);
+  }
   stopSounds() { this.sounding?.stop(); }
   get underruns() { return this.now?.context.playbackStats?.underrunEvents ?? 0; }
 
@@ -31,6 +36,7 @@ export class Input {
       onSound: this.onSound,
       onLost: this.onLost,
     });
+    await this.load(this.names);
     await this.list();
     await this.tellLatency();
   });

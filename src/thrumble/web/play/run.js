@@ -9,11 +9,12 @@ const SILENT_BARS = 2;
 const NOTHING = 0.01;
 
 export class Run {
-  /** plan, score: as in timing.js; input: open; told(take): what the server is told of a take;
+  /** plan, score: as in timing.js; input: open; round: it goes round and round, and ends by itself
+   *  where the player does; told(take): what the server is told of a take;
    *  urls; on: { next(take): tempo and rounds of the next one, or null where none follows;
    *  follows(take), ended(take), silent(), safe(state), trouble(words) }. */
-  constructor({ plan, score, input, told, urls, on }) {
-    Object.assign(this, { plan, score, input, told, urls, on, takes: [], guitar: null });
+  constructor({ plan, score, input, round, told, urls, on }) {
+    Object.assign(this, { plan, score, input, round, told, urls, on, takes: [], guitars: null });
     this.name = crypto.randomUUID();
     this.usual = [];
     this.quiet = 0;
@@ -83,6 +84,10 @@ export class Run {
   }
   finish(take) {
     this.takes.splice(this.takes.indexOf(take), 1);
+    if (this.round && !take.played) { // the player had stopped: nobody wants to read that
+      take.keeper.leave("discarded");
+      return;
+    }
     const { first, last } = take.clock;
     take.sent = take.keeper.end({
       clock_slip_ms: Math.min(...last) - Math.min(...first),
@@ -115,21 +120,24 @@ export class Run {
     const inside = at - round * this.plan.round;
     const index = bars.findLastIndex((bar) => bar.start <= inside);
     const place = `${take.barsBefore}-${round}-${index}`;
-    if (this.place !== place) this.barOver(place, bars[index].struck);
+    if (this.place !== place) this.barOver(place, bars[index].struck, take);
     for (const s of samples) {
       const size = Math.abs(s);
       if (size > this.peak) this.peak = size;
     }
   }
-  barOver(place, struck) {
+  barOver(place, struck, take) {
     if (this.place !== undefined && this.struck) {
       const middle = [...this.usual].sort((a, b) => a - b)[this.usual.length >> 1] ?? 0;
       const still = this.peak < Math.max(NOTHING, QUIET * middle);
       this.quiet = still ? this.quiet + 1 : 0;
-      if (!still) this.usual = [...this.usual.slice(-30), this.peak];
+      if (!still) {
+        this.usual = [...this.usual.slice(-30), this.peak];
+        this.judged.played = true;
+      }
     }
-    Object.assign(this, { place, struck, peak: 0 });
-    if (this.quiet >= SILENT_BARS) this.on.silent();
+    Object.assign(this, { place, struck, judged: take, peak: 0 });
+    if (this.round && this.quiet >= SILENT_BARS) this.on.silent();
   }
 }
 

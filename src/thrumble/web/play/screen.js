@@ -34,16 +34,16 @@ let verdicts = null;
 let wake = null;
 let unlock = null; // lets other tabs record again
 const level = new Level();
-const settings = new Settings(root.dataset, plan);
-const backing = new Backing(root.dataset.backing);
-const rest = new Rest({ onTick: (words) => { view.say = words; }, onOver: () => go() });
-const cycle = new Cycle((stage) => { if (view) view.stage = stage; });
 const input = new Input(root.dataset, {
   onSound: hear,
   onLost: lost,
   onLatency: (words) => { view.latency = words; },
   onRefused: refuse,
 });
+const settings = new Settings(root.dataset, plan, (names) => input.load(names));
+const backing = new Backing(root.dataset.backing);
+const rest = new Rest({ onTick: (words) => { view.say = words; }, onOver: () => go() });
+const cycle = new Cycle((stage) => { if (view) view.stage = stage; });
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("play", () => ({
@@ -63,6 +63,7 @@ document.addEventListener("alpine:init", () => {
     get busy() { return !["idle", "done"].includes(this.stage); },
     get going() { return ["count", "record"].includes(this.stage); },
     get still() { return !this.going; },
+    get dropWords() { return this.round ? "Stop" : "Stop and discard"; },
     get meterClass() { return this.hot ? "hot" : ""; },
     go() {
       $("go").blur();
@@ -185,8 +186,7 @@ async function begin(chosen, attempt) {
   const { score, along } = await settings.ready();
   await backing.ready(input.context, along, [chosen.tempo]);
   if (!input.isOpen) return;
-  const sounds = [...score.count, ...score.round].map(([, sound]) => sound);
-  await input.sounding.load(sounds);
+  await input.load(settings.sounds);
   if (!input.isOpen) return;
   const { context, track } = input;
   const timed = timeTake(plan, score, chosen, context.sampleRate, context.currentTime);
@@ -200,6 +200,7 @@ async function begin(chosen, attempt) {
     plan,
     score,
     input,
+    round: view.round,
     urls,
     told: (one) => told(one, along, track),
     on: {
@@ -376,7 +377,8 @@ function outcome(taken, endedMs, attempt, words) {
 
 /** Page Up: a round that is not whole goes, the rounds before it stay. */
 function drop() {
-  if (rest.stop()) view.say = "Space counts in again.";
+  if (settings.open) settings.toggle(false);
+  else if (rest.stop()) view.say = "Space counts in again.";
   else stop("Discarded.");
 }
 

@@ -11,12 +11,17 @@ const ALL = [...HEARD, ...LEVELS, ...OTHERS];
 const SEEDS = 2 ** 31;
 
 export class Settings {
-  /** data: of the page; plan: its plan, with the score of a plain click. */
-  constructor(data, plan) {
-    Object.assign(this, { data, known: { score: plan.score, along: plan.along }, asked: null });
+  /** data: of the page; plan: its plan, with the score of a plain click; onSounds(names): these
+   *  will be heard. */
+  constructor(data, plan, onSounds) {
+    this.known = { score: plan.score, along: plan.along };
+    Object.assign(this, { data, onSounds, asked: null });
     this.recall();
     for (const id of ALL) $(id).addEventListener("change", () => this.changed());
     $("settings-button").addEventListener("click", () => this.toggle());
+    $("settings").addEventListener("keydown", (event) => {
+      if (event.key === "Escape") this.toggle(false);
+    });
     onKey("s", () => this.toggle());
     onKey("f", () => this.next("eye-cue"));
     this.changed();
@@ -26,10 +31,12 @@ export class Settings {
   get cueMm() { return Number($("eye-cue").value); }
   get tone() { return Number($("tone").value) || null; }
 
+  get open() { return !$("settings").hidden; }
   toggle(open = $("settings").hidden) {
     $("settings").hidden = !open;
     $("settings-button").setAttribute("aria-expanded", String(open));
     if (open) $("click").focus();
+    else if ($("settings").contains(document.activeElement)) document.activeElement.blur();
   }
   next(id) {
     const choice = $(id);
@@ -50,6 +57,11 @@ export class Settings {
     $("settings-words").textContent = this.words();
     $("groove-level").disabled = !$("groove").value;
     $("backing-level").disabled = $("backing").value === "none";
+    this.ask().then(() => this.onSounds(this.sounds), () => {}); // so that it is here in an outage
+  }
+  get sounds() {
+    const { count, round } = this.known.score;
+    return [...count, ...round].map(([, sound]) => sound);
   }
   words() {
     const said = (id) => $(id).selectedOptions[0]?.textContent ?? "";
@@ -66,21 +78,22 @@ export class Settings {
   /** { score, along } of what is chosen: the last that is known where Thrumble doesn't answer. */
   async ready() {
     if ($("silence").value === "random") this.seed = Math.floor(Math.random() * SEEDS);
-    const along = this.along();
-    const query = new URLSearchParams(along).toString();
-    if (query === this.asked) return this.known;
-    try {
-      const answer = await fetch(`${this.data.along}?${query}`, {
-        headers: { accept: "application/json" },
-        signal: AbortSignal.timeout(4000),
-      });
-      if (!answer.ok) throw new Error();
-      this.known = { score: await answer.json(), along };
-      this.asked = query;
-    } catch {
+    try { await this.ask(); } catch {
       problem("Thrumble doesn't answer just now: this take has the click you had before.");
     }
     return this.known;
+  }
+  async ask() {
+    const along = this.along();
+    const query = new URLSearchParams(along).toString();
+    if (query === this.asked) return;
+    const answer = await fetch(`${this.data.along}?${query}`, {
+      headers: { accept: "application/json" },
+      signal: AbortSignal.timeout(4000),
+    });
+    if (!answer.ok) throw new Error();
+    this.known = { score: await answer.json(), along };
+    this.asked = query;
   }
 
   keep() {

@@ -63,7 +63,7 @@ CLICK_WORDS = {
     Click.NONE: "count-in only",
 }
 SILENCE_WORDS = {
-    Silence.NONE: "no bars",
+    Silence.NONE: "none",
     Silence.TWO_TWO: "two on, two off",
     Silence.RANDOM: "bars at random",
     Silence.FADE: "fading away",

@@ -37,8 +37,10 @@ async function attend(take) {
     if (!kept) return;
     if (kept.refused) { offer(kept); return; }
     const cut = kept.state === "recording" || kept.state === "cut";
+    // one that had not begun when its page was closed: nothing is lost, nothing is told
+    const empty = cut && !(await keep.listBlocks(kept.key)).length;
     if (kept.state === "recording") await keep.changeTake(kept.key, { state: "cut" });
-    if (kept.state !== "discarded") setTimeout(() => { if (!over) line(kept.key,
+    if (kept.state !== "discarded" && !empty) setTimeout(() => { if (!over) line(kept.key,
         `A take of ${kept.title} is kept here and is being sent.`); }, SHOWN_MS);
     let over = false;
     const sender = new Sender(kept.key, urls, ({ state, waitingS }) => {
@@ -53,7 +55,7 @@ async function attend(take) {
     over = true;
     kept = await keep.getTake(kept.key);
     if (kept?.refused) offer(kept);
-    else if (number === null || take.state === "discarded") line(take.key, "");
+    else if (number === null || empty || take.state === "discarded") line(take.key, "");
     else if (cut) line(take.key,
       `A take of ${take.title} was cut off. All that was recorded has arrived.`, [[
         "Finish or delete it", null, `${urls.takes}/${number}`]]);

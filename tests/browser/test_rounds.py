@@ -1,0 +1,283 @@
+"""Playing without touching anything: round after round in one recording, what is heard on its exact
+frames, and what happens when the page is not looked at, closed, or opened twice.
+"""
+
+import base64
+import io
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import soundfile
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Served
+from tests.browser.test_journeys import go_to_play, reading_of
+from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.perform import perform
+from thrumble.core.player.sound import Tone
+from thrumble.core.pulse.cues import sound_of
+from thrumble.core.riff.text import parse_riff
+
+HERE = Path(__file__).parent
+ROUNDS, RETURNED = HERE / "own_rounds.js", HERE / "own_sound.js"
+TEXT = (
+    "title: Weed Rake\ntempo: 168\npedal: 6:0\n\n[A]\n"
+    "| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ o ~ |\n"
+)
+RIFF = parse_riff(TEXT)
+LEAD_S = 0.05
+
+
+def write_riff(page: Page, base: str, title: str) -> None:
+    page.goto(f"{base}/riffs/new")
+    page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
+    page.locator("#source").fill(TEXT.replace("Weed Rake", title))
+    page.keyboard.press("Control+s")
+    page.get_by_role("link", name="Play it").click()
+    expect(page.locator("#now svg")).to_be_visible()
+    page.wait_for_function("() => window.Alpine && window.htmx")
+
+
+def give(tempo: float, number: int, rounds: int) -> dict[str, object]:
+    """One round as the simulated guitarist plays it, from just before bar 1 on."""
+    take = perform(
+        RIFF,
+        tempo_bpm=tempo,
+        seed=number,
+        rounds=rounds,
+        tone=Tone.CLEAN,
+        flaws=Flaws(timing=5),
+        lead_s=LEAD_S,
+    )
+    samples = base64.b64encode(take.samples.astype("<f4").tobytes()).decode()
+    return {"text": samples, "rate": take.rate_hz, "one": LEAD_S}
+
+
+def takes_of(page: Page, base: str, title: str) -> list[dict[str, Any]]:
+    """The readings of a riff's takes, in the order played."""
+    page.goto(f"{base}/readings?q={title}&state=read")
+    links = page.locator(".take-line h2 a").all()
+    numbers = sorted(int(str(one.get_attribute("href")).rsplit("/", 1)[1]) for one in links)
+    return [page.request.get(f"{base}/takes/{n}/reading.json").json() for n in numbers]
+
+
+def test_eight_rounds_follow_the_ladder_and_a_closed_tab_costs_two_seconds_at_most(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    page = open_page(script=ROUNDS)
+    page.expose_function("__perform", give)
+    write_riff(page, served.base, "Weed Rake")
+    assert page.evaluate("document.documentElement.scrollHeight <= innerHeight")
+    page.locator("#then").select_option("round")
+    page.locator("h1").click()
+    page.keyboard.press("PageDown")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=10_000)
+    expect(page.locator("#round-name")).to_contain_text("Round 1", timeout=30_000)
+    assert page.evaluate("document.documentElement.scrollHeight <= innerHeight")
+    expect(page.locator("#bar-of")).to_contain_text("round 9", timeout=60_000)
+    expect(page.locator("#round-name")).to_contain_text("Round 8", timeout=20_000)
+    assert page.locator("#rounds-row li").count() == 8
+    expect(page.locator("#count-shown")).to_have_text("3")  # the tab is closed in mid-bar
+    played_s = float(page.locator("#play").get_attribute("data-heard-s") or 0)
+    other = page.context.new_page()
+    page.close()
+
+    other.goto(served.base)
+    other.get_by_role("link", name="Finish or delete it").first.click(timeout=20_000)
+    other.wait_for_function("() => document.readyState === 'complete' && window.htmx")
+    other.get_by_role("button", name="Finish and read it").click()
+    expect(other.locator("#strip")).to_be_visible(timeout=20_000)
+    cut = other.request.get(f"{other.url}/reading.json").json()
+    assert cut["duration_s"] > played_s - 2.0
+    readings = takes_of(other, served.base, "Weed Rake")
+    assert len(readings) >= 9
+    tempi = [reading["tempo_bpm"] for reading in readings]
+    assert tempi[0] == tempi[1] == 168, "what follows was settled before the first was read"
+    assert len(set(tempi)) > 1, "the ladder moved"
+    for reading in readings[:8]:
+        dropouts = any(c["code"] == "dropouts" for c in reading["cautions"])
+        assert dropouts or reading["summary"]["matched"] == 14
+        assert dropouts or reading["extra_onsets"] == [], "no hit of a neighbour's is an extra one"
+    assert all(reading["start_s"] == pytest.approx(0.25) for reading in readings[1:])
+
+
+def test_two_silent_bars_end_it_and_the_last_whole_round_is_read(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    page = open_page(script=ROUNDS)
+    page.expose_function("__perform", give)
+    page.add_init_script("window.__rounds = 1")
+    write_riff(page, served.base, "Weed Rake, once")
+    page.locator("#then").select_option("round")
+    page.locator("h1").click()
+    page.keyboard.press("PageDown")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=40_000)
+    expect(page.locator("#say")).to_contain_text("You stopped playing, so it stopped.")
+    expect(page.locator("#say")).to_contain_text("One whole round is kept.")
+    assert reading_of(page, served.base)["summary"]["matched"] == 14  # type: ignore[index]
+    again = page.context.new_page()
+    again.goto(page.url)
+    page.keyboard.press("PageDown")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "count", timeout=10_000)
+    again.wait_for_function("() => window.Alpine && window.htmx")
+    again.keyboard.press("PageDown")
+    expect(again.locator("#problem")).to_contain_text("Another tab is recording")
+    page.keyboard.press("PageUp")
+    expect(page.locator("#say")).to_contain_text("Discarded")
+
+
+def test_the_next_take_comes_by_itself_after_a_rest(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    page = open_page(script=ROUNDS)
+    page.expose_function("__perform", give)
+    write_riff(page, served.base, "Weed Rake, rested")
+    page.locator("#then").select_option("5")
+    page.fill("#tempo", "300")
+    page.locator("h1").click()
+    page.keyboard.press("PageDown")
+    expect(page.locator("#say")).to_contain_text("The next take comes in 4 s", timeout=30_000)
+    expect(page.locator("#play")).to_have_attribute("data-stage", "count", timeout=15_000)
+    page.keyboard.press("PageUp")
+    expect(page.locator("#say")).to_contain_text("Discarded")
+
+
+SLOWED = """
+const interval = window.setInterval, timeout = window.setTimeout;
+window.setInterval = (run, ms, ...rest) => interval(run, 60_000, ...rest);
+window.setTimeout = (run, ms, ...rest) => timeout(run, Math.max(1000, ms), ...rest);
+window.requestAnimationFrame = () => 0;
+addEventListener("take-begins", ({ detail }) => { window.__due = detail; });
+"""
+
+
+def test_a_page_that_nobody_looks_at_keeps_its_click(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    """With timers as slow as browsers make them in the background, and nothing drawn."""
+    page = open_page(script=ROUNDS)
+    page.add_init_script(SLOWED)
+    page.expose_function("__perform", give)
+    write_riff(page, served.base, "Weed Rake, unseen")
+    page.keyboard.press("PageDown")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60_000)
+    due = page.evaluate("window.__due.cues.map(([frame]) => frame)")
+    rate = page.evaluate("window.__due.rate")
+    sounded = [round(when * rate) for when in page.evaluate("window.__sounded")]
+    assert [frame for frame in sounded if frame] == due
+    assert reading_of(page, served.base)["summary"]["matched"] == 14  # type: ignore[index]
+
+
+OFFLINE = """async ({ base, frames }) => {
+  const { Sounding } = await import(`${base}/files/shared/sounding.js`);
+  const context = new OfflineAudioContext(1, 50_000, 48_000);
+  const sounding = new Sounding(context, `${base}/click`);
+  await sounding.load(["plain"]);
+  sounding.add(frames.map((frame) => [frame, "plain", 0.5]));
+  return Array.from((await context.startRendering()).getChannelData(0));
+}"""
+
+
+def test_every_sound_begins_on_its_very_frame(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    """As an offline context renders it: the whole second, sample by sample."""
+    page = open_page(microphone=False)
+    page.goto(served.base)
+    frames = [1, 4801, 9999, 17_003, 26_461, 33_333, 41_999]
+    rendered = np.array(page.evaluate(OFFLINE, {"base": served.base, "frames": frames}))
+    due = np.zeros(50_000)
+    click = sound_of("plain", 48_000)
+    for frame in frames:
+        due[frame : frame + click.size] += 0.5 * click
+    assert np.abs(rendered - due).max() < 1e-6
+
+
+def test_what_comes_back_lies_on_the_due_frames_and_is_never_a_hit(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    """Click, drums and a spoken count, all of it back through the microphone 12,000 frames later,
+    and not a note played.
+    """
+    page = open_page(script=RETURNED)
+    page.add_init_script(
+        "window.__ownSound.returnS = 0.25;"
+        "addEventListener('take-begins', ({ detail }) => { window.__due = detail; });"
+    )
+    write_riff(page, served.base, "Weed Rake, bled")
+    page.keyboard.press("s")
+    page.locator("#groove").select_option("backbeat")
+    page.locator("#voice").select_option("spoken")
+    page.keyboard.press("Escape")
+    page.locator("h1").click()
+    expect(page.locator("#settings-words")).to_contain_text("drums straight")
+    page.keyboard.press("PageDown")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60_000)
+    due = page.evaluate("window.__due")
+    address = page.locator("#open-reading").get_attribute("href")
+    recorded, rate = soundfile.read(
+        io.BytesIO(page.request.get(f"{served.base}{address}/audio").body())
+    )
+    assert rate == due["rate"]
+    heard = np.zeros(recorded.size + rate)
+    for frame, sound, level in due["cues"]:
+        own = level * sound_of(sound, rate)
+        at = frame - due["firstFrame"] + 12_000
+        heard[at : at + own.size] += own
+    reading = reading_of(page, served.base)
+    if not any(c["code"] == "dropouts" for c in reading["cautions"]):  # type: ignore[attr-defined]
+        assert np.abs(recorded - heard[: recorded.size]).max() < 2e-3
+    assert not [hit for hit in reading["hits"] if hit["state"] == "played"]  # type: ignore[attr-defined]
+    assert reading["extra_onsets"] == []
+
+
+DROP = """([text, name]) => {
+  const bytes = Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
+  const carried = new DataTransfer();
+  carried.items.add(new File([bytes], name, { type: "audio/wav" }));
+  for (const kind of ["dragenter", "dragover", "drop"]) {
+    document.body.dispatchEvent(new DragEvent(kind, { dataTransfer: carried, bubbles: true,
+      cancelable: true }));
+    if (kind === "dragover") window.__offered = !document.getElementById("drop-here").hidden;
+  }
+}"""
+
+
+@pytest.mark.parametrize("screen", ["riffs", "play"])
+def test_a_file_dropped_anywhere_on_a_riffs_page_is_a_take_of_it(
+    served: Served, open_page: Callable[..., Page], screen: str
+) -> None:
+    take = perform(RIFF, seed=4, tone=Tone.CLEAN, rate_hz=22050)
+    file = io.BytesIO()
+    soundfile.write(file, take.samples, take.rate_hz, format="WAV", subtype="PCM_16")
+    page = open_page()
+    write_riff(page, served.base, f"Weed Rake, dropped on {screen}")
+    if screen == "riffs":
+        page.goto(page.url.replace("/play/", "/riffs/"))
+        page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
+    page.evaluate(DROP, [base64.b64encode(b"no sound").decode(), "note.wav"])
+    assert page.evaluate("window.__offered")
+    expect(page.locator("#problem")).to_contain_text("no audio file")
+    page.evaluate(DROP, [base64.b64encode(file.getvalue()).decode(), "take.wav"])
+    expect(page.locator("#strip")).to_be_visible(timeout=20_000)
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (390, 844)])
+def test_everything_for_the_next_take_fits_the_window(
+    served: Served, open_page: Callable[..., Page], size: tuple[int, int]
+) -> None:
+    page = open_page(viewport={"width": size[0], "height": size[1]})
+    go_to_play(page, served.base, "Sluice Gate")
+    fits = "document.documentElement.scrollHeight <= innerHeight"
+    assert page.evaluate(fits)
+    page.keyboard.press("s")
+    for name in ("click", "tone", "backing-level"):
+        box = page.locator(f"#{name}").bounding_box()
+        assert box and box["y"] >= 0 and box["y"] + box["height"] <= size[1]
+    assert page.evaluate(fits)
+    page.keyboard.press("Escape")
+    page.locator("h1").click()
+    expect(page.locator("#settings")).to_be_hidden()
