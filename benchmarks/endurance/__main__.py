@@ -22,6 +22,7 @@ TRIALS = {
     "practice": "Ten years of practice",
     "disk": "A full disk",
     "browser": "In the browser",
+    "rounds": "An hour of rounds",
 }
 DOCUMENT = Path(__file__).parents[2] / "docs/endurance.md"
 HEAD = """# An enemy's trial

@@ -20,6 +20,7 @@ from procrastinate.exceptions import ProcrastinateException
 from thrumble import logs
 from thrumble.actions import takes
 from thrumble.actions.coaching import catch_up
+from thrumble.actions.keeping import follow_rules
 from thrumble.actions.reconcile import reconcile, tidy_queue
 from thrumble.core.errors import Away, NotAllowed, NotFound, ThrumbleError
 from thrumble.jobs import QUEUE, READ_TAKE, conninfo
@@ -144,6 +145,7 @@ async def _bring_together() -> None:
                 caught_up = await asyncio.to_thread(catch_up, caught_up)
             if time.monotonic() - tidied > TIDY_S:
                 await asyncio.to_thread(tidy_queue)
+                await asyncio.to_thread(follow_rules)
                 tidied = time.monotonic()
         except Away:
             pass  # the next round finds what this one could not

@@ -118,6 +118,8 @@ def read_again(session: Session, player_id: int, take_id: int) -> Take:
     if it had lost its own.
     """
     take = takes.get_take(session, player_id, take_id, lock=True)
+    if take.let_go_at is not None:
+        raise NotAllowed("your rule let this take's sound go: there is nothing left to read again")
     takes.forget_tries(session, player_id, take_id)
     if take.state is not TakeState.READING:
         take = takes.set_state(session, player_id, take_id, TakeState.QUEUED)

@@ -217,3 +217,18 @@ class NoteRow(SQLModel, table=True):
     tried: str = ""
     words: str = ""
     starred: bool = False
+
+
+class KeepingRow(SQLModel, table=True):
+    """Which takes' sound a player keeps: one row each."""
+
+    __tablename__ = "keeping"
+    player_id: int = Field(
+        sa_column=Column(
+            sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), primary_key=True
+        )
+    )
+    tidy: bool
+    last: int
+    days: int
+    limit_gb: float | None = None

@@ -113,7 +113,12 @@ def _stale(player_id: int, engine: str) -> tuple[Any, ...]:
     heard = sa.exists().where(
         col(ReadingRow.take_id) == col(TakeRow.id), col(ReadingRow.engine) == engine
     )
-    return (TakeRow.player_id == player_id, TakeRow.state == TakeState.READ, ~heard)
+    return (
+        TakeRow.player_id == player_id,
+        TakeRow.state == TakeState.READ,
+        col(TakeRow.let_go_at).is_(None),
+        ~heard,
+    )
 
 
 def count_stale(session: Session, player_id: int, engine: str) -> int:

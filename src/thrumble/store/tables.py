@@ -189,7 +189,8 @@ class TakeRow(SQLModel, table=True):
     with.
 
     `client_key`: what the browser that recorded it calls it; `tries`: readings begun since the last
-    one that ended in order; `along`: what was to be heard meanwhile, where that is known.
+    one that ended in order; `along`: what was to be heard meanwhile, where that is known;
+    `let_go_at`: since when its sound is gone by the player's rule.
     """
 
     __tablename__ = "take"
@@ -233,6 +234,9 @@ class TakeRow(SQLModel, table=True):
     client_key: str | None = None
     tries: int = 0
     along: dict[str, Any] | None = json_column(nullable=True)
+    let_go_at: datetime | None = Field(
+        default=None, sa_column=Column(sa.DateTime(timezone=True), nullable=True)
+    )
     created_at: datetime = moment_column()
     zone: str = "UTC"
 

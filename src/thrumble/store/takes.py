@@ -60,6 +60,7 @@ class Take:
     client_key: str | None
     tries: int
     along: dict[str, Any] | None
+    let_go_at: datetime | None
     created_at: datetime
     zone: str
 
@@ -199,7 +200,12 @@ def audio_parts(session: Session, player_id: int, take_id: int) -> Iterator[byte
     mine = (AudioRow.take_id == take_id, AudioRow.player_id == player_id)
     numbers = session.exec(select(AudioRow.part).where(*mine).order_by(col(AudioRow.part))).all()
     if not numbers:
-        raise NotFound("there is no sound of this take yet: wait until it has been read")
+        gone = _row(session, player_id, take_id).let_go_at is not None
+        raise NotFound(
+            "your rule let this take's sound go: its reading and figures stay"
+            if gone
+            else "there is no sound of this take yet: wait until it has been read"
+        )
     for number in numbers:
         yield session.exec(select(AudioRow.data).where(*mine, AudioRow.part == number)).one()
 

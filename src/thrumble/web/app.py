@@ -14,6 +14,7 @@ from thrumble.web.drills import endpoints as drills
 from thrumble.web.errors import add_error_pages
 from thrumble.web.hand import endpoints as hand
 from thrumble.web.intake import Intake
+from thrumble.web.keeping import endpoints as keeping
 from thrumble.web.log import endpoints as log
 from thrumble.web.neck import endpoints as neck
 from thrumble.web.play import endpoints as play
@@ -55,6 +56,7 @@ def create_app() -> FastAPI:
         readings,
         compare,
         trials,
+        keeping,
         log,
     )
     for screen in (*screens, certainty, bench):

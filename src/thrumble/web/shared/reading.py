@@ -93,6 +93,7 @@ class ReadingView:
     can_join: bool
     corrected: str
     landing: LandingView | None
+    let_go: str
     judgement: Judgement
 
 
@@ -136,6 +137,7 @@ def reading_view(
         can_join=take.tone_id is not None,
         corrected=corrected_words(len(said)),
         landing=landing_view(judgement) if judgement.played else None,
+        let_go=_let_go(take),
         judgement=judgement,
     )
 
@@ -157,6 +159,14 @@ def corrected_words(count: int) -> str:
     if not count:
         return ""
     return f"{counted(count, 'hit')} corrected by you. What we heard stays as it was."
+
+
+def _let_go(take: Take) -> str:
+    """Said where the sound is gone by the player's rule."""
+    if take.let_go_at is None:
+        return ""
+    day = f"{take.let_go_at:%-d %B %Y}"
+    return f"Your rule let this take's sound go on {day}. What we heard in it stays."
 
 
 def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:

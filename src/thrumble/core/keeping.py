@@ -1,0 +1,71 @@
+"""Which takes' sound is let go: a rule that the player sets and sees. Readings and figures stay."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from thrumble.core.errors import BadInput
+
+MOST_LAST, MOST_DAYS, MOST_GB = 1000, 3650, 10_000.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeepingRule:
+    """`tidy`: let go of whatever is not starred, among the `last` takes of its riff, or of the last
+    `days` days; `limit_gb`: beyond so much, of the oldest among those first. Without either,
+    everything stays.
+    """
+
+    tidy: bool = False
+    last: int = 10
+    days: int = 30
+    limit_gb: float | None = None
+
+    def checked(self) -> "KeepingRule":
+        """The same rule. Raises BadInput for numbers that nobody can mean."""
+        if not 0 <= self.last <= MOST_LAST:
+            raise BadInput(f"keep the last 0 to {MOST_LAST} takes of a riff; found {self.last}")
+        if not 0 <= self.days <= MOST_DAYS:
+            raise BadInput(f"keep the last 0 to {MOST_DAYS} days; found {self.days}")
+        if self.limit_gb is not None and not 0.01 <= self.limit_gb <= MOST_GB:
+            raise BadInput(
+                f"the limit lies between 0.01 and {MOST_GB:.0f} GB, or is left empty; found "
+                f"{self.limit_gb:g}"
+            )
+        return self
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeptSound:
+    """A take's sound. `place`: among its riff's takes, 1 is the newest; `held`: kept whatever the
+    rule says, as for a fair trial or a take that was not read yet.
+    """
+
+    take_id: int
+    place: int
+    played_at: datetime
+    size: int
+    starred: bool
+    held: bool = False
+
+
+def what_goes(sounds: Sequence[KeptSound], rule: KeepingRule, now: datetime) -> list[KeptSound]:
+    """The sound that the rule lets go, the oldest first."""
+    since = now - timedelta(days=rule.days)
+    free = [
+        one
+        for one in sorted(sounds, key=lambda one: (one.played_at, one.take_id))
+        if not (one.held or one.starred or one.place <= rule.last or one.played_at >= since)
+    ]
+    if rule.tidy:
+        return free
+    if rule.limit_gb is None:
+        return []
+    over = sum(one.size for one in sounds) - rule.limit_gb * 1e9
+    gone = []
+    for one in free:
+        if over <= 0:
+            break
+        gone.append(one)
+        over -= one.size
+    return gone

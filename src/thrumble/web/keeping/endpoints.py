@@ -1,0 +1,77 @@
+"""Which takes keep their sound: shown before it is done."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import HTMLResponse
+
+from thrumble.actions.keeping import follow_rule
+from thrumble.core.counting import counted
+from thrumble.core.errors import BadInput
+from thrumble.core.keeping import KeepingRule
+from thrumble.store import keeping
+from thrumble.web.deps import DbSession, PlayerId
+from thrumble.web.inputs import Line, whole_number
+from thrumble.web.keeping.views import keeping_view
+from thrumble.web.templating import render
+
+router = APIRouter()
+Number = Annotated[Line, Form(max_length=20)]
+
+
+@router.get("/keeping", name="keeping_page")
+def keeping_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+    """The rule as it is, and what it would let go now."""
+    rule = keeping.rule_of(session, player_id)
+    view = keeping_view(session, player_id, rule)
+    return render(request, "keeping/page.html", rule=rule, view=view, done="")
+
+
+@router.post("/keeping/preview", name="preview_keeping")
+def preview_keeping(
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    tidy: Number = "",
+    last: Number = "",
+    days: Number = "",
+    limit: Number = "",
+) -> HTMLResponse:
+    """What another rule would let go; nothing is done."""
+    view = keeping_view(session, player_id, _rule(tidy, last, days, limit))
+    return render(request, "keeping/_preview.html", view=view, done="")
+
+
+@router.post("/keeping", name="keep_rule")
+def keep_rule(
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    tidy: Number = "",
+    last: Number = "",
+    days: Number = "",
+    limit: Number = "",
+) -> HTMLResponse:
+    """Keeps the rule and follows it at once; from then on it is followed every hour."""
+    rule = _rule(tidy, last, days, limit)
+    keeping.keep_rule(session, player_id, rule)
+    gone = follow_rule(session, player_id)
+    done = f"Saved. The sound of {counted(gone, 'take')} is gone." if gone else "Saved."
+    view = keeping_view(session, player_id, rule)
+    return render(request, "keeping/_preview.html", view=view, done=done)
+
+
+def _rule(tidy: str, last: str, days: str, limit: str) -> KeepingRule:
+    """As typed. Raises BadInput."""
+    try:
+        limit_gb = float(limit.replace(",", ".")) if limit else None
+    except ValueError:
+        raise BadInput(f"the limit is a number of GB, or left empty; found {limit!r}") from None
+    usual = KeepingRule()
+    counts = [whole_number(last, "the last takes"), whole_number(days, "the last days")]
+    return KeepingRule(
+        tidy=tidy == "yes",
+        last=usual.last if counts[0] is None else counts[0],
+        days=usual.days if counts[1] is None else counts[1],
+        limit_gb=limit_gb,
+    ).checked()

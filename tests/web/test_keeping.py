@@ -1,0 +1,132 @@
+"""What is kept of takes' sound: the rule by itself, its preview, and what stays when sound goes."""
+
+from datetime import UTC, datetime, timedelta
+from html import unescape
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.web.conftest import Browser
+from tests.web.test_coach import SHORT, added, played
+from thrumble.actions.keeping import follow_rules
+from thrumble.core.errors import BadInput
+from thrumble.core.keeping import KeepingRule, KeptSound, what_goes
+from thrumble.core.player.flaws import Flaws
+from thrumble.store import database, keeping, players, takes
+
+NOW = datetime(2031, 5, 20, 12, tzinfo=UTC)
+
+
+def sound(number: int, *, days: float = 100, place: int = 50, **more: bool) -> KeptSound:
+    at = NOW - timedelta(days=days)
+    return KeptSound(
+        take_id=number, place=place, played_at=at, size=5_000_000, **{"starred": False, **more}
+    )
+
+
+def going(rule: KeepingRule, *sounds: KeptSound) -> list[int]:
+    return [one.take_id for one in what_goes(sounds, rule, NOW)]
+
+
+def test_everything_stays_until_the_player_says_otherwise() -> None:
+    assert going(KeepingRule(), *(sound(n, days=1000, place=999) for n in range(50))) == []
+
+
+def test_stars_the_last_takes_recent_days_and_trials_keep_their_sound() -> None:
+    kept = [
+        sound(1, starred=True),
+        sound(2, place=10),
+        sound(3, days=29.9),
+        sound(4, held=True),
+    ]
+    rule = KeepingRule(tidy=True, last=10, days=30)
+    assert going(rule, *kept, sound(5, place=11, days=30.1), sound(6, days=90)) == [6, 5]
+
+
+def test_beyond_the_limit_the_oldest_go_and_no_more_than_needed() -> None:
+    sounds = [sound(n, days=100 - n) for n in range(10)]  # 50 MB
+    rule = KeepingRule(limit_gb=0.032)
+    assert going(rule, *sounds) == [0, 1, 2, 3]
+    assert going(KeepingRule(limit_gb=0.05), *sounds) == []
+
+
+@given(
+    st.lists(
+        st.builds(
+            sound,
+            st.integers(1, 500),
+            days=st.floats(0, 400),
+            place=st.integers(1, 60),
+            starred=st.booleans(),
+            held=st.booleans(),
+        ),
+        max_size=30,
+        unique_by=lambda one: one.take_id,
+    ),
+    st.integers(0, 60),
+    st.integers(0, 400),
+)
+def test_a_limit_never_lets_go_what_tidying_would_keep(
+    sounds: list[KeptSound], last: int, days: int
+) -> None:
+    tidied = set(going(KeepingRule(tidy=True, last=last, days=days), *sounds))
+    limited = set(going(KeepingRule(limit_gb=0.01, last=last, days=days), *sounds))
+    assert limited <= tidied
+
+
+@pytest.mark.parametrize(
+    "rule", [KeepingRule(last=-1), KeepingRule(days=9999), KeepingRule(limit_gb=0)]
+)
+def test_numbers_nobody_can_mean_are_refused(rule: KeepingRule) -> None:
+    with pytest.raises(BadInput):
+        rule.checked()
+
+
+FORM = {"tidy": "yes", "last": "1", "days": "0", "limit": ""}
+
+
+def test_what_would_go_is_shown_first_and_figures_stay_when_it_has_gone(visitor: Browser) -> None:
+    revision = added(SHORT)
+    old, starred, new = (played(revision, Flaws(), seed=seed) for seed in (1, 2, 3))
+    visitor.post(f"/takes/{starred}/note", data={"starred": "true"})
+    preview = unescape(visitor.post("/keeping/preview", data=FORM).text)
+    assert "lets go of the sound of 1 take" in preview and "2 takes keep their sound" in preview
+    assert visitor.get(f"/takes/{old}/listen.wav").status_code == 200, "nothing is done yet"
+
+    before = visitor.get(f"/takes/{old}/reading.json").json()
+    assert "The sound of 1 take is gone" in visitor.post("/keeping", data=FORM).text
+    assert visitor.get(f"/takes/{old}/listen.wav").status_code == 404
+    assert "Your rule let this take's sound go" in unescape(visitor.get(f"/takes/{old}/audio").text)
+    for kept in (starred, new):
+        assert visitor.get(f"/takes/{kept}/listen.wav").status_code == 200
+    page = unescape(visitor.get(f"/takes/{old}").text)
+    assert "Your rule let this take's sound go on" in page and "Read again" not in page
+    assert visitor.get(f"/takes/{old}/reading.json").json() == before
+    again = visitor.post(f"/takes/{old}/read")
+    assert again.status_code == 409 and "nothing left to read again" in unescape(again.text)
+    assert visitor.get(f"/takes/{old}/reading.json").json() == before
+    assert "Everything stays" not in visitor.get("/keeping").text
+
+
+def test_the_rule_is_followed_by_itself_later(visitor: Browser) -> None:
+    revision = added(SHORT)
+    visitor.post("/keeping", data=FORM)
+    old, new = (played(revision, Flaws(), seed=seed) for seed in (1, 2))
+    follow_rules()
+    with database.session() as session:
+        player = players.local_player(session)
+        assert takes.get_take(session, player, old).let_go_at is not None
+        assert takes.get_take(session, player, new).let_go_at is None
+        assert [one.take_id for one in keeping.sounds_of(session, player)] == [new]
+
+
+@pytest.mark.parametrize(
+    ("field", "value"), [("last", "-3"), ("days", "many"), ("limit", "a lot"), ("limit", "-1")]
+)
+def test_nonsense_is_refused_and_nothing_goes(visitor: Browser, field: str, value: str) -> None:
+    revision = added(SHORT)
+    first, _ = (played(revision, Flaws(), seed=seed) for seed in (1, 2))
+    answer = visitor.post("/keeping", data=FORM | {field: value})
+    assert answer.status_code == 422 or answer.status_code == 400
+    assert visitor.get(f"/takes/{first}/listen.wav").status_code == 200
