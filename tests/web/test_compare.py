@@ -9,6 +9,7 @@ from html import unescape
 
 import pytest
 import soundfile
+from mido import MidiFile
 
 from tests.web.conftest import Browser
 from tests.web.test_coach import SHORT, added, played
@@ -63,7 +64,7 @@ def test_a_take_leaves_as_labels_and_stems(visitor: Browser) -> None:
     assert [float(row[0]) for row in rows] == pytest.approx([h["onset_s"] for h in heard], abs=1e-5)
     assert all(float(start) < float(end) for start, end, _ in rows)
     assert re.match(r"bar 1, 0: open, (on time|\d+ ms (early|late))$", rows[0][2])
-    click, rate = soundfile.read(io.BytesIO(visitor.get(f"/takes/{take}/click.wav").content))
+    click, rate = soundfile.read(io.BytesIO(visitor.get(f"/takes/{take}/stems/click.wav").content))
     assert rate == document["sample_rate"]
     assert click.size / rate == pytest.approx(document["duration_s"], abs=0.01)
     begin = round(document["start_s"] * rate)
@@ -71,9 +72,30 @@ def test_a_take_leaves_as_labels_and_stems(visitor: Browser) -> None:
         abs(click[begin : begin + 20]).max() > 0.5
         and abs(click[begin - 400 : begin - 5]).max() < 0.01
     )
+    for kind in ("wav", "flac"):
+        stem, own = soundfile.read(
+            io.BytesIO(visitor.get(f"/takes/{take}/stems/take.{kind}").content)
+        )
+        assert own == rate and stem.size == click.size
     assert "longest clean run" in visitor.get(f"/takes/{take}").text
-    for name in ("labels.txt", "click.wav"):
+    for name in ("labels.txt", "stems/click.wav", "stems/take.flac", "tempo.mid"):
         assert visitor.get(f"/takes/999/{name}").status_code == 404
+
+
+def test_bar_lines_of_the_tempo_map_fall_where_they_were_due_in_the_sound(
+    visitor: Browser,
+) -> None:
+    take = played(added(SHORT), Flaws(timing=3))
+    document = visitor.get(f"/takes/{take}/reading.json").json()
+    file = MidiFile(file=io.BytesIO(visitor.get(f"/takes/{take}/tempo.mid").content))
+    now, lines = 0.0, []
+    for message in file:
+        now += message.time
+        if message.type == "marker":
+            lines.append((message.text, now))
+    firsts = [hit["expected_s"] for hit in document["hits"] if hit["at"] == "0"]
+    assert [name for name, _ in lines] == ["A, bar 1, round 1", "B, bar 2, round 1"]
+    assert [at_s for _, at_s in lines] == pytest.approx(firsts, abs=1e-3)
 
 
 def test_what_cannot_be_compared_is_said(visitor: Browser) -> None:

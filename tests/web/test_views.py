@@ -60,6 +60,8 @@ def a_take(**changes: object) -> Take:
         recorder=None,
         problem="",
         client_key=None,
+        along=None,
+        let_go_at=None,
         tries=0,
         created_at=NOW,
         zone="UTC",
@@ -197,13 +199,16 @@ def test_long_lists_have_a_way_on_and_back(
 def test_the_play_screens_plan_holds_clicks_bars_and_eye_cues() -> None:
     view = play_view(revision(riff_texts()["8-nine-locks-down"]), Instrument())
     plan = view.plan
-    assert (
-        plan["tempo"] == 120
-        and plan["round"] == 28.0
-        and plan["countBar"] == 2.0
-        and len(plan["clicks"]) == 56
-    )  # type: ignore[arg-type]
-    assert plan["count"] == [[0.0, True], [0.5, False], [1.0, False], [1.5, False]]
+    score = plan["score"]
+    assert plan["tempo"] == 120 and plan["round"] == 28.0
+    assert score["countS"] == 2.0 and len(score["round"]) == 56  # type: ignore[index]
+    assert score["count"] == [  # type: ignore[index]
+        [-2.0, "accent", 1.0, -1],
+        [-1.5, "plain", 1.0, -1],
+        [-1.0, "plain", 1.0, -1],
+        [-0.5, "plain", 1.0, -1],
+    ]
+    assert score["bars"] == 14 and score["levels"] == (1.0,)  # type: ignore[index]
     bars = {bar["number"]: bar for bar in plan["bars"]}  # type: ignore[attr-defined]
     assert bars[4]["end"] == 8.0
     moves = plan["moves"]
@@ -221,7 +226,8 @@ def test_a_pickup_is_shown_before_bar_one_and_counted_in() -> None:
         Instrument(),
     )
     assert view.plan["begin"] == -1.0 and [bar["number"] for bar in view.plan["bars"]] == [0, 1]  # type: ignore[attr-defined]
-    assert len(view.plan["count"]) == 3 and view.facts.startswith("1 bar, ")  # type: ignore[arg-type]
+    assert len(view.plan["score"]["count"]) == 3  # type: ignore[index]
+    assert view.facts.startswith("1 bar, ")
 
 
 def test_a_text_page_shows_a_strip_or_the_line_with_a_pointer() -> None:

@@ -9,9 +9,9 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from thrumble.actions.along import cues_of
+from thrumble.actions.along import along_sound, cues_of
 from thrumble.core.ear.reading import Reading
-from thrumble.core.pulse.cues import Cue, cue_track, sound_of
+from thrumble.core.pulse.cues import Cue, sound_of
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.formats.along_form import AlongForm
@@ -55,20 +55,45 @@ def listening_copy(
             at += mono.size
 
 
-def click_stem(target: Path, riff: Riff, reading: Reading, along: AlongForm) -> None:
-    """Writes the click or groove where it was due in a take, alone and as long as the take: WAV,
-    16 bit.
+STEM_KINDS = {"wav": ("WAV", "PCM_24"), "flac": ("FLAC", "PCM_24")}
+
+
+def take_stem(source: Path, target: Path, kind: str) -> None:
+    """Writes the take as it was recorded, all its channels, as WAV or FLAC of 24 bit."""
+    recording = read_audio(source)
+    container, subtype = STEM_KINDS[kind]
+    with soundfile.SoundFile(
+        target,
+        "w",
+        samplerate=recording.rate_hz,
+        channels=recording.channels,
+        format=container,
+        subtype=subtype,
+    ) as out:
+        for block in recording.blocks():
+            out.write(np.clip(block, -1, 1))
+
+
+def click_stem(
+    source: Path, target: Path, riff: Riff, reading: Reading, *, along: AlongForm, kind: str
+) -> None:
+    """Writes what was to be heard beside a take, alone, as long as the take to the frame and in
+    step with it: as WAV or FLAC of 24 bit.
     """
-    frames = round(reading.duration_s * reading.sample_rate)
-    track = cue_track(
-        _cues(riff, reading, along),
+    recording = read_audio(source)
+    track = along_sound(
+        expand(riff, reading.tempo_bpm),
+        along,
+        rounds=reading.rounds,
         start_s=reading.start_s or 0.0,
-        rate_hz=reading.sample_rate,
-        frames=frames,
+        rate_hz=recording.rate_hz,
     )
-    soundfile.write(
-        target, track * np.float32(PEAK), reading.sample_rate, format="WAV", subtype="PCM_16"
-    )
+    frames = sum(len(block) for block in recording.blocks())
+    whole = np.zeros(frames, dtype=np.float32)
+    whole[: track.size] = track[:frames]
+    loudest = max(1.0, float(np.abs(whole).max(initial=0.0)) / PEAK)
+    container, subtype = STEM_KINDS[kind]
+    soundfile.write(target, whole / loudest, recording.rate_hz, format=container, subtype=subtype)
 
 
 def _cues(riff: Riff, reading: Reading, along: AlongForm) -> list[Cue]:

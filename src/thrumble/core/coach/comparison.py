@@ -148,14 +148,10 @@ def _drawn(a: Hits, b: Hits, figures: list[Figure], spots: int, seed: int) -> tu
     (figures,): the variance by rounds and that by places, less what single hits give to both.
     """
     rng = np.random.default_rng(seed)
-    places = rng.multinomial(spots, np.full(spots, 1 / spots), size=DRAWS).astype(float)
+    places = rng.multinomial(spots, np.full(spots, 1 / spots), size=DRAWS).astype(np.float32)
     by_place = [places[:, hits.spot.astype(int)] for hits in (a, b)]
-    by_hit = [
-        rng.multinomial(
-            hits.spot.size, np.full(hits.spot.size, 1 / hits.spot.size), size=DRAWS
-        ).astype(float)
-        for hits in (a, b)
-    ]
+    # how often each hit is drawn, near enough: its own number, and not so many in all
+    by_hit = [rng.poisson(1.0, (DRAWS, hits.spot.size)).astype(np.float32) for hits in (a, b)]
     by_round = [_round_weights(hits.round, rng) for hits in (a, b)]
     single, placed, rounded = (
         np.array([np.nanvar(one.of(b, own[1]) - one.of(a, own[0])) for one in figures])
@@ -184,9 +180,9 @@ def _round_weights(rounds: Array, rng: np.random.Generator) -> Array:
     """How often each hit's round is drawn, shape (draws, n); a single round counts once."""
     numbers, which = np.unique(rounds, return_inverse=True)
     if numbers.size < 2:
-        return np.ones((DRAWS, rounds.size))
+        return np.ones((DRAWS, rounds.size), dtype=np.float32)
     drawn = rng.multinomial(numbers.size, np.full(numbers.size, 1 / numbers.size), size=DRAWS)
-    return np.asarray(drawn[:, which], dtype=float)
+    return np.asarray(drawn[:, which], dtype=np.float32)
 
 
 def _by(keys: Array, count: int) -> list[NDArray[np.intp]]:

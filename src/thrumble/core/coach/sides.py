@@ -5,11 +5,14 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from thrumble.core.coach.judgement import JudgedHit, Judgement
 from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading
 from thrumble.core.riff.shifts import shifts_mm
 from thrumble.core.signal import Array
+
+Weights = NDArray[np.float32] | NDArray[np.float64]
 
 MOVE_MM = 60.0
 NAN = float("nan")
@@ -142,7 +145,7 @@ class Figure:
     words: str
     unit: str
     better: int
-    of: Callable[["Hits", Array], Array]
+    of: Callable[["Hits", Weights], Array]
 
     @property
     def digits(self) -> int:
@@ -150,21 +153,22 @@ class Figure:
         return {"": 2, "dB": 1, "ms": 1}.get(self.unit, 0)
 
 
-def _mean(values: Array, weights: Array) -> Array:
+def _mean(values: Array, weights: Weights) -> Array:
     """Weighted means of what was measured, shape (draws,). `weights`: shape (draws, n)."""
     told = ~np.isnan(values)
-    own = weights[:, told]
+    own = weights if told.all() else weights[:, told]
     with np.errstate(invalid="ignore", divide="ignore"):
-        return np.asarray(own @ values[told] / own.sum(axis=1))
+        means = own @ values[told].astype(own.dtype) / own.sum(axis=1)
+    return np.asarray(means, dtype=np.float64)
 
 
-def _middle(values: Array, weights: Array) -> Array:
+def _middle(values: Array, weights: Weights) -> Array:
     """Weighted medians likewise."""
     told = np.flatnonzero(~np.isnan(values))
     if not told.size:
         return np.full(weights.shape[0], np.nan)
     order = told[np.argsort(values[told], kind="stable")]
-    sums = np.cumsum(weights[:, order], axis=1)
+    sums: Array = np.cumsum(weights[:, order], axis=1)
     half = sums[:, -1:] / 2
     above = np.argmax(sums > half, axis=1)
     from_half = np.argmax(sums >= half, axis=1)
@@ -176,19 +180,19 @@ def own_middle(values: Array) -> float:
     return float(_middle(values, np.ones((1, values.size)))[0])
 
 
-def _spread(hits: Hits, weights: Array) -> Array:
+def _spread(hits: Hits, weights: Weights) -> Array:
     """Around the set's own median: that a draw would move it makes no difference to speak of."""
     return 1.4826 * _middle(np.abs(hits.late_ms - own_middle(hits.late_ms)), weights)
 
 
-def _after_moves(hits: Hits, weights: Array) -> Array:
+def _after_moves(hits: Hits, weights: Weights) -> Array:
     late, moved = hits.late_ms, hits.moved > 0
     return _mean(np.where(moved, late, np.nan), weights) - _mean(
         np.where(moved, np.nan, late), weights
     )
 
 
-def _level_spread(hits: Hits, weights: Array) -> Array:
+def _level_spread(hits: Hits, weights: Weights) -> Array:
     """Within accented and plain hits, each around its own middle."""
     off = np.full(hits.level_db.size, np.nan)
     loud = hits.accent > 0
@@ -198,19 +202,19 @@ def _level_spread(hits: Hits, weights: Array) -> Array:
     return np.asarray(np.sqrt(_mean(off**2, weights)))
 
 
-def _accent(hits: Hits, weights: Array) -> Array:
+def _accent(hits: Hits, weights: Weights) -> Array:
     loud = hits.accent > 0
     return _middle(np.where(loud, hits.level_db, np.nan), weights) - _middle(
         np.where(loud, np.nan, hits.level_db), weights
     )
 
 
-def _share(name: str) -> Callable[["Hits", Array], Array]:
+def _share(name: str) -> Callable[["Hits", Weights], Array]:
     return lambda hits, weights: 100 * _mean(getattr(hits, name), weights)
 
 
 def _figure(
-    name: str, words: str, unit: str, better: int, of: Callable[["Hits", Array], Array]
+    name: str, words: str, unit: str, better: int, of: Callable[["Hits", Weights], Array]
 ) -> Figure:
     return Figure(name=name, words=words, unit=unit, better=better, of=of)
 

@@ -64,6 +64,17 @@ def compare_page(
     )
 
 
+@router.get("/compare/sheet", name="compare_sheet")
+def compare_sheet(
+    request: Request, session: DbSession, player_id: PlayerId, a: Numbers, b: Numbers
+) -> HTMLResponse:
+    """The comparison on a sheet of paper."""
+    first, second = _numbers(a), _numbers(b)
+    compared = compare_takes(session, player_id, first, second)
+    query = f"a={','.join(map(str, first))}&b={','.join(map(str, second))}"
+    return render(request, "compare/sheet.html", view=compare_view(compared, query))
+
+
 @router.get("/compare.json", name="compare_json")
 def compare_json(session: DbSession, player_id: PlayerId, a: Numbers, b: Numbers) -> JSONResponse:
     """The comparison as JSON."""

@@ -5,16 +5,25 @@ import { onKey, onPedal, problem } from "../shared/site.js";
 const $ = (id) => document.getElementById(id);
 const marks = JSON.parse($("marks").textContent);
 const LOOK_S = 0.05;
+const DRAGGED_PX = 6; // less than this is a click
 const sounds = Object.fromEntries([...document.querySelectorAll("#hear audio")].map((one) => [
   one.id.replace("sound-", ""), one]));
 let now = "a";
-let loop = null; // the bar that goes round
+let loop = null; // what goes round: { what: "bar" or "hit" or "part", from, to } in riff seconds
 
 const place = (audio) => (audio.currentTime - audio.dataset.start) * audio.dataset.tempo / marks
   .tempo;
 const seconds = (audio, at) => Math.max(0, Number(audio.dataset.start) + at * marks.tempo / audio
   .dataset.tempo);
-const barAt = (at) => marks.bars.findLast(([, from]) => from <= at + LOOK_S) ?? marks.bars[0];
+const last = (list, at) => list.findLast(([, from]) => from <= at + LOOK_S) ?? list[0];
+/** The bar or hit at a place, in whichever round: [its number, from, to]. */
+function inRound(list, at) {
+  const before = Math.max(0, Math.floor((at + LOOK_S) / marks.round)) * marks.round;
+  const [number, from, to] = last(list, at - before);
+  return [number, from + before, to + before];
+}
+const barAt = (at) => inRound(marks.bars, at);
+const hitAt = (at) => inRound(marks.hits, at);
 
 const whole = new Map(); // each sound as it came, fetched once
 
@@ -84,23 +93,42 @@ function toggle() {
 }
 
 function step(way) {
-  const bar = barAt(place(sounds[now]));
-  const index = marks.bars.indexOf(bar) + way;
-  const next = marks.bars[Math.min(marks.bars.length - 1, Math.max(0, index))];
-  if (loop) loop = next;
+  const [, from, to] = barAt(place(sounds[now]));
+  const next = barAt(Math.max(0, way > 0 ? to : from - 2 * LOOK_S));
+  if (loop) setLoop("bar", next[1], next[2]);
   play(now, next[1]);
 }
 
-function toggleLoop() {
-  const on = $("loop").getAttribute("aria-pressed") !== "true";
-  $("loop").setAttribute("aria-pressed", String(on));
-  loop = on ? barAt(place(sounds[now])) : null;
+/** What goes round from now on; null for nothing. */
+function setLoop(what, from, to) {
+  loop = what ? { what, from, to } : null;
+  $("loop").setAttribute("aria-pressed", String(what !== null && what !== "hit"));
+  $("loop-hit").setAttribute("aria-pressed", String(what === "hit"));
+  for (const pair of document.querySelectorAll(".pair")) {
+    const bar = marks.bars.find(([number]) => number === Number(pair.dataset.bar));
+    const inside = loop && bar[1] < loop.to % marks.round + 1e-6 && bar[2] > loop.from % marks
+      .round + 1e-6;
+    pair.classList.toggle("looped", Boolean(inside) && what !== "hit");
+  }
+  for (const block of document.querySelectorAll(".pair .block")) {
+    const hit = marks.hits.find(([index]) => index === Number(block.dataset.hit.split("-")[1]));
+    block.classList.toggle("looped", what === "hit" && hit?.[1] === from % marks.round);
+  }
+}
+
+function toggleLoop(what) {
+  if (loop && (what === "hit") === (loop.what === "hit")) setLoop(null);
+  else {
+    const at = sounds[now].readyState ? place(sounds[now]) : 0;
+    const [, from, to] = what === "hit" ? hitAt(at) : barAt(at);
+    setLoop(what, from, to);
+  }
 }
 
 function follow() {
   const audio = sounds[now];
   const at = place(audio);
-  if (loop && at >= loop[2]) audio.currentTime = seconds(audio, loop[1]);
+  if (loop && at >= loop.to) audio.currentTime = seconds(audio, loop.from);
   const bar = barAt(at);
   for (const pair of document.querySelectorAll(".pair")) {
     pair.classList.toggle("here", !audio.paused && Number(pair.dataset.bar) === bar[0]);
@@ -110,22 +138,35 @@ function follow() {
 }
 
 $("listen").addEventListener("click", toggle);
-$("loop").addEventListener("click", toggleLoop);
+$("loop").addEventListener("click", () => toggleLoop("bar"));
+$("loop-hit").addEventListener("click", () => toggleLoop("hit"));
 $("speed").addEventListener("change", () => Object.values(sounds).forEach(setSpeed));
 for (const one of document.querySelectorAll(".pick")) {
   one.addEventListener("click", () => choose(one.dataset.sound));
 }
 for (const pair of document.querySelectorAll(".pair")) {
-  pair.addEventListener("click", () => {
+  pair.addEventListener("click", (event) => {
     const bar = marks.bars.find(([number]) => number === Number(pair.dataset.bar));
-    if (loop) loop = bar;
-    play(now, bar[1]);
+    const index = event.target.closest(".block")?.dataset.hit.split("-")[1];
+    const hit = index ? marks.hits.find(([one]) => one === Number(index)) : null;
+    if (event.shiftKey) {
+      const from = loop ?? { from: barAt(place(sounds[now]))[1] };
+      setLoop("part", Math.min(from.from, bar[1]), Math.max(loop?.to ?? 0, bar[2]));
+      play(now, loop.from);
+    } else if (hit) {
+      setLoop("hit", hit[1], hit[2]);
+      play(now, hit[1]);
+    } else {
+      if (loop) setLoop("bar", bar[1], bar[2]);
+      play(now, bar[1]);
+    }
   });
 }
 onKey(" ", toggle);
 onPedal("PageDown", toggle);
 ["a", "b", "ideal", "click"].forEach((id, k) => onKey(String(k + 1), () => choose(id)));
-onKey("o", toggleLoop);
+onKey("o", () => toggleLoop("bar"));
+onKey("h", () => toggleLoop("hit"));
 onKey("s", () => {
   const speed = $("speed");
   speed.selectedIndex = (speed.selectedIndex + 1) % speed.options.length;
@@ -144,10 +185,18 @@ async function drawWave(figure) {
   const bytes = await (await fetched(id)).arrayBuffer();
   const sound = await new OfflineAudioContext(1, 1, RATE_HZ).decodeAudioData(bytes);
   const draw = () => paint(canvas, sound, marks[id]);
-  canvas.addEventListener("click", (event) => {
-    const t = event.offsetX / canvas.clientWidth * sound.duration;
-    const audio = sounds[id];
-    play(id, (t - audio.dataset.start) * audio.dataset.tempo / marks.tempo);
+  const riffTime = (x) => (x / canvas.clientWidth * sound.duration - sounds[id].dataset.start) *
+    sounds[id].dataset.tempo / marks.tempo;
+  let pressed = null;
+  canvas.addEventListener("pointerdown", (event) => {
+    pressed = event.offsetX;
+    canvas.setPointerCapture(event.pointerId);
+  });
+  canvas.addEventListener("pointerup", (event) => {
+    const [from, to] = [pressed ?? event.offsetX, event.offsetX].sort((a, b) => a - b);
+    if (to - from >= DRAGGED_PX) setLoop("part", riffTime(from), riffTime(to));
+    pressed = null;
+    play(id, riffTime(from));
   });
   draw();
   addEventListener("resize", draw);

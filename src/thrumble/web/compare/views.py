@@ -9,7 +9,7 @@ from thrumble.core.coach.judgement import Judgement
 from thrumble.core.counting import counted
 from thrumble.core.riff.expand import expand
 from thrumble.store.takes import Take, TakeLine
-from thrumble.web.drawings.strip import BarDrawing, reading_strip
+from thrumble.web.drawings.strip import BarDrawing, paired_strip
 from thrumble.web.shared.takes import TakeLineView, take_line
 
 SIDES = ("A", "B")
@@ -55,7 +55,7 @@ class SideView:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CompareView:
-    """The page. `strips`: per bar A's drawing and B's; `marks`: what the script reads, as JSON."""
+    """The page. `strip`: each bar with both takes; `marks`: what the script reads, as JSON."""
 
     title: str
     meta: str
@@ -64,7 +64,7 @@ class CompareView:
     figures: list[FigureRow]
     places: list[PlaceRow]
     sides: list[SideView]
-    strips: list[tuple[BarDrawing, BarDrawing]]
+    strip: list[BarDrawing]
     cautions: list[str]
     query: str
     marks: dict[str, object]
@@ -101,7 +101,7 @@ def compare_view(compared: Compared, query: str) -> CompareView:
             for one in places
         ],
         sides=[_side(name, own) for name, own in zip(SIDES, (compared.a, compared.b), strict=True)],
-        strips=_strips(compared.a[0][1], compared.b[0][1]),
+        strip=paired_strip(compared.a[0][1], compared.b[0][1]),
         cautions=list(found.cautions),
         query=query,
         marks=_marks(compared),
@@ -121,7 +121,12 @@ def _marks(compared: Compared) -> dict[str, object]:
     }
     return {
         "tempo": expanded.tempo_bpm,
+        "round": expanded.round_s,
         "bars": [[bar.number, bar.start_s, bar.end_s] for bar in expanded.bars if bar.number > 0],
+        "hits": [
+            [due.index, round(due.due_s, 4), round(due.due_s + due.slot_s, 4)]
+            for due in expanded.hits
+        ],
         **sides,
     }
 
@@ -172,14 +177,6 @@ def _side(name: str, own: list[tuple[Take, Judgement]]) -> SideView:
         start_s=reading.start_s or 0.0,
         tempo=reading.tempo_bpm,
     )
-
-
-def _strips(a: Judgement, b: Judgement) -> list[tuple[BarDrawing, BarDrawing]]:
-    """The first round of both, bar by bar."""
-    first, second = (
-        {bar.number: bar for bar in reading_strip(one, {}) if bar.round == 1} for one in (a, b)
-    )
-    return [(first[number], second[number]) for number in sorted(set(first) & set(second))]
 
 
 @dataclass(frozen=True, slots=True)

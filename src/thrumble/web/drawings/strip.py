@@ -26,6 +26,8 @@ HALF_PX = 64.0  # height of the plan, and of the take
 BAND_PX = 20.0
 HEAD_PX = 22.0
 FOOT_PX = 18.0
+SECOND_BAND_PX = 20.0
+SIDE_PX = 14.0
 RAMP_PX = 12.0  # how wide the wedge of a mute ramp opens
 LIFTED_PX = 17.0  # behind the block of a mute that opens up its ringing begins
 NOTE_CHAR_PX, NOTE_GAP_PX = 6.2, 3.0
@@ -92,6 +94,7 @@ class BarDrawing:
     notes: list[Word] = field(default_factory=list)
     mirrored: bool = False
     ramps: list[str] = field(default_factory=list)
+    second: "BarDrawing | None" = None  # another take of the same bar
 
     @property
     def line_y(self) -> float:
@@ -99,13 +102,29 @@ class BarDrawing:
 
     @property
     def height(self) -> float:
-        return HEAD_PX + HALF_PX + BAND_PX + ((HALF_PX + FOOT_PX) if self.mirrored else 2)
+        taken = HALF_PX + FOOT_PX if self.mirrored else 2
+        return HEAD_PX + HALF_PX + BAND_PX + taken + (self.second_y if self.second else 0)
+
+    @property
+    def second_y(self) -> float:
+        """How far under the first the second take lies."""
+        return HALF_PX + SECOND_BAND_PX
+
+    @property
+    def side_dy(self) -> float:
+        """From the line to the words between the two takes."""
+        return self.second_y + SIDE_PX
+
+    @property
+    def foot_y(self) -> float:
+        """Where the words under the take stand."""
+        return self.height - (self.second_y if self.second else 0)
 
     @property
     def label(self) -> str:
         """The bar in words, for screen readers."""
         return f"Bar {self.number}, section {self.section}: " + "; ".join(
-            b.title for b in [*self.plan, *self.take]
+            b.title for b in [*self.plan, *self.take, *(self.second.take if self.second else [])]
         )
 
 
@@ -132,14 +151,18 @@ def bar_hits(expanded: ExpandedRiff, bar: PlayedBar) -> tuple[DueHit, ...]:
     return expanded.hits[max(0, first - 1) : end]
 
 
-def reading_strip(judgement: Judgement, named: dict[tuple[int, int], str]) -> list[BarDrawing]:
-    """Plan and take of every round. `named`: words under the hits that matter."""
+def reading_strip(
+    judgement: Judgement, named: dict[tuple[int, int], str], *, rounds: int | None = None
+) -> list[BarDrawing]:
+    """Plan and take of the first `rounds` rounds, or of all. `named`: words under the hits that
+    matter.
+    """
     reading, expanded = judgement.reading, judgement.expanded
     by_key = judgement.by_key()
     start_s = reading.start_s or 0.0
     stretch = expanded.tempo_bpm / reading.tempo_bpm
     drawings = []
-    for number in range(1, reading.rounds + 1):
+    for number in range(1, min(reading.rounds, rounds or reading.rounds) + 1):
         for bar in expanded.bars:
             if bar.number == 0 and number > 1:
                 continue
@@ -161,6 +184,19 @@ def reading_strip(judgement: Judgement, named: dict[tuple[int, int], str]) -> li
             drawing.notes = spaced(drawing.notes, drawing.width)
             drawings.append(drawing)
     return drawings
+
+
+def paired_strip(a: Judgement, b: Judgement) -> list[BarDrawing]:
+    """The first round of two takes of a riff in one strip: the plan, A's take under it, and B's
+    under that.
+    """
+    seconds = {bar.number: bar for bar in reading_strip(b, {}, rounds=1)}
+    out = []
+    for bar in reading_strip(a, {}, rounds=1):
+        if bar.number in seconds:
+            bar.second = seconds[bar.number]
+            out.append(bar)
+    return out
 
 
 def spaced(notes: list[Word], width: float) -> list[Word]:

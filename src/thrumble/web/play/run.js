@@ -29,7 +29,8 @@ export class Run {
   }
   add(take) {
     const kept = { ...this.told(take), key: crypto.randomUUID() };
-    take.keeper = new Keeper(kept, this.urls, { onState: this.on.safe, onTrouble: this.on.trouble });
+    const told = { onState: this.on.safe, onTrouble: this.on.trouble };
+    take.keeper = new Keeper(kept, this.urls, told);
     take.clock = { first: [], last: [] };
     take.underruns = this.input.underruns;
     take.peaks = [];

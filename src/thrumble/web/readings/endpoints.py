@@ -2,7 +2,7 @@
 deleting.
 """
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Form, Path, Query, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
@@ -11,7 +11,7 @@ from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
 from thrumble.actions.along import known_along
 from thrumble.actions.coaching import heed, judge_take
-from thrumble.actions.playback import click_stem, listening_copy
+from thrumble.actions.playback import click_stem, listening_copy, take_stem
 from thrumble.actions.sound import fetch
 from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import judge_hits
@@ -210,15 +210,41 @@ def take_labels(take_id: Id, session: DbSession, player_id: PlayerId) -> Respons
     )
 
 
-@router.get("/takes/{take_id}/click.wav", name="take_click")
-def take_click(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
-    """The click of the take alone, as long as the take and in step with it."""
+@router.get("/takes/{take_id}/stems/{stem}.{kind}", name="take_stem")
+def stem_of_take(
+    take_id: Id,
+    stem: Literal["take", "click"],
+    kind: Literal["wav", "flac"],
+    session: DbSession,
+    player_id: PlayerId,
+) -> Response:
+    """The take, or what was heard beside it, alone: both equally long and in step."""
     take = takes.get_take(session, player_id, take_id)
-    riff = riffs.get_revision(session, player_id, take.revision_id).riff
-    target = temporary()
-    reading = judge_take(session, player_id, take_id).reading
-    click_stem(target, riff, reading, known_along(take.along))
-    return sent(target, "audio/wav", _attachment(f"take-{take_id}.click.wav"))
+    source, target = temporary(), temporary()
+    try:
+        fetch(session, player_id, take_id, source)
+        if stem == "take":
+            take_stem(source, target, kind)
+        else:
+            riff = riffs.get_revision(session, player_id, take.revision_id).riff
+            reading = judge_take(session, player_id, take_id).reading
+            click_stem(source, target, riff, reading, along=known_along(take.along), kind=kind)
+    finally:
+        source.unlink()
+    return sent(target, f"audio/{kind}", _attachment(f"take-{take_id}.{stem}.{kind}"))
+
+
+@router.get("/takes/{take_id}/tempo.mid", name="take_tempo_map")
+def take_tempo_map(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
+    """Tempo and bars beside the take's sound, as MIDI."""
+    from thrumble.formats.tempo_map import tempo_map  # what it needs is slow to import
+
+    judged = judge_take(session, player_id, take_id)
+    return Response(
+        tempo_map(judged.reading, judged.expanded),
+        media_type="audio/midi",
+        headers=_attachment(f"take-{take_id}.tempo.mid"),
+    )
 
 
 @router.get("/takes/{take_id}/audio", name="take_audio")
