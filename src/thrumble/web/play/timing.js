@@ -2,8 +2,10 @@
 // last bar's end, the end of the recording, and every sound that keeps time.
 
 const LEAD_S = 0.35; // from now to the count-in's first sound
-export const BEFORE_S = 0.25; // a round that follows another is kept from so much before its first bar
-export const AFTER_S = 0.35; // and one that another follows to so much after its last
+// a round that follows another is kept from so much before its first bar, and one that another
+// follows to so much after its last
+export const BEFORE_S = 0.25;
+export const AFTER_S = 0.35;
 
 /** plan: of the page, score: of what is heard, both in seconds at the riff's own tempo; chosen:
  *  { tempo, rounds }; nowS: the audio clock's time. */

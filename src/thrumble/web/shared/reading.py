@@ -4,14 +4,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from thrumble.actions.along import known_along
 from thrumble.core.coach.cause import Cause, CauseKind
 from thrumble.core.coach.causes import find_causes
+from thrumble.core.coach.inner_pulse import inner_pulse, pulse_words
 from thrumble.core.coach.judgement import JudgedHit, Judgement, judge_hits
 from thrumble.core.coach.stamina import longest_run
 from thrumble.core.coach.words import early_or_late, say
 from thrumble.core.counting import counted
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, Reading
 from thrumble.core.instrument import Instrument
+from thrumble.core.pulse.cues import bar_levels
 from thrumble.core.riff.expand import expand
 from thrumble.store.corrections import Correction
 from thrumble.store.riffs import Revision
@@ -124,7 +127,7 @@ def reading_view(
             f"within {judgement.limits.tolerance_ms:.0f} ms"
         ),
         first=sentences[0],
-        more=sentences[1:],
+        more=sentences[1:] + _pulse(take, judgement),
         clean=causes[0].kind is CauseKind.CLEAN,
         strip=reading_strip(judgement, _named(causes, judgement)),
         pile=deviation_pile(judgement),
@@ -159,6 +162,13 @@ def corrected_words(count: int) -> str:
     if not count:
         return ""
     return f"{counted(count, 'hit')} corrected by you. What we heard stays as it was."
+
+
+def _pulse(take: Take, judgement: Judgement) -> list[str]:
+    """What the bars without a click show."""
+    along = known_along(take.along)
+    found = inner_pulse(judgement, bar_levels(along.pulse()), along.bars_before)
+    return [pulse_words(found)] if found else []
 
 
 def _let_go(take: Take) -> str:

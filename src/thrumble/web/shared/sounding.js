@@ -1,5 +1,5 @@
-// What is heard while playing, on the audio clock that records: every sound begins at a frame of it.
-// Nothing here waits for a timer: browsers slow those down in a page that is not looked at.
+// What is heard while playing, on the audio clock that records: every sound begins at a frame of
+// it. Nothing here waits for a timer: browsers slow those down in a page that is not looked at.
 
 const AHEAD_S = 1.2;
 const known = new Map(); // samples by address, for as long as the page lives
