@@ -24,6 +24,7 @@ from thrumble.formats.along_form import AlongForm
 BACKING_RATE_HZ = 24_000
 BACKING_SEED = 4  # the same guitar every time
 MOST_BACKING_S = 120.0
+BACKING_LEAD_S = 0.1  # even the steadiest hand comes a little early
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +61,7 @@ def backing(riff: Riff, what: Backing, tempo_bpm: float) -> Backed:
         seed=BACKING_SEED,
         tone=Tone.CRUNCH,
         rate_hz=BACKING_RATE_HZ,
-        lead_s=0.0,
+        lead_s=BACKING_LEAD_S,
     )
     return Backed(made.samples, made.start_s)
 
@@ -86,9 +87,14 @@ def along_sound(
     return track
 
 
-def along_for_ear(expanded: ExpandedRiff, along: AlongForm, rounds: int, start_s: float) -> Samples:
-    """What the ear takes for known: at its own rate, in file time."""
-    return along_sound(expanded, along, rounds=rounds, start_s=start_s, rate_hz=WORK_RATE_HZ)
+def along_for_ear(
+    expanded: ExpandedRiff, along: AlongForm, *, rounds: int, start_s: float, rate_hz: int
+) -> Samples:
+    """What the ear takes for known: as it sounded, frame by frame at the take's own rate, then at
+    the ear's; in file time.
+    """
+    sound = along_sound(expanded, along, rounds=rounds, start_s=start_s, rate_hz=rate_hz)
+    return np.asarray(soxr.resample(sound, rate_hz, WORK_RATE_HZ), dtype=np.float32)
 
 
 @dataclass(frozen=True, slots=True)

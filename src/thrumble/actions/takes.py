@@ -19,7 +19,7 @@ from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.judgement import Judgement, judge_hits
 from thrumble.core.coach.words import say
 from thrumble.core.ear.comparing import Difference, compare
-from thrumble.core.ear.front.conditioning import MAX_S
+from thrumble.core.ear.front.conditioning import MAX_S, WORK_RATE_HZ
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_recording
@@ -234,9 +234,15 @@ def _hear(work: _Work, path: Path) -> _Kept:
 
 def _along(take: Take, expanded: ExpandedRiff) -> Samples | None:
     """What was to be heard beside a recording; None where nobody knows."""
-    if take.along is None or take.start_s is None or take.rounds is None:
+    if None in (take.along, take.start_s, take.rounds, take.rate_hz):
         return None
-    return along_for_ear(expanded, known_along(take.along), take.rounds, take.start_s)
+    return along_for_ear(
+        expanded,
+        known_along(take.along),
+        rounds=take.rounds or 1,
+        start_s=take.start_s or 0.0,
+        rate_hz=take.rate_hz or WORK_RATE_HZ,
+    )
 
 
 def _keep(work: _Work, kept: _Kept) -> None:

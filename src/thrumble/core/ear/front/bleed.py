@@ -15,15 +15,18 @@ from thrumble.core.transforms import irfft, rfft
 BLOCK = 1 << 15  # 1.5 s: the lag looked for has to fit
 SIZE = 2 * BLOCK
 LAG_S = (-0.02, 0.7)  # from what was meant to sound to what came back
-BEFORE_S, TAPS_S = 0.004, 0.06
+BEFORE_S, TAPS_S = 0.015, 0.09
 LOW_HZ = 110.0  # under it nothing gets back, and a bass drum is like any low string
 EVEN_S = 0.25  # loud playing counts no more than soft, over stretches so long
 SMOOTH_HZ = 150.0
 FOLDS = 4
-RIDGES = (1e-5, 1e-4, 1e-3, 1e-2, 1e-1, 1.0)
+PASSES = 3
+RIDGES = (1e-4, 1e-3, 1e-2, 1e-1)
+STANDS_OUT = 9.0  # times the usual answer; without bleed some 7
 LEAST_SHARE = 2e-4  # of the take's power that the way found must explain where it was not fitted
-LEFT_OVER = 0.1  # of its power that what came back may leave behind, and be nothing else
+LEFT_OVER = 0.03  # of its power that what came back may leave behind, and be nothing else
 LOOK_S = (-0.001, 0.014)
+SHARP_HZ = 900.0  # under it what was struck before rings on
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +41,10 @@ class Bleed:
         """
         edges = [np.round((times_s + look) * WORK_RATE_HZ).astype(int) for look in LOOK_S]
         came, left = (
-            _between(_running(samples), edges[0], edges[1]) for samples in (self.samples, rest)
+            _between(
+                _running(filtered(samples, WORK_RATE_HZ, high_pass(SHARP_HZ))), edges[0], edges[1]
+            )
+            for samples in (self.samples, rest)
         )
         return np.asarray((came > 1e-9) & (left < LEFT_OVER * came))
 
@@ -54,35 +60,67 @@ def without_bleed(heard: Heard, along: Samples) -> tuple[Heard, Bleed | None]:
     meant[: min(size, along.size)] = along[:size]
     if heard.silent or not meant.any():
         return heard, None
-    way = _way(heard.samples, meant)
-    if way is None:
+    came: Samples | None = None
+    ridge: float | None = None
+    for _ in range(PASSES):
+        rest = heard.samples if came is None else heard.samples - came
+        way = _way(heard.samples, meant, rest, ridge)
+        if way is None:
+            break
+        ridge = way.ridge
+        came = _sent(meant, way)
+    if came is None:
         return heard, None
-    came = _sent(meant, *way)
     return replace(heard, samples=heard.samples - came), Bleed(came)
 
 
-def _way(samples: Samples, meant: Samples) -> tuple[NDArray[np.float64], int] | None:
-    """The filter from what was meant to what came back, and the lag of its first tap in samples;
-    None where it explains nothing that it was not fitted to.
+@dataclass(frozen=True, slots=True)
+class _Way:
+    """A filter, the lag of its first tap in samples, and how hard it was held down in the fit."""
+
+    taps: NDArray[np.float64]
+    lag: int
+    ridge: float
+
+
+def _way(samples: Samples, meant: Samples, rest: Samples, ridge: float | None) -> _Way | None:
+    """The way from what was meant to what came back; None where there is no sharp answer to it, or
+    where it explains nothing that it was not fitted to.
+
+    rest : the guitar alone as far as it is known. When and where it is loud, the recording speaks
+    less for the way. `ridge`: from an earlier pass, None to find it.
     """
-    own, other = (filtered(x, WORK_RATE_HZ, high_pass(LOW_HZ)) for x in (samples, meant))
-    weight = _evenly(own)
-    powers, products, spectra = _spectra(own * weight, other * weight)
-    loud = _smoothed(spectra.sum(axis=0))  # where the guitar is loud, it speaks less for the way
+    own, other, guitar = (
+        filtered(x, WORK_RATE_HZ, high_pass(LOW_HZ)) for x in (samples, meant, rest)
+    )
+    weight = _evenly(guitar)
+    powers, products, spectra = _spectra(own * weight, other * weight, guitar * weight)
+    loud = _smoothed(spectra.sum(axis=0))
     powers, products, energies = powers / loud, products / loud, (spectra / loud).sum(axis=1)
     lag = _lag(powers.sum(axis=0), products.sum(axis=0))
+    if lag is None:
+        return None
     taps = round(TAPS_S * WORK_RATE_HZ)
     autos = irfft(powers, SIZE)[:, :taps]
     crosses = np.roll(irfft(products, SIZE), -lag, axis=1)[:, :taps]
-    best: tuple[float, float] | None = None
+    if ridge is None:
+        ridge = _ridge(autos, crosses, LEAST_SHARE * float(energies.sum()) * 2 / SIZE)
+    if ridge is None:
+        return None
+    return _Way(_fitted(autos.sum(axis=0), crosses.sum(axis=0), ridge), lag, ridge)
+
+
+def _ridge(autos: NDArray[np.float64], crosses: NDArray[np.float64], least: float) -> float | None:
+    """The ridge whose filters explain most where they were not fitted; None where that is less than
+    `least`, or comes from one fold alone.
+    """
+    worth = {}
     for ridge in RIDGES:
         gains = _held_out(autos, crosses, ridge)
-        worth = float(gains.sum())
-        if (gains > 0).sum() >= min(2, gains.size) and worth > (best[0] if best else 0.0):
-            best = worth, ridge
-    if best is None or best[0] < LEAST_SHARE * energies.sum() * 2 / SIZE:
-        return None
-    return _fitted(autos.sum(axis=0), crosses.sum(axis=0), best[1]), lag
+        if (gains > 0).sum() >= min(2, gains.size):
+            worth[ridge] = float(gains.sum())
+    best = max(worth, key=worth.__getitem__, default=None)
+    return best if best is not None and worth[best] > least else None
 
 
 def _evenly(samples: Samples) -> Samples:
@@ -97,11 +135,10 @@ def _evenly(samples: Samples) -> Samples:
 
 
 def _spectra(
-    own: Samples, other: Samples
+    own: Samples, other: Samples, guitar: Samples
 ) -> tuple[NDArray[np.float64], NDArray[np.complex128], NDArray[np.float64]]:
     """Of each fold: power spectrum of what was meant, its product with the recording's, and the
-    recording's power spectrum. A block of the one is held against all that follows within the
-    lag.
+    guitar's power spectrum. A block of the one is held against all that follows within the lag.
     """
     powers = np.zeros((FOLDS, SIZE // 2 + 1))
     products = np.zeros((FOLDS, SIZE // 2 + 1), dtype=np.complex128)
@@ -117,7 +154,7 @@ def _spectra(
         fold = number % FOLDS
         powers[fold] += np.abs(a) ** 2
         products[fold] += np.conj(a) * b
-        spectra[fold] += np.abs(b) ** 2
+        spectra[fold] += np.abs(rfft(guitar[begin : begin + SIZE - step], SIZE)) ** 2
     return powers, products, spectra
 
 
@@ -130,11 +167,13 @@ def _smoothed(power: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray((total[high] - total[low]) / (high - low) + 1e-4 * power.mean())
 
 
-def _lag(power: NDArray[np.float64], product: NDArray[np.complex128]) -> int:
-    """Where the way back begins: a little before the sharpest answer."""
+def _lag(power: NDArray[np.float64], product: NDArray[np.complex128]) -> int | None:
+    """Where the way back begins: a little before the sharpest answer; None where none stands out."""
     answer = irfft(product / (power + 0.01 * power.mean()), SIZE)
     low, high = (round(lag * WORK_RATE_HZ) for lag in LAG_S)
     window = np.abs(np.concatenate([answer[low:], answer[:high]]))
+    if window.max() < STANDS_OUT * np.median(window):
+        return None
     return low + int(window.argmax()) - round(BEFORE_S * WORK_RATE_HZ)
 
 
@@ -166,9 +205,9 @@ def _held_out(
     return np.array(gains)
 
 
-def _sent(meant: Samples, taps: NDArray[np.float64], lag: int) -> Samples:
+def _sent(meant: Samples, way: _Way) -> Samples:
     """What was meant, through the way it took; as long as before."""
-    spectrum = rfft(taps.astype(np.float32), SIZE)
+    spectrum, lag = rfft(way.taps.astype(np.float32), SIZE), way.lag
     out = np.zeros(meant.size + SIZE, dtype=np.float32)
     for start in range(0, meant.size, BLOCK):
         piece = meant[start : start + BLOCK]
