@@ -1,5 +1,6 @@
 // Plays rounds into the application's own audio graph in place of the microphone's: whoever opened
-// the page performs each of them at the tempo that it is due at (`__perform(tempo, number)`: base64
+// the page performs each of them at the tempo that it is due at (`__perform(tempo, number, rounds,
+// way)`, the way of a fair trial: base64
 // of float32 samples, their rate, and where in them bar 1 begins), until `__rounds` are played.
 (() => {
   const real = AudioContext.prototype.createMediaStreamSource;
@@ -18,7 +19,9 @@
   async function play({ detail }) {
     window.__last = detail.number;
     if (detail.number > (window.__rounds ?? Infinity)) return;
-    const { text, rate, one } = await window.__perform(detail.tempo, detail.number, detail.rounds);
+    const way = document.getElementById("trial-letter")?.textContent ?? "";
+    const asked = [detail.tempo, detail.number, detail.rounds, way];
+    const { text, rate, one } = await window.__perform(...asked);
     const samples = new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
     const buffer = new AudioBuffer({ length: samples.length, numberOfChannels: 1,
       sampleRate: rate });

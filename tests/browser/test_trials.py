@@ -1,0 +1,80 @@
+"""A fair trial played through, hands free, by a simulated guitarist whose two ways differ, or do
+not.
+"""
+
+import base64
+import itertools
+from collections.abc import Callable
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Served
+from tests.browser.test_rounds import LEAD_S, RIFF, ROUNDS, write_riff
+from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.perform import perform
+from thrumble.core.player.sound import Tone
+
+PAIRS, TEMPO = 6, 320
+
+
+def guitarist(ways: dict[str, Flaws]) -> Callable[..., dict[str, object]]:
+    """Plays each turn in its way, never twice alike."""
+    seeds = itertools.count(40)
+
+    def give(tempo: float, number: int, rounds: int, way: str) -> dict[str, object]:
+        take = perform(
+            RIFF,
+            tempo_bpm=tempo,
+            seed=next(seeds),
+            rounds=rounds,
+            tone=Tone.CLEAN,
+            flaws=ways[way],
+            lead_s=LEAD_S,
+        )
+        samples = base64.b64encode(take.samples.astype("<f4").tobytes()).decode()
+        return {"text": samples, "rate": take.rate_hz, "one": LEAD_S}
+
+    return give
+
+
+@pytest.mark.parametrize(
+    ("other", "said"),
+    [
+        (Flaws(timing=20), "timing spread"),
+        (Flaws(timing=4), "no difference"),
+    ],
+    ids=["with a difference", "without"],
+)
+def test_a_trial_of_six_pairs_is_played_without_touching_anything(
+    served: Served, open_page: Callable[..., Page], other: Flaws, said: str
+) -> None:
+    """Space only cuts the rests short."""
+    page = open_page(script=ROUNDS)
+    page.expose_function("__perform", guitarist({"A": Flaws(timing=4), "B": other}))
+    title = f"Weed Rake, {said}"
+    write_riff(page, served.base, title)
+    page.goto(f"{served.base}/trials")
+    page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
+    page.get_by_label("Riff").select_option(label=title)
+    page.get_by_label("One way").fill("thumb planted")
+    page.get_by_label("The other").fill("thumb let go")
+    page.get_by_label("Pairs").fill(str(PAIRS))
+    page.get_by_label("Tempo, bpm").fill(str(TEMPO))
+    page.get_by_role("button", name="Draw the order").click()
+    page.get_by_role("link", name="Play the next turns").click()
+    order = []
+    for turn in range(2 * PAIRS):
+        expect(page.locator("#trial-place")).to_have_text(
+            f"{turn + 1} of {2 * PAIRS}", timeout=40_000
+        )
+        order.append(page.locator("#trial-letter").inner_text())
+        assert page.locator("#trial-way").inner_text().startswith("thumb")
+        page.wait_for_function("() => window.Alpine && window.htmx")
+        page.keyboard.press("Space")
+        expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=15_000)
+    page.wait_for_url("**/trials/*", timeout=40_000)
+    verdict = page.locator(".verdict")
+    expect(verdict).to_contain_text(said)
+    pairs = ["".join(order[k : k + 2]) for k in range(0, len(order), 2)]
+    assert set(pairs) <= {"AB", "BA"} and pairs.count("AB") == pairs.count("BA") == PAIRS // 2
