@@ -6,20 +6,24 @@ python scripts/screenshots.py [http://127.0.0.1:8642] [--out docs/screenshots] [
 
 import argparse
 import base64
+import io
 from pathlib import Path
 
 import numpy as np
+import soundfile
 from playwright.sync_api import Page, sync_playwright
 
 from thrumble.core.instrument import Instrument
+from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.text import parse_riff
-from thrumble.demo import guitar, setup_of
+from thrumble.demo import guitar, riff_texts, setup_of
 
-OWN_SOUND = Path(__file__).parent.parent / "tests/browser/own_sound.js"
+SCRIPTS = Path(__file__).parent.parent / "tests/browser"
+OWN_SOUND, OWN_ROUNDS = SCRIPTS / "own_sound.js", SCRIPTS / "own_rounds.js"
 
 ARGS = [
     "--no-sandbox",
@@ -76,14 +80,6 @@ def open_practice(page: Page, base: str) -> None:
     page.goto(f"{base}/log/practice")
 
 
-def open_hands(page: Page, base: str) -> None:
-    """After a session, with a wrist marked."""
-    page.goto(f"{base}/?played=yes")
-    page.locator("summary", has_text="Where").click()
-    page.locator(".arm.right label", has_text="wrist").click()
-    page.wait_for_selector("#play-session")
-
-
 def open_neck(page: Page, base: str) -> None:
     page.goto(f"{base}/riffs")
     page.get_by_role("link", name="Nine Locks Down").first.click()
@@ -107,10 +103,6 @@ def _strung(page: Page, base: str, *, left: bool) -> None:
 
 def close_neck_left(page: Page, base: str) -> None:
     _strung(page, base, left=False)
-
-
-def open_shapes(page: Page, base: str) -> None:
-    page.goto(f"{base}/shapes?shape=sixth&root=6&fret=4")
 
 
 def open_recall(page: Page, base: str) -> None:
@@ -184,16 +176,118 @@ def open_certainty(page: Page, base: str) -> None:
     page.goto(f"{base}/certainty")
 
 
-def open_away(page: Page, base: str) -> None:
-    """A recording while nothing that is sent arrives."""
+def open_play_open(page: Page, base: str) -> None:
+    """What you hear, unfolded."""
+    open_play(page, base)
+    page.wait_for_function("() => window.Alpine")
+    page.keyboard.press("s")
+    page.locator("#groove").select_option("gallop")
+    page.locator("#silence").select_option("two-two")
+
+
+def open_rounds(page: Page, base: str) -> None:
+    """In the third round of a riff that goes round and round; the first is judged."""
+    rounds(page, base, "Stop Planks", 220)
+    page.locator("#round-name", has_text="Round 2").wait_for(timeout=60000)
+    page.wait_for_function("() => document.getElementById('bar-shown').textContent === '5'")
+
+
+def rounds(page: Page, base: str, title: str, tempo: int) -> None:
+    """Goes round and round with the simulated guitarist, who plays what he is asked for."""
+    riff = parse_riff(riff_texts()["6-stop-planks"])
+
+    def give(bpm: float, number: int, times: int, *_: str) -> dict[str, object]:
+        made = perform(
+            riff,
+            tempo_bpm=bpm,
+            seed=number,
+            rounds=times,
+            tone=Tone.CRUNCH,
+            flaws=Flaws(timing=11),
+            lead_s=0.05,
+        )
+        return {"text": _sent(made.samples), "rate": made.rate_hz, "one": 0.05}
+
+    page.add_init_script(path=OWN_ROUNDS)
+    page.expose_function("__perform", give)
     page.goto(f"{base}/riffs")
-    page.get_by_role("link", name="Play Nine Locks Down").click()
-    page.wait_for_selector("#now svg")
-    page.keyboard.press("i")
-    page.wait_for_timeout(800)
-    page.route("**/takes**", lambda route: route.abort())
-    page.keyboard.press("Space")
-    page.locator("#safe", has_text="12 s not yet sent").wait_for(timeout=40000)
+    page.get_by_role("link", name=f"Play {title}").click()
+    page.wait_for_function("() => window.Alpine && window.htmx")
+    page.locator("#tempo").fill(str(tempo))
+    page.locator("#then").select_option("round")
+    page.keyboard.press("s")
+    page.locator("#count-bars").select_option("4")
+    page.keyboard.press("Escape")
+    page.keyboard.press("PageDown")
+
+
+def _sent(samples: np.ndarray) -> str:
+    return base64.b64encode(samples.astype("<f4").tobytes()).decode()
+
+
+TURN = """async ([riff, trial, turn, wav]) => {
+  const headers = { "x-thrumble-token": document.querySelector("meta[name=token]").content };
+  const bytes = Uint8Array.from(atob(wav), (c) => c.charCodeAt(0));
+  const form = new FormData();
+  form.append("take", new File([bytes], "turn.wav"));
+  const sent = await fetch(`/play/${riff}/upload`, { method: "POST", body: form, headers });
+  const take = Number(sent.headers.get("hx-redirect").split("/").at(-1));
+  for (;;) {
+    const told = await (await fetch(`/takes/${take}/verdict`)).json();
+    if (told.state === "read") break;
+    await new Promise((go) => setTimeout(go, 200));
+  }
+  const body = JSON.stringify({ turn, take });
+  const kept = await fetch(`/trials/${trial}/turn`, { method: "POST", body,
+    headers: { ...headers, "content-type": "application/json" } });
+  return kept.json();
+}"""
+WAYS = {"A": Flaws(timing=6, ringing=0.02), "B": Flaws(timing=14, ringing=0.25)}
+
+
+def _begin_trial(page: Page, base: str, pairs: int) -> None:
+    page.goto(f"{base}/trials")
+    page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
+    page.get_by_label("Riff").select_option(label="Puddle Clay")
+    page.get_by_label("Pairs").fill(str(pairs))
+    page.get_by_role("button", name="Draw the order").click()
+    page.get_by_role("link", name="Play the next turns").wait_for()
+
+
+def open_trial(page: Page, base: str) -> None:
+    """Just before the first turn."""
+    _begin_trial(page, base, 6)
+    page.get_by_role("link", name="Play the next turns").click()
+    page.wait_for_function("() => Number(document.getElementById('turn-rest').textContent) === 9")
+
+
+def open_trial_result(page: Page, base: str) -> None:
+    """Six pairs of the simulated guitarist, whose second way is worse."""
+    _begin_trial(page, base, 6)
+    trial = page.url.rsplit("/", 1)[1]
+    page.get_by_role("link", name="Play the next turns").click()
+    page.wait_for_selector("#trial-letter")
+    riff_id = page.url.split("/play/")[1].split("?")[0]
+    letter = page.locator("#trial-letter").inner_text()
+    riff = parse_riff(riff_texts()["5-puddle-clay"])
+    for turn in range(12):
+        made = perform(riff, seed=60 + turn, tone=Tone.CRUNCH, flaws=WAYS[letter])
+        file = io.BytesIO()
+        soundfile.write(file, made.samples, made.rate_hz, format="WAV", subtype="PCM_16")
+        wav = base64.b64encode(file.getvalue()).decode()
+        told = page.evaluate(TURN, [int(riff_id), int(trial), turn, wav])
+        letter = told.get("letter", "")
+    page.goto(f"{base}/trials/{trial}")
+
+
+def close_trial(page: Page, base: str) -> None:
+    """The trial and its takes go again: the demo stays as it was."""
+    page.goto(f"{base}/trials")
+    page.locator(".take-line h2 a").first.click()
+    page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
+    page.once("dialog", lambda dialog: dialog.accept())
+    page.get_by_role("button", name="Delete this trial").click()
+    page.wait_for_url("**/trials")
 
 
 VIEWS = {
@@ -206,18 +300,24 @@ VIEWS = {
     "log": open_log,
     "compare": open_compare,
     "practice": open_practice,
-    "hands": open_hands,
     "neck": open_neck,
     "neck-left": open_neck_left,
-    "shapes": open_shapes,
     "recall": open_recall,
     "play": open_play,
+    "play-open": open_play_open,
+    "rounds": open_rounds,
+    "trial": open_trial,
+    "trial-result": open_trial_result,
     "reading": open_reading,
     "certainty": open_certainty,
-    "away": open_away,
 }
 
-AFTERWARDS = {"neck-left": close_neck_left}
+AFTERWARDS = {
+    "neck-left": close_neck_left,
+    "trial": close_trial,
+    "trial-result": close_trial,
+}
+DARK = {"rounds"}  # shown in the dark theme, where one is enough
 
 
 def main() -> None:
@@ -234,12 +334,10 @@ def main() -> None:
     parser.add_argument("--full", action="store_true", help="the whole page, not the first screen")
     arguments = parser.parse_args()
     wanted = [
-        (name, "dark" if arguments.dark else "light")
+        (name, "dark" if arguments.dark or name in DARK else "light")
         for name in VIEWS
         if arguments.only in (None, name)
     ]
-    if arguments.only is None and not arguments.dark and not arguments.phone:
-        wanted.append(("reading", "dark"))
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(
             executable_path="/usr/bin/chromium", args=[*ARGS, "--use-fake-device-for-media-stream"]

@@ -79,7 +79,7 @@ def trial() -> list[Row]:
         return [*_kept(on, int(last), str(stage)), *_memory(memory), *_soon(verdicts, late)]
 
 
-def _round(tempo: float, number: int, rounds: int, way: str) -> dict[str, Any]:
+def _round(tempo: float, number: int, rounds: int, *_: str) -> dict[str, Any]:
     take = perform(
         RIFF,
         tempo_bpm=tempo,

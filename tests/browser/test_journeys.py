@@ -122,6 +122,7 @@ def test_the_fake_microphone_gives_a_take_that_is_read_or_called_damaged(
         go_to_play(page, served.base, "Stop Planks")
         page.keyboard.press("s")
         page.locator("#click").select_option("none")
+        page.keyboard.press("Escape")
         page.keyboard.press("Space")
         expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60000)
         reading = reading_of(page, served.base)

@@ -41,7 +41,7 @@ def write_riff(page: Page, base: str, title: str) -> None:
     page.wait_for_function("() => window.Alpine && window.htmx")
 
 
-def give(tempo: float, number: int, rounds: int, way: str = "") -> dict[str, object]:
+def give(tempo: float, number: int, rounds: int, *_: str) -> dict[str, object]:
     """One round as the simulated guitarist plays it, from just before bar 1 on."""
     take = perform(
         RIFF,

@@ -41,7 +41,7 @@ def guitarist(ways: dict[str, Flaws]) -> Callable[..., dict[str, object]]:
 @pytest.mark.parametrize(
     ("other", "said"),
     [
-        (Flaws(timing=20), "timing spread"),
+        (Flaws(timing=20), "Timing spread: "),
         (Flaws(timing=4), "no difference"),
     ],
     ids=["with a difference", "without"],

@@ -57,6 +57,7 @@ KINDS = {
     "too_long": "that's too many: {max_length} fit here",
     "literal_error": "choose {expected}",
     "enum": "choose {expected}",
+    "extra_forbidden": "isn't known here",
     "date_from_datetime_parsing": "a date is needed here, such as 2026-09-01",
     "date_parsing": "a date is needed here, such as 2026-09-01",
 }

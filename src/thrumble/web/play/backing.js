@@ -1,4 +1,5 @@
 // The second guitar: one round of it at every tempo that is played.
+import { Refused } from "../shared/recorder.js";
 
 const MOST = 4; // tempi at hand
 
@@ -23,7 +24,8 @@ export class Backing {
       });
       if (!answer.ok) {
         const said = await answer.json().catch(() => null);
-        throw new Error(said?.problem ?? "the second guitar could not be loaded");
+        throw new Refused(said?.problem ?? "The second guitar can't be loaded just now. Press " +
+          "space to try again, or choose nobody under What you hear.");
       }
       const one = Number(answer.headers.get("x-bar-one"));
       const buffer = await context.decodeAudioData(await answer.arrayBuffer());

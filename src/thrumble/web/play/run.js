@@ -12,7 +12,7 @@ export class Run {
   /** plan, score: as in timing.js; input: open; round: it goes round and round, and ends by itself
    *  where the player does; told(take): what the server is told of a take;
    *  urls; on: { next(take): tempo and rounds of the next one, or null where none follows;
-   *  follows(take), ended(take), silent(), safe(state), trouble(words) }. */
+   *  follows(take), ended(take), silent(), safe(key, state), trouble(words) }. */
   constructor({ plan, score, input, round, told, urls, on }) {
     Object.assign(this, { plan, score, input, round, told, urls, on, takes: [], guitars: null });
     this.name = crypto.randomUUID();
@@ -29,7 +29,10 @@ export class Run {
   }
   add(take) {
     const kept = { ...this.told(take), key: crypto.randomUUID() };
-    const told = { onState: this.on.safe, onTrouble: this.on.trouble };
+    const told = {
+      onState: (state) => this.on.safe(kept.key, state),
+      onTrouble: this.on.trouble,
+    };
     take.keeper = new Keeper(kept, this.urls, told);
     take.clock = { first: [], last: [] };
     take.underruns = this.input.underruns;

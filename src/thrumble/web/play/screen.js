@@ -176,7 +176,9 @@ async function go() {
     if (attempt !== cycle.attempt) return;
     leaveTakes("discarded");
     cycle.on("drop");
-    problem(`The take could not begin: ${error.message}. Reload the page and try again.`);
+    problem(error instanceof Refused ? error.message :
+      `The take could not begin: ${error.message}. Reload the page and try again.`);
+    view.say = "Nothing is recorded yet.";
   }
 }
 
@@ -338,12 +340,17 @@ function letGo() {
   unlock = null;
 }
 
-/** Where the take's sound is: here until the server has confirmed it. */
-function showSafe({ state, waitingS }) {
-  const left = Math.round(waitingS);
-  const kept = `Kept here, ${left} s not yet sent`;
-  if (state === "away") view.safe = `${kept}: Thrumble doesn't answer, trying again.`;
-  else view.safe = left >= SOON_S ? `${kept}.` : "";
+const kept = new Map(); // what of each take is still here, by its key
+
+/** Where the sound is: here until the server has confirmed it; of all rounds together. */
+function showSafe(key, told) {
+  kept.set(key, told);
+  if (told.state !== "away" && !told.waitingS) kept.delete(key);
+  const all = [...kept.values()];
+  const left = Math.round(all.reduce((sum, one) => sum + one.waitingS, 0));
+  const words = `Kept here, ${left} s not yet sent`;
+  if (all.some(({ state }) => state === "away")) view.safe = `${words}: Thrumble doesn't answer, trying again.`;
+  else view.safe = left >= SOON_S ? `${words}.` : "";
 }
 
 /** Says when this browser may be too full for the take; it is played all the same, for what has
@@ -379,11 +386,11 @@ function outcome(taken, endedMs, attempt, words) {
 function drop() {
   if (settings.open) settings.toggle(false);
   else if (rest.stop()) view.say = "Space counts in again.";
-  else stop("Discarded.");
+  else stop();
 }
 
 /** Ends it here: the last whole round is read, where there was one. */
-function stop(words) {
+function stop(words = "") {
   if (!["count", "record"].includes(cycle.stage)) {
     cycle.on("drop");
     return;
@@ -393,13 +400,13 @@ function stop(words) {
   show.clear();
   if (!going.whole) {
     cycle.on("drop");
-    view.say = `${words} Space counts in again.`;
+    view.say = `${words || "Discarded."} Space counts in again.`;
     return;
   }
   const whole = going.done === 1 ? "One whole round is kept." :
     `${going.done} whole rounds are kept.`;
   if (cycle.stage === "record" || cycle.stage === "count") cycle.on("over");
-  finish(going.whole, performance.now(), discarded ? `${words} ${whole}` : whole);
+  finish(going.whole, performance.now(), discarded ? `${words || "Stopped."} ${whole}` : whole);
 }
 
 // --- what is shown ---

@@ -7,7 +7,8 @@ const SHOWN = 8; // rounds in the row
 export class Verdicts {
   /** takes: the address of takes; onStep(tempo): how fast a round says to go on. */
   constructor(takes, onStep) {
-    Object.assign(this, { takes, onStep, waiting: null, row: [], newest: null });
+    Object.assign(this, { takes, onStep, waiting: null, row: [] });
+    this.told = 0; // the newest round of which anything was said
     this.show(null);
     $("rounds-row").replaceChildren();
   }
@@ -27,13 +28,16 @@ export class Verdicts {
       await new Promise((go) => setTimeout(go, told?.ask_again_ms ?? 2000));
     }
   }
+  /** A round that was read late, after an outage, only joins the row. */
   came(told) {
-    if (!this.waiting || this.waiting.round < told.round) this.waiting = told;
     if (told.state === "read") {
-      this.row = [...this.row, told].slice(-SHOWN);
-      this.newest = told;
+      this.row = [...this.row, told].sort((a, b) => a.round - b.round).slice(-SHOWN);
     }
-    if (told.step) this.onStep(told.step);
+    if (told.round > this.told) {
+      this.told = told.round;
+      this.waiting = told;
+      if (told.step) this.onStep(told.step);
+    }
     $("play").dataset.verdictMs = told.ms;
   }
   /** At a bar line. */

@@ -42,7 +42,10 @@ export class Sender {
       try {
         const over = await this.step();
         this.failures = 0;
-        if (over) return this.take;
+        if (over) {
+          await this.tell("sent");
+          return this.take;
+        }
       } catch (error) {
         if (error instanceof Refusal && error.final) { await this.tell("refused", error.message);
           await keep.changeTake(this.key, { refused: error.message }); return null; }
