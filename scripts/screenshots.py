@@ -215,6 +215,7 @@ def rounds(page: Page, base: str, title: str, tempo: int) -> None:
     page.wait_for_function("() => window.Alpine && window.htmx")
     page.locator("#tempo").fill(str(tempo))
     page.locator("#then").select_option("round")
+    page.locator("h1").click()
     page.keyboard.press("s")
     page.locator("#count-bars").select_option("4")
     page.keyboard.press("Escape")
@@ -258,7 +259,7 @@ def open_trial(page: Page, base: str) -> None:
     """Just before the first turn."""
     _begin_trial(page, base, 6)
     page.get_by_role("link", name="Play the next turns").click()
-    page.wait_for_function("() => Number(document.getElementById('turn-rest').textContent) === 9")
+    page.wait_for_function("() => Number(document.getElementById('turn-rest')?.textContent) === 9")
 
 
 def open_trial_result(page: Page, base: str) -> None:

@@ -23,7 +23,7 @@ const PATIENCE_MS = 6000;
 const METER_MS = 80;
 const SOON_S = 3; // less than this not yet sent is nothing to tell
 const READY_S = 0.12; // the count-in begins no sooner than this after everything is ready
-const ASLEEP_S = 2;
+const ASLEEP_S = 4;
 const WHOLE_RUN_S = 120; // of sound that the browser should have room for, where there is no end
 const led = root.dataset.led === "yes"; // a session or a trial says when the next take comes
 

@@ -18,6 +18,7 @@ export class Settings {
     Object.assign(this, { data, onSounds, asked: null });
     this.recall();
     for (const id of ALL) $(id).addEventListener("change", () => this.changed());
+    this.leaveAfterPointer();
     $("settings-button").addEventListener("click", () => this.toggle());
     $("settings").addEventListener("keydown", (event) => {
       if (event.key === "Escape") this.toggle(false);
@@ -25,6 +26,15 @@ export class Settings {
     onKey("s", () => this.toggle());
     onKey("f", () => this.next("eye-cue"));
     this.changed();
+  }
+  /** Whoever chose with the mouse or a finger wants the keys back: space counts in. */
+  leaveAfterPointer() {
+    let pointed = false;
+    addEventListener("pointerdown", () => { pointed = true; }, true);
+    addEventListener("keydown", () => { pointed = false; }, true);
+    $("controls").addEventListener("change", ({ target }) => {
+      if (pointed && target.matches("select, [type=range]")) target.blur();
+    });
   }
   get rests() { return $("then").value === "round" ? null : Number($("then").value); }
   get round() { return $("then").value === "round"; }

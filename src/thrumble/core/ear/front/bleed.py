@@ -168,7 +168,7 @@ def _smoothed(power: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def _lag(power: NDArray[np.float64], product: NDArray[np.complex128]) -> int | None:
-    """Where the way back begins, a little before the sharpest answer; None where none stands out."""
+    """Where the way back begins: just before the sharpest answer; None where none stands out."""
     answer = irfft(product / (power + 0.01 * power.mean()), SIZE)
     low, high = (round(lag * WORK_RATE_HZ) for lag in LAG_S)
     window = np.abs(np.concatenate([answer[low:], answer[:high]]))
