@@ -249,7 +249,7 @@ WAYS = {"A": Flaws(timing=6, ringing=0.02), "B": Flaws(timing=14, ringing=0.25)}
 def _begin_trial(page: Page, base: str, pairs: int) -> None:
     page.goto(f"{base}/trials")
     page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
-    page.get_by_label("Riff").select_option(label="Puddle Clay")
+    page.get_by_label("Riff or drill").select_option(label="Puddle Clay")
     page.get_by_label("Pairs").fill(str(pairs))
     page.get_by_role("button", name="Draw the order").click()
     page.get_by_role("link", name="Play the next turns").wait_for()

@@ -15,6 +15,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Served
 from tests.browser.test_journeys import go_to_play, reading_of
+from tests.browser.test_take_cycle import HELD, LOSE
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
@@ -143,6 +144,24 @@ def test_the_next_take_comes_by_itself_after_a_rest(
     expect(page.locator("#play")).to_have_attribute("data-stage", "count", timeout=15_000)
     page.keyboard.press("PageUp")
     expect(page.locator("#say")).to_contain_text("Discarded")
+
+
+def test_an_input_that_goes_away_in_a_later_round_costs_no_round_before_it(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    page = open_page(script=ROUNDS)
+    page.add_init_script(HELD)
+    page.expose_function("__perform", give)
+    write_riff(page, served.base, "Weed Rake, unplugged")
+    page.locator("#then").select_option("round")
+    page.locator("h1").click()
+    page.keyboard.press("PageDown")
+    expect(page.locator("#bar-of")).to_contain_text("round 3", timeout=30_000)
+    page.evaluate(LOSE)
+    expect(page.locator("#problem")).to_contain_text("The 2 rounds before it are kept and read")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
+    for reading in takes_of(page, served.base, "Weed Rake, unplugged"):
+        assert reading["summary"]["matched"] == 14
 
 
 SLOWED = """
@@ -279,5 +298,22 @@ def test_everything_for_the_next_take_fits_the_window(
         assert box and box["y"] >= 0 and box["y"] + box["height"] <= size[1]
     assert page.evaluate(fits)
     page.keyboard.press("Escape")
-    page.locator("h1").click()
     expect(page.locator("#settings")).to_be_hidden()
+
+
+def test_what_is_heard_can_be_heard_before_anything_is_recorded(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    page = open_page(microphone=False, script=ROUNDS)
+    write_riff(page, served.base, "Weed Rake, heard")
+    page.locator("h1").click()
+    page.keyboard.press("s")
+    page.locator("#groove").select_option("four")
+    page.locator("#backing").select_option("riff")
+    page.keyboard.press("Escape")
+    page.keyboard.press("l")
+    expect(page.locator("#hear")).to_have_attribute("aria-pressed", "true")
+    page.wait_for_function("() => window.__sounded.length > 20")
+    page.keyboard.press("l")
+    expect(page.locator("#hear")).to_have_attribute("aria-pressed", "false")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "idle")

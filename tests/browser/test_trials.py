@@ -56,7 +56,7 @@ def test_a_trial_of_six_pairs_is_played_without_touching_anything(
     write_riff(page, served.base, title)
     page.goto(f"{served.base}/trials")
     page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
-    page.get_by_label("Riff").select_option(label=title)
+    page.get_by_label("Riff or drill").select_option(label=title)
     page.get_by_label("One way").fill("thumb planted")
     page.get_by_label("The other").fill("thumb let go")
     page.get_by_label("Pairs").fill(str(PAIRS))

@@ -9,9 +9,16 @@ from benchmarks.ways import comparisons, take, trials
 from tests.core.test_coach import invented
 from thrumble.core.chance import student_below, student_quantile
 from thrumble.core.coach.comparison import Comparison, compare_sides
+from thrumble.core.coach.judgement import judge_hits
 from thrumble.core.coach.sides import FIGURES, TakeHits, hits_of, hits_of_reading
 from thrumble.core.coach.trial import MATTERS, draw_order, judge_trial
+from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadInput
+from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.perform import perform
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.text import parse_riff
+from thrumble.demo import riff_texts
 from thrumble.formats.comparison_json import comparison_csv, comparison_document, comparison_lines
 
 
@@ -51,6 +58,23 @@ def test_a_place_that_lies_elsewhere_is_named() -> None:
     clear = [one for one in compare_sides(first, moved).places if one.clear]
     assert {one.at for one in clear} == {"3/8"} and len(clear) == 4
     assert all(15 < one.value < 35 for one in clear)
+
+
+def test_two_shuffles_differ_in_their_ratio() -> None:
+    """Swung 2:1 and 1.5:1 by the simulated guitarist."""
+    riff = parse_riff(riff_texts()["3-towpath-shuffle"])
+    sides = []
+    for ratio, seed in ((2.0, 3), (1.5, 4)):
+        made = perform(riff, seed=seed, rounds=1, flaws=Flaws(timing=4, swing=ratio))
+        info = TakeInfo(start_s=made.start_s)
+        reading = read_take(made.samples, made.rate_hz, expand(riff), info)
+        sides.append([hits_of(judge_hits(reading, expand(riff)))])
+    swing = figures(compare_sides(*sides))["swing"]
+    assert swing.a == pytest.approx(2.0, abs=0.1)  # type: ignore[attr-defined]
+    assert swing.b == pytest.approx(1.5, abs=0.1)  # type: ignore[attr-defined]
+    assert swing.clear and swing.better == ""  # type: ignore[attr-defined]
+    straight = [hits_of(invented(list(rng().normal(0, 5, 64))))]
+    assert figures(compare_sides(straight, straight))["swing"].interval is None  # type: ignore[attr-defined]
 
 
 def test_what_cannot_be_told_says_why() -> None:

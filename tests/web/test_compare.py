@@ -158,6 +158,17 @@ def test_a_fair_trial_without_a_difference_says_so_and_goes_on_another_day(
     assert "thumb planted or thumb let go" not in visitor.get("/trials").text
 
 
+def test_a_drill_can_be_tried_two_ways_as_any_riff_can(visitor: Browser) -> None:
+    revision = added(LONGER)
+    kept = visitor.post(f"/riffs/{revision.riff_id}/drills", data={"kind": "right-hand"})
+    drill = re.search(r"/play/(\d+)", kept.headers["hx-redirect"])[1]  # type: ignore[index]
+    listed = unescape(visitor.get("/trials").text)
+    assert f'<option value="{drill}">' in listed and f'value="{revision.riff_id}"' in listed
+    sent = {"riff": drill, "way_a": "from the wrist", "way_b": "from the elbow", "pairs": "4"}
+    page = visitor.post("/trials", data=sent).headers["hx-redirect"]
+    assert f"/play/{drill}?tempo=" in unescape(visitor.get(page).text)
+
+
 def test_nonsense_in_a_trial_is_refused(visitor: Browser) -> None:
     revision = added(SHORT)
     sent = {"riff": str(revision.riff_id), "way_a": "one", "way_b": "other", "pairs": "2"}

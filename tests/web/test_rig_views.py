@@ -25,7 +25,6 @@ from thrumble.store.readings import Changed
 from thrumble.store.riffs import Revision
 from thrumble.store.rigs import Calibration, Example, Rig, ToneProfile
 from thrumble.web.drawings.palm import POCKET_FROM, POCKET_TO, WIDE, palm_scale, place_on_scale
-from thrumble.web.shared.uploading import rig_tones
 from thrumble.web.readings.views import again_view
 from thrumble.web.rig.views import (
     delay_cards,
@@ -39,6 +38,7 @@ from thrumble.web.rig.views import (
     tone_view,
 )
 from thrumble.web.shared.reading import corrected_words, reading_view
+from thrumble.web.shared.uploading import rig_tones
 
 RIG = Rig(
     id=1,

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import Session, col, select
 
 from thrumble.core.coach.helped import Helped, Measure
@@ -15,7 +16,7 @@ from thrumble.core.takes import TakeState
 from thrumble.store import riffs
 from thrumble.store.practice_tables import HelpedRow
 from thrumble.store.riffs import Revision
-from thrumble.store.tables import RiffRow, TakeRow
+from thrumble.store.tables import RevisionRow, RiffRow, TakeRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +50,18 @@ def keep_drill(session: Session, player_id: int, of: DrillOf, riff: Riff, source
     session.add(row)
     session.flush()
     return made
+
+
+def kept_drills(session: Session, player_id: int) -> list[tuple[int, str]]:
+    """All drills that were kept: number and title as they stand now, by title."""
+    newest = (
+        select(RevisionRow.riff_id, RevisionRow.title)
+        .join(RiffRow, col(RiffRow.id) == col(RevisionRow.riff_id))
+        .where(RiffRow.player_id == player_id, col(RiffRow.drill_of).is_not(None))
+        .ext(distinct_on(col(RevisionRow.riff_id)))
+        .order_by(col(RevisionRow.riff_id), col(RevisionRow.number).desc())
+    )
+    return sorted(session.exec(newest).all(), key=lambda one: one[1])
 
 
 def drill_of(session: Session, player_id: int, riff_id: int) -> DrillOf | None:

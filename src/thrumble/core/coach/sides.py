@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.ear.measure.swing import Pair, swung_pairs
 from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading
 from thrumble.core.riff.shifts import shifts_mm
 from thrumble.core.signal import Array
@@ -34,6 +35,8 @@ class HitRow(NamedTuple):
     depth: float
     accent: float
     moved: float
+    long_ms: float = NAN  # of the swung pair that it begins
+    short_ms: float = NAN
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,8 +52,13 @@ class TakeHits:
 def hits_of(judgement: Judgement) -> TakeHits:
     """A judged take's hits."""
     far = shifts_mm(judgement.expanded.hits, judgement.instrument)
+    due = [(one.due, one.hit.round) for one in judgement.hits]
+    swung = {
+        (pair.round, pair.index): pair
+        for pair in swung_pairs([one.hit for one in judgement.hits], due, judgement.expanded)
+    }
     hits = tuple(
-        (_spot(one.hit), _judged_row(one, far[one.due.index]))
+        (_spot(one.hit), _judged_row(one, far[one.due.index], swung.get(one.key)))
         for one in judgement.hits
         if one.played or one.missed
     )
@@ -75,10 +83,13 @@ def _spot(hit: HitReading) -> Spot:
     return hit.section, hit.bar, hit.at
 
 
-def _judged_row(one: JudgedHit, moved_mm: float) -> HitRow:
+def _judged_row(one: JudgedHit, moved_mm: float, pair: Pair | None) -> HitRow:
     around = (one.hit.deviation_ms or 0.0) - (one.late_ms or 0.0)
     accent, moved = float(one.due.hit.accent), float(moved_mm >= MOVE_MM)
-    return _row(one.hit, around, accent=accent, moved=moved)
+    row = _row(one.hit, around, accent=accent, moved=moved)
+    if pair is None:
+        return row
+    return row._replace(long_ms=pair.long_s * 1000, short_ms=pair.short_s * 1000)
 
 
 def _row(hit: HitReading, around_ms: float, *, accent: float, moved: float) -> HitRow:
@@ -121,6 +132,8 @@ class Hits:
     depth: Array
     accent: Array
     moved: Array
+    long_ms: Array
+    short_ms: Array
 
 
 def rows_of(takes: Iterable[TakeHits], spots: dict[Spot, int]) -> Hits:
@@ -209,6 +222,11 @@ def _accent(hits: Hits, weights: Weights) -> Array:
     )
 
 
+def _swing(hits: Hits, weights: Weights) -> Array:
+    """Of the mean long part to the mean short one."""
+    return _mean(hits.long_ms, weights) / _mean(hits.short_ms, weights)
+
+
 def _share(name: str) -> Callable[["Hits", Weights], Array]:
     return lambda hits, weights: 100 * _mean(getattr(hits, name), weights)
 
@@ -230,6 +248,7 @@ FIGURES = (
     _figure("missed", "missed hits", "%", -1, _share("missed")),
     _figure("stop_late_ms", "stops ringing on", "ms", -1, lambda hits, w: _mean(hits.stop_ms, w)),
     _figure("level_spread_db", "uneven level", "dB", -1, _level_spread),
+    _figure("swing", "swing ratio", "", 0, _swing),
     _figure("accent_db", "accents stand out", "dB", 0, _accent),
 )
 TELLS: dict[str, Callable[[Hits], Array]] = {
@@ -243,5 +262,6 @@ TELLS: dict[str, Callable[[Hits], Array]] = {
     "missed": lambda hits: hits.missed,
     "stop_late_ms": lambda hits: hits.stop_ms,
     "level_spread_db": lambda hits: hits.level_db,
+    "swing": lambda hits: hits.long_ms,
     "accent_db": lambda hits: np.where(hits.accent > 0, hits.level_db, np.nan),
 }

@@ -36,6 +36,7 @@ MATTERS = {
     "stop_late_ms": 15.0,
     "level_spread_db": 0.7,
     "accent_db": 1.5,
+    "swing": 0.15,
 }
 
 

@@ -44,13 +44,7 @@ export class Run {
     const { sounding } = this.input;
     sounding.add(take.cues);
     const guitar = this.guitars?.get(take.tempo);
-    if (!guitar) return;
-    take.guitar.forEach((levels, n) => {
-      const whole = n === 0 && take.barsBefore === 0;
-      const from = levels[0][0] - (whole ? Math.round(guitar.one * take.rate) : 0);
-      const heard = levels.map(([frame, level]) => [frame, level * guitar.level]);
-      sounding.start(guitar.buffer, from, heard, whole ? 0 : guitar.one);
-    });
+    if (guitar) sounding.guitar(take, guitar);
   }
 
   /** Sound from a frame of the audio clock on. */
@@ -90,6 +84,7 @@ export class Run {
     this.takes.splice(this.takes.indexOf(take), 1);
     if (this.round && !take.played) { // the player had stopped: nobody wants to read that
       take.keeper.leave("discarded");
+      if (!this.takes.length) this.on.silent();
       return;
     }
     const { first, last } = take.clock;
@@ -104,9 +99,9 @@ export class Run {
   /** Ends it all: takes that are not whole go (`discarded`) or wait (`cut`). Gives whether any was
    *  going on. */
   leave(why) {
-    if (why === "discarded") {
-      const frame = this.input.frame;
-      for (const take of this.takes.filter((one) => one.over <= frame)) this.finish(take);
+    const { frame } = this.input;
+    for (const take of this.takes.filter((one) => one.goesOn && one.over <= frame)) {
+      this.finish(take); // only its ring-out is cut
     }
     const left = this.takes.splice(0);
     this.input.stopSounds();

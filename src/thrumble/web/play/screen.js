@@ -7,6 +7,7 @@ import { Backing } from "./backing.js";
 import { Cycle } from "./cycle.js";
 import { Input } from "./input.js";
 import { Level } from "./level.js";
+import { Preview } from "./preview.js";
 import { Rest } from "./rest.js";
 import { Run, sleptS } from "./run.js";
 import { Settings } from "./settings.js";
@@ -42,8 +43,19 @@ const input = new Input(root.dataset, {
 });
 const settings = new Settings(root.dataset, plan, (names) => input.load(names));
 const backing = new Backing(root.dataset.backing);
+const preview = new Preview({
+  base: root.dataset.click,
+  plan,
+  settings,
+  backing,
+  tempo: () => tempo(),
+  idle: () => ["idle", "done"].includes(cycle.stage),
+});
 const rest = new Rest({ onTick: (words) => { view.say = words; }, onOver: () => go() });
-const cycle = new Cycle((stage) => { if (view) view.stage = stage; });
+const cycle = new Cycle((stage) => {
+  if (view) view.stage = stage;
+  if (["idle", "done"].includes(stage)) letGo();
+});
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("play", () => ({
@@ -108,15 +120,15 @@ async function check() {
 
 function refuse(error) {
   input.close();
-  letGo();
   cycle.on("refused");
   problem(error instanceof Refused ? error.message : `The input does not open: ${error.message}`);
   view.say = "Nothing is recorded yet.";
 }
 
 function lost() {
-  const done = run?.done ?? 0;
+  const going = run;
   const cut = leaveTakes("cut");
+  const done = going?.done ?? 0;
   input.close();
   cycle.on("lost");
   view.say = "Space counts in and records.";
@@ -158,6 +170,7 @@ async function go() {
   const attempt = cycle.attempt;
   problem("");
   rest.stop();
+  preview.stop();
   settings.toggle(false);
   view.round = settings.round && !led;
   view.say = "Opening the input …";
@@ -186,7 +199,7 @@ async function go() {
  *  take moves on by whole frames. */
 async function begin(chosen, attempt) {
   const { score, along } = await settings.ready();
-  await backing.ready(input.context, along, [chosen.tempo]);
+  await backing.ready(input.context, along, chosen.tempo);
   if (!input.isOpen) return;
   await input.load(settings.sounds);
   if (!input.isOpen) return;
@@ -272,7 +285,7 @@ function next(take) {
 function faster(bpm, along) {
   if (!run) return;
   run.step = bpm;
-  backing.ready(input.context, along, [bpm]).catch(() => {}); // else it goes on without
+  backing.ready(input.context, along, bpm).catch(() => {}); // else it goes on without
 }
 
 /** A take is whole. It is sent and read; where it was the last one, the screen waits for it. */
@@ -321,7 +334,6 @@ function leaveTakes(why) {
   run = null;
   wake?.release();
   wake = null;
-  letGo();
   return left;
 }
 
@@ -349,7 +361,8 @@ function showSafe(key, told) {
   const all = [...kept.values()];
   const left = Math.round(all.reduce((sum, one) => sum + one.waitingS, 0));
   const words = `Kept here, ${left} s not yet sent`;
-  if (all.some(({ state }) => state === "away")) view.safe = `${words}: Thrumble doesn't answer, trying again.`;
+  const away = all.some(({ state }) => state === "away");
+  if (away) view.safe = `${words}: Thrumble doesn't answer, trying again.`;
   else view.safe = left >= SOON_S ? `${words}.` : "";
 }
 
@@ -392,7 +405,7 @@ function drop() {
 /** Ends it here: the last whole round is read, where there was one. */
 function stop(words = "") {
   if (!["count", "record"].includes(cycle.stage)) {
-    cycle.on("drop");
+    if (cycle.on("drop")) view.say = "Space counts in and records.";
     return;
   }
   const going = run;
@@ -405,7 +418,7 @@ function stop(words = "") {
   }
   const whole = going.done === 1 ? "One whole round is kept." :
     `${going.done} whole rounds are kept.`;
-  if (cycle.stage === "record" || cycle.stage === "count") cycle.on("over");
+  cycle.on("over");
   finish(going.whole, performance.now(), discarded ? `${words || "Stopped."} ${whole}` : whole);
 }
 
@@ -415,6 +428,7 @@ function draw() {
   if (!run || !input.isOpen) return;
   const { frame } = input;
   const take = run.at(frame);
+  if (!take) return;
   const at = (frame - take.one) / take.rate / take.scale; // riff seconds at the written tempo
   if (at < 0) show.countIn(take, frame);
   if (at >= 0 && cycle.on("one")) view.say = recordingWords(take);

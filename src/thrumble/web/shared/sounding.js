@@ -62,6 +62,14 @@ export class Sounding {
       gain.disconnect();
     };
   }
+  /** Every round of a take by a second guitar: { buffer, one, level }; its pick-up sounds once. */
+  guitar(take, { buffer, one, level }) {
+    take.guitar.forEach((levels, n) => {
+      const whole = n === 0 && take.barsBefore === 0;
+      const from = levels[0][0] - (whole ? Math.round(one * take.rate) : 0);
+      this.start(buffer, from, levels.map(([frame, own]) => [frame, own * level]), whole ? 0 : one);
+    });
+  }
   stop() {
     this.waiting = [];
     for (const node of this.running) { try { node.stop(); } catch { /* already over */ } }

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from thrumble.actions.trying import LONGEST_WAY, begin_trial, go_on, trial_now
 from thrumble.core.coach.trial import PAIRS_RANGE
-from thrumble.store import riffs, trials
+from thrumble.store import drills, riffs, trials
 from thrumble.web.deps import DbSession, PlayerId
 from thrumble.web.inputs import BIGGEST_ID, Id, Line, Reference, Sent
 from thrumble.web.templating import render
@@ -31,7 +31,7 @@ def trials_page(request: Request, session: DbSession, player_id: PlayerId) -> HT
     titles = {
         one.revision.riff_id: one.revision.riff.title
         for one in riffs.riff_standings(session, player_id, limit=200)
-    }
+    } | dict(drills.kept_drills(session, player_id))
     found = trials.trials_of(session, player_id)
     for one in found:
         if one.riff_id not in titles:

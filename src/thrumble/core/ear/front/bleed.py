@@ -8,14 +8,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, Heard
+from thrumble.core.ear.front.conditioning import RUMBLE_HZ, WORK_RATE_HZ, Heard
 from thrumble.core.signal import Samples, filtered, high_pass
 from thrumble.core.transforms import irfft, rfft
 
 BLOCK = 1 << 15  # 1.5 s: the lag looked for has to fit
 SIZE = 2 * BLOCK
 LAG_S = (-0.02, 0.7)  # from what was meant to sound to what came back
-BEFORE_S, TAPS_S = 0.015, 0.09
+BEFORE_S, TAPS_S, FADE_S = 0.015, 0.09, 0.012
 LOW_HZ = 110.0  # under it nothing gets back, and a bass drum is like any low string
 EVEN_S = 0.25  # loud playing counts no more than soft, over stretches so long
 SMOOTH_HZ = 150.0
@@ -26,6 +26,8 @@ STANDS_OUT = 9.0  # times the usual answer; without bleed some 7
 LEAST_SHARE = 2e-4  # of the take's power that the way found must explain where it was not fitted
 LEFT_OVER = 0.03  # of its power that what came back may leave behind, and be nothing else
 LOOK_S = (-0.001, 0.014)
+NOBODY = 0.01  # of its power is left where nobody played at all
+EARLY_S = 0.017  # the filter rings so long before what came back, where it does not quite fit
 SHARP_HZ = 900.0  # under it what was struck before rings on
 
 
@@ -39,13 +41,8 @@ class Bleed:
         """Which moments of what is left hold nothing but its remains. `rest`: the recording without
         it; `times_s`: shape (m,).
         """
-        edges = [np.round((times_s + look) * WORK_RATE_HZ).astype(int) for look in LOOK_S]
-        came, left = (
-            _between(
-                _running(filtered(samples, WORK_RATE_HZ, high_pass(SHARP_HZ))), edges[0], edges[1]
-            )
-            for samples in (self.samples, rest)
-        )
+        came = _energy(self.samples, times_s + LOOK_S[0], times_s + LOOK_S[1] + EARLY_S)
+        left = _energy(rest, times_s + LOOK_S[0], times_s + LOOK_S[1])
         return np.asarray((came > 1e-9) & (left < LEFT_OVER * came))
 
 
@@ -60,6 +57,11 @@ def without_bleed(heard: Heard, along: Samples) -> tuple[Heard, Bleed | None]:
     meant[: min(size, along.size)] = along[:size]
     if heard.silent or not meant.any():
         return heard, None
+    meant = filtered(meant, WORK_RATE_HZ, high_pass(RUMBLE_HZ))  # as the take was conditioned
+    lag = _lag(heard.samples, meant)
+    if lag is None:
+        return heard, None
+    meant = _moved(meant, lag)
     came: Samples | None = None
     ridge: float | None = None
     for _ in range(PASSES):
@@ -68,46 +70,53 @@ def without_bleed(heard: Heard, along: Samples) -> tuple[Heard, Bleed | None]:
         if way is None:
             break
         ridge = way.ridge
-        came = _sent(meant, way)
+        came = _sent(meant, way.taps)
     if came is None:
         return heard, None
-    return replace(heard, samples=heard.samples - came), Bleed(came)
+    rest = heard.samples - came
+    nobody = float(rest @ rest) < NOBODY * float(heard.samples @ heard.samples)
+    return replace(heard, samples=rest, silent=nobody), Bleed(came)
 
 
 @dataclass(frozen=True, slots=True)
 class _Way:
-    """A filter, the lag of its first tap in samples, and how hard it was held down in the fit."""
+    """A filter, and how hard it was held down in the fit."""
 
     taps: NDArray[np.float64]
-    lag: int
     ridge: float
 
 
 def _way(samples: Samples, meant: Samples, rest: Samples, ridge: float | None) -> _Way | None:
-    """The way from what was meant to what came back; None where there is no sharp answer to it, or
-    where it explains nothing that it was not fitted to.
+    """The way from what was meant, moved to where its answer begins, to what came back; None where
+    it explains nothing that it was not fitted to.
 
     rest : the guitar alone as far as it is known. When and where it is loud, the recording speaks
     less for the way. `ridge`: from an earlier pass, None to find it.
     """
-    own, other, guitar = (
-        filtered(x, WORK_RATE_HZ, high_pass(LOW_HZ)) for x in (samples, meant, rest)
-    )
+    own, other, guitar = (_high(x) for x in (samples, meant, rest))
     weight = _evenly(guitar)
     powers, products, spectra = _spectra(own * weight, other * weight, guitar * weight)
     loud = _smoothed(spectra.sum(axis=0))
     powers, products, energies = powers / loud, products / loud, (spectra / loud).sum(axis=1)
-    lag = _lag(powers.sum(axis=0), products.sum(axis=0))
-    if lag is None:
-        return None
     taps = round(TAPS_S * WORK_RATE_HZ)
-    autos = irfft(powers, SIZE)[:, :taps]
-    crosses = np.roll(irfft(products, SIZE), -lag, axis=1)[:, :taps]
+    autos, crosses = irfft(powers, SIZE)[:, :taps], irfft(products, SIZE)[:, :taps]
     if ridge is None:
         ridge = _ridge(autos, crosses, LEAST_SHARE * float(energies.sum()) * 2 / SIZE)
     if ridge is None:
         return None
-    return _Way(_fitted(autos.sum(axis=0), crosses.sum(axis=0), ridge), lag, ridge)
+    fitted = _fitted(autos.sum(axis=0), crosses.sum(axis=0), ridge)
+    return _Way(fitted * _faded(taps), ridge)
+
+
+def _faded(taps: int) -> NDArray[np.float64]:
+    """The filter's ends come and go softly: what does not fit shall make no edge."""
+    n = round(FADE_S * WORK_RATE_HZ)
+    ends = 0.5 - 0.5 * np.cos(np.pi * (np.arange(n) + 0.5) / n)
+    return np.concatenate([ends, np.ones(taps - 2 * n), ends[::-1]])
+
+
+def _high(samples: Samples) -> Samples:
+    return filtered(samples, WORK_RATE_HZ, high_pass(LOW_HZ))
 
 
 def _ridge(autos: NDArray[np.float64], crosses: NDArray[np.float64], least: float) -> float | None:
@@ -167,14 +176,31 @@ def _smoothed(power: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray((total[high] - total[low]) / (high - low) + 1e-4 * power.mean())
 
 
-def _lag(power: NDArray[np.float64], product: NDArray[np.complex128]) -> int | None:
-    """Where the way back begins: just before the sharpest answer; None where none stands out."""
+def _lag(samples: Samples, meant: Samples) -> int | None:
+    """Where the way back begins, samples: just before the sharpest answer; None where none stands
+    out.
+    """
+    own = _high(samples)
+    weight = _evenly(own)
+    powers, products, spectra = _spectra(own * weight, _high(meant) * weight, own * weight)
+    loud = _smoothed(spectra.sum(axis=0))
+    power, product = powers.sum(axis=0) / loud, products.sum(axis=0) / loud
     answer = irfft(product / (power + 0.01 * power.mean()), SIZE)
     low, high = (round(lag * WORK_RATE_HZ) for lag in LAG_S)
     window = np.abs(np.concatenate([answer[low:], answer[:high]]))
     if window.max() < STANDS_OUT * np.median(window):
         return None
     return low + int(window.argmax()) - round(BEFORE_S * WORK_RATE_HZ)
+
+
+def _moved(samples: Samples, by: int) -> Samples:
+    """As many samples later, or earlier, and as long as before."""
+    out = np.zeros_like(samples)
+    if by >= 0:
+        out[by:] = samples[: samples.size - by]
+    else:
+        out[:by] = samples[-by:]
+    return out
 
 
 def _fitted(
@@ -205,25 +231,25 @@ def _held_out(
     return np.array(gains)
 
 
-def _sent(meant: Samples, way: _Way) -> Samples:
+def _sent(meant: Samples, taps: NDArray[np.float64]) -> Samples:
     """What was meant, through the way it took; as long as before."""
-    spectrum, lag = rfft(way.taps.astype(np.float32), SIZE), way.lag
+    spectrum = rfft(taps.astype(np.float32), SIZE)
     out = np.zeros(meant.size + SIZE, dtype=np.float32)
     for start in range(0, meant.size, BLOCK):
         piece = meant[start : start + BLOCK]
         if piece.any():
             out[start : start + SIZE] += irfft(rfft(piece, SIZE) * spectrum, SIZE)
-    if lag < 0:
-        return out[-lag : -lag + meant.size]
-    return np.concatenate([np.zeros(lag, dtype=np.float32), out])[: meant.size]
+    return out[: meant.size]
 
 
-def _running(samples: Samples) -> NDArray[np.float64]:
-    return np.concatenate([[0.0], np.cumsum(np.square(samples, dtype=np.float64))])
-
-
-def _between(
-    total: NDArray[np.float64], first: NDArray[np.int_], end: NDArray[np.int_]
+def _energy(
+    samples: Samples, first_s: NDArray[np.float64], end_s: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    last = total.size - 1
-    return np.asarray(total[np.clip(end, 0, last)] - total[np.clip(first, 0, last)])
+    """Of what is sharp in the sound, over spans of it; clipped to its ends."""
+    sharp = filtered(samples, WORK_RATE_HZ, high_pass(SHARP_HZ))
+    total = np.concatenate([[0.0], np.cumsum(np.square(sharp, dtype=np.float64))])
+    first, end = (
+        np.clip(np.round(edge * WORK_RATE_HZ).astype(int), 0, total.size - 1)
+        for edge in (first_s, end_s)
+    )
+    return np.asarray(total[end] - total[first])

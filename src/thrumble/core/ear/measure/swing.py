@@ -8,6 +8,7 @@ that their sum scatters by more than
 independent pairs would.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -31,7 +32,10 @@ class Swing:
 
 
 @dataclass(frozen=True, slots=True)
-class _Pair:
+class Pair:
+    """A swung pair that was wholly played: the hit it begins with, its two parts, seconds."""
+
+    index: int
     bar: int
     round: int
     long_s: float
@@ -46,7 +50,7 @@ def measure_swing(
     """The take's swing, None below four whole pairs; and that of every bar with two pairs or more,
     by the take's own scatter.
     """
-    pairs = _pairs(hits, due, expanded)
+    pairs = swung_pairs(hits, due, expanded)
     if len(pairs) < LEAST_PAIRS:
         return None, []
     ratio = _ratio(pairs)
@@ -69,11 +73,11 @@ def measure_swing(
     return Swing(round(ratio, 3), (round(ratio - reach, 3), round(ratio + reach, 3))), bars
 
 
-def _ratio(pairs: list[_Pair]) -> float:
+def _ratio(pairs: list[Pair]) -> float:
     return sum(p.long_s for p in pairs) / sum(p.short_s for p in pairs)
 
 
-def _scatter_s(pairs: list[_Pair], ratio: float) -> float:
+def _scatter_s(pairs: list[Pair], ratio: float) -> float:
     """Standard deviation of one onset, from the pairs' residuals long - ratio * short, each of
     which mixes three onsets.
     """
@@ -83,7 +87,7 @@ def _scatter_s(pairs: list[_Pair], ratio: float) -> float:
     )
 
 
-def _error(pairs: list[_Pair], ratio: float, scatter_s: float) -> float:
+def _error(pairs: list[Pair], ratio: float, scatter_s: float) -> float:
     """Standard error of the ratio. In the sum of all residuals a pair's middle onset counts 1 + r
     times, its first once and its last r times,
     and one that is the last of a pair and the first of the next 1 + r times."""
@@ -94,10 +98,12 @@ def _error(pairs: list[_Pair], ratio: float, scatter_s: float) -> float:
     return float(np.sqrt(variance)) * scatter_s / sum(p.short_s for p in pairs)
 
 
-def _pairs(
-    hits: list[HitReading], due: list[tuple[DueHit, int]], expanded: ExpandedRiff
-) -> list[_Pair]:
-    """The pairs wholly played: both halves and the start of what follows."""
+def swung_pairs(
+    hits: Sequence[HitReading], due: Sequence[tuple[DueHit, int]], expanded: ExpandedRiff
+) -> list[Pair]:
+    """The pairs wholly played: both halves and the start of what follows. `due`: each hit's own,
+    and its round.
+    """
     out = []
     for k in range(len(hits) - 2):
         (first, number), feel = due[k], _feel_of(due[k][0], expanded)
@@ -109,7 +115,7 @@ def _pairs(
         )
         if swung and _follows(first, due[k + 2][0], feel.unit, expanded):
             a, b, c = (t for t in trio if t is not None)
-            out.append(_Pair(first.bar, number, b - a, c - b, a, c))
+            out.append(Pair(first.index, first.bar, number, b - a, c - b, a, c))
     return out
 
 
