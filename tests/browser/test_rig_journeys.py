@@ -59,7 +59,7 @@ def test_a_click_sent_back_after_a_known_time_calibrates_this_input_and_no_other
     page.goto(f"{served.base}/riffs")
     page.get_by_role("link", name="Play Ballast").click()
     page.keyboard.press("i")
-    expect(page.locator("#delay-text")).to_contain_text(f"latency {found:.1f} ms")
+    expect(page.locator("#latency")).to_contain_text(f"latency {found:.1f} ms")
 
 
 def test_the_palm_finder_places_hits_at_once_and_keeps_examples(
