@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import HTMLResponse
 
 from thrumble.actions.keeping import follow_rule
@@ -27,42 +27,10 @@ def keeping_page(request: Request, session: DbSession, player_id: PlayerId) -> H
     return render(request, "keeping/page.html", rule=rule, view=view, done="")
 
 
-@router.post("/keeping/preview", name="preview_keeping")
-def preview_keeping(
-    request: Request,
-    session: DbSession,
-    player_id: PlayerId,
-    tidy: Number = "",
-    last: Number = "",
-    days: Number = "",
-    limit: Number = "",
-) -> HTMLResponse:
-    """What another rule would let go; nothing is done."""
-    view = keeping_view(session, player_id, _rule(tidy, last, days, limit))
-    return render(request, "keeping/_preview.html", view=view, done="")
-
-
-@router.post("/keeping", name="keep_rule")
-def keep_rule(
-    request: Request,
-    session: DbSession,
-    player_id: PlayerId,
-    tidy: Number = "",
-    last: Number = "",
-    days: Number = "",
-    limit: Number = "",
-) -> HTMLResponse:
-    """Keeps the rule and follows it at once; from then on it is followed every hour."""
-    rule = _rule(tidy, last, days, limit)
-    keeping.keep_rule(session, player_id, rule)
-    gone = follow_rule(session, player_id)
-    done = f"Saved. The sound of {counted(gone, 'take')} is gone." if gone else "Saved."
-    view = keeping_view(session, player_id, rule)
-    return render(request, "keeping/_preview.html", view=view, done=done)
-
-
-def _rule(tidy: str, last: str, days: str, limit: str) -> KeepingRule:
-    """As typed. Raises BadInput."""
+def typed_rule(
+    tidy: Number = "", last: Number = "", days: Number = "", limit: Number = ""
+) -> KeepingRule:
+    """The rule as typed; what is left empty is as usual. Raises BadInput."""
     try:
         limit_gb = float(limit.replace(",", ".")) if limit else None
     except ValueError:
@@ -75,3 +43,27 @@ def _rule(tidy: str, last: str, days: str, limit: str) -> KeepingRule:
         days=usual.days if counts[1] is None else counts[1],
         limit_gb=limit_gb,
     ).checked()
+
+
+Typed = Annotated[KeepingRule, Depends(typed_rule)]
+
+
+@router.post("/keeping/preview", name="preview_keeping")
+def preview_keeping(
+    request: Request, session: DbSession, player_id: PlayerId, rule: Typed
+) -> HTMLResponse:
+    """What another rule would let go; nothing is done."""
+    view = keeping_view(session, player_id, rule)
+    return render(request, "keeping/_preview.html", view=view, done="")
+
+
+@router.post("/keeping", name="keep_rule")
+def keep_rule(
+    request: Request, session: DbSession, player_id: PlayerId, rule: Typed
+) -> HTMLResponse:
+    """Keeps the rule and follows it at once; from then on it is followed every hour."""
+    keeping.keep_rule(session, player_id, rule)
+    gone = follow_rule(session, player_id)
+    done = f"Saved. The sound of {counted(gone, 'take')} is gone." if gone else "Saved."
+    view = keeping_view(session, player_id, rule)
+    return render(request, "keeping/_preview.html", view=view, done=done)
