@@ -11,13 +11,13 @@ from typing import Any
 import mir_eval
 import numpy as np
 
-from benchmarks.corpus import draw_take
+from benchmarks.corpus import PLAIN, Surroundings, draw_take
 from benchmarks.sampled import LEARNT
 from thrumble.core.ear.model.ear import EAR, Ear
 from thrumble.core.ear.reading import HitReading, HitState, Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.music.pitch import frequency_hz
-from thrumble.core.player.sound import Tone
+from thrumble.core.player.sound import Amplifier, Tone, amplify
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Hit, Riff
 from thrumble.formats.audio import read_audio
@@ -237,13 +237,21 @@ def simulated_take(
     sampled: bool,
     notes: str = LEARNT,
     tone: Tone | None = None,
+    around: Surroundings = PLAIN,
+    amplifier: Amplifier = amplify,
     **changed: float,
 ) -> Take:
     """One take of the modelled guitar or of sampled notes; seeds are apart from those the ear was
     trained on. `changed`: flaws set otherwise.
     """
     riff, performance, style = draw_take(
-        seed * 10_000_000 + number, tone, sampled=sampled, notes=notes, **changed
+        seed * 10_000_000 + number,
+        tone,
+        sampled=sampled,
+        notes=notes,
+        around=around,
+        amplifier=amplifier,
+        **changed,
     )
     truth = json.loads(
         json.dumps(truth_document(performance, riff="", audio="", condition={"style": style}))
@@ -256,11 +264,11 @@ def simulated_take(
     )
 
 
-def scored(takes: Iterator[Take], *, start_given: bool = True) -> Score:
+def scored(takes: Iterator[Take], *, start_given: bool = True, ear: Ear = EAR) -> Score:
     """The score of takes."""
     score = Score()
     for take in takes:
-        measure(take, heard_by_the_ear(take, start_given=start_given), score)
+        measure(take, heard_by_the_ear(take, start_given=start_given, ear=ear), score)
     return score
 
 

@@ -7,6 +7,7 @@ writes takes with their truth in the form that benchmarks/hearing.py reads.
 
 import argparse
 import json
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from fractions import Fraction
@@ -17,14 +18,24 @@ import numpy as np
 import soundfile
 import soxr
 
+from benchmarks.recorded import NOTES as RECORDED_ONLY
+from benchmarks.recorded import RecordedGuitar
 from benchmarks.sampled import LEARNT, SampledGuitar
 from thrumble.core.instrument import Note
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.player.flaws import Flaws
-from thrumble.core.player.guitars import ModelGuitar
+from thrumble.core.player.guitars import Guitar, ModelGuitar
 from thrumble.core.player.perform import Performance, perform
-from thrumble.core.player.sound import Tone
+from thrumble.core.player.sound import (
+    Amplifier,
+    Setup,
+    Tone,
+    aged,
+    amplify,
+    with_cabinet,
+    with_echo,
+)
 from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import Articulation, Bar, Hit, Riff, Section, Stroke
 from thrumble.core.signal import Samples
@@ -175,6 +186,44 @@ def _chord(root: int, tuning: tuple[str, ...], rng: np.random.Generator) -> tupl
     return tuple(notes)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Surroundings:
+    """What real takes have and plain simulated ones lack. `wear` of the strings 0 to 1; an `echo`;
+    a speaker with peaks and dips of its own; the shares of stops and moves at which the hand is
+    heard.
+    """
+
+    wear: float = 0.0
+    echo: bool = False
+    speaker: bool = False
+    touch: float = 0.0
+    squeak: float = 0.0
+
+    def of(self, setup: Setup, rng: np.random.Generator) -> Setup:
+        """The setup in these surroundings."""
+        for asked, change in (
+            (self.wear > 0, lambda s: aged(s, self.wear, rng)),
+            (self.speaker, lambda s: with_cabinet(s, rng)),
+            (self.echo, lambda s: with_echo(s, rng)),
+        ):
+            setup = change(setup) if asked else setup
+        return setup
+
+
+PLAIN = Surroundings()
+
+
+def draw_surroundings(rng: np.random.Generator) -> Surroundings:
+    """As many takes of a kind as the ear learns from: a third on new strings."""
+    return Surroundings(
+        wear=float(rng.uniform(0.15, 1)) if rng.random() < 0.65 else 0.0,
+        echo=bool(rng.random() < 0.14),
+        speaker=bool(rng.random() < 0.5),
+        touch=float(rng.uniform(0.3, 1)) if rng.random() < 0.6 else 0.0,
+        squeak=float(rng.uniform(0.2, 0.8)) if rng.random() < 0.5 else 0.0,
+    )
+
+
 def draw_take(
     seed: int,
     tone: Tone | None = None,
@@ -182,6 +231,8 @@ def draw_take(
     sampled: bool = False,
     notes: str = LEARNT,
     hurry: float = 1.0,
+    around: Surroundings = PLAIN,
+    amplifier: Amplifier = amplify,
     **changed: float,
 ) -> tuple[Riff, Performance, str]:
     """A random riff played with random flaws by a random guitar, modelled or `sampled`; the same
@@ -189,6 +240,7 @@ def draw_take(
 
     notes : the bank of sampled notes.
     hurry : factor on the tempo that the riff's style asks for.
+    around, amplifier : what is heard beside the strings, and through what.
     changed : flaws to set otherwise.
     """
     riff, style = draw_riff(seed)
@@ -208,12 +260,14 @@ def draw_take(
         stray=0.03,
         fret=0.03,
         level=float(rng.uniform(0.5, 3)),
+        touch=around.touch,
+        squeak=around.squeak,
     )
     flaws = replace(flaws, **changed)
     click = float(rng.uniform(-30, -12)) if rng.random() < 0.15 else None
     rate = int(rng.choice([44100, 48000]))
     lead_s = float(rng.uniform(0.3, 3))
-    guitar = partial(SampledGuitar, notes=notes) if sampled else ModelGuitar
+    guitar = _guitar(notes) if sampled else ModelGuitar
     return (
         riff,
         perform(
@@ -225,9 +279,15 @@ def draw_take(
             rate_hz=rate,
             lead_s=lead_s,
             guitar=guitar,
+            altered=partial(around.of, rng=np.random.default_rng([seed, 8])),
+            amplifier=amplifier,
         ),
         style,
     )
+
+
+def _guitar(notes: str) -> Callable[[Setup, np.random.Generator], Guitar]:
+    return RecordedGuitar if notes == RECORDED_ONLY else partial(SampledGuitar, notes=notes)
 
 
 def with_behind(

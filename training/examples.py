@@ -10,8 +10,9 @@ from pathlib import Path
 
 import numpy as np
 import soxr
-from benchmarks.corpus import draw_take, with_behind
+from benchmarks.corpus import draw_surroundings, draw_take, with_behind
 from benchmarks.palms import RATE_HZ, drawn_guitar
+from benchmarks.sampled import LEARNT
 from numpy.typing import NDArray
 
 from thrumble.core.ear.align.onsets import REFINE_S, attack_near, measure_candidates
@@ -85,7 +86,9 @@ def examples_of(number: int, tone: Tone | None, seed: int) -> Examples:
         seed * 1_000_000 + number,
         tone,
         sampled=number % 2 == 1,
+        notes=notes_of(rng),
         hurry=hurry,
+        around=draw_surroundings(rng),
         stray=STRAY_SHARE,
         wrong=WRONG,
         extra=EXTRA,
@@ -129,6 +132,11 @@ def examples_of(number: int, tone: Tone | None, seed: int) -> Examples:
     )
 
 
+def notes_of(rng: np.random.Generator) -> str:
+    """The notes of a sampled guitar: mostly a bank's, else recorded ones."""
+    return str(rng.choice([LEARNT, "recorded-bass", "recorded-steel"], p=[0.6, 0.2, 0.2]))
+
+
 def _played(performance: Performance) -> list[PlayedHit]:
     return sorted(
         (h for h in performance.hits if h.onset_s is not None and h.articulation),
@@ -143,8 +151,14 @@ def within(off_s: Array) -> NDArray[np.bool_]:
 
 def ringing_of(number: int, seed: int) -> tuple[Array, NDArray[np.int_], Array]:
     """Of one more take, what its ringing chords and their stray strings teach."""
+    rng = np.random.default_rng([seed, number, 6])
     riff, performance, _ = draw_take(
-        seed * 1_000_000 + 700_000 + number, sampled=number % 2 == 1, stray=MANY_STRAYS, wrong=WRONG
+        seed * 1_000_000 + 700_000 + number,
+        sampled=number % 2 == 1,
+        notes=notes_of(rng),
+        around=draw_surroundings(rng),
+        stray=MANY_STRAYS,
+        wrong=WRONG,
     )
     return _strays_of(
         riff,
@@ -226,7 +240,10 @@ def singles_of(number: int, seed: int) -> tuple[NDArray[np.float32], NDArray[np.
     """Measures, kinds and depths of single hits of one guitar, as the palm finder hears them: palms
     of any depth, open and dead hits.
     """
-    guitar, setup, rng = drawn_guitar(seed * 1_000_000 + number, sampled=number % 2 == 1)
+    around = draw_surroundings(np.random.default_rng([seed, number, 7]))
+    guitar, setup, rng = drawn_guitar(
+        seed * 1_000_000 + number, sampled=number % 2 == 1, around=around
+    )
     rows, kinds, depths = [], [], []
     root = float(rng.uniform(38, 52))
     for kind, count in (

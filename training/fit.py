@@ -135,3 +135,20 @@ def _cross_entropy_slope(scores: Matrix, wanted: Matrix) -> Matrix:
         (shifted / shifted.sum(axis=1, keepdims=True) - wanted) / np.float32(len(scores)),
         dtype=np.float32,
     )
+
+
+DIRECTIONS = 64
+
+
+def fit_whitening(measures: Matrix) -> Network:
+    """A network without hidden layers whose outputs are the measures' main directions, each of mean
+    0 and variance 1 over the examples: their mean square tells how far a new example lies from
+    these.
+    """
+    centre, scale = measures.mean(axis=0, dtype=np.float64), measures.std(axis=0) + 1e-6
+    x = np.clip((measures - centre) / scale, -4, 4).astype(np.float64)
+    middle = x.mean(axis=0)
+    x -= middle
+    variances, directions = np.linalg.eigh(x.T @ x / len(x))
+    weights = directions[:, -DIRECTIONS:] / np.sqrt(variances[-DIRECTIONS:])
+    return Network(centre, scale.astype(np.float64), ((weights, -middle @ weights),))

@@ -4,14 +4,13 @@
     9] [--examples FILE]
 
 Data: benchmarks/corpus.py, made here: even takes from the project's own modelled guitar, odd ones
-from sampled notes (benchmarks/sampled.py;
-FluidR3 GM, MIT licence); then as many more at high gain as `--loud` says, where hits are hardest to
-place; `--ringing` takes more whose chords
-often have a stray string, for those alone; and single hits of `--guitars` more guitars. No take of
-the folder that the ear is measured on, nor
-its sound banks, is used. Deterministic for a seed. What was gathered is kept in FILE, if one is
-named, and taken from there the next time; delete
-it when the ear's measures change.
+from sampled notes (benchmarks/sampled.py: FluidR3 GM, MIT licence; a recorded bass and a recorded
+steel-string guitar, CC BY 3.0), on strings of any age, some with an echo or the noise of the hand;
+then as many more at high gain as `--loud` says, where hits are hardest to place; `--ringing` takes
+more whose chords often have a stray string, for those alone; and single hits of `--guitars` more
+guitars. No take of the folder that the ear is measured on, nor its sound banks, nor the recorded
+electric guitar, is used. Deterministic for a seed. What was gathered is kept in FILE, if one is
+named, and taken from there the next time; delete it when the ear's measures change.
 """
 
 import argparse
@@ -38,7 +37,16 @@ from thrumble.core.ear.measure.strumming import CLASSES_MS, STRUMS
 from thrumble.core.ear.model.network import Network, pack
 from training.colour import recoloured_hits
 from training.examples import SOURCES, Examples, gathered, together, within
-from training.fit import Matrix, Rows, fit_network, near, one_of, place_of, struck_or_not
+from training.fit import (
+    Matrix,
+    Rows,
+    fit_network,
+    fit_whitening,
+    near,
+    one_of,
+    place_of,
+    struck_or_not,
+)
 
 OUT = Path(__file__).parent.parent / "src/thrumble/core/ear/model/weights.py"
 PLACE_SPREAD_S = 0.0012
@@ -48,6 +56,7 @@ LAYOUTS = {
     "depth": HITS,
     "onsets": CANDIDATES,
     "places": AROUND_PLACE,
+    "sound": HITS,
     "strays": STRAYS,
     "strum": STRUMS,
 }
@@ -143,6 +152,7 @@ def fit(e: Examples) -> dict[str, Network]:
             decay=1.0,
             passes=16,
         ),
+        "sound": partial(fit_whitening, e.hits),
     }
     with ThreadPoolExecutor(os.cpu_count()) as threads:
         running = {name: threads.submit(one) for name, one in fits.items()}

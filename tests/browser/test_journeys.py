@@ -156,7 +156,7 @@ def test_a_take_recorded_elsewhere_is_uploaded_and_read_without_reload(
     page.keyboard.press("h")
     page.locator(".block.take.open").last.click()
     expect(page.locator(".block.sounding").first).to_be_visible(timeout=10000)
-    assert page.evaluate("document.getElementById('sound').currentTime") > 20, "from that hit on"
+    page.wait_for_function("() => document.getElementById('sound').currentTime > 20")  # that hit
     assert page.evaluate("document.getElementById('sound').playbackRate") == 0.5
     page.once("dialog", lambda dialog: dialog.accept())
     page.get_by_role("button", name="Delete this take").click()

@@ -58,14 +58,14 @@ def test_an_extra_hit_takes_nobodys_place() -> None:
 def test_a_likely_extra_hit_is_believed_alone_but_not_among_many_like_it() -> None:
     real = played(DUE)
     alone = candidates(*real, (2.5, 2.0), (0.51, SURE), (9.0, SURE))
-    assert alone.times_s[extra_hits(alone, match(alone, DUE), EAR.decisions)].tolist() == [2.5], (
-        "nor one on a hit's heels, nor long after the last"
-    )
+    assert alone.times_s[extra_hits(alone, match(alone, DUE), EAR.decisions)[0]].tolist() == [
+        2.5
+    ], "nor one on a hit's heels, nor long after the last"
     crowd = candidates(*real, (2.5, 2.0), *[(float(t) + 0.12, 1.0) for t in DUE])
-    assert extra_hits(crowd, match(crowd, DUE), EAR.decisions).size == 0, "another guitar"
+    assert extra_hits(crowd, match(crowd, DUE), EAR.decisions)[0].size == 0, "another guitar"
     plain = candidates(*real, (2.5, SURE), *[(float(t) + 0.12, 1.0) for t in DUE])
-    assert plain.times_s[extra_hits(plain, match(plain, DUE), EAR.decisions)].tolist() == [2.5]
-    assert extra_hits(alone, np.full(DUE.size, -1), EAR.decisions).size == 0
+    assert plain.times_s[extra_hits(plain, match(plain, DUE), EAR.decisions)[0]].tolist() == [2.5]
+    assert extra_hits(alone, np.full(DUE.size, -1), EAR.decisions)[0].size == 0
 
 
 def test_of_two_near_candidates_the_surer_one_is_taken() -> None:

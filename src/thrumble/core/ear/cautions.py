@@ -15,7 +15,7 @@ FEW_HITS = 8
 class Basis:
     """What a reading rests on. `source` of the start; `certain`: a fitted start that no other place
     of the riff
-    comes near; `clicks` heard in the recording."""
+    comes near; `clicks` heard in the recording; `echo_ms`: the lag of an echo."""
 
     nothing_heard: bool
     dropouts: tuple[str, ...]
@@ -24,6 +24,7 @@ class Basis:
     clicks: int
     certain: bool
     calibrated: bool
+    echo_ms: int | None = None
 
 
 def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
@@ -52,8 +53,22 @@ def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
     return (
         out
         if basis.nothing_heard
-        else out + _about_timing(basis) + _about_reach(hits) + _about_measures(hits)
+        else out
+        + _about_echo(basis)
+        + _about_timing(basis)
+        + _about_reach(hits)
+        + _about_measures(hits)
     )
+
+
+def _about_echo(basis: Basis) -> list[Caution]:
+    if basis.echo_ms is None:
+        return []
+    text = (
+        f"We hear an echo {basis.echo_ms} ms behind your hits and don't count it as extra hits. "
+        "Switch the delay off for a take: it can cover a mute or a stop."
+    )
+    return [Caution(code="echo", text=text)]
 
 
 def _about_timing(basis: Basis) -> list[Caution]:

@@ -139,9 +139,10 @@ def read_recording(
     placed = _place(candidates, due, info, clicks, expanded, ear.decisions)
     hits: list[HitReading] = []
     extras: list[ExtraOnset] = []
+    echo_s = None
     if placed is not None and (placed.chosen >= 0).any():
         states = _states(placed, heard.duration_s)
-        extra = extra_hits(candidates, placed.chosen, ear.decisions)
+        extra, echo_s = extra_hits(candidates, placed.chosen, ear.decisions)
         matched = Matched(due.hits, placed.expected_s, states, placed.chosen, extra, placed.stretch)
         hits, extras = read_hits(sound, candidates, matched, expanded.riff, ear, info.profile)
     else:
@@ -157,6 +158,7 @@ def read_recording(
         hits,
         extras,
         clicks.times_s.size,
+        echo_s,
         ear.version,
     )
 
@@ -286,6 +288,7 @@ def _reading(
     hits: list[HitReading],
     extras: list[ExtraOnset],
     clicks: int,
+    echo_s: float | None,
     engine: str,
 ) -> Reading:
     given = info.start_s is not None
@@ -298,7 +301,7 @@ def _reading(
     judged = given and info.delay_ms is not None
     extras = without_own_strings(extras, hits, due.hits)
     hits, unjudged = without_guesses(hits, due.hits)
-    cautions = find_cautions(_basis(heard, info, placed, clicks), hits)
+    cautions = find_cautions(_basis(heard, info, placed, clicks, echo_s), hits)
     return Reading(
         tempo_bpm=round(expanded.tempo_bpm / stretch, 3),
         start_s=start_s,
@@ -319,7 +322,9 @@ def _reading(
     )
 
 
-def _basis(heard: Heard, info: TakeInfo, placed: _Placed | None, clicks: int) -> Basis:
+def _basis(
+    heard: Heard, info: TakeInfo, placed: _Placed | None, clicks: int, echo_s: float | None
+) -> Basis:
     return Basis(
         nothing_heard=placed is None,
         dropouts=info.dropouts,
@@ -328,4 +333,5 @@ def _basis(heard: Heard, info: TakeInfo, placed: _Placed | None, clicks: int) ->
         clicks=clicks,
         certain=placed is not None and placed.certain,
         calibrated=info.delay_ms is not None,
+        echo_ms=None if echo_s is None else round(echo_s * 1000),
     )

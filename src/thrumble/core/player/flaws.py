@@ -33,6 +33,8 @@ TABLE: dict[str, Flaw] = {
     "level": Flaw(0, 12, "standard deviation of the hits' level, dB"),
     "tiring": Flaw(0, 60, "growth of the timing spread from start to end, ms"),
     "swing": Flaw(0, 5, "swing ratio played instead of the one written; 0 plays as written"),
+    "touch": Flaw(0, 1, "share of stops at which the hand is heard on the strings"),
+    "squeak": Flaw(0, 1, "share of moves along the neck with a squeak of the fingers"),
     "begin": Flaw(0, 10000, "hits left out at the start: the player comes in late"),
     "end": Flaw(0, 10000, "hits left out at the end: the player gives up"),
 }
@@ -58,6 +60,8 @@ class Flaws:
     level: float = 1.0
     tiring: float = 0.0
     swing: float = 0.0
+    touch: float = 0.0
+    squeak: float = 0.0
     begin: float = 0.0
     end: float = 0.0
 

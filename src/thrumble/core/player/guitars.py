@@ -11,13 +11,14 @@ import numpy as np
 
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.player.sound import Setup
-from thrumble.core.player.strings import STEP_S, Damping, Pluck, glide, pluck
+from thrumble.core.player.strings import STEP_S, Damping, Pluck, glide, pluck, worn
 from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples
 
 # a hand laid on a ringing string this long before the stroke at most: the pick's noise comes before
 # the note
 CONTACT_S = 0.020
+STIFF_AT_HZ = 82.4  # of the stiffness named; a shorter or thinner string's grows with its pitch
 BEND_BEGINS = 0.25  # of the time that a bend takes: first the note is heard where it was struck
 
 
@@ -27,7 +28,7 @@ class StringHit:
     after which the hand damps it;
     `leading` for the first string of a stroke, which carries the noise of pick and palm; `legato`
     when no pick strikes; `lift_s` after which a palm lifts; `slide` from so many semitones off
-    and `bend` by so many, both within the time given."""
+    and `bend` by so many, both within the time given; `wound` strings age, plain ones hardly."""
 
     midi: float
     articulation: Articulation
@@ -40,6 +41,7 @@ class StringHit:
     lift_s: float | None = None
     slide: tuple[float, float] | None = None  # semitones, seconds
     bend: tuple[float, float] | None = None
+    wound: bool = True
 
     @property
     def pitch(self) -> list[tuple[float, float]]:
@@ -129,17 +131,23 @@ class ModelGuitar:
             0.075 * hands.dead_s * hands.palm_low**0.5, 0.05 * hands.dead_s * hands.palm_high**0.5
         )
 
+    def _on_string(self, hit: StringHit, articulation: Articulation, depth: float) -> Damping:
+        """The hand's losses and those of the string's age together."""
+        return worn(self.damping(articulation, depth), self._setup.wear, wound=hit.wound)
+
     def string(self, hit: StringHit, rate_hz: int, rng: np.random.Generator) -> Samples:
         """One string's vibration at the pickup."""
         hands, palm = self.hands, hit.articulation is Articulation.PALM
         rise = hands.pitch_rise_cents * hit.depth / 100 if palm else 0.0
         width = hands.pick_width_s * (2.5 if hit.legato else float(rng.uniform(0.85, 1.2)))
+        hit_hz = frequency_hz(hit.midi + rise + float(rng.normal(0, 0.03)))
         how = Pluck(
-            frequency_hz=frequency_hz(hit.midi + rise + float(rng.normal(0, 0.03))),
+            frequency_hz=hit_hz,
             strength=10 ** (hit.gain_db / 20) * float(rng.uniform(0.85, 1.15)),
             pick_place=float(np.clip(hands.pick_place * rng.uniform(0.85, 1.15), 0.03, 0.4)),
             pick_width_s=width * (1 + (hands.palm_soft - 1) * hit.depth) if palm else width,
             scrape=0.05 if hit.legato else hands.scrape,
+            stiffness=self._setup.stiffness * (hit_hz / STIFF_AT_HZ),
         )
         early_s = (
             hands.contact_s * float(rng.uniform(0.5, 1.0))
@@ -165,10 +173,10 @@ class ModelGuitar:
         """The string in one plane or in two that beat against each other, the second one nearly
         along the body and longer-lived.
         """
-        damping = self.damping(hit.articulation, hit.depth)
+        damping = self._on_string(hit, hit.articulation, hit.depth)
         hands = [(0.0, damping), (max(0.005, hit.release_s - early_s), self.hands.release)]
         if hit.lift_s is not None and hit.lift_s < hit.release_s:
-            hands.insert(1, (hit.lift_s, self.damping(Articulation.OPEN, 0.0)))
+            hands.insert(1, (hit.lift_s, self._on_string(hit, Articulation.OPEN, 0.0)))
         pitch = hit.pitch
         wave = pluck(how, hands, pitch=pitch, length_s=hit.length_s, rate_hz=rate_hz, rng=rng)
         if self.hands.twin_cents and hit.articulation is Articulation.OPEN:
@@ -178,8 +186,10 @@ class ModelGuitar:
                 pick_place=how.pick_place,
                 pick_width_s=how.pick_width_s,
                 scrape=how.scrape,
+                stiffness=how.stiffness,
             )
-            hands[0] = (0.0, Damping(damping.low_t60_s * 1.6, damping.high_t60_s * 1.4))
+            longer = Damping(damping.low_t60_s * 1.6, damping.high_t60_s * 1.4, damping.power)
+            hands[0] = (0.0, longer)
             wave = wave + pluck(
                 other, hands, pitch=pitch, length_s=hit.length_s, rate_hz=rate_hz, rng=rng
             )

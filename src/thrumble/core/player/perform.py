@@ -12,8 +12,9 @@ import numpy as np
 from thrumble.core.music.feel import Feel
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.guitars import Guitar, ModelGuitar
+from thrumble.core.player.noises import add_noises
 from thrumble.core.player.rendering import Plan, PlayedHit, render
-from thrumble.core.player.sound import Setup, Tone, amplify, draw_setup
+from thrumble.core.player.sound import Amplifier, Setup, Tone, amplify, draw_setup
 from thrumble.core.pulse.click import click_times, click_track
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation, Riff, Section, Stroke
@@ -51,20 +52,26 @@ def perform(
     click_db: float | None = None,
     setup: Setup | None = None,
     guitar: Callable[[Setup, np.random.Generator], Guitar] = ModelGuitar,
+    altered: Callable[[Setup], Setup] | None = None,
+    amplifier: Amplifier = amplify,
 ) -> Performance:
     """Plays `rounds` of a riff. `lead_s`: silence before the pick-up or bar 1; `click_db`: bleed of
     the click below the peak, None without;
-    `guitar` draws what is played on."""
+    `guitar` draws what is played on; `altered` changes what was drawn of strings, amplifier and
+    room; `amplifier` makes the recording of the strings' sound."""
     flaws = flaws or Flaws()
     rng = np.random.default_rng(seed)
     expanded = expand(riff, tempo_bpm)
     swung = expand(_with_swing(riff, flaws.swing), tempo_bpm) if flaws.swing else expanded
     setup = setup or draw_setup(tone, rng)
+    setup = altered(setup) if altered else setup
     start_s = lead_s - expanded.begin_s
     plans = _plan(expanded, swung, flaws, rounds, start_s, rng)
     length_s = start_s + rounds * expanded.round_s + max(0.5, 60 / expanded.tempo_bpm) + 0.3
     strings, hits = render(riff, plans, guitar(setup, rng), length_s, rate_hz, rng)
-    samples = amplify(strings, setup, rate_hz=rate_hz, rng=rng)
+    if flaws.touch or flaws.squeak:
+        add_noises(strings, riff, plans, flaws, rate_hz, np.random.default_rng([seed, 9]))
+    samples = amplifier(strings, setup, rate_hz=rate_hz, rng=rng)
     clicks = click_times(expanded, rounds=rounds, count_in_bars=1)
     times = tuple(start_s + t for t, _ in clicks if start_s + t >= 0)
     if click_db is not None:

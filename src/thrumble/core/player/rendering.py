@@ -14,6 +14,7 @@ from thrumble.core.signal import Samples, rms_db
 
 ARPEGGIO = 0.9  # of the hit's length: the last string has as long to sound as the others
 FINGER_GAIN = 0.8
+PLAIN_STRINGS = 3  # the thinnest have no winding
 LONGEST_SLIDE_S, LONGEST_BEND_S = 0.25, 0.5
 LATEST_LIFT_S = 0.05  # a palm that lifts later finds nothing left to ring
 STRAY_GAIN = 0.3  # a string that rings along was brushed, not struck
@@ -172,6 +173,7 @@ def _strike(
             lift_s=lift_s if articulation is Articulation.PALM else None,
             slide=_slide(hit, held_s),
             bend=_bend(hit, note, held_s),
+            wound=note is None or note.string > PLAIN_STRINGS,
         )
         string = guitar.string(asked, rate_hz, rng)
         if k == 0:

@@ -2,8 +2,9 @@
 a spread of its own from take to take.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
+from typing import Protocol
 
 import numpy as np
 import soxr
@@ -43,6 +44,21 @@ class Setup:
     gate_db: float | None = None  # noise gate threshold below the peak, None without
     gate_s: float = 0.03  # over which the gate looks
     compress: float = 0.0  # 0 none to 1 hard, before the amplifier
+    wear: float = 0.0  # of the strings, 0 new to 1 dead
+    stiffness: float = 0.0  # of the lowest string, B of its partials
+    echo_s: float | None = None  # a delay that repeats what was played, None without
+    echo_db: float = -12.0  # of the first repeat
+    echo_again: float = 0.0  # of each repeat that comes round once more, linear
+    cabinet: tuple[tuple[float, float, float], ...] = ()  # peaks and dips: Hz, dB, Q
+
+
+class Amplifier(Protocol):
+    """Anything that makes a recording of what the strings do."""
+
+    def __call__(
+        self, strings: Samples, setup: Setup, *, rate_hz: int, rng: np.random.Generator
+    ) -> Samples:
+        """The recorded sound, same shape (frames,)."""
 
 
 DRIVE_DB = {Tone.CLEAN: (-12.0, 0.0), Tone.CRUNCH: (12.0, 22.0), Tone.HIGH_GAIN: (32.0, 46.0)}
@@ -78,6 +94,40 @@ def draw_setup(tone: Tone, rng: np.random.Generator) -> Setup:
     )
 
 
+def aged(setup: Setup, wear: float, rng: np.random.Generator) -> Setup:
+    """The same with strings so worn, as stiff as strings are."""
+    return replace(setup, wear=wear, stiffness=float(np.exp(rng.uniform(*np.log((1.5e-5, 9e-5))))))
+
+
+SLAP_S, LATER_S = (0.07, 0.15), (0.22, 0.46)
+
+
+def with_echo(setup: Setup, rng: np.random.Generator) -> Setup:
+    """The same with a delay: mostly one short repeat, else longer ones that come round again."""
+    slap = rng.random() < 0.7
+    return replace(
+        setup,
+        echo_s=float(rng.uniform(*(SLAP_S if slap else LATER_S))),
+        echo_db=float(rng.uniform(-20, -5) if slap else rng.uniform(-20, -9)),
+        echo_again=float(rng.uniform(0, 0.25) if slap else rng.uniform(0.2, 0.5)),
+    )
+
+
+def with_cabinet(setup: Setup, rng: np.random.Generator) -> Setup:
+    """The same through a speaker of more peaks and dips, as real ones have; more room, perhaps."""
+    peaks = tuple(
+        (float(hz), float(rng.normal(0, 4)), float(rng.uniform(0.8, 4)))
+        for hz in np.exp(rng.uniform(np.log(120), np.log(5000), int(rng.integers(2, 7))))
+    )
+    roomy = rng.random() < 0.25
+    return replace(
+        setup,
+        cabinet=peaks,
+        room_level=float(rng.uniform(0.1, 0.6)) if roomy else setup.room_level,
+        room_s=float(rng.uniform(0.3, 1.6)) if roomy else setup.room_s,
+    )
+
+
 def amplify(strings: Samples, setup: Setup, *, rate_hz: int, rng: np.random.Generator) -> Samples:
     """The recorded sound of the summed strings (peak about 1 for a hard chord). Same length. Shape
     (frames,).
@@ -107,6 +157,11 @@ def amplify(strings: Samples, setup: Setup, *, rate_hz: int, rng: np.random.Gene
     )
     if setup.gate_db is not None:
         sound = _gate(sound, setup.gate_db, setup.gate_s, rate_hz)
+    if setup.cabinet:
+        tuned = (peak(hz, gain_db=gain_db, q=q) for hz, gain_db, q in setup.cabinet)
+        sound = filtered(sound, rate_hz, *tuned)
+    if setup.echo_s is not None:
+        sound = _echoed(sound, setup, rate_hz)
     if setup.room_level:
         sound = _room(sound, setup, rate_hz, rng)
     loud = max(1e-6, float(np.max(np.abs(sound))))
@@ -154,6 +209,25 @@ def _gate(sound: Samples, threshold_db: float, window_s: float, rate_hz: int) ->
     level = _envelope(sound, rate_hz, window_s)
     opened = np.clip((20 * np.log10(level / level.max() + 1e-9) - threshold_db) / 6 + 0.5, 0, 1)
     return np.asarray(sound * opened, dtype=np.float32)
+
+
+MOST_REPEATS = 4
+ECHO_DULL_HZ = 3200  # a repeat is duller than what it repeats
+
+
+def _echoed(sound: Samples, setup: Setup, rate_hz: int) -> Samples:
+    """The sound and its repeats, all so far apart, each duller and weaker."""
+    lag = round((setup.echo_s or 0.0) * rate_hz)
+    out, repeat = sound.copy(), sound * np.float32(10 ** (setup.echo_db / 20))
+    for k in range(1, MOST_REPEATS + 1):
+        if k * lag >= sound.size:
+            break
+        repeat = filtered(repeat, rate_hz, low_pass(ECHO_DULL_HZ))
+        out[k * lag :] += repeat[: sound.size - k * lag]
+        if not setup.echo_again:
+            break
+        repeat = repeat * np.float32(setup.echo_again)
+    return out
 
 
 def _room(sound: Samples, setup: Setup, rate_hz: int, rng: np.random.Generator) -> Samples:

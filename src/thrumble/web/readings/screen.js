@@ -20,29 +20,42 @@ if (sound) {
   const LEAD = 0.06;
 
   const { plain } = document.getElementById("listen").dataset;
-  let wanted = plain, loaded = null;
+  let wanted = plain, loading = null, asked = 0;
 
-  /** Only in a sound that is here whole can be jumped about. */
-  async function whole() {
-    const url = wanted;
-    if (loaded === url) return;
-    const answer = await fetch(url);
-    if (!answer.ok) throw new Error("This sound can't be played: read the take again.");
-    const blob = await answer.blob();
-    await new Promise((resolve) => {
-      sound.addEventListener("loadedmetadata", resolve, { once: true });
-      sound.src = URL.createObjectURL(blob);
-    });
-    loaded = url;
+  /** Only in a sound that is here whole can be jumped about; each is fetched once. */
+  function whole() {
+    if (loading?.url !== wanted) loading = { url: wanted, done: load(wanted) };
+    return loading.done;
   }
 
-  async function listenFrom(seconds) {
+  async function load(url) {
+    try {
+      const answer = await fetch(url);
+      if (!answer.ok) throw new Error("This sound can't be played: read the take again.");
+      const blob = await answer.blob();
+      if (loading.url !== url) return; // another one is wanted by now
+      await new Promise((resolve) => {
+        sound.addEventListener("loadedmetadata", resolve, { once: true });
+        sound.src = URL.createObjectURL(blob);
+      });
+    } catch (error) {
+      if (loading.url === url) loading = null; // the next press tries again
+      throw error;
+    }
+  }
+
+  /** Puts the sound where it was asked for last: a press while it still loads counts, not the one
+      before. */
+  async function put(seconds, playing) {
+    const mine = ++asked;
     try {
       await whole();
-      sound.currentTime = Math.max(0, seconds - LEAD);
-      await sound.play();
+      if (mine !== asked) return;
+      sound.currentTime = seconds;
+      if (playing) await sound.play();
     } catch (error) { if (error.name !== "AbortError") problem(error.message); }
   }
+  const listenFrom = (seconds) => put(Math.max(0, seconds - LEAD), true);
 
   function setSpeed() {
     sound.preservesPitch = true;
@@ -55,17 +68,11 @@ if (sound) {
     setSpeed();
   }
 
-  async function toggleClick() {
+  function toggleClick() {
     const on = click.getAttribute("aria-pressed") !== "true";
     click.setAttribute("aria-pressed", on);
-    const at = sound.currentTime,
-      playing = !sound.paused;
-    try {
-      wanted = plain + (on ? "?click=true" : "");
-      await whole();
-      sound.currentTime = at;
-      if (playing) await sound.play();
-    } catch (error) { if (error.name !== "AbortError") problem(error.message); }
+    wanted = plain + (on ? "?click=true" : "");
+    put(sound.currentTime, !sound.paused);
   }
 
   function step(way) {

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from thrumble.core.ear.align.echoes import free_of_echo
 from thrumble.core.ear.align.onsets import Candidates
 from thrumble.core.ear.model.ear import Decisions
 from thrumble.core.ear.model.network import Array
@@ -62,9 +63,10 @@ def match_hits(
 
 def extra_hits(
     candidates: Candidates, chosen: NDArray[np.intp], decisions: Decisions
-) -> NDArray[np.intp]:
+) -> tuple[NDArray[np.intp], float | None]:
     """Candidates surely struck that no due hit took, from half a second before the first one taken
-    to as long after the last. The more of the others there are for which something speaks, the more
+    to as long after the last, and the lag of an echo in seconds, whose repeats are none of them;
+    None without one. The more of the others there are for which something speaks, the more
     is asked of each: a player strikes few, a guitar next door many. `chosen` of shape (due hits,)
     as `Match` has it; gives indices of candidates, shape (n,), none where no hit was found.
     """
@@ -72,7 +74,7 @@ def extra_hits(
     taken[chosen[chosen >= 0]] = True
     own = np.sort(candidates.times_s[taken])
     if not own.size:
-        return np.zeros(0, dtype=np.intp)
+        return np.zeros(0, dtype=np.intp), None
     first_s, last_s = own[0] - 0.5, own[-1] + 0.5
     inside = (candidates.times_s > first_s) & (candidates.times_s < last_s)
     after = np.minimum(np.searchsorted(own, candidates.times_s), own.size - 1)
@@ -80,11 +82,14 @@ def extra_hits(
         *(np.abs(candidates.times_s - own[k]) for k in (after, np.maximum(after - 1, 0)))
     )
     free = inside & ~taken & (nearest_s > APART_S)
+    heard = candidates.where(free)
+    struck, lag_s = free_of_echo(own, heard.times_s, heard.log_odds, decisions)
+    free[np.flatnonzero(free)[~struck]] = False
     others = max(
         0, np.count_nonzero(free & (candidates.log_odds > decisions.crowding_log_odds)) - 1
     ) / (last_s - first_s)
     asked = decisions.crowd_to_extra_s * (others + decisions.least_crowd_per_s)
-    return np.flatnonzero(free & (candidates.log_odds > np.log(asked)))
+    return np.flatnonzero(free & (candidates.log_odds > np.log(asked))), lag_s
 
 
 def gaps_between(due_s: Array) -> Array:
