@@ -24,6 +24,7 @@ KINDS = {
 }
 KIND_OF = {Articulation.OPEN: "open", Articulation.DEAD: "dead"}
 FINDER = "finder"
+CHECKED = "check"  # a sound check: what was asked there is known
 CORRECTION = "correction"  # its depth is the ear's own word, and teaches nothing about depth
 MOST_EXAMPLES = 60
 LIGHT_DEPTH, TIGHT_DEPTH = 0.4, 0.75  # a palm lighter or tighter than this is kept as such
@@ -77,7 +78,7 @@ def profile_from(kept: list[tuple[str, str, bytes]]) -> Profile:
                 samples=samples,
                 rate_hz=sound.rate_hz,
                 kind=articulation,
-                depth=depth if origin == FINDER else None,
+                depth=depth if origin in (FINDER, CHECKED) else None,
             )
         )
     return profile_of(examples) if examples else NO_PROFILE
@@ -151,27 +152,44 @@ def correct_hit(
 def _cut(
     session: Session, player_id: int, take_id: int, onset_s: float, next_s: float
 ) -> tuple[np.ndarray, int]:
-    """A hit's own sound out of its take, faded in before it and out before the next."""
+    """A hit's own sound out of its stored take."""
     with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
         path = Path(folder) / "take"
         fetch(session, player_id, take_id, path)
-        sound = read_audio(path)
-        rate = sound.rate_hz
-        begin, end = (
+        pieces, rate_hz = cut_from(path, [(onset_s, next_s)])
+        return pieces[0], rate_hz
+
+
+def cut_from(path: Path, spans: list[tuple[float, float]]) -> tuple[list[np.ndarray], int]:
+    """Hits' own sounds out of their take, each faded in before it and out before the next: samples
+    of shape (frames,) each, and their rate. `spans`: onsets and those of the next hits, seconds.
+    The take is gone through once.
+    """
+    sound = read_audio(path)
+    rate = sound.rate_hz
+    bounds = [
+        (
             max(0, int((onset_s - LEAD_S) * rate)),
             int(min(onset_s + CUT_S, next_s - 0.005) * rate),
         )
-        parts, at = [], 0
-        for block in sound.blocks():
-            parts.append(
-                block[max(0, begin - at) : max(0, end - at)].mean(axis=1, dtype=np.float32)
-            )
-            at += block.shape[0]
-    piece = np.concatenate(parts)
-    fade = min(piece.size, int(0.04 * rate))
-    rise = np.linspace(0, 1, fade, dtype=np.float32) ** 3
-    piece[:fade] *= rise  # the hit before is not part of this one
-    return piece, rate
+        for onset_s, next_s in spans
+    ]
+    parts: list[list[np.ndarray]] = [[] for _ in bounds]
+    at = 0
+    for block in sound.blocks():
+        for own, (begin, end) in zip(parts, bounds, strict=True):
+            if begin < at + block.shape[0] and end > at:
+                inside = block[max(0, begin - at) : max(0, end - at)]
+                own.append(inside.mean(axis=1, dtype=np.float32))
+        at += block.shape[0]
+    return [_faded_in(np.concatenate(own), rate) for own in parts], rate
+
+
+def _faded_in(piece: np.ndarray, rate_hz: int) -> np.ndarray:
+    """The hit before is not part of this one."""
+    fade = min(piece.size, int(0.04 * rate_hz))
+    piece[:fade] *= np.linspace(0, 1, fade, dtype=np.float32) ** 3
+    return piece
 
 
 def _depth_name(depth: float) -> str:

@@ -20,6 +20,7 @@ from thrumble.core.coach.judgement import Judgement, judge_hits
 from thrumble.core.coach.words import say
 from thrumble.core.ear.comparing import Difference, compare
 from thrumble.core.ear.front.conditioning import MAX_S, WORK_RATE_HZ
+from thrumble.core.ear.measure.articulation import Profile
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_recording
@@ -206,19 +207,7 @@ def _take_up(take_id: int, path: Path) -> _Work:
 def _hear(work: _Work, path: Path) -> _Kept:
     take = work.take
     expanded = expand(work.riff, take.tempo_bpm)
-    report = RecorderReport(**(take.recorder or {}))
-    start_s = None if take.start_s is None else take.start_s + (take.delay_ms or 0.0) / 1000
-    info = TakeInfo(
-        start_s=start_s,
-        delay_ms=take.delay_ms,
-        delay_spread_ms=take.delay_spread_ms,
-        rounds=take.rounds,
-        dropouts=report.dropouts(),
-        profile=profile_from(work.examples),
-        along=_along(take, expanded),
-        came_on=known_along(take.along).bars_before > 0,
-        goes_on=report.goes_on,
-    )
+    info = info_of(take, expanded, profile_from(work.examples))
     reading = read_recording(read_audio(path), expanded, info)
     judgement = judge_hits(reading, expanded, work.instrument)
     return _Kept(
@@ -229,6 +218,22 @@ def _hear(work: _Work, path: Path) -> _Kept:
         clean=judgement.clean,
         judged=judgement.counted,
         changed=compare(work.before, reading) if work.before else None,
+    )
+
+
+def info_of(take: Take, expanded: ExpandedRiff, profile: Profile) -> TakeInfo:
+    """All that is known of a stored take beside its sound."""
+    report = RecorderReport(**(take.recorder or {}))
+    return TakeInfo(
+        start_s=None if take.start_s is None else take.start_s + (take.delay_ms or 0.0) / 1000,
+        delay_ms=take.delay_ms,
+        delay_spread_ms=take.delay_spread_ms,
+        rounds=take.rounds,
+        dropouts=report.dropouts(),
+        profile=profile,
+        along=_along(take, expanded),
+        came_on=known_along(take.along).bars_before > 0,
+        goes_on=report.goes_on,
     )
 
 

@@ -9,7 +9,13 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Column, Field, SQLModel
 
-from thrumble.store.tables import json_column, moment_column, parent_column, player_column
+from thrumble.store.tables import (
+    json_column,
+    maybe_column,
+    moment_column,
+    parent_column,
+    player_column,
+)
 
 
 class HandRow(SQLModel, table=True):
@@ -232,3 +238,21 @@ class KeepingRow(SQLModel, table=True):
     last: int
     days: int
     limit_gb: float | None = None
+
+
+class ProofRow(SQLModel, table=True):
+    """A sound check that was counted: its hits as asked, told and heard; `struck`: the indices of
+    those that the player says went wrong; `examples`: those its hits were kept as.
+    """
+
+    __tablename__ = "proof"
+    __table_args__ = (sa.UniqueConstraint("take_id"),)
+    id: int | None = Field(default=None, primary_key=True)
+    player_id: int = player_column()
+    take_id: int = parent_column("take")
+    tone_id: int | None = maybe_column("tone")
+    engine: str
+    hits: list[dict[str, Any]] = json_column()
+    struck: list[int] = json_column()
+    examples: list[int] = json_column()
+    created_at: datetime = moment_column()

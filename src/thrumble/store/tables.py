@@ -179,7 +179,7 @@ class ExampleRow(SQLModel, table=True):
     kind: str  # open, light, full, tight, dead
     rate_hz: int
     depth: float
-    origin: str  # finder, correction
+    origin: str  # finder, correction, check
     data: bytes
     created_at: datetime = moment_column()
 

@@ -69,6 +69,7 @@ document.addEventListener("alpine:init", () => {
     count: "–",
     cue: "",
     nextHead: "next",
+    part: "",
     round: false,
     tempo: $("tempo").value,
     latency: $("latency").textContent,

@@ -26,8 +26,20 @@ export class Show {
     this.preview();
   }
   preview() {
-    this.place("now", this.plan.bars[0]);
-    this.place("next", this.plan.bars[1] ?? null);
+    const [first, second] = this.plan.bars;
+    this.place("now", first);
+    this.place("next", second ?? null);
+    Object.assign(this.view, this.partWords(first, second));
+  }
+  /** The section by name, and the one that begins at the next bar, where a riff has several. */
+  partWords(bar, following) {
+    const several = this.plan.bars.some((b) => b.section !== this.plan.bars[0].section);
+    const other = several && following && following.section !== bar.section;
+    const next = following ? "next" : "last bar";
+    return {
+      part: several ? bar.section : "",
+      nextHead: other ? `next: ${following.section}` : next,
+    };
   }
   place(where, bar) {
     $(where).replaceChildren();
@@ -85,7 +97,7 @@ export class Show {
     this.place("next", following);
     Object.assign(this.view, {
       bar: bar.number === 0 ? "–" : String(bar.number),
-      nextHead: following ? "next" : "last bar",
+      ...this.partWords(bar, following),
       barOf: this.roundWords(take, round),
     });
     for (const box of $("progress").children) box.className = Number(box.dataset.index) < index ?

@@ -221,6 +221,7 @@ def _plan(revision: Revision, expanded: ExpandedRiff, instrument: Instrument) ->
         "bars": [
             {
                 "number": b.number,
+                "section": b.section,
                 "start": b.start_s,
                 "end": b.end_s,
                 "beats": b.meter.beats,

@@ -22,7 +22,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.formats.labels import label_track
 from thrumble.formats.reading_json import reading_csv, reading_document
 from thrumble.store import corrections as said
-from thrumble.store import notes, readings, riffs, rigs, takes
+from thrumble.store import notes, proofs, readings, riffs, rigs, takes
 from thrumble.store.rounds import local_time
 from thrumble.store.space import space
 from thrumble.web.deps import DbSession, PlayerId, costly
@@ -115,6 +115,7 @@ def take_page(
     return render(
         request,
         "readings/page.html",
+        sound_check=take.riff_id == proofs.check_riff_of(session, player_id),
         status=status_view(take),
         asked=1,
         view=view,

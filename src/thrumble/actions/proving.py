@@ -1,0 +1,169 @@
+"""Verbs on sound checks: begin one, count one, keep its hits as examples, write it out whole."""
+
+import json
+import tempfile
+import zipfile
+from pathlib import Path
+from typing import IO
+
+import numpy as np
+from sqlmodel import Session
+
+from thrumble.actions.rigs import CHECKED, KINDS, cut_from, keep_example, profile_from
+from thrumble.actions.sound import fetch
+from thrumble.actions.takes import info_of
+from thrumble.core.ear.model.ear import EAR
+from thrumble.core.ear.take import read_recording
+from thrumble.core.errors import BadAudio, NotAllowed, NotFound
+from thrumble.core.proving.proof import ProofHit, proof_of
+from thrumble.core.proving.script import misled, sound_check
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.printing import print_riff
+from thrumble.core.takes import TakeState
+from thrumble.formats.audio import read_audio
+from thrumble.formats.riff_json import riff_document
+from thrumble.store import proofs, readings, riffs, rigs, takes
+from thrumble.store.proofs import Proof
+
+EXAMPLES_EACH = 4  # of every kind, spread over the take
+SHORTEST_S = 0.2  # of sound to the next hit: less is no example
+
+
+def begin_check(session: Session, player_id: int) -> int:
+    """The riff of a sound check in the player's own tuning; its number."""
+    riff = sound_check(rigs.own_instrument(session, player_id).tuning)
+    return proofs.keep_check_riff(session, player_id, riff, print_riff(riff))
+
+
+def count_check(session: Session, player_id: int, take_id: int) -> Proof:
+    """Hears a take of a sound check once more, told something else for a part of its hits, and
+    keeps what came of it. Raises NotFound for a take of anything else, NotAllowed before its first
+    reading or without its sound.
+    """
+    take = takes.get_take(session, player_id, take_id)
+    if take.riff_id != proofs.check_riff_of(session, player_id):
+        raise NotFound("this take isn't a sound check: play one first (Rig, How sure is it?)")
+    if take.state is not TakeState.READ:
+        raise NotAllowed("this take isn't read yet: wait for its reading, then count it")
+    if not take.audio_bytes:
+        raise NotAllowed("this take has no sound any more: play the sound check again")
+    riff = riffs.get_revision(session, player_id, take.revision_id).riff
+    asked, told = (expand(one, take.tempo_bpm) for one in (riff, misled(riff)))
+    kept = [] if take.tone_id is None else rigs.example_sounds(session, player_id, take.tone_id)
+    others = [one for one in kept if one[1] != CHECKED]  # its own hits would tell it the answers
+    with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
+        path = Path(folder) / "take"
+        fetch(session, player_id, take_id, path)
+        reading = read_recording(read_audio(path), told, info_of(take, told, profile_from(others)))
+    proofs.put_proof(
+        session,
+        player_id,
+        take_id,
+        tone_id=take.tone_id,
+        engine=EAR.version,
+        hits=proof_of(asked, told, reading),
+    )
+    return proofs.get_proof(session, player_id, take_id)
+
+
+def keep_hits(session: Session, player_id: int, take_id: int) -> int:
+    """Keeps hits of a counted sound check as examples of its tone, some of every kind, none that
+    was struck out; those of an earlier time are replaced. How many. Raises NotFound, NotAllowed
+    where the take has no tone.
+    """
+    proof = proofs.get_proof(session, player_id, take_id)
+    if proof.tone_id is None:
+        raise NotAllowed("this take was played without a tone chosen: choose one and play again")
+    proofs.put_examples(session, player_id, take_id, [])
+    chosen = _chosen(proof)
+    with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
+        path = Path(folder) / "take"
+        fetch(session, player_id, take_id, path)
+        pieces, rate_hz = cut_from(path, [(at, after) for _, at, after in chosen])
+    kept = []
+    for (kind, _, _), samples in zip(chosen, pieces, strict=True):
+        try:
+            one = keep_example(
+                session,
+                player_id,
+                proof.tone_id,
+                kind=kind,
+                samples=samples,
+                rate_hz=rate_hz,
+                origin=CHECKED,
+            )
+        except BadAudio:
+            continue  # nothing is heard in it alone
+        kept.append(one.id)
+    proofs.put_examples(session, player_id, take_id, kept)
+    return len(kept)
+
+
+def _chosen(proof: Proof) -> list[tuple[str, float, float]]:
+    """Hits to keep, EXAMPLES_EACH of every kind, as far apart as they lie: kind, onset and the next
+    hit's, seconds.
+    """
+    heard = [(hit, hit.onset_s) for hit in proof.hits if hit.onset_s is not None]
+    nexts = [*(at for _, at in heard[1:]), np.inf]
+    found: dict[str, list[tuple[float, float]]] = {kind: [] for kind in KINDS}
+    for (hit, at), after in zip(heard, nexts, strict=True):
+        if after - at >= SHORTEST_S and hit.index not in proof.struck:
+            found[kind_of(hit)].append((at, after))
+    chosen = []
+    for kind, spans in found.items():
+        count = min(EXAMPLES_EACH, len(spans))
+        places = np.linspace(0, max(0, len(spans) - 1), count).round().astype(int)
+        chosen += [(kind, *spans[k]) for k in places]
+    return chosen
+
+
+def kind_of(hit: ProofHit) -> str:
+    """What a hit was asked to be, as examples name it."""
+    if hit.asked != "palm":
+        return hit.asked
+    depths = {name: depth for name, (_, depth) in KINDS.items() if depth is not None}
+    wanted = 0.6 if hit.depth is None else hit.depth
+    return min(depths, key=lambda name: abs(depths[name] - wanted))
+
+
+def write_labelled(session: Session, player_id: int, take_id: int, out: IO[bytes]) -> None:
+    """The sound check as one file for whoever works on an ear: the sound as it was recorded, the
+    riff as asked, and every hit as asked, as the ear was told it and as it was heard. Raises
+    NotFound, NotAllowed where the sound is gone.
+    """
+    proof = proofs.get_proof(session, player_id, take_id)
+    take = takes.get_take(session, player_id, take_id)
+    if not take.audio_bytes:
+        raise NotAllowed("this take has no sound any more: there is nothing to hand on")
+    riff = riffs.get_revision(session, player_id, take.revision_id).riff
+    reading = readings.get_reading(session, player_id, take_id)
+    tone = None if proof.tone_id is None else rigs.find_tone(session, player_id, proof.tone_id)
+    labels = {
+        "format": "thrumble.labelled/1",
+        "riff": "take.riff.json",
+        "audio": "take.flac",
+        "engine": proof.engine,
+        "tempo_bpm": float(take.tempo_bpm or riff.tempo_bpm),
+        "start_s": None if reading is None else reading.start_s,
+        "sound": None if tone is None else tone.sound,
+        "hits": [
+            {
+                "index": hit.index,
+                "asked": hit.asked,
+                "depth": hit.depth,
+                "told": hit.told,
+                "heard": hit.heard,
+                "chance": hit.chance,
+                "heard_onset_s": hit.onset_s,
+                "played_as_asked": hit.index not in proof.struck,
+            }
+            for hit in proof.hits
+        ],
+    }
+    with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
+        path = Path(folder) / "take"
+        fetch(session, player_id, take_id, path)
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as whole:
+            whole.write(path, "take.flac")
+            whole.writestr("take.riff.json", json.dumps(riff_document(riff)))
+            whole.writestr("take.labels.json", json.dumps(labels, indent=1))

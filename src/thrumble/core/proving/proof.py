@@ -1,0 +1,108 @@
+"""What was asked, what was heard, and what that says of the ear on this guitar."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from thrumble.core.ear.reading import HeardKind, HitState, Reading
+from thrumble.core.riff.expand import ExpandedRiff
+from thrumble.core.riff.model import Articulation
+
+SURELY = 0.9
+Z = 1.959964  # of 95 % of a normal distribution
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ProofHit:
+    """One hit of a sound check. `asked` is the truth, `told` what the ear was told, `heard` what it
+    said, `unsure` among that; None where it heard nothing. `chance`: how sure it was of the kind it
+    thought likeliest.
+    """
+
+    index: int
+    section: str
+    bar: int
+    asked: str
+    told: str
+    heard: str | None
+    chance: float | None
+    onset_s: float | None
+    depth: float | None  # asked, of a palm mute
+    strings: int
+
+    @property
+    def right(self) -> bool:
+        return self.heard == self.asked
+
+
+@dataclass(frozen=True, slots=True)
+class Share:
+    """So many right of so many, and where the true share lies with 95 % certainty."""
+
+    name: str
+    right: int
+    of: int
+
+    @property
+    def interval(self) -> tuple[float, float] | None:
+        """Wilson's (1927), 0 to 1; None of nothing."""
+        if not self.of:
+            return None
+        p, n = self.right / self.of, self.of
+        middle = (p + Z**2 / (2 * n)) / (1 + Z**2 / n)
+        half = Z / (1 + Z**2 / n) * (p * (1 - p) / n + Z**2 / (4 * n**2)) ** 0.5
+        return max(0.0, middle - half), min(1.0, middle + half)
+
+
+def proof_of(asked: ExpandedRiff, told: ExpandedRiff, reading: Reading) -> list[ProofHit]:
+    """Every hit of the first round, in order: `asked` as it was to be played, `told` as the ear was
+    told. Hits that the take does not reach are left out.
+    """
+    by_index = {hit.index: hit for hit in reading.hits if hit.round == 1}
+    out = []
+    for due, other in zip(asked.hits, told.hits, strict=True):
+        hit = by_index.get(due.index)
+        if hit is None or hit.state is HitState.NOT_REACHED:
+            continue
+        heard = None
+        if hit.state is HitState.PLAYED:
+            heard = (hit.heard_articulation or HeardKind.UNSURE).value
+        out.append(
+            ProofHit(
+                index=due.index,
+                section=due.identity.section,
+                bar=due.bar,
+                asked=due.hit.articulation.value,
+                told=other.hit.articulation.value,
+                heard=heard,
+                chance=max(hit.probabilities.values()) if hit.probabilities else None,
+                onset_s=hit.onset_s,
+                depth=None if due.hit.depth is None else float(due.hit.depth),
+                strings=len(due.hit.notes),
+            )
+        )
+    return out
+
+
+def _kind(kind: Articulation) -> Callable[[ProofHit], bool]:
+    return lambda hit: hit.asked == kind.value
+
+
+ROWS: tuple[tuple[str, Callable[[ProofHit], bool]], ...] = (
+    ("open, palm or dead", lambda _: True),
+    ("open notes", lambda hit: hit.asked == "open" and hit.strings == 1),
+    ("open chords", lambda hit: hit.asked == "open" and hit.strings > 1),
+    ("palm-muted notes", lambda hit: hit.asked == "palm" and hit.strings == 1),
+    ("palm-muted chords", lambda hit: hit.asked == "palm" and hit.strings > 1),
+    ("dead strings", _kind(Articulation.DEAD)),
+    ("not what we were told", lambda hit: hit.asked != hit.told),
+    ("where we were sure", lambda hit: (hit.chance or 0.0) >= SURELY),
+)
+
+
+def shares(hits: list[ProofHit], struck: frozenset[int] = frozenset()) -> list[Share]:
+    """How often the ear was right, row by row, without the hits that the player struck out, by
+    index. A hit it did not hear, or was unsure of, counts as wrong.
+    """
+    kept = [hit for hit in hits if hit.index not in struck]
+    rows = [(name, [hit for hit in kept if wanted(hit)]) for name, wanted in ROWS]
+    return [Share(name, sum(hit.right for hit in own), len(own)) for name, own in rows]

@@ -1,0 +1,160 @@
+"""Sound checks that were counted. Functions take the session and the player first, and never
+commit.
+"""
+
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+
+import sqlalchemy as sa
+from sqlmodel import Session, col, select
+
+from thrumble.core.errors import NotFound
+from thrumble.core.proving.proof import ProofHit
+from thrumble.core.riff.model import Riff
+from thrumble.core.takes import TakeState
+from thrumble.store import riffs
+from thrumble.store.practice_tables import ProofRow
+from thrumble.store.tables import ExampleRow, RiffRow, TakeRow
+
+MARK = "sound-check"  # of the riff that sound checks are takes of; it stands with no other riff
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Proof:
+    """A sound check as counted. `struck`: indices of hits that the player says went wrong;
+    `examples`: those kept of it.
+    """
+
+    take_id: int
+    tone_id: int | None
+    engine: str
+    hits: tuple[ProofHit, ...]
+    struck: frozenset[int]
+    examples: tuple[int, ...]
+    created_at: datetime
+
+
+def check_riff_of(session: Session, player_id: int) -> int | None:
+    """The riff that this player's sound checks are takes of; None before the first."""
+    return session.exec(
+        select(RiffRow.id).where(RiffRow.player_id == player_id, RiffRow.drill_kind == MARK)
+    ).first()
+
+
+def keep_check_riff(session: Session, player_id: int, riff: Riff, source: str) -> int:
+    """That riff as it stands now, made where there is none, put away from the player's own."""
+    there = check_riff_of(session, player_id)
+    if there is not None:
+        riffs.add_revision(session, player_id, there, riff, source)
+        return there
+    made = riffs.add_riff(session, player_id, riff, source)
+    row = riffs.own_riff(session, player_id, made.riff_id)
+    row.drill_kind = MARK
+    row.archived_at = datetime.now(UTC)
+    session.add(row)
+    session.flush()
+    return made.riff_id
+
+
+def waiting_checks(session: Session, player_id: int) -> list[int]:
+    """Takes of sound checks that were read and not counted yet, the newest first."""
+    query = (
+        select(TakeRow.id)
+        .join(RiffRow, col(RiffRow.id) == col(TakeRow.riff_id))
+        .join(ProofRow, col(ProofRow.take_id) == col(TakeRow.id), isouter=True)
+        .where(
+            TakeRow.player_id == player_id,
+            RiffRow.drill_kind == MARK,
+            TakeRow.state == TakeState.READ,
+            col(ProofRow.id).is_(None),
+        )
+        .order_by(col(TakeRow.id).desc())
+    )
+    return [take_id for take_id in session.exec(query) if take_id is not None]
+
+
+def put_proof(
+    session: Session,
+    player_id: int,
+    take_id: int,
+    *,
+    tone_id: int | None,
+    engine: str,
+    hits: list[ProofHit],
+) -> None:
+    """Keeps what was heard in a sound check, in place of what an earlier ear heard; what the player
+    struck out stays.
+    """
+    row = _row(session, player_id, take_id) or ProofRow(
+        player_id=player_id,
+        take_id=take_id,
+        tone_id=tone_id,
+        engine=engine,
+        hits=[],
+        struck=[],
+        examples=[],
+        created_at=datetime.now(UTC),
+    )
+    row.engine, row.hits = engine, [asdict(hit) for hit in hits]
+    session.add(row)
+    session.flush()
+
+
+def _row(session: Session, player_id: int, take_id: int) -> ProofRow | None:
+    query = select(ProofRow).where(ProofRow.player_id == player_id, ProofRow.take_id == take_id)
+    return session.exec(query).first()
+
+
+def _own(session: Session, player_id: int, take_id: int) -> ProofRow:
+    row = _row(session, player_id, take_id)
+    if row is None:
+        raise NotFound("this take isn't a sound check that was counted: see How sure is it?")
+    return row
+
+
+def get_proof(session: Session, player_id: int, take_id: int) -> Proof:
+    """A sound check. Raises NotFound."""
+    return _proof(_own(session, player_id, take_id))
+
+
+def _proof(row: ProofRow) -> Proof:
+    return Proof(
+        take_id=row.take_id,
+        tone_id=row.tone_id,
+        engine=row.engine,
+        hits=tuple(ProofHit(**hit) for hit in row.hits),
+        struck=frozenset(row.struck),
+        examples=tuple(row.examples),
+        created_at=row.created_at,
+    )
+
+
+def proofs_of(session: Session, player_id: int) -> list[Proof]:
+    """All of a player's, the newest first."""
+    query = select(ProofRow).where(ProofRow.player_id == player_id)
+    return [_proof(row) for row in session.exec(query.order_by(col(ProofRow.id).desc()))]
+
+
+def strike(session: Session, player_id: int, take_id: int, index: int, *, out: bool) -> None:
+    """Strikes a hit out of a sound check, or takes it back in. Raises NotFound."""
+    row = _own(session, player_id, take_id)
+    if index not in {hit["index"] for hit in row.hits}:
+        raise NotFound("this sound check has no such hit")
+    others = [one for one in row.struck if one != index]
+    row.struck = sorted([*others, index] if out else others)
+    session.add(row)
+    session.flush()
+
+
+def put_examples(session: Session, player_id: int, take_id: int, examples: list[int]) -> None:
+    """Notes which examples its hits were kept as; those noted before are dropped."""
+    row = _own(session, player_id, take_id)
+    gone = [one for one in row.examples if one not in examples]
+    session.execute(
+        sa.delete(ExampleRow).where(
+            col(ExampleRow.player_id) == player_id, col(ExampleRow.id).in_(gone)
+        )
+    )
+    row.examples = examples
+    session.add(row)
+    session.flush()

@@ -1,0 +1,159 @@
+"""A sound check as a page: the share of hits heard right, and every hit as asked and as heard."""
+
+import itertools
+from dataclasses import dataclass
+
+from sqlmodel import Session
+
+from thrumble.core.counting import counted
+from thrumble.core.ear.model.ear import EAR
+from thrumble.core.proving.proof import ProofHit, Share, shares
+from thrumble.store import proofs, rigs, takes
+from thrumble.store.proofs import Proof
+
+
+@dataclass(frozen=True, slots=True)
+class RowView:
+    """One figure with where it may really lie."""
+
+    name: str
+    figure: str
+    interval: str
+    of: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HitView:
+    """One hit. `mark`: right, wrong or struck; `words` for those who do not see it; `differs`: what
+    was heard where that is not what was asked.
+    """
+
+    index: int
+    mark: str
+    differs: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class BlockView:
+    """A block of the check with its hits."""
+
+    name: str
+    right: str
+    hits: list[HitView]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CheckView:
+    """The whole page. `stale`: another ear heard it; `sound`: whether its sound is still there."""
+
+    take_id: int
+    number: int
+    tone: str
+    figure: str
+    sentence: str
+    rows: list[RowView]
+    blocks: list[BlockView]
+    struck: str
+    stale: str
+    sound: bool
+    kept: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CheckLine:
+    """A sound check in the list of them."""
+
+    take_id: int
+    tone: str
+    day: str
+    rows: list[RowView]
+
+
+SHOWN = ("open, palm or dead", "not what we were told", "where we were sure")
+
+
+def check_lines(session: Session, player_id: int) -> list[CheckLine]:
+    """The newest sound check of every tone, the newest first."""
+    seen: set[int | None] = set()
+    out = []
+    for proof in proofs.proofs_of(session, player_id):
+        if proof.tone_id in seen:
+            continue
+        seen.add(proof.tone_id)
+        rows = [_row(one) for one in shares(list(proof.hits), proof.struck) if one.name in SHOWN]
+        out.append(
+            CheckLine(
+                take_id=proof.take_id,
+                tone=_tone(session, player_id, proof),
+                day=f"{proof.created_at:%Y-%m-%d}",
+                rows=rows,
+            )
+        )
+    return out
+
+
+def check_view(session: Session, player_id: int, take_id: int) -> CheckView:
+    """One of them. Raises NotFound."""
+    proof = proofs.get_proof(session, player_id, take_id)
+    take = takes.get_take(session, player_id, take_id)
+    rows = shares(list(proof.hits), proof.struck)
+    whole = rows[0]
+    blocks = [
+        _block(name, list(hits), proof.struck)
+        for name, hits in itertools.groupby(proof.hits, key=lambda hit: hit.section)
+    ]
+    stale = f"Heard with engine {proof.engine}; you run {EAR.version}: count it again."
+    return CheckView(
+        take_id=take_id,
+        number=take.number,
+        tone=_tone(session, player_id, proof),
+        figure=_row(whole).figure,
+        sentence=f"of your hits came out the way you were asked to play them: {whole.right} of "
+        f"{whole.of}",
+        rows=[_row(one) for one in rows],
+        blocks=blocks,
+        struck=counted(len(proof.struck), "hit") + " struck out" if proof.struck else "",
+        stale=stale if proof.engine != EAR.version else "",
+        sound=bool(take.audio_bytes),
+        kept=counted(len(proof.examples), "hit") if proof.examples else "",
+    )
+
+
+def _tone(session: Session, player_id: int, proof: Proof) -> str:
+    tone = None if proof.tone_id is None else rigs.find_tone(session, player_id, proof.tone_id)
+    return "no tone chosen" if tone is None else f"{tone.name} ({tone.sound})"
+
+
+def _row(share: Share) -> RowView:
+    if share.interval is None:
+        return RowView(share.name, "none", "", "no such hit")
+    low, high = share.interval
+    return RowView(
+        share.name,
+        f"{share.right / share.of:.0%}",
+        f"{100 * low:.0f} to {high:.0%}",
+        f"{share.right} of {share.of}",
+    )
+
+
+def _block(name: str, hits: list[ProofHit], struck: frozenset[int]) -> BlockView:
+    kept = [hit for hit in hits if hit.index not in struck]
+    right = f"{sum(hit.right for hit in kept)} of {len(kept)}"
+    return BlockView(name, right, [_hit(hit, struck) for hit in hits])
+
+
+def _hit(hit: ProofHit, struck: frozenset[int]) -> HitView:
+    heard = hit.heard or "nothing"
+    mark = "right" if hit.right else "wrong"
+    if hit.index in struck:
+        mark = "struck"
+    words = f"bar {hit.bar}: asked {hit.asked}, heard {heard}"
+    if hit.told != hit.asked:
+        words += f", told {hit.told}"
+    return HitView(
+        index=hit.index,
+        mark=mark,
+        differs="" if hit.right else heard,
+        words=words + (", struck out" if mark == "struck" else ""),
+    )
