@@ -17,7 +17,7 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.settings import settings
-from thrumble.store import database, players, readings, riffs, rigs, takes
+from thrumble.store import database, players, readings, riffs, rigs, take_lists, takes
 from thrumble.store.space import Room, check_room, space
 from thrumble.store.takes import NewTake, Take
 
@@ -109,15 +109,15 @@ def test_takes_are_found_page_by_page_by_riff_and_state(session: Session, player
     shown = [
         line.take.id
         for page in (1, 2, 3)
-        for line in takes.take_lines(session, player, page=page, limit=2)
+        for line in take_lists.take_lines(session, player, page=page, limit=2)
     ]
     assert shown == ids[::-1]
     assert (
-        takes.count_takes(session, player, title="ball") == 5
-        and takes.count_takes(session, player, title="%") == 0
+        take_lists.count_takes(session, player, title="ball") == 5
+        and take_lists.count_takes(session, player, title="%") == 0
     )
     assert [
-        line.take.id for line in takes.take_lines(session, player, states=(TakeState.FAILED,))
+        line.take.id for line in take_lists.take_lines(session, player, states=(TakeState.FAILED,))
     ] == ids[:1]
     assert (
         len(riffs.riff_standings(session, player, title="last", limit=3)) == 3
@@ -187,7 +187,7 @@ def test_a_reading_is_kept_whole_and_one_row_a_hit_and_replaced_by_the_same_engi
         ("A", 1, "3/4", 1),
     ]
     assert [r.deviation_ms for r in rows] == [h.deviation_ms for h in heard[0].hits]
-    line = takes.take_lines(session, player)[0]
+    line = take_lists.take_lines(session, player)[0]
     assert (line.title, line.clean, line.judged) == ("Ballast", 3, 4)
     assert riffs.riff_standings(session, player)[0].last_take_id == take.id
 
@@ -232,7 +232,7 @@ def test_nobody_reaches_what_is_another_players(session: Session, player: int) -
         riffs.delete_riff(session, other, take.riff_id)
     assert (
         readings.get_reading(session, other, take.id) is None
-        and takes.take_lines(session, other) == []
+        and take_lists.take_lines(session, other) == []
         and riffs.riff_standings(session, other) == []
     )
 

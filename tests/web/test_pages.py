@@ -14,7 +14,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import FINAL, TakeState
 from thrumble.demo import riff_texts
-from thrumble.store import database, players, takes
+from thrumble.store import database, players, take_lists
 from thrumble.web.security import POLICY
 from thrumble.web.shared.takes import STATE_WORDS
 
@@ -296,7 +296,7 @@ def test_a_take_comes_in_by_chunks_and_is_finished_or_dropped(
     assert visitor.post(f"/takes/{dropped}/discard", htmx=False).status_code == 204
     with database.session() as session:
         assert [
-            line.take.id for line in takes.take_lines(session, players.local_player(session))
+            line.take.id for line in take_lists.take_lines(session, players.local_player(session))
         ] == [take_id]
 
 

@@ -16,7 +16,7 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
-from thrumble.store import players, riffs, takes
+from thrumble.store import players, riffs, take_lists, takes
 from thrumble.store.riffs import Revision
 from thrumble.store.takes import NewTake, Take, TakeLine
 from thrumble.web.play.views import play_view
@@ -262,7 +262,7 @@ def test_today_arms_a_riff_and_keeps_cut_takes_apart(session: Session) -> None:
         for state in (TakeState.RECORDING, TakeState.QUEUED)
     )
     lines = [
-        takes.take_lines(session, player, states=(state,))
+        take_lists.take_lines(session, player, states=(state,))
         for state in (TakeState.RECORDING, TakeState.QUEUED)
     ]
     care, now = care_view([], [], played=False), datetime.now(UTC)

@@ -33,7 +33,7 @@ from thrumble.demo import (
     setup_of,
 )
 from thrumble.formats.audio import write_flac
-from thrumble.store import comfort, database, players, riffs, rigs, takes
+from thrumble.store import comfort, database, players, riffs, rigs, take_lists, takes
 from thrumble.store.drills import DrillOf
 from thrumble.store.riffs import Revision
 from thrumble.store.takes import NewTake
@@ -59,7 +59,7 @@ def fill_demo(say: Callable[[str], None]) -> None:
             name: known.get(riff.title) or riffs.add_riff(session, player_id, riff, text)
             for name, (riff, text) in texts.items()
         }
-        there = takes.count_takes(session, player_id)
+        there = take_lists.count_takes(session, player_id)
         tones = _rig(session, player_id)
     say(f"demo: {len(texts)} riffs of the boat lift trio written")
     for number, take in enumerate(TAKES[there:], there + 1):

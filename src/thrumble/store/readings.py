@@ -20,7 +20,7 @@ from thrumble.store.tables import (
     RevisionRow,
     TakeRow,
 )
-from thrumble.store.takes import PAGE
+from thrumble.store.take_lists import PAGE
 
 
 def put_reading(

@@ -10,7 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import distinct_on, insert
+from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
 from thrumble.core.errors import NotFound
@@ -22,14 +22,11 @@ from thrumble.store.tables import (
     ChunkRow,
     CorrectionRow,
     ExampleRow,
-    ReadingRow,
-    RevisionRow,
     RiffRow,
     TakeRow,
 )
 
 PART_BYTES = 1 << 20
-PAGE = 50
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -76,17 +73,6 @@ class Take:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TakeLine:
-    """A take as lists show it."""
-
-    take: Take
-    title: str
-    verdict: str | None
-    clean: int | None
-    judged: int | None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class NewTake:
     """What is known of a take when it is stored."""
 
@@ -109,7 +95,8 @@ class NewTake:
     created_at: datetime | None = None
 
 
-def _take(row: TakeRow) -> Take:
+def take_of(row: TakeRow) -> Take:
+    """A row as a value."""
     return Take(**{name: getattr(row, name) for name in Take.__slots__})
 
 
@@ -135,7 +122,7 @@ def add_take(session: Session, player_id: int, new: NewTake, state: TakeState) -
     if counted is None:
         raise NotFound("there is no such riff: choose one from the list of riffs")
     if new.client_key is not None and (known := _by_key(session, player_id, new.client_key)):
-        return _take(known)
+        return take_of(known)
     values = {name: getattr(new, name) for name in NewTake.__slots__} | {
         "created_at": new.created_at or datetime.now(UTC)
     }
@@ -144,7 +131,7 @@ def add_take(session: Session, player_id: int, new: NewTake, state: TakeState) -
     session.flush()
     assert row.id is not None
     notes.carry_on(session, player_id, row.id)
-    return _take(row)
+    return take_of(row)
 
 
 def _by_key(session: Session, player_id: int, key: str) -> TakeRow | None:
@@ -156,12 +143,12 @@ def _by_key(session: Session, player_id: int, key: str) -> TakeRow | None:
 def take_by_key(session: Session, player_id: int, key: str) -> Take | None:
     """The take that a browser began under its own key, if it ever got here."""
     row = _by_key(session, player_id, key)
-    return None if row is None else _take(row)
+    return None if row is None else take_of(row)
 
 
 def get_take(session: Session, player_id: int, take_id: int, *, lock: bool = False) -> Take:
     """A take, if wanted locked until the transaction ends. Raises NotFound."""
-    return _take(_row(session, player_id, take_id, lock=lock))
+    return take_of(_row(session, player_id, take_id, lock=lock))
 
 
 def owner_of(session: Session, take_id: int) -> int:
@@ -263,7 +250,7 @@ def set_state(
     elif state is not TakeState.QUEUED:
         row.tries = 0
     session.flush()
-    return _take(row)
+    return take_of(row)
 
 
 def note_report(session: Session, player_id: int, take_id: int, recorder: dict[str, Any]) -> None:
@@ -317,75 +304,6 @@ def delete_takes_of(session: Session, player_id: int, riff_id: int) -> None:
         ],
     )
     session.execute(sa.delete(TakeRow).where(*mine))
-
-
-def take_lines(
-    session: Session,
-    player_id: int,
-    *,
-    title: str = "",
-    states: tuple[TakeState, ...] = (),
-    starred: bool = False,
-    only: list[int] | None = None,
-    page: int = 1,
-    limit: int = PAGE,
-) -> list[TakeLine]:
-    """Takes, the newest first, each with its newest reading's verdict. `title`: part of the riff's
-    name, or of what was noted; `starred`: only those; `only`: of these alone; `page` counts from 1.
-    """
-    query = _matching(select(TakeRow, RevisionRow.title), player_id, title, states, starred)
-    if only is not None:
-        query = query.where(col(TakeRow.id).in_(only))
-    shown = (
-        query.order_by(col(TakeRow.created_at).desc(), col(TakeRow.id).desc())
-        .offset((page - 1) * limit)
-        .limit(limit)
-    )
-    rows = session.exec(shown).all()
-    newest = (
-        select(ReadingRow.take_id, ReadingRow.verdict, ReadingRow.clean, ReadingRow.judged)
-        .where(col(ReadingRow.take_id).in_([row.id for row, _ in rows]))
-        .ext(distinct_on(col(ReadingRow.take_id)))
-        .order_by(col(ReadingRow.take_id), col(ReadingRow.id).desc())
-    )
-    said = {
-        take_id: (verdict, clean, judged)
-        for take_id, verdict, clean, judged in session.exec(newest)
-    }
-    lines = []
-    for row, name in rows:
-        verdict, clean, judged = said.get(row.id, (None, None, None))
-        lines.append(
-            TakeLine(take=_take(row), title=name, verdict=verdict, clean=clean, judged=judged)
-        )
-    return lines
-
-
-def count_takes(
-    session: Session,
-    player_id: int,
-    *,
-    title: str = "",
-    states: tuple[TakeState, ...] = (),
-    starred: bool = False,
-) -> int:
-    """How many takes `take_lines` would show on all its pages."""
-    query = _matching(select(sa.func.count(col(TakeRow.id))), player_id, title, states, starred)
-    return int(session.exec(query).one())
-
-
-def _matching(
-    query: Any, player_id: int, title: str, states: tuple[TakeState, ...], starred: bool
-) -> Any:
-    query = query.join(RevisionRow, col(RevisionRow.id) == TakeRow.revision_id).where(
-        TakeRow.player_id == player_id
-    )
-    if title:
-        named = col(RevisionRow.title).icontains(title, autoescape=True)
-        query = query.where(named | notes.says(title, col(TakeRow.id)))
-    if starred:
-        query = query.where(notes.is_starred(col(TakeRow.id)))
-    return query.where(col(TakeRow.state).in_(states)) if states else query
 
 
 def last_zone(session: Session, player_id: int) -> str:

@@ -6,7 +6,6 @@ import itertools
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.player.flaws import Flaws
@@ -104,7 +103,8 @@ def _squeak(rate_hz: int, rng: np.random.Generator) -> Samples:
     way = np.linspace(0, 1, frames)
     low, high = float(rng.uniform(600, 1600)), float(rng.uniform(1.2, 2.8))
     speed = np.sin(np.pi * np.clip(way, 0.08, 0.92)) ** 0.5 if rng.random() < 0.5 else way
-    rough = lfilter([0.05], [1, -0.95], rng.standard_normal(frames))
+    slow = 0.05 * 0.95 ** np.arange(120)
+    rough = np.convolve(rng.standard_normal(frames), slow)[:frames]
     phase = 2 * np.pi * np.cumsum(low * (1 + (high - 1) * speed + 0.06 * rough)) / rate_hz
     tone = np.sin(phase) + 0.5 * np.sin(2 * phase) + 0.3 * rng.standard_normal(frames)
     return _unit(tone * np.sin(np.pi * way) ** 0.7)

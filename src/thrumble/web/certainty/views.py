@@ -42,6 +42,14 @@ class RowView:
 
 
 @dataclass(frozen=True, slots=True)
+class RealRowView:
+    """Takes of one kind of string, echo or noise: each figure with the hits behind it."""
+
+    name: str
+    figures: list[tuple[str, str]]
+
+
+@dataclass(frozen=True, slots=True)
 class CertaintyView:
     """The whole page."""
 
@@ -52,6 +60,7 @@ class CertaintyView:
     tones: tuple[str, ...]
     rows: list[RowView]
     unmet: RowView | None
+    real: list[tuple[str, list[RealRowView]]]
     timing: list[tuple[str, str, str]]
     unlike: str
     profile: str
@@ -90,6 +99,7 @@ def certainty_view(
         tones=TONES,
         rows=[_row(low, high, cells) for low, high in slots],
         unmet=_unmet(table.get("unmet")),
+        real=_real(table.get("real_strings")),
         timing=[(tone, *_timing(table.get("timing", {}).get(tone))) for tone in TONES],
         unlike=(
             f"{unlike:.0%} of the {unlike_n} hits that weren't played as written came out as they "
@@ -152,6 +162,30 @@ def _unmet(found: dict[str, Any] | None) -> RowView | None:
         under = f"open, palm or dead {row['kinds_right'] / row['n']:.0%}{unlike}"
         cells.append(_cell(row["muted_right"] / row["n"], under))
     return RowView("guitars it never heard", "at every tempo", cells)
+
+
+REAL_COLUMNS = ("kinds", "open_singles", "unlike", "extra_precision")
+REAL_TABLES = {
+    "strings": "the strings",
+    "echo": "echo, with the noise of the hand",
+    "hand noise": "the noise of the hand",
+}
+
+
+def _real(found: dict[str, Any] | None) -> list[tuple[str, list[RealRowView]]]:
+    """What was measured behind amplifiers that nobody here wrote, by what was changed; empty where
+    this engine has not been tried there.
+    """
+    if not found or found["engine"] != EAR.version:
+        return []
+    out: dict[str, list[RealRowView]] = {}
+    for row in found["rows"]:
+        figures = []
+        for key in REAL_COLUMNS:
+            right, of = row[key]
+            figures.append((f"{right / of:.0%}", f"{right} of {of}") if of else ("none", ""))
+        out.setdefault(REAL_TABLES[row["table"]], []).append(RealRowView(row["name"], figures))
+    return list(out.items())
 
 
 def _timing(found: dict[str, float] | None) -> tuple[str, str]:

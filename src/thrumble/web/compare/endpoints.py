@@ -9,7 +9,7 @@ from thrumble.actions.comparing import compare_takes, write_ideal
 from thrumble.core.errors import BadInput
 from thrumble.core.takes import TakeState
 from thrumble.formats.comparison_json import comparison_csv, comparison_document
-from thrumble.store import takes
+from thrumble.store import take_lists, takes
 from thrumble.store.logbook import Behind, takes_behind
 from thrumble.web.compare.views import choices, compare_view
 from thrumble.web.deps import DbSession, PlayerId, costly
@@ -53,7 +53,7 @@ def compare_page(
         query = f"a={','.join(map(str, first))}&b={','.join(map(str, second))}"
         return render(request, "compare/page.html", view=compare_view(compared, query))
     numbers = takes_behind(session, player_id, Behind(riff_id=own.riff_id))
-    lines = takes.take_lines(
+    lines = take_lists.take_lines(
         session, player_id, only=numbers, states=(TakeState.READ,), limit=SHOWN
     )
     return render(

@@ -8,7 +8,8 @@ from thrumble.core.coach.comparison import Difference
 from thrumble.core.coach.judgement import Judgement
 from thrumble.core.counting import counted
 from thrumble.core.riff.expand import expand
-from thrumble.store.takes import Take, TakeLine
+from thrumble.store.take_lists import TakeLine
+from thrumble.store.takes import Take
 from thrumble.web.drawings.strip import BarDrawing, paired_strip
 from thrumble.web.shared.takes import TakeLineView, take_line
 

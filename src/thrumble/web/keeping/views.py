@@ -7,7 +7,7 @@ from sqlmodel import Session
 
 from thrumble.core.counting import counted
 from thrumble.core.keeping import KeepingRule, KeptSound, what_goes
-from thrumble.store import keeping, takes
+from thrumble.store import keeping, take_lists
 from thrumble.web.shared.takes import TakeLineView, megabytes, take_line
 
 SHOWN = 12
@@ -34,7 +34,7 @@ def keeping_view(session: Session, player_id: int, rule: KeepingRule) -> Keeping
     gone = {one.take_id for one in going}
     staying = [one for one in sounds if one.take_id not in gone]
     shown = [one.take_id for one in going[:SHOWN]]
-    found = takes.take_lines(session, player_id, only=shown) if shown else []
+    found = take_lists.take_lines(session, player_id, only=shown) if shown else []
     return KeepingView(
         sentence=_sentence(going, rule),
         stays=f"{counted(len(staying), 'take')} keep their sound: {_size(staying)}.",

@@ -14,7 +14,7 @@ from thrumble.core.coach.clean_speed import CleanSpeed, clean_speed
 from thrumble.core.coach.sittings import sittings_of
 from thrumble.core.errors import BadInput, NotFound
 from thrumble.core.riff.expand import expand
-from thrumble.store import drills, loads, logbook, riffs, rigs, rounds, takes
+from thrumble.store import drills, loads, logbook, riffs, rigs, rounds, take_lists
 from thrumble.store.logbook import Behind, LoggedRiff
 from thrumble.web.deps import DbSession, PlayerId, Today, player_zone
 from thrumble.web.inputs import BIGGEST_ID, Line, PageNumber
@@ -138,6 +138,6 @@ def takes_behind(
     else:
         numbers = logbook.takes_behind(session, player_id, behind)
     paging = pages(count=len(numbers), page=page, size=PAGE, query=dict(request.query_params))
-    found = takes.take_lines(session, player_id, only=numbers, page=paging.page, limit=PAGE)
+    found = take_lists.take_lines(session, player_id, only=numbers, page=paging.page, limit=PAGE)
     view = behind_view(behind, bar, title, len(numbers), found, there, datetime.now(UTC))
     return render(request, "log/takes.html", view=view, paging=paging)

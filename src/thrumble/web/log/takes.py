@@ -6,7 +6,7 @@ from datetime import datetime
 from thrumble.core.coach.words import early_or_late
 from thrumble.core.counting import counted
 from thrumble.store.logbook import Behind
-from thrumble.store.takes import TakeLine
+from thrumble.store.take_lists import TakeLine
 from thrumble.web.log.practice import CAUSES
 from thrumble.web.shared.takes import TakeLineView, take_line
 

@@ -22,7 +22,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.formats.labels import label_track
 from thrumble.formats.reading_json import reading_csv, reading_document
 from thrumble.store import corrections as said
-from thrumble.store import notes, proofs, readings, riffs, rigs, takes
+from thrumble.store import notes, proofs, readings, riffs, rigs, take_lists, takes
 from thrumble.store.rounds import local_time
 from thrumble.store.space import space
 from thrumble.web.deps import DbSession, PlayerId, costly
@@ -59,9 +59,9 @@ def readings_page(
     """Takes page by page, newest first: all, or those of a riff and in a state."""
     state = state if state in LISTED else ""
     states, starred = LISTED[state][1], state == STARRED
-    count = takes.count_takes(session, player_id, title=q, states=states, starred=starred)
-    paging = pages(count=count, page=page, size=takes.PAGE, query={"q": q, "state": state})
-    lines = takes.take_lines(
+    count = take_lists.count_takes(session, player_id, title=q, states=states, starred=starred)
+    paging = pages(count=count, page=page, size=take_lists.PAGE, query={"q": q, "state": state})
+    lines = take_lists.take_lines(
         session, player_id, title=q, states=states, starred=starred, page=paging.page
     )
     stars = notes.starred_of(session, player_id, [line.take.id for line in lines])

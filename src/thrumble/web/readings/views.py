@@ -8,7 +8,7 @@ from thrumble.core.ear.comparing import Difference
 from thrumble.core.takes import TakeState
 from thrumble.store.readings import Changed
 from thrumble.store.space import Space
-from thrumble.store.takes import TakeLine
+from thrumble.store.take_lists import TakeLine
 from thrumble.web.shared.paging import Paging
 from thrumble.web.shared.takes import TakeLineView, megabytes, room_words, take_line
 

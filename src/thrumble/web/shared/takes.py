@@ -6,7 +6,8 @@ from datetime import datetime
 from thrumble.core.counting import days_ago
 from thrumble.core.takes import FINAL, TakeState
 from thrumble.store.space import Room, Space
-from thrumble.store.takes import Take, TakeLine
+from thrumble.store.take_lists import TakeLine
+from thrumble.store.takes import Take
 
 STATE_WORDS = {
     TakeState.RECORDING: "cut off while you recorded it",

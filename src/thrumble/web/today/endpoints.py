@@ -10,7 +10,7 @@ from thrumble.actions.caring import known_of
 from thrumble.core.coach.care import WORST, Area, Comfort, When, take_care
 from thrumble.core.errors import BadInput
 from thrumble.core.takes import TakeState
-from thrumble.store import comfort, takes
+from thrumble.store import comfort, take_lists
 from thrumble.store.rounds import local_time
 from thrumble.web.deps import DbSession, PlayerId, Today, player_zone
 from thrumble.web.inputs import Line
@@ -38,9 +38,9 @@ def today_page(
     )
     view = today_view(
         armed_view(session, player_id),
-        takes.take_lines(session, player_id, states=cut, limit=UNFINISHED),
-        takes.count_takes(session, player_id, states=cut),
-        takes.take_lines(session, player_id, states=others, limit=LATEST),
+        take_lists.take_lines(session, player_id, states=cut, limit=UNFINISHED),
+        take_lists.count_takes(session, player_id, states=cut),
+        take_lists.take_lines(session, player_id, states=others, limit=LATEST),
         _care(session, player_id, today, played=bool(played)),
         local_time(datetime.now(UTC), player_zone(request)),
     )

@@ -17,8 +17,9 @@ REACH_S = 0.004  # from where a repeat is due
 
 
 def echo_lag(own_s: Array, others_s: Array) -> float | None:
-    """The lag in seconds at which `others_s` repeat `own_s`, both increasing; None where none
-    stands out: fewer than LEAST do, or others lie about as thickly on both sides of it.
+    """The lag in seconds at which `others_s`, shape (n,), repeat `own_s`, shape (m,), both
+    increasing; None where none stands out: fewer than LEAST do, or others lie about as thickly on
+    both sides of it.
     """
     if not own_s.size or not others_s.size:
         return None

@@ -15,10 +15,9 @@ from thrumble.core.transforms import irfft, next_fast_len, rfft
 BIN_S = 0.005
 KERNEL_S = 0.016
 TEMPO_REACH = 0.03
-TRIES, FINALISTS = (
-    6,
-    3,
-)  # the most promising places are matched over the part searched, the best of these in full
+# the most promising places are matched over the part searched, the best of these in full
+TRIES, FINALISTS = 8, 3
+SAME_PLACE_S, TEMPI_EACH = 0.04, 2  # tries of one place, at different tempi: others want a turn
 GIVEN_REACH_S = 0.25
 SEARCH_S, GROWTH = 40.0, 3.0
 THEIL = 1.5  # standard error of the robust slope against least squares
@@ -94,14 +93,13 @@ def fit_unknown(
         _settle(candidates, due_s, decisions, start_s, stretch, fit_tempo, whole=False)
         for _, start_s, stretch in _spread_out(found)
     ]
-    fits.sort(key=lambda fit: -fit.score)
     fits = [
         _settle(candidates, due_s, decisions, fit.start_s, fit.stretch, fit_tempo, whole=True)
-        for fit in fits[:FINALISTS]
+        for fit in _finalists(fits)
     ]
     fits.sort(key=lambda fit: -fit.score)
     best = fits[0]
-    others = [fit.score for fit in fits if abs(fit.start_s - best.start_s) > 0.04]
+    others = [fit.score for fit in fits if abs(fit.start_s - best.start_s) > SAME_PLACE_S]
     return Fit(best.start_s, best.stretch, best.score, max(others, default=-np.inf))
 
 
@@ -166,13 +164,26 @@ def _tops(score: Array, count: int) -> list[int]:
 
 
 def _spread_out(found: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
+    """The first of those that are not the same: a place at a few tempi and no more, or one place
+    would take every turn.
+    """
     kept: list[tuple[float, float, float]] = []
     for one in found:
-        if all(abs(one[1] - other[1]) > 0.03 or abs(one[2] - other[2]) > 0.004 for other in kept):
+        here = [other for other in kept if abs(one[1] - other[1]) <= SAME_PLACE_S]
+        if len(here) < TEMPI_EACH and all(abs(one[2] - other[2]) > 0.004 for other in here):
             kept.append(one)
         if len(kept) == TRIES:
             break
     return kept
+
+
+def _finalists(fits: list[Fit]) -> list[Fit]:
+    """The best of each place, the best places first."""
+    kept: list[Fit] = []
+    for fit in sorted(fits, key=lambda fit: -fit.score):
+        if all(abs(fit.start_s - other.start_s) > SAME_PLACE_S for other in kept):
+            kept.append(fit)
+    return kept[:FINALISTS]
 
 
 def _settle(
