@@ -4,7 +4,6 @@ against a running ./run with demo data.
 python -m benchmarks.browser [http://127.0.0.1:8642]
 """
 
-import base64
 import statistics
 import sys
 import time
@@ -14,6 +13,7 @@ import httpx2
 import numpy as np
 from playwright.sync_api import Browser, sync_playwright
 from scripts.screenshots import ARGS, OWN_SOUND
+from scripts.sound_text import sound_text
 
 from thrumble.core.player.perform import perform
 from thrumble.core.player.single import strike
@@ -42,7 +42,7 @@ def palm_ms(browser: Browser, base: str) -> float:
         sound = strike(played, setup, Articulation.PALM, depth=0.6, midi=[40.0], rng=rng)
         page.evaluate(
             "([text, rate]) => window.__ownSound.play(text, rate)",
-            [base64.b64encode(sound.astype("<f4").tobytes()).decode(), 48000],
+            [sound_text(sound), 48000],
         )
         page.locator("#dots circle").nth(n).wait_for(state="attached", timeout=8000)
         page.wait_for_timeout(300)
@@ -81,7 +81,7 @@ def main() -> None:
         context.add_init_script(path=SEAM)
         page = context.new_page()
         page.goto(f"{base}/play/1")
-        page.evaluate(FILL, base64.b64encode(take.samples.astype("<f4").tobytes()).decode())
+        page.evaluate(FILL, sound_text(take.samples))
         times = []
         for _ in range(3):
             page.keyboard.press("Space")

@@ -1,6 +1,6 @@
 """Takes the pictures of docs/screenshots from a running application with demo data.
 
-python scripts/screenshots.py [http://127.0.0.1:8642] [--out docs/screenshots] [--only NAME]
+python -m scripts.screenshots [http://127.0.0.1:8642] [--out docs/screenshots] [--only NAME]
 [--dark] [--phone]
 """
 
@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 from playwright.sync_api import Page, sync_playwright
+from scripts.sound_text import sound_text
 
 from thrumble.core.instrument import Instrument
 from thrumble.core.player.flaws import Flaws
@@ -133,7 +134,7 @@ def answered(calls: list[dict[str, int]], *, wrong: int) -> tuple[str, int]:
         bars.append(f"| . {call['string']}:{fret},{call['string'] - 1}:{fret + 2} o ~ ~ |")
     text = "title: T\ntempo: 160\n[A]\n" + "\n".join(bars) + "\n"
     take = perform(parse_riff(text), seed=3, tone=Tone.CRUNCH, lead_s=0.0)
-    return base64.b64encode(take.samples.astype("<f4").tobytes()).decode(), take.rate_hz
+    return sound_text(take.samples), take.rate_hz
 
 
 def open_play(page: Page, base: str) -> None:
@@ -167,7 +168,7 @@ def open_palm_finder(page: Page, base: str) -> None:
         sound = strike(played, setup, Articulation.PALM, depth=depth, midi=[40.0], rng=rng)
         page.evaluate(
             "([text, rate]) => window.__ownSound.play(text, rate)",
-            [base64.b64encode(sound.astype("<f4").tobytes()).decode(), 48000],
+            [sound_text(sound), 48000],
         )
         page.locator("#dots circle").nth(n - 1).wait_for(state="attached", timeout=8000)
 
@@ -223,7 +224,7 @@ def rounds(page: Page, base: str, title: str, tempo: int) -> None:
 
 
 def _sent(samples: np.ndarray) -> str:
-    return base64.b64encode(samples.astype("<f4").tobytes()).decode()
+    return sound_text(samples)
 
 
 TURN = """async ([riff, trial, turn, wav]) => {

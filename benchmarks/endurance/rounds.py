@@ -2,7 +2,6 @@
 simulated guitarist playing into the page's own graph, his spread growing with the tempo.
 """
 
-import base64
 import json
 import os
 import tempfile
@@ -13,6 +12,7 @@ from typing import Any
 import numpy as np
 from playwright.sync_api import CDPSession, Page, sync_playwright
 from scripts.screenshots import ARGS
+from scripts.sound_text import sound_text
 
 from benchmarks.endurance.bench import RIFF, TEXT, Bench, bench
 from benchmarks.endurance.table import Row
@@ -89,7 +89,7 @@ def _round(tempo: float, number: int, rounds: int, *_: str) -> dict[str, Any]:
         flaws=Flaws(timing=float(min(60.0, 6 * np.exp((tempo - 200) / 30)))),
         lead_s=LEAD_S,
     )
-    text = base64.b64encode(take.samples.astype("<f4").tobytes()).decode()
+    text = sound_text(take.samples)
     return {"text": text, "rate": take.rate_hz, "one": LEAD_S}
 
 

@@ -2,7 +2,6 @@
 tab, lose the power.
 """
 
-import base64
 import re
 from collections.abc import Callable
 from pathlib import Path
@@ -11,6 +10,7 @@ import numpy as np
 import pytest
 import soundfile
 from playwright.sync_api import Browser, Page, expect
+from scripts.sound_text import sound_text
 
 from tests.browser.conftest import Served, watched
 from tests.conftest import Databases
@@ -40,7 +40,7 @@ def go_to_play(page: Page, base: str, title: str) -> None:
 
 
 def hand_over(page: Page, take: Performance) -> None:
-    page.evaluate(FILL, base64.b64encode(take.samples.astype("<f4").tobytes()).decode())
+    page.evaluate(FILL, sound_text(take.samples))
 
 
 def reading_of(page: Page, base: str) -> dict[str, object]:

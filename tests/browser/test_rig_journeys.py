@@ -2,13 +2,13 @@
 finder, the fret hand, a correction.
 """
 
-import base64
 import re
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 from playwright.sync_api import Page, expect
+from scripts.sound_text import sound_text
 
 from tests.browser.conftest import Served
 from tests.core.test_rig import released
@@ -22,7 +22,7 @@ DELAY_MS = 37.25
 
 
 def play(page: Page, sound: np.ndarray, rate: int = 48000) -> None:
-    text = base64.b64encode(sound.astype("<f4").tobytes()).decode()
+    text = sound_text(sound)
     page.evaluate("([text, rate]) => window.__ownSound.play(text, rate)", [text, rate])
 
 
@@ -103,9 +103,7 @@ def test_a_quick_release_is_called_clean(served: Served, open_page: Callable[...
     page.goto(f"{served.base}/rig/fret-hand")
     page.wait_for_load_state("load")
     page.locator("#tempo").fill("80")
-    text = base64.b64encode(
-        released(0.02, 0.0)[int(0.2 * 48000) :].astype("<f4").tobytes()
-    ).decode()
+    text = sound_text(released(0.02, 0.0)[int(0.2 * 48000) :])
     page.evaluate("text => { window.__ownSound.exercise = [text, 48000] }", text)
     page.keyboard.press("PageDown")
     expect(page.locator(".unit")).to_have_text("grab", timeout=8000)

@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 import soundfile
 from playwright.sync_api import Page, expect
+from scripts.sound_text import sound_text
 
 from tests.browser.conftest import Served
 from tests.browser.test_journeys import go_to_play, reading_of
@@ -53,7 +54,7 @@ def give(tempo: float, number: int, rounds: int, *_: str) -> dict[str, object]:
         flaws=Flaws(timing=5),
         lead_s=LEAD_S,
     )
-    samples = base64.b64encode(take.samples.astype("<f4").tobytes()).decode()
+    samples = sound_text(take.samples)
     return {"text": samples, "rate": take.rate_hz, "one": LEAD_S}
 
 

@@ -2,12 +2,12 @@
 not.
 """
 
-import base64
 import itertools
 from collections.abc import Callable
 
 import pytest
 from playwright.sync_api import Page, expect
+from scripts.sound_text import sound_text
 
 from tests.browser.conftest import Served
 from tests.browser.test_rounds import LEAD_S, RIFF, ROUNDS, write_riff
@@ -32,7 +32,7 @@ def guitarist(ways: dict[str, Flaws]) -> Callable[..., dict[str, object]]:
             flaws=ways[way],
             lead_s=LEAD_S,
         )
-        samples = base64.b64encode(take.samples.astype("<f4").tobytes()).decode()
+        samples = sound_text(take.samples)
         return {"text": samples, "rate": take.rate_hz, "one": LEAD_S}
 
     return give
