@@ -156,9 +156,10 @@ def amplify_by_plugins(
             rate_hz,
             "guitarix_distortion",
             "guitarix-distortion",
-            overdrive=between(10, 20) if hard else between(4, 10),
-            driveover=1,
-            drive=between(0.5, 0.8) if hard else between(0.2, 0.5),
+            overdrive=between(8, 18),
+            driveover=hard,
+            # with more it compares: flat over 30 dB, then nothing
+            drive=between(0.02, 0.25) if hard else between(0.05, 0.15),
             drivelevel=between(0.2, 0.6),
             highpass=between(60, 200),
             lowpass=between(4000, 9000),

@@ -1,5 +1,6 @@
 """How much the ear owes to having met a family of guitars: trained on one source alone, measured on
-the other and on a folder that is neither. The ear as it ships on guitars that it never met:
+the other, on a recorded guitar and on a folder that are neither. The ear as it ships on guitars
+that it never met:
 `benchmarks.unmet`.
 
     python -m benchmarks.leave_out [--folder ../shared/takes] [the options of training.train]
@@ -25,12 +26,15 @@ from benchmarks.cases import (
     merged,
     simulated_take,
 )
+from benchmarks.real_strings import SETS
+from benchmarks.real_strings import measured as measured_real
 from benchmarks.tables import share, table
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.model.network import Network
 
 ROOT = Path(__file__).parent.parent
 MEASURED = 40
+RECORDED = 24
 
 
 def read_with(networks: dict[str, Network], what: Take) -> Score:
@@ -63,7 +67,7 @@ def main() -> None:
     arguments = parser.parse_args()
     rows = []
     for trained, examples in gathered(arguments).items():
-        networks = fit(examples)
+        networks = fit(examples, arguments.keep)
         for measured in SOURCES:
             with Pool() as pool:
                 takes = pool.map(
@@ -78,6 +82,9 @@ def main() -> None:
                         merged(pool.map(partial(read_with, networks), takes, chunksize=2)),
                     )
                 )
+        recorded = next(one for one in SETS if one.name == "recorded, worn")
+        ear = replace(EAR, **networks)
+        rows.append(row(trained, "a recorded guitar", measured_real(recorded, RECORDED, ear)))
         if arguments.folder.exists():
             rows.append(
                 row(
@@ -100,7 +107,7 @@ def main() -> None:
     options_named = (
         f"--takes {arguments.takes} --loud {arguments.loud} --ringing {arguments.ringing} "
         f"--guitars {arguments.guitars}"
-    )
+    ) + (f" --keep {' '.join(arguments.keep)}" if arguments.keep else "")
     text = [
         f"# Trained on one source, measured on others, engine {EAR.version}",
         "",

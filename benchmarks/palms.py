@@ -35,6 +35,15 @@ EXAMPLES = (
     (Articulation.DEAD, 0.0, 4),
 )
 
+# what a player keeps in two minutes
+SIX = (
+    (Articulation.OPEN, 0.0, 2),
+    (Articulation.PALM, 0.25, 1),
+    (Articulation.PALM, 0.6, 1),
+    (Articulation.PALM, 0.9, 1),
+    (Articulation.DEAD, 0.0, 1),
+)
+
 
 def drawn_guitar(
     seed: int, *, sampled: bool, around: Surroundings = PLAIN
@@ -81,11 +90,17 @@ def _heard(sound: Samples) -> SingleHit | None:
         return None
 
 
-def with_profile(seed: int, *, sampled: bool) -> tuple[Score, Score]:
+def with_profile(
+    seed: int,
+    *,
+    sampled: bool,
+    around: Surroundings = PLAIN,
+    examples: tuple[tuple[Articulation, float, int], ...] = EXAMPLES,
+) -> tuple[Score, Score]:
     """One take of a guitar read without and with examples of that guitar."""
-    guitar, setup, rng = drawn_guitar(seed, sampled=sampled)
+    guitar, setup, rng = drawn_guitar(seed, sampled=sampled, around=around)
     kept = []
-    for kind, depth, count in EXAMPLES:
+    for kind, depth, count in examples:
         for k, midi in enumerate(rng.choice([40.0, 43.0, 45.0, 47.0], count)):
             played = float(np.clip(rng.normal(depth, 0.06), 0, 1))
             sound = strike(

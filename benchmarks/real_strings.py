@@ -22,6 +22,7 @@ import numpy as np
 from benchmarks.amplifiers import amplify_by_plugins
 from benchmarks.cases import Case, Score, merged, scored, simulated_take
 from benchmarks.corpus import PLAIN, Surroundings
+from benchmarks.palms import SIX, with_profile
 from benchmarks.recorded import NOTES
 from benchmarks.sampled import UNMET
 from benchmarks.tables import share, table
@@ -120,6 +121,41 @@ def figures(score: Score, tone: str | None = None) -> dict[str, Any]:
     }
 
 
+WEARS = (("fresh", 0.0), ("worn", 0.55), ("dead", 1.0))
+GUITARS = 20  # of each age
+
+
+def profiled(seed: int, wear: float) -> tuple[Score, Score]:
+    """One guitar so worn, every other one sampled, read without and with six examples."""
+    around = Surroundings(wear=wear)
+    return with_profile(seed, sampled=seed % 2 == 1, around=around, examples=SIX)
+
+
+def profile_rows() -> list[tuple[str, ...]]:
+    """What six examples give, by the strings' age."""
+    rows = []
+    for name, wear in WEARS:
+        with Pool() as pool:
+            pairs = pool.map(partial(profiled, wear=wear), range(900, 900 + GUITARS), 1)
+        for how, parts in (
+            ("without", [one for one, _ in pairs]),
+            ("with six", [two for _, two in pairs]),
+        ):
+            found = figures(merged(parts))
+            rows.append(
+                (
+                    name,
+                    how,
+                    str(found["kinds"][1]),
+                    share(*found["kinds"]),
+                    share(*found["open_singles"]),
+                    share(*found["unlike"]),
+                    share(*found["sure"]),
+                )
+            )
+    return rows
+
+
 COLUMNS: tuple[tuple[str, str], ...] = (
     ("found", "found"),
     ("tail_ms", "error 95 %, ms"),
@@ -191,6 +227,19 @@ def main() -> None:
         return
     for name, rows in tables.items():
         text += [f"## By {name}", "", *table(head, rows), ""]
+    titles = ("strings", "examples", "hits", "three classes", "open single notes")
+    titles += ("unlike the plan", "right where surely")
+    rows = profile_rows()
+    print("\n".join(table(titles, rows)), flush=True)
+    text += [
+        "## Six examples of the player's own, by age",
+        "",
+        f"{GUITARS} modelled and sampled guitars of each age, two open hits, a light, a full and a",
+        "tight palm and a dead hit kept of each.",
+        "",
+        *table(titles, rows),
+        "",
+    ]
     DOCUMENT.write_text("\n".join(text).rstrip() + "\n")
     kept = json.loads(FIGURES.read_text())
     kept["real_strings"] = {"engine": EAR.version, "rows": shown}

@@ -1,7 +1,7 @@
 """Trains the ear's small networks and writes src/thrumble/core/ear/model/weights.py.
 
     python -m training.train [--takes 1600] [--loud 800] [--ringing 800] [--guitars 300] [--seed
-    9] [--examples FILE]
+    9] [--examples FILE] [--keep NAME ...]
 
 Data: benchmarks/corpus.py, made here: even takes from the project's own modelled guitar, odd ones
 from sampled notes (benchmarks/sampled.py: FluidR3 GM, MIT licence; a recorded bass and a recorded
@@ -16,7 +16,7 @@ named, and taken from there the next time; delete it when the ear's measures cha
 import argparse
 import json
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from concurrent.futures import ThreadPoolExecutor
 from datetime import date
 from functools import partial
@@ -34,6 +34,7 @@ from thrumble.core.ear.measure.placing import (
     around_places,
 )
 from thrumble.core.ear.measure.strumming import CLASSES_MS, STRUMS
+from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.model.network import Network, pack
 from training.colour import recoloured_hits
 from training.examples import SOURCES, Examples, gathered, together, within
@@ -73,11 +74,12 @@ def options(description: str) -> argparse.ArgumentParser:
     parser.add_argument("--guitars", type=int, default=300)
     parser.add_argument("--seed", type=int, default=9)
     parser.add_argument("--examples", type=Path)
+    parser.add_argument("--keep", nargs="*", default=[], help="networks to leave as they are")
     return parser
 
 
-def fit(e: Examples) -> dict[str, Network]:
-    """The networks by their names in weights.py; as many at a time as there are processors."""
+def fits_of(e: Examples) -> dict[str, Callable[[], Network]]:
+    """What fits each network, by its name in weights.py."""
     wanted = np.exp(-0.5 * ((PLACES_S - e.places_s[:, np.newaxis]) / PLACE_SPREAD_S) ** 2)
     wanted = np.where(
         within(e.places_s)[:, np.newaxis],
@@ -89,7 +91,7 @@ def fit(e: Examples) -> dict[str, Network]:
     shares = np.where(muted, 1.0, 0.5 * muted.sum() / max(1, (~muted).sum()))
     classes = np.abs(CLASSES_MS - e.strums_ms[:, np.newaxis]).argmin(axis=1)
     palms = e.hits[told]
-    fits = {
+    return {
         "places": partial(
             fit_network,
             lambda rows: around_places(e.places[rows].astype(np.float32)),
@@ -106,10 +108,10 @@ def fit(e: Examples) -> dict[str, Network]:
             _rows_of(e.candidates),
             e.struck.size,
             struck_or_not(e.struck),
-            hidden=(64, 32),
+            hidden=(96, 48),
             outputs=1,
-            decay=0.4,
-            passes=10,
+            decay=0.25,
+            passes=14,
             batch=1024,
         ),
         "articulation": partial(
@@ -117,10 +119,10 @@ def fit(e: Examples) -> dict[str, Network]:
             _recoloured(e.hits),
             e.kinds.size,
             one_of(e.kinds),
-            hidden=(96,),
+            hidden=(160,),
             outputs=len(KINDS),
             decay=0.3,
-            passes=16,
+            passes=24,
         ),
         "strum": partial(
             fit_network,
@@ -154,13 +156,20 @@ def fit(e: Examples) -> dict[str, Network]:
         ),
         "sound": partial(fit_whitening, e.hits),
     }
+
+
+def fit(e: Examples, keep: Collection[str] = ()) -> dict[str, Network]:
+    """The networks by their names in weights.py, those of `keep` as they are; as many at a time as
+    there are processors.
+    """
+    wanted = {name: one for name, one in fits_of(e).items() if name not in keep}
     with ThreadPoolExecutor(os.cpu_count()) as threads:
-        running = {name: threads.submit(one) for name, one in fits.items()}
+        running = {name: threads.submit(one) for name, one in wanted.items()}
         networks = {name: one.result() for name, one in running.items()}
-    networks["strays"] = _less_likely(
-        networks["strays"], float(np.log(STRAYS_BELIEVED / e.drawn.mean()))
-    )
-    return networks
+    if "strays" in networks:
+        rarer = float(np.log(STRAYS_BELIEVED / e.drawn.mean()))
+        networks["strays"] = _less_likely(networks["strays"], rarer)
+    return networks | {name: EAR.networks[name] for name in keep}
 
 
 def _less_likely(network: Network, by: float) -> Network:
@@ -185,19 +194,26 @@ def main() -> None:
         f"{examples.struck.size} candidates, {examples.struck.sum()} struck; "
         f"{np.bincount(examples.kinds)} open, palm, dead"
     )
-    OUT.write_text(written(fit(examples), _record(arguments, examples)))
+    networks = fit(examples, arguments.keep)
+    OUT.write_text(written(networks, _record(arguments, examples)))
 
 
 def _record(arguments: argparse.Namespace, e: Examples) -> dict[str, str]:
     """What the networks were trained with, for people."""
     takes = f"--takes {arguments.takes} --loud {arguments.loud} --ringing {arguments.ringing}"
-    return {
-        "command": f"training.train {takes} --guitars {arguments.guitars} --seed {arguments.seed}",
+    command = f"training.train {takes} --guitars {arguments.guitars} --seed {arguments.seed}"
+    record = {
+        "command": command,
         "sources": ", ".join(SOURCES),
         "candidates": f"{e.struck.size}, {e.struck.sum()} of them struck",
         "hits": str(e.kinds.size),
         "date": date.today().isoformat(),
     }
+    if arguments.keep:
+        record["command"] += " --keep " + " ".join(arguments.keep)
+        before = dict(EAR.training)["command"]
+        record["kept"] = f"{', '.join(arguments.keep)}, of engine {EAR.number}: {before}"
+    return record
 
 
 def written(networks: dict[str, Network], training: dict[str, str]) -> str:

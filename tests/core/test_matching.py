@@ -61,9 +61,10 @@ def test_a_likely_extra_hit_is_believed_alone_but_not_among_many_like_it() -> No
     assert alone.times_s[extra_hits(alone, match(alone, DUE), EAR.decisions)[0]].tolist() == [
         2.5
     ], "nor one on a hit's heels, nor long after the last"
-    crowd = candidates(*real, (2.5, 2.0), *[(float(t) + 0.12, 1.0) for t in DUE])
+    later = DUE + np.random.default_rng(3).uniform(0.08, 0.16, DUE.size)  # all at one lag: an echo
+    crowd = candidates(*real, (2.5, 2.0), *[(float(t), 1.0) for t in later])
     assert extra_hits(crowd, match(crowd, DUE), EAR.decisions)[0].size == 0, "another guitar"
-    plain = candidates(*real, (2.5, SURE), *[(float(t) + 0.12, 1.0) for t in DUE])
+    plain = candidates(*real, (2.5, SURE), *[(float(t), 1.0) for t in later])
     assert plain.times_s[extra_hits(plain, match(plain, DUE), EAR.decisions)[0]].tolist() == [2.5]
     assert extra_hits(alone, np.full(DUE.size, -1), EAR.decisions)[0].size == 0
 

@@ -15,7 +15,8 @@ FEW_HITS = 8
 class Basis:
     """What a reading rests on. `source` of the start; `certain`: a fitted start that no other place
     of the riff
-    comes near; `clicks` heard in the recording; `echo_ms`: the lag of an echo."""
+    comes near; `clicks` heard in the recording; `echo_ms`: the lag of an echo;
+    `strange`: the sound is unlike what the ear was trained on; `examples` of the player's own."""
 
     nothing_heard: bool
     dropouts: tuple[str, ...]
@@ -25,6 +26,8 @@ class Basis:
     certain: bool
     calibrated: bool
     echo_ms: int | None = None
+    strange: bool = False
+    examples: int = 0
 
 
 def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
@@ -59,6 +62,20 @@ def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
         + _about_reach(hits)
         + _about_measures(hits)
     )
+
+
+def _about_strangeness(basis: Basis) -> list[Caution]:
+    if not basis.strange:
+        return []
+    text = "This sound is unlike any we learned from"
+    if basis.examples:
+        text += ": we go by the hits you kept in this tone."
+    else:
+        text += (
+            ", so open and muted come out wrong more often. Keep six hits of your own in this tone "
+            "(Rig, palm finder), or play the sound check: then we go by yours."
+        )
+    return [Caution(code="unfamiliar_sound", text=text)]
 
 
 def _about_echo(basis: Basis) -> list[Caution]:

@@ -139,12 +139,14 @@ def read_recording(
     placed = _place(candidates, due, info, clicks, expanded, ear.decisions)
     hits: list[HitReading] = []
     extras: list[ExtraOnset] = []
-    echo_s = None
+    echo_s, strange = None, 0.0
     if placed is not None and (placed.chosen >= 0).any():
         states = _states(placed, heard.duration_s)
         extra, echo_s = extra_hits(candidates, placed.chosen, ear.decisions)
         matched = Matched(due.hits, placed.expected_s, states, placed.chosen, extra, placed.stretch)
-        hits, extras = read_hits(sound, candidates, matched, expanded.riff, ear, info.profile)
+        hits, extras, strange = read_hits(
+            sound, candidates, matched, expanded.riff, ear, info.profile
+        )
     else:
         placed, hits = None, bare_hits(due.hits, due.due_s)
     due, hits, extras = _own(due, hits, extras, info, expanded)
@@ -159,6 +161,7 @@ def read_recording(
         extras,
         clicks.times_s.size,
         echo_s,
+        strange > ear.decisions.familiar_to,
         ear.version,
     )
 
@@ -289,6 +292,7 @@ def _reading(
     extras: list[ExtraOnset],
     clicks: int,
     echo_s: float | None,
+    strange: bool,
     engine: str,
 ) -> Reading:
     given = info.start_s is not None
@@ -301,7 +305,7 @@ def _reading(
     judged = given and info.delay_ms is not None
     extras = without_own_strings(extras, hits, due.hits)
     hits, unjudged = without_guesses(hits, due.hits)
-    cautions = find_cautions(_basis(heard, info, placed, clicks, echo_s), hits)
+    cautions = find_cautions(_basis(heard, info, placed, clicks, echo_s, strange), hits)
     return Reading(
         tempo_bpm=round(expanded.tempo_bpm / stretch, 3),
         start_s=start_s,
@@ -323,7 +327,12 @@ def _reading(
 
 
 def _basis(
-    heard: Heard, info: TakeInfo, placed: _Placed | None, clicks: int, echo_s: float | None
+    heard: Heard,
+    info: TakeInfo,
+    placed: _Placed | None,
+    clicks: int,
+    echo_s: float | None,
+    strange: bool,
 ) -> Basis:
     return Basis(
         nothing_heard=placed is None,
@@ -334,4 +343,6 @@ def _basis(
         certain=placed is not None and placed.certain,
         calibrated=info.delay_ms is not None,
         echo_ms=None if echo_s is None else round(echo_s * 1000),
+        strange=strange,
+        examples=len(info.profile.kinds),
     )

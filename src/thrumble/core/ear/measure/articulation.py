@@ -205,13 +205,19 @@ def _pitch_window(size: int) -> tuple[Samples, Samples]:
 
 
 def classify_hits(
-    measures: Array, planned: NDArray[np.intp], ear: Ear, profile: Profile = NO_PROFILE
+    measures: Array,
+    planned: NDArray[np.intp],
+    ear: Ear,
+    profile: Profile = NO_PROFILE,
+    strange: float = 0.0,
 ) -> Array:
     """Probabilities of open, palm and dead, shape (n, 3), each row from the hit's sound and what
     the take's other hits taught.
 
     planned : index into KINDS per hit, -1 where the hit is not in the riff.
     profile : the player's own examples in this tone, whose kinds are known.
+    strange : how far the sound is from the training's (`familiarity.strangeness`); without examples
+    the odds are the more modest the farther.
     """
     if not len(measures):
         return np.zeros((0, 3))
@@ -240,7 +246,8 @@ def classify_hits(
         decisions,
     )
     scores = np.einsum("nf,nfk->nk", inputs, weights[fold])
-    return np.asarray(softmax(decisions.sharpen * scores))
+    beyond = 0.0 if len(profile.kinds) else max(0.0, strange - decisions.familiar_to)
+    return np.asarray(softmax(decisions.sharpen / (1 + decisions.doubt * beyond) * scores))
 
 
 def _with_ones(features: NDArray[np.floating]) -> Array:

@@ -20,6 +20,7 @@ from thrumble.core.ear.measure.articulation import (
     mute_depths,
 )
 from thrumble.core.ear.measure.chords import UNTOLD, ChordCheck, Ringing, check_chords
+from thrumble.core.ear.measure.familiarity import strangeness
 from thrumble.core.ear.measure.placing import place_hits
 from thrumble.core.ear.measure.ringing import Ring, hit_levels_db, measure_rings, rest_levels_db
 from thrumble.core.ear.measure.strumming import strum_times
@@ -79,6 +80,7 @@ class _Struck:
     rings: list[Ring]
     loud_db: Array
     strums_ms: Array
+    strange: float
 
 
 def read_hits(
@@ -88,8 +90,10 @@ def read_hits(
     riff: Riff,
     ear: Ear,
     profile: Profile = NO_PROFILE,
-) -> tuple[list[HitReading], list[ExtraOnset]]:
-    """The readings of all due hits, in their order, and the extra onsets."""
+) -> tuple[list[HitReading], list[ExtraOnset], float]:
+    """The readings of all due hits, in their order, the extra onsets, and how strange the sound is
+    to the ear.
+    """
     struck = _measure(sound, candidates, matched, ear, profile)
     own = {int(k): row for row, k in enumerate(struck.due) if k >= 0}
     middle = float(np.median(struck.loud_db[list(own.values())])) if own else 0.0
@@ -122,7 +126,7 @@ def read_hits(
         )
         for row in np.flatnonzero(struck.due < 0)
     ]
-    return hits, extras
+    return hits, extras, struck.strange
 
 
 def _measure(
@@ -142,17 +146,19 @@ def _measure(
     )
     written = np.array([_written_depth(matched.due[k][0]) if k >= 0 else np.nan for k in which])
     measures = measure_hits(sound.heard.samples, sound.bands, onsets, ends)
+    strange = strangeness(measures, ear)
     return _Struck(
         due=which,
         onsets_s=onsets,
         nexts_s=nexts,
-        probabilities=classify_hits(measures, planned, ear, profile),
+        probabilities=classify_hits(measures, planned, ear, profile, strange),
         depths=mute_depths(measures, ear, written, profile),
         rings=measure_rings(sound.bands, onsets, nexts, take_end_s=sound.heard.duration_s),
         loud_db=hit_levels_db(
             sound.heard.samples, onsets, np.minimum(nexts - onsets, 1.0), sound.heard.gain_db
         ),
         strums_ms=strum_times(sound.envelope, onsets, ear),
+        strange=strange,
     )
 
 

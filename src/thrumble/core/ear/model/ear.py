@@ -14,7 +14,7 @@ import numpy as np
 from thrumble.core.ear.model.network import Network, unpack
 from thrumble.core.ear.model.weights import LAYOUTS, TRAINING, WEIGHTS
 
-NUMBER = "2.4"  # for people; the hash behind it is what tells two ears apart
+NUMBER = "2.5"  # for people; the hash behind it is what tells two ears apart
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,7 +29,7 @@ class Decisions:
     extra_per_s: float = 0.25  # onsets of no due hit, a second
     crowd_per_s: float = 3.0  # false candidates a second: what a match is weighed against
     crowding_log_odds: float = -3.0  # a free candidate above tells of something else that sounds
-    least_crowd_per_s: float = 0.1  # believed of a take in which nothing else does
+    least_crowd_per_s: float = 0.025  # believed of a take in which nothing else does
     crowd_to_extra_s: float = 10.0  # odds asked of an extra hit, for every such candidate a second
     # placing
     lost_below: float = 0.5  # the hit began at none of the places if their chances add up to less
@@ -43,6 +43,12 @@ class Decisions:
     # are right
     sharpen: float = 1.4
     unsure_below: float = 0.55
+    # how far from the training's hits a take's middle hit may lie before it is called unfamiliar:
+    # one in a hundred of takes like those lies farther
+    familiar_to: float = 1.6
+    # by how much the odds are taken back for every unit beyond: on sounds made strange on purpose
+    # hits given 0.9 are then right as often as that
+    doubt: float = 3.0
     # depth
     depth_trust: float = 0.7  # how far a take's palms are moved towards the depths written
     lightest_palm: float = 0.15
@@ -64,6 +70,7 @@ class Ear:
     number: str
     onsets: Network
     places: Network
+    sound: Network
     articulation: Network
     depth: Network
     strum: Network
@@ -95,6 +102,7 @@ EAR = Ear(
     number=NUMBER,
     onsets=unpack(WEIGHTS["onsets"]),
     places=unpack(WEIGHTS["places"]),
+    sound=unpack(WEIGHTS["sound"]),
     articulation=unpack(WEIGHTS["articulation"]),
     depth=unpack(WEIGHTS["depth"]),
     strum=unpack(WEIGHTS["strum"]),
