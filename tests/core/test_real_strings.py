@@ -9,13 +9,19 @@ import numpy as np
 import pytest
 
 from thrumble.core.ear.align.echoes import echo_lag, repeated
+from thrumble.core.ear.measure.articulation import NO_PROFILE, Profile
+from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.guitars import ModelGuitar
 from thrumble.core.player.perform import Performance, perform
+from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Setup, Tone, aged, amplify, draw_setup, with_echo
 from thrumble.core.player.strings import Damping, Pluck, pluck, worn
 from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.text import parse_riff
+from thrumble.core.rig.palm import Kept, profile_of
 from thrumble.core.signal import Samples, filtered, high_pass, low_pass, rms_db
 
 RATE = 48000
@@ -154,3 +160,39 @@ def test_surroundings_are_drawn_within_what_guitars_do() -> None:
     first = perform(STOPS, seed=1, altered=partial(aged, wear=0.9, rng=np.random.default_rng(1)))
     again = perform(STOPS, seed=1, altered=partial(aged, wear=0.9, rng=np.random.default_rng(1)))
     assert np.array_equal(first.samples, again.samples)
+
+
+def test_a_sound_unlike_the_trainings_is_named_and_its_odds_are_taken_back() -> None:
+    take = perform(STOPS, seed=3, tone=Tone.CRUNCH, flaws=Flaws(timing=5), rounds=2)
+    t = np.arange(take.samples.size) / take.rate_hz
+    swelling = (take.samples * (0.5 + 0.5 * np.sin(2 * np.pi * 7 * t))).astype(np.float32)
+
+    def read(samples: Samples, profile: Profile = NO_PROFILE) -> Reading:
+        info = TakeInfo(start_s=take.start_s, rounds=2, profile=profile)
+        return read_take(samples, take.rate_hz, expand(STOPS), info)
+
+    def surest(reading: Reading) -> float:
+        return max(max(hit.probabilities.values()) for hit in reading.hits if hit.probabilities)
+
+    plain, strange = read(take.samples), read(swelling)
+    codes = [[one.code for one in reading.cautions] for reading in (plain, strange)]
+    assert "unfamiliar_sound" not in codes[0] and "unfamiliar_sound" in codes[1]
+    assert surest(strange) < surest(plain)
+    said = next(one.text for one in strange.cautions if one.code == "unfamiliar_sound")
+    assert "Keep six hits of your own" in said
+    rng = np.random.default_rng(3)
+    setup = draw_setup(Tone.CRUNCH, rng)
+    guitar = ModelGuitar(setup, rng)
+    kept = [
+        Kept(
+            samples=strike(guitar, setup, kind, depth=0.6, midi=[45.0, 52.0], rng=rng),
+            rate_hz=RATE,
+            kind=kind,
+            depth=0.6 if kind is Articulation.PALM else None,
+        )
+        for kind in (Articulation.OPEN, Articulation.PALM, Articulation.DEAD)
+        for _ in range(2)
+    ]
+    own = read(swelling, profile_of(kept))
+    said = next(one.text for one in own.cautions if one.code == "unfamiliar_sound")
+    assert "we go by the hits you kept" in said and surest(own) > surest(strange)

@@ -53,15 +53,10 @@ def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
                 + (" We leave levels out." if basis.clipped_share >= CLIP_NO_LEVELS else ""),
             )
         )
-    return (
-        out
-        if basis.nothing_heard
-        else out
-        + _about_echo(basis)
-        + _about_timing(basis)
-        + _about_reach(hits)
-        + _about_measures(hits)
-    )
+    if basis.nothing_heard:
+        return out
+    about_sound = _about_strangeness(basis) + _about_echo(basis)
+    return out + about_sound + _about_timing(basis) + _about_reach(hits) + _about_measures(hits)
 
 
 def _about_strangeness(basis: Basis) -> list[Caution]:

@@ -57,6 +57,7 @@ class CheckView:
     struck: str
     stale: str
     sound: bool
+    has_tone: bool
     kept: str
 
 
@@ -116,6 +117,7 @@ def check_view(session: Session, player_id: int, take_id: int) -> CheckView:
         struck=counted(len(proof.struck), "hit") + " struck out" if proof.struck else "",
         stale=stale if proof.engine != EAR.version else "",
         sound=bool(take.audio_bytes),
+        has_tone=proof.tone_id is not None,
         kept=counted(len(proof.examples), "hit") if proof.examples else "",
     )
 
