@@ -88,7 +88,7 @@ def extra_hits(
     others = max(
         0, np.count_nonzero(free & (candidates.log_odds > decisions.crowding_log_odds)) - 1
     ) / (last_s - first_s)
-    asked = decisions.crowd_to_extra_s * (others + decisions.least_crowd_per_s)
+    asked = decisions.crowd_to_extra_s2 * (others**2 + decisions.least_crowd_per_s2)
     return np.flatnonzero(free & (candidates.log_odds > np.log(asked))), lag_s
 
 

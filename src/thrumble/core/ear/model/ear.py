@@ -29,8 +29,10 @@ class Decisions:
     extra_per_s: float = 0.25  # onsets of no due hit, a second
     crowd_per_s: float = 3.0  # false candidates a second: what a match is weighed against
     crowding_log_odds: float = -3.0  # a free candidate above tells of something else that sounds
-    least_crowd_per_s: float = 0.025  # believed of a take in which nothing else does
-    crowd_to_extra_s: float = 10.0  # odds asked of an extra hit, for every such candidate a second
+    # odds asked of an extra hit: so many for the square of such candidates a second, and for the
+    # square believed of a take in which nothing else sounds
+    crowd_to_extra_s2: float = 14.0
+    least_crowd_per_s2: float = 0.07
     # placing
     lost_below: float = 0.5  # the hit began at none of the places if their chances add up to less
     # open, palm or dead
