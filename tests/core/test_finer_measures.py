@@ -294,7 +294,9 @@ def chord(midi: list[int], *, stray: int | None = None) -> tuple[np.ndarray, Rin
 
 
 def test_a_chord_in_its_place_a_fret_off_and_with_a_string_ringing_along() -> None:
-    (right,) = check_chords(chord([45, 52])[0], [chord([45, 52])[1]], EAR)
+    samples, asked = chord([45, 52])
+    # every partial of the first string is one of the written notes' own: a reading never asks for it
+    (right,) = check_chords(samples, [replace(asked, silent={2: 59, 3: 55})], EAR)
     assert right.chord_ok is True and right.stray_strings == ()
     for off in (-2, -1, 1, 2):
         samples, asked = chord([45 + off, 52 + off])

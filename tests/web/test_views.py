@@ -18,7 +18,8 @@ from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import players, riffs, take_lists, takes
 from thrumble.store.riffs import Revision
-from thrumble.store.takes import NewTake, Take, TakeLine
+from thrumble.store.take_lists import TakeLine
+from thrumble.store.takes import NewTake, Take
 from thrumble.web.play.views import play_view
 from thrumble.web.riffs.views import FIRST_TEXT, preview_error, preview_of, text_view
 from thrumble.web.shared.armed import armed_view
