@@ -171,6 +171,16 @@ REAL_TABLES = {
     "hand noise": "the noise of the hand",
 }
 
+REAL_NAMES = {
+    ("echo", "none"): "no echo",
+    ("echo", "slap or later"): "a slap echo, or a longer one",
+    ("hand noise", "none"): "a silent hand",
+    ("hand noise", "at stops"): "heard when it stops the strings",
+    ("hand noise", "squeaks"): "squeaking on the way to the next fret",
+    ("strings", "recorded, worn"): "a recorded guitar, its strings worn",
+    ("strings", "recorded, dead"): "the same, duller still",
+}
+
 
 def _real(found: dict[str, Any] | None) -> list[tuple[str, list[RealRowView]]]:
     """What was measured behind amplifiers that nobody here wrote, by what was changed; empty where
@@ -184,7 +194,8 @@ def _real(found: dict[str, Any] | None) -> list[tuple[str, list[RealRowView]]]:
         for key in REAL_COLUMNS:
             right, of = row[key]
             figures.append((f"{right / of:.0%}", f"{right} of {of}") if of else ("none", ""))
-        out.setdefault(REAL_TABLES[row["table"]], []).append(RealRowView(row["name"], figures))
+        name = REAL_NAMES.get((row["table"], row["name"]), row["name"])
+        out.setdefault(REAL_TABLES[row["table"]], []).append(RealRowView(name, figures))
     return list(out.items())
 
 
