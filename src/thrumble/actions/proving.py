@@ -41,7 +41,7 @@ def count_check(session: Session, player_id: int, take_id: int) -> Proof:
     reading or without its sound.
     """
     take = takes.get_take(session, player_id, take_id)
-    if take.riff_id != proofs.check_riff_of(session, player_id):
+    if not proofs.is_check(session, player_id, take.riff_id):
         raise NotFound("this take isn't a sound check: play one first (Rig, How sure is it?)")
     if take.state is not TakeState.READ:
         raise NotAllowed("this take isn't read yet: wait for its reading, then count it")

@@ -35,10 +35,16 @@ class Proof:
 
 
 def check_riff_of(session: Session, player_id: int) -> int | None:
-    """The riff that this player's sound checks are takes of; None before the first."""
-    return session.exec(
-        select(RiffRow.id).where(RiffRow.player_id == player_id, RiffRow.drill_kind == MARK)
-    ).first()
+    """The riff that this player's sound checks are takes of; None before the first. Where two tabs
+    made one each, the older one.
+    """
+    marked = select(RiffRow.id).where(RiffRow.player_id == player_id, RiffRow.drill_kind == MARK)
+    return session.exec(marked.order_by(col(RiffRow.id)).limit(1)).first()
+
+
+def is_check(session: Session, player_id: int, riff_id: int) -> bool:
+    """Whether takes of a riff are sound checks. Raises NotFound."""
+    return riffs.own_riff(session, player_id, riff_id).drill_kind == MARK
 
 
 def keep_check_riff(session: Session, player_id: int, riff: Riff, source: str) -> int:

@@ -115,7 +115,7 @@ def take_page(
     return render(
         request,
         "readings/page.html",
-        sound_check=take.riff_id == proofs.check_riff_of(session, player_id),
+        sound_check=proofs.is_check(session, player_id, take.riff_id),
         status=status_view(take),
         asked=1,
         view=view,
