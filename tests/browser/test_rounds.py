@@ -43,7 +43,7 @@ def write_riff(page: Page, base: str, title: str) -> None:
     page.wait_for_function("() => window.Alpine && window.htmx")
 
 
-def give_loosely(tempo: float, number: int, rounds: int, *_: str) -> dict[str, object]:
+def give_ringing(tempo: float, number: int, rounds: int, *_: str) -> dict[str, object]:
     """One round whose palm mutes mostly ring: the ladder has to come down."""
     return give(tempo, number, rounds, ringing=0.7)
 
@@ -77,7 +77,7 @@ def test_eight_rounds_follow_the_ladder_and_a_closed_tab_costs_two_seconds_at_mo
     served: Served, open_page: Callable[..., Page]
 ) -> None:
     page = open_page(script=ROUNDS)
-    page.expose_function("__perform", give_loosely)
+    page.expose_function("__perform", give_ringing)
     write_riff(page, served.base, "Weed Rake")
     assert page.evaluate("document.documentElement.scrollHeight <= innerHeight")
     page.locator("#then").select_option("round")
