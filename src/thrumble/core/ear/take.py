@@ -15,8 +15,9 @@ from thrumble.core.ear.align.clicks import (
     start_by_clicks,
     without,
 )
+from thrumble.core.ear.align.echoes import without_echo
 from thrumble.core.ear.align.matching import extra_hits, gaps_between, match_hits
-from thrumble.core.ear.align.onsets import Candidates, find_candidates, likely
+from thrumble.core.ear.align.onsets import NO_CANDIDATES, Candidates, find_candidates, likely
 from thrumble.core.ear.align.start import fit_given, fit_unknown
 from thrumble.core.ear.cautions import CLIP_NO_LEVELS, Basis, find_cautions
 from thrumble.core.ear.front.bleed import without_bleed
@@ -75,13 +76,13 @@ class _Due:
 
 @dataclass(frozen=True, slots=True)
 class _Placed:
-    """The due hits in file time, and the candidate each one took."""
+    """The due hits in file time, and by how much the player lags behind them all along."""
 
     start_s: float
     stretch: float
     source: StartSource
     expected_s: Array
-    chosen: NDArray[np.intp]
+    lag_s: float
     certain: bool
 
 
@@ -124,9 +125,7 @@ def read_recording(
         levels=heard.clipped_share < CLIP_NO_LEVELS,
     )
     candidates = (
-        find_candidates(sound.envelope, sound.bands, ear)
-        if not heard.silent
-        else Candidates(np.zeros(0), np.zeros(0))
+        find_candidates(sound.envelope, sound.bands, ear) if not heard.silent else NO_CANDIDATES
     )
     clicks = find_clicks(heard.samples, sound.bands, candidates)
     candidates = likely(without(candidates, clicks), ear.decisions)
@@ -139,11 +138,13 @@ def read_recording(
     placed = _place(candidates, due, info, clicks, expanded, ear.decisions)
     hits: list[HitReading] = []
     extras: list[ExtraOnset] = []
-    echo_s, strange = None, 0.0
-    if placed is not None and (placed.chosen >= 0).any():
-        states = _states(placed, heard.duration_s)
-        extra, echo_s = extra_hits(candidates, placed.chosen, ear.decisions)
-        matched = Matched(due.hits, placed.expected_s, states, placed.chosen, extra, placed.stretch)
+    chosen, echo_s, strange = np.zeros(0, dtype=np.intp), None, 0.0
+    if placed is not None:
+        candidates, chosen, echo_s = _match(candidates, placed, ear.decisions)
+    if placed is not None and (chosen >= 0).any():
+        states = _states(placed.expected_s, chosen, heard.duration_s)
+        extra = extra_hits(candidates, chosen, ear.decisions)
+        matched = Matched(due.hits, placed.expected_s, states, chosen, extra, placed.stretch)
         hits, extras, strange = read_hits(
             sound, candidates, matched, expanded.riff, ear, info.profile
         )
@@ -238,14 +239,11 @@ def _place(
     expanded: ExpandedRiff,
     decisions: Decisions,
 ) -> _Placed | None:
-    """Where the due hits lie in the file and which candidate is which; None where next to nothing
-    was heard.
-    """
+    """Where the due hits lie in the file; None where next to nothing was heard."""
     if info.start_s is not None:
         lag = fit_given(candidates, due.due_s + info.start_s)
         expected = due.due_s + info.start_s
-        match = match_hits(candidates, expected + lag, decisions, gaps_s=gaps_between(expected))
-        return _Placed(info.start_s, 1.0, StartSource.GIVEN, expected, match.chosen, certain=True)
+        return _Placed(info.start_s, 1.0, StartSource.GIVEN, expected, lag, certain=True)
     fit = fit_unknown(candidates, due.due_s, decisions)
     if fit is None:
         return None
@@ -257,21 +255,32 @@ def _place(
     start_s, stretch = by_clicks or (fit.start_s, fit.stretch)
     expected = start_s + stretch * due.due_s
     lag = fit_given(candidates, expected) if by_clicks else 0.0
-    match = match_hits(candidates, expected + lag, decisions, gaps_s=gaps_between(expected))
     source = StartSource.CLICK if by_clicks else StartSource.FITTED
-    return _Placed(
-        start_s, stretch, source, expected, match.chosen, certain=fit.score - fit.runner_up > 6
-    )
+    return _Placed(start_s, stretch, source, expected, lag, certain=fit.score - fit.runner_up > 6)
 
 
-def _states(placed: _Placed, duration_s: float) -> list[HitState]:
+def _match(
+    candidates: Candidates, placed: _Placed, decisions: Decisions
+) -> tuple[Candidates, NDArray[np.intp], float | None]:
+    """The candidates that are no echo, which of them each due hit took, -1 where none, shape (due
+    hits,), and the echo's lag in seconds, None without one.
+    """
+    gaps_s, near_s = gaps_between(placed.expected_s), placed.expected_s + placed.lag_s
+    chosen = match_hits(candidates, near_s, decisions, gaps_s=gaps_s).chosen
+    kept, echo_s = without_echo(candidates, chosen, decisions)
+    if echo_s is not None:
+        chosen = match_hits(kept, near_s, decisions, gaps_s=gaps_s).chosen
+    return kept, chosen, echo_s
+
+
+def _states(expected_s: Array, chosen: NDArray[np.intp], duration_s: float) -> list[HitState]:
     """Played or missed; a silent run at either end, or outside the file, was not reached."""
-    found = placed.chosen >= 0
+    found = chosen >= 0
     states = [HitState.PLAYED if f else HitState.MISSED for f in found]
     heard = np.flatnonzero(found)
     first, last = (int(heard[0]), int(heard[-1])) if heard.size else (len(states), -1)
     for k in range(len(states)):
-        outside = placed.expected_s[k] < 0 or placed.expected_s[k] > duration_s - 0.03
+        outside = expected_s[k] < 0 or expected_s[k] > duration_s - 0.03
         leading, trailing = (
             k < first and first >= GIVE_UP_HITS,
             k > last and len(states) - 1 - last >= GIVE_UP_HITS,

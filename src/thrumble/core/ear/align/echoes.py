@@ -5,6 +5,7 @@ millisecond, was struck by nobody. A player who doubles his hits scatters more t
 import numpy as np
 from numpy.typing import NDArray
 
+from thrumble.core.ear.align.onsets import Candidates
 from thrumble.core.ear.model.ear import Decisions
 from thrumble.core.ear.model.network import Array
 
@@ -14,6 +15,10 @@ AROUND_S = 0.025  # about that lag, what does not keep to it
 LEAST = 5  # repeats
 AGAIN = 2  # times the lag, at most, for repeats of repeats
 REACH_S = 0.004  # from where a repeat is due
+FIRM_S = 0.0015  # no farther from there, what a due hit took is a repeat
+LOUDER_DB = 3.0  # unless it is by more than this louder than free repeats are
+APART_S = 0.035  # what is no hit's own keeps this far from every one
+AROUND_TAKE_S = 0.5  # before the first hit and after the last, others are looked for
 
 
 def echo_lag(own_s: Array, others_s: Array) -> float | None:
@@ -44,23 +49,57 @@ def _count(lags: Array, about: Array, reach_s: float) -> NDArray[np.intp]:
     )
 
 
-def repeated(own_s: Array, times_s: Array, lag_s: float) -> NDArray[np.bool_]:
-    """Which of some times, shape (n,), are where a repeat of a hit falls."""
+def repeats(own_s: Array, times_s: Array, lag_s: float) -> NDArray[np.bool_]:
+    """Which of some times, shape (n,), are where a repeat of a hit, shape (m,), falls."""
     out = np.zeros(times_s.size, dtype=bool)
     for k in range(1, AGAIN + 1):
-        off = np.abs(times_s[:, np.newaxis] - own_s - k * lag_s)
-        out |= off.min(axis=1, initial=np.inf) <= REACH_S * k
+        out |= _off(own_s + k * lag_s, times_s)[1] <= REACH_S * k
     return out
 
 
-def free_of_echo(
-    own_s: Array, times_s: Array, log_odds: Array, decisions: Decisions
-) -> tuple[NDArray[np.bool_], float | None]:
-    """Which free candidates, shape (n,), are no repeat of the player's own hits, and the echo's
-    lag in seconds, None without one. Only what could pass for a hit tells of an echo.
+def without_echo(
+    candidates: Candidates, chosen: NDArray[np.intp], decisions: Decisions
+) -> tuple[Candidates, float | None]:
+    """The candidates less those that repeat the player's hits, and the echo's lag in seconds; all
+    of them and None without an echo. `chosen` of shape (due hits,) as a match has it.
+
+    Only what could pass for a hit tells of an echo. A candidate that a due hit took is a repeat
+    where it keeps to the lag and is no louder against the hit before it than free repeats are: a
+    missed hit is not played by an echo, nor a late one early.
     """
-    heard = times_s[log_odds > decisions.crowding_log_odds]
-    lag_s = echo_lag(own_s, heard)
+    taken = np.zeros(candidates.times_s.size, dtype=bool)
+    taken[chosen[chosen >= 0]] = True
+    own, free = candidates.where(taken), ~taken & beside_hits(candidates, taken)
+    telling = free & (candidates.log_odds > decisions.crowding_log_odds)
+    lag_s = echo_lag(own.times_s, candidates.times_s[telling])
     if lag_s is None:
-        return np.ones(times_s.size, dtype=bool), None
-    return ~repeated(own_s, times_s, lag_s), lag_s
+        return candidates, None
+    of, off_s = _off(own.times_s + lag_s, candidates.times_s)
+    against_db = candidates.added_db - own.added_db[of]
+    usual_db = float(np.median(against_db[free & (off_s <= REACH_S)]))
+    echoed = free & repeats(own.times_s, candidates.times_s, lag_s)
+    echoed |= taken & (off_s <= FIRM_S) & (against_db <= usual_db + LOUDER_DB)
+    return candidates.where(~echoed), lag_s
+
+
+def beside_hits(candidates: Candidates, taken: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Which candidates lie apart from those that due hits took, from half a second before the first
+    to as long after the last. Masks of shape (n,).
+    """
+    own_s = candidates.times_s[taken]
+    if not own_s.size:
+        return np.zeros(taken.size, dtype=bool)
+    inside = (candidates.times_s > own_s[0] - AROUND_TAKE_S) & (
+        candidates.times_s < own_s[-1] + AROUND_TAKE_S
+    )
+    return np.asarray(inside & (_off(own_s, candidates.times_s)[1] > APART_S))
+
+
+def _off(places_s: Array, times_s: Array) -> tuple[NDArray[np.intp], Array]:
+    """The nearest of some increasing places to each time, and how far it is."""
+    after = np.minimum(np.searchsorted(places_s, times_s), places_s.size - 1)
+    before = np.maximum(after - 1, 0)
+    near = np.where(
+        np.abs(times_s - places_s[before]) < np.abs(times_s - places_s[after]), before, after
+    )
+    return near, np.abs(times_s - places_s[near])

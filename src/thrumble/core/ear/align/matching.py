@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.align.echoes import free_of_echo
+from thrumble.core.ear.align.echoes import AROUND_TAKE_S, beside_hits
 from thrumble.core.ear.align.onsets import Candidates
 from thrumble.core.ear.model.ear import Decisions
 from thrumble.core.ear.model.network import Array
@@ -16,7 +16,6 @@ WIDE_MS, NARROW_MS = 30.0, (7.0, 28.0)
 REACH_S = 0.16  # farther than this from its place no hit is looked for
 REACH_SLOT = 0.62  # nor farther than this share of the gap to its neighbour
 TREND_HITS = 12
-APART_S = 0.035  # an extra hit keeps this far from every due one
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,33 +62,26 @@ def match_hits(
 
 def extra_hits(
     candidates: Candidates, chosen: NDArray[np.intp], decisions: Decisions
-) -> tuple[NDArray[np.intp], float | None]:
+) -> NDArray[np.intp]:
     """Candidates surely struck that no due hit took, from half a second before the first one taken
-    to as long after the last, and the lag of an echo in seconds, whose repeats are none of them;
-    None without one. The more of the others there are for which something speaks, the more
-    is asked of each: a player strikes few, a guitar next door many. `chosen` of shape (due hits,)
-    as `Match` has it; gives indices of candidates, shape (n,), none where no hit was found.
+    to as long after the last. The more of the others there are for which something speaks, the more
+    is asked of each: a player strikes few, a guitar next door many; and more of what is far quieter
+    than the player's hits. `chosen` of shape (due hits,) as `Match` has it; gives indices of
+    candidates, shape (n,), none where no hit was found.
     """
     taken = np.zeros(candidates.times_s.size, dtype=bool)
     taken[chosen[chosen >= 0]] = True
-    own = np.sort(candidates.times_s[taken])
-    if not own.size:
-        return np.zeros(0, dtype=np.intp), None
-    first_s, last_s = own[0] - 0.5, own[-1] + 0.5
-    inside = (candidates.times_s > first_s) & (candidates.times_s < last_s)
-    after = np.minimum(np.searchsorted(own, candidates.times_s), own.size - 1)
-    nearest_s = np.minimum(
-        *(np.abs(candidates.times_s - own[k]) for k in (after, np.maximum(after - 1, 0)))
-    )
-    free = inside & ~taken & (nearest_s > APART_S)
-    heard = candidates.where(free)
-    struck, lag_s = free_of_echo(own, heard.times_s, heard.log_odds, decisions)
-    free[np.flatnonzero(free)[~struck]] = False
+    if not taken.any():
+        return np.zeros(0, dtype=np.intp)
+    own = candidates.where(taken)
+    free = ~taken & beside_hits(candidates, taken)
     others = max(
         0, np.count_nonzero(free & (candidates.log_odds > decisions.crowding_log_odds)) - 1
-    ) / (last_s - first_s)
-    asked = decisions.crowd_to_extra_s2 * (others**2 + decisions.least_crowd_per_s2)
-    return np.flatnonzero(free & (candidates.log_odds > np.log(asked))), lag_s
+    ) / (own.times_s[-1] - own.times_s[0] + 2 * AROUND_TAKE_S)
+    asked = np.log(decisions.crowd_to_extra_s2 * (others**2 + decisions.least_crowd_per_s2))
+    under_db = np.median(own.added_db) - decisions.quiet_extra_db - candidates.added_db
+    asked = asked + np.maximum(0.0, under_db) / decisions.db_to_log_odds
+    return np.flatnonzero(free & (candidates.log_odds > asked))
 
 
 def gaps_between(due_s: Array) -> Array:

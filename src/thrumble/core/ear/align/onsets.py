@@ -27,6 +27,7 @@ LAG = 5  # frames, 10 ms: a flux over less misses soft palms, over more blurs si
 SPAN = 3  # frames around the lag whose loudest is the reference
 NEAR = 8  # frames, 16 ms: two peaks closer than this are one
 LEAST_DB = 0.35  # mean rise of the bands below which nothing was struck
+LEAST_STEP_DB = 0.05  # a smaller rise of the whole level cannot be told from none
 REFINE_S = 0.009
 ROWS = 512  # candidates refined at a time: bounds memory
 # where the attack lies from the peak of the flux, on average, and how far from there it may be
@@ -60,15 +61,20 @@ CANDIDATES = Layout((*RISES.groups, ("spectra", MOMENTS.size * (BAND_EDGES_HZ.si
 @dataclass(frozen=True, slots=True)
 class Candidates:
     """Possible onsets: seconds from the take's start, increasing; `log_odds` of being a hit,
-    natural, from the sound alone.
+    natural, from the sound alone; `added_db`, how loud what sets in there is by itself, against the
+    take's loud moments. Each of shape (n,).
     """
 
     times_s: Array
     log_odds: Array
+    added_db: Array
 
     def where(self, kept: NDArray[np.bool_]) -> "Candidates":
         """Those that a mask keeps."""
-        return Candidates(self.times_s[kept], self.log_odds[kept])
+        return Candidates(self.times_s[kept], self.log_odds[kept], self.added_db[kept])
+
+
+NO_CANDIDATES = Candidates(np.zeros(0), np.zeros(0), np.zeros(0))
 
 
 def find_candidates(envelope: Envelope, bands: Bands, ear: Ear) -> Candidates:
@@ -77,7 +83,7 @@ def find_candidates(envelope: Envelope, bands: Bands, ear: Ear) -> Candidates:
     """
     times_s, measures = _rises(envelope, bands)
     if not times_s.size:
-        return Candidates(times_s, times_s)
+        return NO_CANDIDATES
     odds = np.concatenate(
         [
             ear.onsets.outputs(
@@ -87,14 +93,14 @@ def find_candidates(envelope: Envelope, bands: Bands, ear: Ear) -> Candidates:
         ]
     )
     level_db = 10 * measures[:, RISES.column("level")]
-    loud = level_db > ear.decisions.too_quiet_db
-    return Candidates(times_s[loud], odds[loud])
+    step_db = 10 * measures[:, RISES.column("level step")]
+    added_db = level_db + 10 * np.log10(1 - 10 ** (-np.maximum(step_db, LEAST_STEP_DB) / 10))
+    return Candidates(times_s, odds, added_db).where(level_db > ear.decisions.too_quiet_db)
 
 
 def likely(candidates: Candidates, decisions: Decisions) -> Candidates:
     """Those that some place in the riff could make a hit of."""
-    kept = candidates.log_odds > decisions.hopeless_log_odds
-    return Candidates(candidates.times_s[kept], candidates.log_odds[kept])
+    return candidates.where(candidates.log_odds > decisions.hopeless_log_odds)
 
 
 def measure_candidates(envelope: Envelope, bands: Bands) -> tuple[Array, Matrix]:
