@@ -28,7 +28,7 @@ from thrumble.core.ear.measure import summary
 from thrumble.core.ear.measure.articulation import NO_PROFILE, Profile
 from thrumble.core.ear.measure.hits import Matched, TakeSound, bare_hits, read_hits
 from thrumble.core.ear.measure.ramps import measure_ramps
-from thrumble.core.ear.measure.unjudged import without_guesses, without_own_strings
+from thrumble.core.ear.measure.unjudged import without_guesses, without_own_strings, without_repeats
 from thrumble.core.ear.model.ear import EAR, Decisions, Ear
 from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, StartSource
@@ -150,6 +150,8 @@ def read_recording(
         )
     else:
         placed, hits = None, bare_hits(due.hits, due.due_s)
+    if echo_s is not None:
+        extras = without_repeats(extras, hits, echo_s)
     due, hits, extras = _own(due, hits, extras, info, expanded)
     return _reading(
         heard,

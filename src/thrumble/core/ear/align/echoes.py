@@ -50,7 +50,9 @@ def _count(lags: Array, about: Array, reach_s: float) -> NDArray[np.intp]:
 
 
 def repeats(own_s: Array, times_s: Array, lag_s: float) -> NDArray[np.bool_]:
-    """Which of some times, shape (n,), are where a repeat of a hit, shape (m,), falls."""
+    """Which of some times, shape (n,), are where a repeat of a hit falls; those of shape (m,),
+    increasing.
+    """
     out = np.zeros(times_s.size, dtype=bool)
     for k in range(1, AGAIN + 1):
         out |= _off(own_s + k * lag_s, times_s)[1] <= REACH_S * k

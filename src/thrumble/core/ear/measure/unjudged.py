@@ -6,7 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
+import numpy as np
+
 from thrumble.core.counting import counted
+from thrumble.core.ear.align.echoes import repeats
 from thrumble.core.ear.reading import Caution, ExtraOnset, HitReading, HitState
 from thrumble.core.riff.expand import DueHit
 from thrumble.core.riff.model import Hit
@@ -104,6 +107,18 @@ def without_guesses(
         if counts[kind.name]
     ]
     return out, said
+
+
+def without_repeats(
+    extras: list[ExtraOnset], hits: list[HitReading], echo_s: float
+) -> list[ExtraOnset]:
+    """The extra hits that no echo of so many seconds repeats, now that each is placed: where sounds
+    were only noticed, a soft repeat may lie ten milliseconds off.
+    """
+    struck = [hit.onset_s for hit in hits if hit.onset_s is not None]
+    own = np.array([extra.onset_s for extra in extras])
+    echoed = repeats(np.sort(np.concatenate([struck, own])), own, echo_s)
+    return [extra for extra, echo in zip(extras, echoed, strict=True) if not echo]
 
 
 def without_own_strings(
