@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from thrumble.core.ear.align.echoes import without_echo
 from thrumble.core.ear.align.matching import extra_hits, gaps_between, match_hits
 from thrumble.core.ear.align.onsets import Candidates
 from thrumble.core.ear.align.start import fit_given, fit_unknown
@@ -14,13 +15,10 @@ DUE = np.array(
 SURE, DOUBTFUL = 6.0, -5.0
 
 
-def candidates(*times: tuple[float, float]) -> Candidates:
-    """Candidates from (seconds, log odds)."""
-    ordered = sorted(times)
-    return Candidates(
-        np.array([t for t, _ in ordered], dtype=float),
-        np.array([odds for _, odds in ordered], dtype=float),
-    )
+def candidates(*found: tuple[float, ...]) -> Candidates:
+    """Candidates from (seconds, log odds) and how loud each is in dB, 0 where not said."""
+    columns = np.array([(*one, 0.0)[:3] for one in sorted(found)], dtype=float).reshape(-1, 3)
+    return Candidates(*columns.T)
 
 
 def played(due: np.ndarray, *, jitter_s: float = 0.006, seed: int = 1) -> list[tuple[float, float]]:
@@ -58,15 +56,54 @@ def test_an_extra_hit_takes_nobodys_place() -> None:
 def test_a_likely_extra_hit_is_believed_alone_but_not_among_many_like_it() -> None:
     real = played(DUE)
     alone = candidates(*real, (2.5, 2.0), (0.51, SURE), (9.0, SURE))
-    assert alone.times_s[extra_hits(alone, match(alone, DUE), EAR.decisions)[0]].tolist() == [
-        2.5
-    ], "nor one on a hit's heels, nor long after the last"
+    assert alone.times_s[extra_hits(alone, match(alone, DUE), EAR.decisions)].tolist() == [2.5], (
+        "nor one on a hit's heels, nor long after the last"
+    )
     later = DUE + np.random.default_rng(3).uniform(0.08, 0.16, DUE.size)  # all at one lag: an echo
     crowd = candidates(*real, (2.5, 2.0), *[(float(t), 1.0) for t in later])
-    assert extra_hits(crowd, match(crowd, DUE), EAR.decisions)[0].size == 0, "another guitar"
+    assert extra_hits(crowd, match(crowd, DUE), EAR.decisions).size == 0, "another guitar"
     plain = candidates(*real, (2.5, SURE), *[(float(t), 1.0) for t in later])
-    assert plain.times_s[extra_hits(plain, match(plain, DUE), EAR.decisions)[0]].tolist() == [2.5]
-    assert extra_hits(alone, np.full(DUE.size, -1), EAR.decisions)[0].size == 0
+    assert plain.times_s[extra_hits(plain, match(plain, DUE), EAR.decisions)].tolist() == [2.5]
+    assert extra_hits(alone, np.full(DUE.size, -1), EAR.decisions).size == 0
+
+
+def test_of_a_quiet_extra_hit_more_is_asked_than_of_a_loud_one() -> None:
+    real = played(DUE)
+    for odds, level_db, said in ((-1.5, -3.0, 1), (-1.5, -24.0, 0), (SURE, -24.0, 1)):
+        found = candidates(*real, (2.5, odds, level_db))
+        assert extra_hits(found, match(found, DUE), EAR.decisions).size == said, (odds, level_db)
+
+
+LAG_S = 0.25
+
+
+def echoed(
+    hits: list[tuple[float, float]], lag_s: float = LAG_S
+) -> list[tuple[float, float, float]]:
+    """A repeat of each, 8 dB under it, a few tenths of a millisecond off."""
+    rng = np.random.default_rng(5)
+    return [(t + lag_s + float(rng.normal(0, 0.0003)), 1.0, -8.0) for t, _ in hits]
+
+
+def test_a_hit_left_out_where_an_echo_falls_is_missed_all_the_same() -> None:
+    real = played(DUE)  # the fourth hit is due where the third one's echo falls
+    left = real[:3] + real[4:]
+    found = candidates(*left, *echoed(left))
+    assert (match(found, DUE) >= 0).all(), "the echo would pass for it"
+    kept, lag_s = without_echo(found, match(found, DUE), EAR.decisions)
+    assert lag_s == pytest.approx(LAG_S, abs=0.001)
+    assert set(t for t, _ in left) <= set(kept.times_s)
+    assert np.flatnonzero(match(kept, DUE) < 0).tolist() == [3]
+
+
+def test_a_hit_played_where_an_echo_falls_stays_the_players_own() -> None:
+    real = played(DUE, jitter_s=0.0)  # to the sample on it, but as loud as the others
+    echo = [e for e in echoed(real) if min(abs(e[0] - t) for t, _ in real) > 0.01]
+    found = candidates(*real, *echo)
+    kept, lag_s = without_echo(found, match(found, DUE), EAR.decisions)
+    assert lag_s is not None and np.allclose(kept.times_s, DUE)
+    plain = candidates(*real)
+    assert without_echo(plain, match(plain, DUE), EAR.decisions) == (plain, None)
 
 
 def test_of_two_near_candidates_the_surer_one_is_taken() -> None:

@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 import pytest
 
-from thrumble.core.ear.align.echoes import echo_lag, repeated
+from thrumble.core.ear.align.echoes import echo_lag, repeats
 from thrumble.core.ear.measure.articulation import NO_PROFILE, Profile
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
@@ -126,7 +126,7 @@ def test_what_follows_to_the_millisecond_is_an_echo_and_a_doubling_hand_is_none(
     own = np.cumsum(rng.uniform(0.25, 0.6, 24)) + rng.normal(0, 0.008, 24)
     echo = own + 0.107 + rng.normal(0, 0.0008, 24)
     assert echo_lag(own, np.sort(echo)) == pytest.approx(0.107, abs=0.001)
-    assert repeated(own, echo, 0.107).all()
+    assert repeats(own, echo, 0.107).all()
     steady = np.arange(24) * 0.4 + rng.normal(0, 0.008, 24)
     doubled = np.arange(24) * 0.4 + 0.2 + rng.normal(0, 0.008, 24)
     assert echo_lag(steady, doubled) is None

@@ -83,6 +83,11 @@ def test_too_few_pairs_and_straight_riffs_have_no_swing() -> None:
     assert measure_swing(sparse, due, expanded) == (None, [])
 
 
+def surely(times_s: np.ndarray) -> Candidates:
+    """Candidates that are surely hits."""
+    return Candidates(np.sort(times_s), np.full(times_s.size, 5.0), np.zeros(times_s.size))
+
+
 @settings(max_examples=10, deadline=None)
 @given(st.floats(0.2, 3.0), st.integers(0, 1000))
 def test_a_start_told_from_scattered_hits_keeps_the_written_tempo(
@@ -91,15 +96,11 @@ def test_a_start_told_from_scattered_hits_keeps_the_written_tempo(
     rng = np.random.default_rng(seed)
     due = np.cumsum(rng.choice([0.18, 0.36, 0.54], 60)) - 0.18
     times = start_s + due + rng.normal(0, 0.008, 60)
-    fit = fit_unknown(Candidates(np.sort(times), np.full(60, 5.0)), due, EAR.decisions)
+    fit = fit_unknown(surely(times), due, EAR.decisions)
     assert (
         fit is not None
         and fit.start_s == pytest.approx(start_s, abs=0.006)
         and fit.stretch == pytest.approx(1.0, abs=0.001)
     )
-    slow = fit_unknown(
-        Candidates(np.sort(start_s + 1.015 * due + rng.normal(0, 0.004, 60)), np.full(60, 5.0)),
-        due,
-        EAR.decisions,
-    )
+    slow = fit_unknown(surely(start_s + 1.015 * due + rng.normal(0, 0.004, 60)), due, EAR.decisions)
     assert slow is not None and slow.stretch == pytest.approx(1.015, abs=0.002)
