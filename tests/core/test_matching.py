@@ -92,7 +92,7 @@ def test_a_hit_left_out_where_an_echo_falls_is_missed_all_the_same() -> None:
     assert (match(found, DUE) >= 0).all(), "the echo would pass for it"
     kept, lag_s = without_echo(found, match(found, DUE), EAR.decisions)
     assert lag_s == pytest.approx(LAG_S, abs=0.001)
-    assert set(t for t, _ in left) <= set(kept.times_s)
+    assert {t for t, _ in left} <= set(kept.times_s)
     assert np.flatnonzero(match(kept, DUE) < 0).tolist() == [3]
 
 
