@@ -22,18 +22,10 @@ from thrumble.core.ear.reading import (
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.text import parse_riff
+from thrumble.web.drawings.bars import BAND_PX, HALF_PX, WHOLE_PX, BarDrawing, Word
 from thrumble.web.drawings.charts import PILE_W, SIZE, bar_clock, deviation_pile
-from thrumble.web.drawings.strip import (
-    BAND_PX,
-    HALF_PX,
-    NOTE_CHAR_PX,
-    WHOLE_PX,
-    BarDrawing,
-    Word,
-    plan_strip,
-    reading_strip,
-    spaced,
-)
+from thrumble.web.drawings.mirror import NOTE_CHAR_PX, reading_strip, spaced
+from thrumble.web.drawings.strip import plan_strip
 
 HEAD = "title: T\ntempo: 120\n"
 

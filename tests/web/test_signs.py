@@ -10,9 +10,10 @@ from thrumble.core.riff.counts import Counting, counts_of
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Hit
 from thrumble.core.riff.text import parse_riff
+from thrumble.web.drawings.bars import HALF_PX, BarDrawing
 from thrumble.web.drawings.caret import caret_places
 from thrumble.web.drawings.signs import plan_words, signs_of
-from thrumble.web.drawings.strip import HALF_PX, BarDrawing, plan_strip
+from thrumble.web.drawings.strip import plan_strip
 from thrumble.web.riffs.strip_editor import desk_html
 
 HEAD = "title: T\ntempo: 120\npedal: 6:0\n[A]\n"

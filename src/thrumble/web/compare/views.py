@@ -10,7 +10,8 @@ from thrumble.core.counting import counted
 from thrumble.core.riff.expand import expand
 from thrumble.store.take_lists import TakeLine
 from thrumble.store.takes import Take
-from thrumble.web.drawings.strip import BarDrawing, paired_strip
+from thrumble.web.drawings.bars import BarDrawing
+from thrumble.web.drawings.mirror import paired_strip
 from thrumble.web.shared.takes import TakeLineView, take_line
 
 SIDES = ("A", "B")

@@ -12,7 +12,7 @@ from thrumble.core.neck.grips import Grip
 from thrumble.core.neck.moves import Move
 from thrumble.core.neck.routes import Route
 from thrumble.core.neck.silence import SilenceMap
-from thrumble.web.drawings.strip import Word
+from thrumble.web.drawings.bars import Word
 
 WIDE = 1000.0
 SIDE, TOP, STRING_PX = 34.0, 104.0, 24.0

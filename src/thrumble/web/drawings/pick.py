@@ -8,7 +8,7 @@ from itertools import pairwise
 from thrumble.core.neck.picking import PickPath, PickStroke
 from thrumble.core.riff.expand import ExpandedRiff, PlayedBar
 from thrumble.core.riff.model import Stroke
-from thrumble.web.drawings.strip import WHOLE_PX
+from thrumble.web.drawings.bars import WHOLE_PX
 
 STRING_PX, TOP_PX, LEAN_PX = 9.0, 5.0, 6.0
 

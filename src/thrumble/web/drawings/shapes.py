@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from thrumble.core.chords.names import name_notes
 from thrumble.core.instrument import Instrument, Note
 from thrumble.core.riff.model import Articulation, Riff
-from thrumble.web.drawings.strip import Word
+from thrumble.web.drawings.bars import Word
 
 STRING_PX, TOP_PX, SIDE_PX = 13.0, 24.0, 16.0
 PX_A_MM = 0.95

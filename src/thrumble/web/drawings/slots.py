@@ -9,7 +9,7 @@ from thrumble.core.coach.habits import Habit
 from thrumble.core.counting import counted
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.riff.expand import ExpandedRiff
-from thrumble.web.drawings.strip import WHOLE_PX
+from thrumble.web.drawings.bars import WHOLE_PX
 
 HIGH, FOOT, HEAD = 74.0, 20.0, 22.0
 MOST_MS = 40.0

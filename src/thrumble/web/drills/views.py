@@ -6,7 +6,8 @@ from thrumble.core.counting import counted
 from thrumble.core.riff.drills import TABLE, Drill, DrillKind
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
-from thrumble.web.drawings.strip import BarDrawing, plan_strip
+from thrumble.web.drawings.bars import BarDrawing
+from thrumble.web.drawings.strip import plan_strip
 
 SHOWN_BARS = 12
 

@@ -12,9 +12,10 @@ from thrumble.core.neck.routes import Route
 from thrumble.core.neck.silence import silence_map
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.riff.silence import ringing_before
+from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.neck import Looked, NeckDrawing, neck_drawing
 from thrumble.web.drawings.pick import PickBar, pick_bar
-from thrumble.web.drawings.strip import BarDrawing, plan_bar
+from thrumble.web.drawings.strip import plan_bar
 from thrumble.web.neck.asked import Asked, lock_of, write_lock
 from thrumble.web.neck.compared import Beside, RouteLine, beside_line, route_line
 from thrumble.web.neck.moves import (

@@ -1,8 +1,7 @@
 // The take cycle: open the input, count in, record, stop by itself, read, arm the next round. One
 // key does it; without any, the riff goes round and round, or the next take comes after a rest.
 import { onKey, onPedal, problem } from "../shared/site.js";
-import { Refused, givenSettings } from "../shared/recorder.js";
-import { roomSeconds } from "../shared/keep.js";
+import { Refused } from "../shared/recorder.js";
 import { Backing } from "./backing.js";
 import { Cycle } from "./cycle.js";
 import { Input } from "./input.js";
@@ -10,8 +9,11 @@ import { Level } from "./level.js";
 import { Preview } from "./preview.js";
 import { Rest } from "./rest.js";
 import { Run, sleptS } from "./run.js";
+import { Safety, crowded } from "./safety.js";
 import { Settings } from "./settings.js";
 import { Show } from "./show.js";
+import { alone, letGo } from "./tab.js";
+import { announce, begun } from "./telling.js";
 import { later, timeTake } from "./timing.js";
 import { Verdicts } from "./verdicts.js";
 
@@ -22,7 +24,6 @@ const urls = { begin: root.dataset.begin, takes: root.dataset.takes };
 // so long the screen waits for the server at the end of a take; the take itself waits for ever
 const PATIENCE_MS = 6000;
 const METER_MS = 80;
-const SOON_S = 3; // less than this not yet sent is nothing to tell
 const READY_S = 0.12; // the count-in begins no sooner than this after everything is ready
 const ASLEEP_S = 4;
 const WHOLE_RUN_S = 120; // of sound that the browser should have room for, where there is no end
@@ -33,7 +34,7 @@ let show = null;
 let run = null; // the takes that are going on
 let verdicts = null;
 let wake = null;
-let unlock = null; // lets other tabs record again
+const safety = new Safety();
 const level = new Level();
 const input = new Input(root.dataset, {
   onSound: hear,
@@ -207,7 +208,8 @@ async function begin(chosen, attempt) {
   const { context, track } = input;
   const timed = timeTake(plan, score, chosen, context.sampleRate, context.currentTime);
   const needed = view.round ? WHOLE_RUN_S : (timed.end - timed.first) / timed.rate;
-  await checkRoom(needed, timed.rate);
+  const full = await crowded(needed, timed.rate);
+  if (full) problem(full);
   if (!input.isOpen || !cycle.on("begun", attempt)) return;
   const soonest = Math.round((context.currentTime + READY_S) * timed.rate);
   const take = later(timed, Math.max(0, soonest - timed.first));
@@ -218,13 +220,19 @@ async function begin(chosen, attempt) {
     input,
     round: view.round,
     urls,
-    told: (one) => told(one, along, track),
+    told: (one) => begun(one, {
+      plan,
+      frame: input.frame,
+      track,
+      tone: settings.tone,
+      along: { ...along, bars_before: one.barsBefore, run: view.round ? run?.name ?? "" : "" },
+    }),
     on: {
       next,
       follows: (one) => announce("round-follows", one),
       ended,
       silent: () => stop("You stopped playing, so it stopped."),
-      safe: showSafe,
+      safe: (key, told) => { view.safe = safety.words(key, told); },
       trouble: problem,
     },
   });
@@ -237,44 +245,6 @@ async function begin(chosen, attempt) {
   view.say = "Count-in …";
   navigator.wakeLock?.request("screen").then((lock) => { wake = lock; }, () => {});
   requestAnimationFrame(draw);
-}
-
-/** For whoever plays into the page by machine: when what is due. */
-function announce(name, take) {
-  window.dispatchEvent(new CustomEvent(name, {
-    detail: {
-      firstFrame: take.first,
-      startFrame: take.one,
-      rate: take.rate,
-      tempo: take.tempo,
-      rounds: take.rounds,
-      number: take.number,
-      cues: [...take.counted, ...take.cues],
-    }
-  }));
-}
-
-function told(take, along, track) {
-  take.settings = givenSettings(track);
-  return {
-    title: plan.title,
-    beganAt: Date.now() + ((take.first - input.frame) / take.rate) * 1000,
-    take: null,
-    state: "recording",
-    report: null,
-    refused: null,
-    begin: {
-      revision: plan.revision,
-      tempo: take.tempo,
-      rounds: take.rounds,
-      start_frame: take.one - take.first,
-      rate: take.rate,
-      zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
-      device: track.label,
-      tone: settings.tone,
-      along: { ...along, bars_before: take.barsBefore, run: view.round ? run?.name ?? "" : "" },
-    },
-  };
 }
 
 /** What goes on after a round: the riff again, as fast as the newest reading says. */
@@ -336,45 +306,6 @@ function leaveTakes(why) {
   wake?.release();
   wake = null;
   return left;
-}
-
-/** Only one tab records at a time. */
-function alone() {
-  if (!navigator.locks || unlock) return true;
-  return new Promise((resolve) => {
-    navigator.locks.request("thrumble-recording", { ifAvailable: true }, (lock) => {
-      resolve(lock !== null);
-      return lock && new Promise((done) => { unlock = done; });
-    });
-  });
-}
-function letGo() {
-  unlock?.();
-  unlock = null;
-}
-
-const kept = new Map(); // what of each take is still here, by its key
-
-/** Where the sound is: here until the server has confirmed it; of all rounds together. */
-function showSafe(key, told) {
-  kept.set(key, told);
-  if (told.state !== "away" && !told.waitingS) kept.delete(key);
-  const all = [...kept.values()];
-  const left = Math.round(all.reduce((sum, one) => sum + one.waitingS, 0));
-  const words = `Kept here, ${left} s not yet sent`;
-  const away = all.some(({ state }) => state === "away");
-  if (away) view.safe = `${words}: Thrumble doesn't answer, trying again.`;
-  else view.safe = left >= SOON_S ? `${words}.` : "";
-}
-
-/** Says when this browser may be too full for the take; it is played all the same, for what has
- *  arrived makes room. */
-async function checkRoom(needed, rate) {
-  const room = await roomSeconds(rate);
-  if (room === null || room >= needed) return;
-  const words = `This browser has room for ${Math.floor(room)} s of sound and this take lasts ` +
-    `${Math.ceil(needed)} s. Free some disk space before you rely on it.`;
-  problem(words);
 }
 
 function outcome(taken, endedMs, attempt, words) {

@@ -30,7 +30,8 @@ from thrumble.core.riff.shifts import shift_mm
 from thrumble.formats.along_form import AlongForm
 from thrumble.store.riffs import Revision
 from thrumble.store.trials import Trial
-from thrumble.web.drawings.strip import BarDrawing, plan_strip
+from thrumble.web.drawings.bars import BarDrawing
+from thrumble.web.drawings.strip import plan_strip
 
 RING_OUT_LEAST_S = 0.5
 REST_WORDS = "shake out, drop your shoulder, elbow off your ribs, loosen your grip"

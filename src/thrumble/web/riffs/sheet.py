@@ -8,8 +8,8 @@ from itertools import groupby
 from pathlib import Path
 from typing import Any
 
+from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.shapes import ShapeDrawing
-from thrumble.web.drawings.strip import BarDrawing
 from thrumble.web.riffs.views import PreviewView
 
 FONTS = Path(__file__).parent.parent / "vendor/fonts"

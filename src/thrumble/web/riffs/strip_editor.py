@@ -10,8 +10,9 @@ from fractions import Fraction
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.riff.counts import Counting, counts_of
 from thrumble.core.riff.expand import ExpandedRiff, PlayedBar
+from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.caret import caret_places
-from thrumble.web.drawings.strip import BarDrawing, bar_hits, plan_bar
+from thrumble.web.drawings.strip import bar_hits, plan_bar
 from thrumble.web.templating import environment
 
 MOST_KEPT = 2000

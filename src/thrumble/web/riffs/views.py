@@ -15,7 +15,8 @@ from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
 from thrumble.core.riff.printing import print_riff, with_comments
 from thrumble.core.riff.transposing import Moved
 from thrumble.store.riffs import Revision, RevisionStanding, RiffStanding
-from thrumble.web.drawings.strip import BarDrawing, plan_strip
+from thrumble.web.drawings.bars import BarDrawing
+from thrumble.web.drawings.strip import plan_strip
 
 KEYS = ("C", "C#", "Db", "D", "Eb", "E", "F", "F#", "Gb", "G", "Ab", "A", "Bb", "B")
 STEPS = [

@@ -11,7 +11,8 @@ from thrumble.core.coach.plan import Block
 from thrumble.core.riff.drills import make_drill
 from thrumble.core.riff.expand import expand
 from thrumble.store import riffs
-from thrumble.web.drawings.strip import BarDrawing, plan_strip
+from thrumble.web.drawings.bars import BarDrawing
+from thrumble.web.drawings.strip import plan_strip
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,8 +19,9 @@ from thrumble.core.riff.expand import expand
 from thrumble.store.corrections import Correction
 from thrumble.store.riffs import Revision
 from thrumble.store.takes import Take
+from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.charts import Clock, Pile, bar_clock, deviation_pile
-from thrumble.web.drawings.strip import BarDrawing, reading_strip
+from thrumble.web.drawings.mirror import reading_strip
 from thrumble.web.shared.landing import LandingView, landing_view
 
 SOURCE_WORDS = {
