@@ -2,6 +2,7 @@
 their table allows.
 """
 
+import re
 from collections import defaultdict
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
@@ -116,7 +117,7 @@ def test_a_steady_player_is_called_clean_in_every_tone(riff: str, tone: Tone) ->
 
 def test_silence_another_riff_and_a_damaged_recording_come_first_and_alone() -> None:
     planks, gate = (parse_riff(riff_texts()[name]) for name in ("6-stop-planks", "1-sluice-gate"))
-    take = perform(planks, seed=4, tone=Tone.CLEAN, flaws=Flaws(timing=2, level=0.3))
+    take = perform(planks, seed=1, tone=Tone.CLEAN, flaws=Flaws(timing=2, level=0.3))
     silent = judge_hits(
         read_take(take.samples * 0, take.rate_hz, expand(planks), TakeInfo(start_s=take.start_s)),
         expand(planks),
@@ -137,6 +138,34 @@ def test_silence_another_riff_and_a_damaged_recording_come_first_and_alone() -> 
     broken = judge_hits(read_take(take.samples, take.rate_hz, expand(planks), info), expand(planks))
     causes = find_causes(broken)
     assert [c.kind for c in causes] == [CauseKind.DAMAGED] and "33 gaps" in say(causes[0], broken)
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3, 4, 5])
+def test_a_riff_on_the_same_grid_is_told_by_its_chords(seed: int) -> None:
+    planks, gate = (parse_riff(riff_texts()[name]) for name in ("6-stop-planks", "1-sluice-gate"))
+    tone = list(Tone)[seed % 3]
+    take = perform(planks, seed=seed, tone=tone, flaws=Flaws(timing=6))
+    for riff, own in ((gate, False), (planks, True)):
+        reading = read_take(
+            take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s)
+        )
+        judgement = judge_hits(reading, expand(riff))
+        causes = find_causes(judgement)
+        assert (causes[0].kind is CauseKind.OTHER_RIFF) is not own
+        if not own:
+            assert re.search(r"\d+ of \d+ chords are different ones", say(causes[0], judgement))
+
+
+def test_a_guitar_tuned_lower_plays_wrong_chords_and_no_other_riff() -> None:
+    body = "| >o m o m o o m o |\n" * 6
+    written, sounding = (
+        parse_riff(f"title: T\ntempo: 110\n[A]\n{body.replace('| ', f'| {chord} ')}")
+        for chord in ("A5@5/0", "G#5@6/4")
+    )
+    take = perform(sounding, seed=2, tone=Tone.CRUNCH, flaws=Flaws(timing=8))
+    reading = read_take(take.samples, take.rate_hz, expand(written), TakeInfo(start_s=take.start_s))
+    kinds = [cause.kind for cause in find_causes(judge_hits(reading, expand(written)))]
+    assert CauseKind.FRETS in kinds and CauseKind.OTHER_RIFF not in kinds
 
 
 def invented(

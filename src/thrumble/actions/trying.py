@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from sqlmodel import Session
 
 from thrumble.actions.coaching import judge_take
-from thrumble.core.coach.causes import OTHER_RIFF
+from thrumble.core.coach.another import another_riff
 from thrumble.core.coach.sides import TakeHits, hits_of
 from thrumble.core.coach.trial import Outcome, draw_order, judge_trial
 from thrumble.core.errors import BadInput, NotFound
@@ -72,7 +72,7 @@ def trial_now(session: Session, player_id: int, trial_id: int) -> Tried:
             judged = judge_take(session, player_id, take_id)
         except NotFound:
             continue  # not read yet
-        if sum(hit.missed for hit in judged.hits) > OTHER_RIFF * judged.due:
+        if another_riff(judged):
             left_out += 1
             continue
         turns.append((trial.turns[turn], hits_of(judged), turn // (2 * trial.pairs)))

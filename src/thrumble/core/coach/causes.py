@@ -5,6 +5,7 @@
 from collections.abc import Callable
 
 from thrumble.core.coach import sounding
+from thrumble.core.coach.another import another_riff
 from thrumble.core.coach.cause import Cause, CauseKind, keys_of
 from thrumble.core.coach.judgement import Judgement
 from thrumble.core.coach.sounding import sounds_unlike
@@ -14,7 +15,6 @@ MOST = 4
 MIXED = 0.5  # where fewer of the wrong hits have one thing in common, they are named together
 FAR_MS = 120.0
 FAR_TO_TELL_TIRING_MS = 80.0  # so far off, what is left of a drift grows by itself
-OTHER_RIFF = 0.5  # share of hits missed from which on it is another riff
 
 
 def find_causes(judgement: Judgement) -> list[Cause]:
@@ -26,10 +26,8 @@ def find_causes(judgement: Judgement) -> list[Cause]:
     """
     if not judgement.played:
         return [Cause(kind=CauseKind.NOTHING, cost=1.0)]
-    missed = [hit for hit in judgement.hits if hit.missed]
-    if len(missed) > OTHER_RIFF * judgement.due:
-        figures = {"missed": float(len(missed)), "due": float(judgement.due)}
-        return [Cause(kind=CauseKind.OTHER_RIFF, cost=1.0, hits=keys_of(missed), figures=figures)]
+    if other := another_riff(judgement):
+        return [other]
     if damaged := next((c for c in judgement.reading.cautions if c.code == "dropouts"), None):
         return [Cause(kind=CauseKind.DAMAGED, cost=1.0, words={"what": damaged.text})]
     found = [

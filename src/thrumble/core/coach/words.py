@@ -53,10 +53,15 @@ def _nothing(cause: Cause, judgement: Judgement) -> str:
 
 def _other_riff(cause: Cause, judgement: Judgement) -> str:
     f, title = cause.figures, judgement.expanded.riff.title
+    found = [
+        f"{f['missed']:.0f} of {f['due']:.0f} hits aren't there" if f["missed"] else "",
+        f"{counted(f['extra'], 'hit')} too many" if f["extra"] else "",
+        f"{f['wrong']:.0f} of {f['checked']:.0f} chords are different ones" if f["wrong"] else "",
+    ]
     return (
-        f"This doesn't sound like {title}: {counted(f['missed'], 'hit', 'hits')} of {f['due']:.0f} "
-        "aren't there. "
-        "Check that you picked the right riff and tempo, then play it again."
+        f"This doesn't sound like {title}: {', '.join(one for one in found if one)}. "
+        "Check that you picked the right riff and tempo, and that you're in its tuning, then play "
+        "it again."
     )
 
 
