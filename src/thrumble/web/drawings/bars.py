@@ -75,6 +75,7 @@ class BarDrawing:
     mirrored: bool = False
     ramps: list[str] = field(default_factory=list)
     second: "BarDrawing | None" = None  # another take of the same bar
+    between: str = ""  # words between the two takes
 
     @property
     def line_y(self) -> float:

@@ -58,6 +58,7 @@ def paired_strip(a: Judgement, b: Judgement) -> list[BarDrawing]:
     for bar in reading_strip(a, {}, rounds=1):
         if bar.number in seconds:
             bar.second = seconds[bar.number]
+            bar.between = "" if out else "A above, B below"
             out.append(bar)
     return out
 
