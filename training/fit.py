@@ -4,12 +4,12 @@ nothing along half a cosine. Deterministic for a seed.
 """
 
 import itertools
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.model.network import Network
+from thrumble.core.ear.model.network import Array, Network
 
 Matrix = NDArray[np.float32]
 Rows = NDArray[np.intp]
@@ -70,6 +70,44 @@ def fit_network(
             for w, b in zip(parts[::2], parts[1::2], strict=True)
         ),
     )
+
+
+def fit_several(members: int, *told: object, **how: object) -> Network:
+    """As many networks as `members` says, fitted alike but for their draws, as one whose outputs
+    are the means of theirs.
+    """
+    return joined([fit_network(*told, seed=k, **how) for k in range(members)])  # type: ignore[arg-type]
+
+
+def joined(networks: Sequence[Network]) -> Network:
+    """One network whose outputs are the means of several of the same hidden layers: these side by
+    side, none of which sees the others'. Inputs are clipped at four spreads of the first one's.
+    """
+    first, *_ = networks
+    seen = [
+        (
+            one.layers[0][0] * (first.scale / one.scale)[:, np.newaxis],
+            one.layers[0][1] + ((first.centre - one.centre) / one.scale) @ one.layers[0][0],
+        )
+        for one in networks
+    ]
+    layers = [(np.hstack([w for w, _ in seen]), np.hstack([b for _, b in seen]))]
+    for parts in list(zip(*(one.layers for one in networks), strict=True))[1:-1]:
+        layers.append((_beside([w for w, _ in parts]), np.hstack([b for _, b in parts])))
+    last = [one.layers[-1] for one in networks]
+    means = np.vstack([w for w, _ in last]) / len(last), np.mean([b for _, b in last], axis=0)
+    return Network(first.centre, first.scale, (*layers, means))
+
+
+def _beside(blocks: Sequence[Array]) -> Array:
+    """A matrix with the blocks along its diagonal and nothing else."""
+    out = np.zeros((sum(len(b) for b in blocks), sum(b.shape[1] for b in blocks)))
+    row = column = 0
+    for block in blocks:
+        rows, columns = block.shape
+        out[row : row + rows, column : column + columns] = block
+        row, column = row + rows, column + columns
+    return out
 
 
 def _drawn(inputs: int, outputs: int, rng: np.random.Generator) -> Matrix:

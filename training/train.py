@@ -42,6 +42,7 @@ from training.fit import (
     Matrix,
     Rows,
     fit_network,
+    fit_several,
     fit_whitening,
     near,
     one_of,
@@ -104,7 +105,8 @@ def fits_of(e: Examples) -> dict[str, Callable[[], Network]]:
             batch=256,
         ),
         "onsets": partial(
-            fit_network,
+            fit_several,
+            3,
             _rows_of(e.candidates),
             e.struck.size,
             struck_or_not(e.struck),

@@ -28,7 +28,7 @@ from training.examples import (
     singles_of,
     together,
 )
-from training.fit import fit_network, near, one_of, place_of, struck_or_not
+from training.fit import fit_network, fit_several, near, one_of, place_of, struck_or_not
 from training.train import options
 
 from thrumble.core.ear.front.conditioning import condition
@@ -208,6 +208,20 @@ def test_the_fit_separates_what_can_be_separated() -> None:
     assert np.array_equal(again.outputs(inputs), linear.outputs(inputs)), (
         "the same seed gives the same network"
     )
+
+
+@pytest.mark.parametrize("hidden", [(6,), (6, 4), (5, 4, 3)])
+def test_networks_joined_say_the_mean_of_what_each_says(hidden: tuple[int, ...]) -> None:
+    rng = np.random.default_rng(3)
+    inputs = rng.normal((1, -2, 0), (1, 3, 0.5), (300, 3))
+    loss = struck_or_not((inputs[:, 0] * inputs[:, 2] > 0).astype(int))
+    told, how = (seen(inputs), 300, loss), {"outputs": 1, "decay": 0.01, "passes": 20}
+    each = [fit_network(*told, hidden=hidden, seed=k, **how).outputs(inputs) for k in range(3)]
+    whole = fit_several(3, *told, hidden=hidden, **how).outputs(inputs)
+    near_all = np.abs(inputs - inputs.mean(axis=0)) < 3.5 * inputs.std(axis=0)
+    near_all = near_all.all(axis=1)  # what one of them clips at four of its spreads may differ
+    assert np.allclose(whole[near_all], np.mean(each, axis=0)[near_all], atol=1e-5)
+    assert np.ptp(each, axis=0).max() > 0.05, "they were drawn differently"
 
 
 def test_the_fit_finds_places_and_values() -> None:
