@@ -54,7 +54,7 @@ def paired_strip(a: Judgement, b: Judgement) -> list[BarDrawing]:
     under that.
     """
     seconds = {bar.number: bar for bar in reading_strip(b, {}, rounds=1)}
-    out = []
+    out: list[BarDrawing] = []
     for bar in reading_strip(a, {}, rounds=1):
         if bar.number in seconds:
             bar.second = seconds[bar.number]
