@@ -69,7 +69,7 @@ def test_a_likely_extra_hit_is_believed_alone_but_not_among_many_like_it() -> No
 
 def test_of_a_quiet_extra_hit_more_is_asked_than_of_a_loud_one() -> None:
     real = played(DUE)
-    for odds, level_db, said in ((-1.5, -3.0, 1), (-1.5, -24.0, 0), (SURE, -24.0, 1)):
+    for odds, level_db, said in ((-1.0, -3.0, 1), (-1.0, -24.0, 0), (SURE, -24.0, 1)):
         found = candidates(*real, (2.5, odds, level_db))
         assert extra_hits(found, match(found, DUE), EAR.decisions).size == said, (odds, level_db)
 

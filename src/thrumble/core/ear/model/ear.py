@@ -31,8 +31,8 @@ class Decisions:
     crowding_log_odds: float = -3.0  # a free candidate above tells of something else that sounds
     # odds asked of an extra hit: so many for the square of such candidates a second, and for the
     # square believed of a take in which nothing else sounds
-    crowd_to_extra_s2: float = 8.0
-    least_crowd_per_s2: float = 0.015
+    crowd_to_extra_s2: float = 5.0
+    least_crowd_per_s2: float = 0.05
     # and one more for so many dB that it is quieter than so far under the player's hits
     quiet_extra_db: float = 12.0
     db_to_log_odds: float = 6.0
