@@ -75,6 +75,7 @@ def test_of_a_quiet_extra_hit_more_is_asked_than_of_a_loud_one() -> None:
 
 
 LAG_S = 0.25
+OPEN = np.full(DUE.size, "open")
 
 
 def echoed(
@@ -90,7 +91,7 @@ def test_a_hit_left_out_where_an_echo_falls_is_missed_all_the_same() -> None:
     left = real[:3] + real[4:]
     found = candidates(*left, *echoed(left))
     assert (match(found, DUE) >= 0).all(), "the echo would pass for it"
-    kept, lag_s = without_echo(found, match(found, DUE), EAR.decisions)
+    kept, lag_s = without_echo(found, match(found, DUE), OPEN, EAR.decisions)
     assert lag_s == pytest.approx(LAG_S, abs=0.001)
     assert {t for t, _ in left} <= set(kept.times_s)
     assert np.flatnonzero(match(kept, DUE) < 0).tolist() == [3]
@@ -100,10 +101,26 @@ def test_a_hit_played_where_an_echo_falls_stays_the_players_own() -> None:
     real = played(DUE, jitter_s=0.0)  # to the sample on it, but as loud as the others
     echo = [e for e in echoed(real) if min(abs(e[0] - t) for t, _ in real) > 0.01]
     found = candidates(*real, *echo)
-    kept, lag_s = without_echo(found, match(found, DUE), EAR.decisions)
+    kept, lag_s = without_echo(found, match(found, DUE), OPEN, EAR.decisions)
     assert lag_s is not None and np.allclose(kept.times_s, DUE)
     plain = candidates(*real)
-    assert without_echo(plain, match(plain, DUE), EAR.decisions) == (plain, None)
+    assert without_echo(plain, match(plain, DUE), OPEN, EAR.decisions) == (plain, None)
+
+
+def test_a_soft_hit_where_an_echo_falls_stays_among_others_as_soft() -> None:
+    """A palm mute is no louder than the open hit's repeat: nothing tells that it was not played."""
+    real = [(t, odds, -8.0 if k % 2 else 0.0) for k, (t, odds) in enumerate(played(DUE))]
+    soft, loud = real[1::2], real[::2]
+    on_echo = (loud[1][0] + LAG_S, SURE, -8.0)  # where the fourth hit is due, to the sample
+    kept_soft = [soft[0], on_echo, *soft[2:]]
+    echo = [e for e in echoed([(t, o) for t, o, _ in loud]) if abs(e[0] - on_echo[0]) > 0.01]
+    found = candidates(*loud, *kept_soft, *echo)
+    kinds = np.array(["open", "palm"] * (DUE.size // 2))
+    kept, lag_s = without_echo(found, match(found, DUE), kinds, EAR.decisions)
+    assert lag_s is not None and on_echo[0] in kept.times_s
+    kinds[3] = "open"
+    other, _ = without_echo(found, match(found, DUE), kinds, EAR.decisions)
+    assert on_echo[0] not in other.times_s, "where an open hit is due it is far too soft for one"
 
 
 def test_of_two_near_candidates_the_surer_one_is_taken() -> None:

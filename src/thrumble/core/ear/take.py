@@ -140,7 +140,7 @@ def read_recording(
     extras: list[ExtraOnset] = []
     chosen, echo_s, strange = np.zeros(0, dtype=np.intp), None, 0.0
     if placed is not None:
-        candidates, chosen, echo_s = _match(candidates, placed, ear.decisions)
+        candidates, chosen, echo_s = _match(candidates, placed, due, ear.decisions)
     if placed is not None and (chosen >= 0).any():
         states = _states(placed.expected_s, chosen, heard.duration_s)
         extra = extra_hits(candidates, chosen, ear.decisions)
@@ -262,14 +262,15 @@ def _place(
 
 
 def _match(
-    candidates: Candidates, placed: _Placed, decisions: Decisions
+    candidates: Candidates, placed: _Placed, due: _Due, decisions: Decisions
 ) -> tuple[Candidates, NDArray[np.intp], float | None]:
     """The candidates that are no echo, which of them each due hit took, -1 where none, shape (due
     hits,), and the echo's lag in seconds, None without one.
     """
     gaps_s, near_s = gaps_between(placed.expected_s), placed.expected_s + placed.lag_s
     chosen = match_hits(candidates, near_s, decisions, gaps_s=gaps_s).chosen
-    kept, echo_s = without_echo(candidates, chosen, decisions)
+    kinds = np.array([hit.hit.articulation.value for hit, _ in due.hits])
+    kept, echo_s = without_echo(candidates, chosen, kinds, decisions)
     if echo_s is not None:
         chosen = match_hits(kept, near_s, decisions, gaps_s=gaps_s).chosen
     return kept, chosen, echo_s

@@ -17,6 +17,7 @@ AGAIN = 2  # times the lag, at most, for repeats of repeats
 REACH_S = 0.004  # from where a repeat is due
 FIRM_S = SAME_S  # no farther from there, what a due hit took is a repeat
 LOUDER_DB = 3.0  # unless it is by more than this louder than free repeats are
+QUIETER_DB = 4.0  # and by this much quieter than the player's own hits of its kind
 APART_S = 0.035  # what is no hit's own keeps this far from every one
 AROUND_TAKE_S = 0.5  # before the first hit and after the last, others are looked for
 
@@ -60,14 +61,19 @@ def repeats(own_s: Array, times_s: Array, lag_s: float) -> NDArray[np.bool_]:
 
 
 def without_echo(
-    candidates: Candidates, chosen: NDArray[np.intp], decisions: Decisions
+    candidates: Candidates,
+    chosen: NDArray[np.intp],
+    kinds: NDArray[np.str_],
+    decisions: Decisions,
 ) -> tuple[Candidates, float | None]:
     """The candidates less those that repeat the player's hits, and the echo's lag in seconds; all
-    of them and None without an echo. `chosen` of shape (due hits,) as a match has it.
+    of them and None without an echo. `chosen` as a match has it, and how each due hit is to sound,
+    both of shape (due hits,).
 
     Only what could pass for a hit tells of an echo. A candidate that a due hit took is a repeat
-    where it keeps to the lag and is no louder against the hit before it than free repeats are: a
-    missed hit is not played by an echo, nor a late one early.
+    where it keeps to the lag, is no louder against the hit before it than free repeats are, and
+    quieter than the player's hits of its kind: a missed hit is not played by an echo, nor a late
+    one early.
     """
     taken = np.zeros(candidates.times_s.size, dtype=bool)
     taken[chosen[chosen >= 0]] = True
@@ -80,7 +86,13 @@ def without_echo(
     against_db = candidates.added_db - own.added_db[of]
     usual_db = float(np.median(against_db[free & (off_s <= REACH_S)]))
     echoed = free & repeats(own.times_s, candidates.times_s, lag_s)
-    echoed |= taken & (off_s <= FIRM_S) & (against_db <= usual_db + LOUDER_DB)
+    could = taken & (off_s <= FIRM_S) & (against_db <= usual_db + LOUDER_DB)
+    for kind in np.unique(kinds):
+        here = chosen[(kinds == kind) & (chosen >= 0)]
+        struck = here[off_s[here] > FIRM_S]
+        if struck.size:
+            enough_db = np.median(candidates.added_db[struck]) - QUIETER_DB
+            echoed[here] |= could[here] & (candidates.added_db[here] < enough_db)
     return candidates.where(~echoed), lag_s
 
 
