@@ -150,8 +150,7 @@ def read_recording(
         )
     else:
         placed, hits = None, bare_hits(due.hits, due.due_s)
-    if echo_s is not None:
-        extras = without_repeats(extras, hits, echo_s)
+    extras, echo_s = without_repeats(extras, hits, echo_s)
     due, hits, extras = _own(due, hits, extras, info, expanded)
     return _reading(
         heard,

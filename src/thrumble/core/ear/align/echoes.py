@@ -13,6 +13,7 @@ LAGS_S = (0.045, 0.6)  # sooner is one sound with its hit, later is rarely set
 SAME_S = 0.0025  # two lags no farther apart are the same
 AROUND_S = 0.025  # about that lag, what does not keep to it
 LEAST = 5  # repeats
+MOST_BESIDE = 1.5  # times as many about the lag: what doubles by hand lies 2.5 ms off and more
 AGAIN = 2  # times the lag, at most, for repeats of repeats
 REACH_S = 0.004  # from where a repeat is due
 FIRM_S = SAME_S  # no farther from there, what a due hit took is a repeat
@@ -37,8 +38,9 @@ def echo_lag(own_s: Array, others_s: Array) -> float | None:
     best = int(np.argmax(inside))
     beside = _count(lags, lags[[best]], AROUND_S)[0] - inside[best]
     by_chance = float(beside) * SAME_S / (AROUND_S - SAME_S)
-    # as many as that come by chance in one of some hundred places only once in thousands of takes
-    if inside[best] < LEAST + by_chance + 4 * np.sqrt(by_chance) or beside > inside[best]:
+    # so many come by chance in one of some hundred places only once in a thousand takes
+    chance = by_chance + 5 * np.sqrt(by_chance) + 2
+    if inside[best] < max(LEAST, chance) or beside > MOST_BESIDE * inside[best]:
         return None
     return float(np.median(lags[np.abs(lags - lags[best]) <= SAME_S]))
 

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from thrumble.core.counting import counted
-from thrumble.core.ear.align.echoes import repeats
+from thrumble.core.ear.align.echoes import echo_lag, repeats
 from thrumble.core.ear.reading import Caution, ExtraOnset, HitReading, HitState
 from thrumble.core.riff.expand import DueHit
 from thrumble.core.riff.model import Hit
@@ -110,15 +110,18 @@ def without_guesses(
 
 
 def without_repeats(
-    extras: list[ExtraOnset], hits: list[HitReading], echo_s: float
-) -> list[ExtraOnset]:
-    """The extra hits that no echo of so many seconds repeats, now that each is placed: where sounds
-    were only noticed, a soft repeat may lie ten milliseconds off.
+    extras: list[ExtraOnset], hits: list[HitReading], echo_s: float | None
+) -> tuple[list[ExtraOnset], float | None]:
+    """The extra hits that no echo repeats, and its lag in seconds, now that each is placed: where
+    sounds were only noticed, a soft repeat may lie ten milliseconds off, and the lag too.
     """
-    struck = [hit.onset_s for hit in hits if hit.onset_s is not None]
+    struck = np.array([hit.onset_s for hit in hits if hit.onset_s is not None])
     own = np.array([extra.onset_s for extra in extras])
+    echo_s = echo_lag(struck, own) or echo_s
+    if echo_s is None or not own.size:
+        return extras, echo_s
     echoed = repeats(np.sort(np.concatenate([struck, own])), own, echo_s)
-    return [extra for extra, echo in zip(extras, echoed, strict=True) if not echo]
+    return [extra for extra, echo in zip(extras, echoed, strict=True) if not echo], echo_s
 
 
 def without_own_strings(
