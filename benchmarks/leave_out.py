@@ -115,6 +115,9 @@ def main() -> None:
         "source.",
         "",
     ]
+    if arguments.keep:
+        kept = ", ".join(arguments.keep)
+        text += [f"As shipped, so learnt from both: {kept} (how exactly a hit is placed).", ""]
     (ROOT / "docs/leave-one-source-out.md").write_text(
         "\n".join([*text, *table(head, rows)]).rstrip() + "\n"
     )
