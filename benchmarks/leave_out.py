@@ -117,7 +117,7 @@ def main() -> None:
     ]
     if arguments.keep:
         kept = ", ".join(arguments.keep)
-        text += [f"As shipped, so learnt from both: {kept} (how exactly a hit is placed).", ""]
+        text += [f"As shipped, so learnt from both: {kept}.", ""]
     (ROOT / "docs/leave-one-source-out.md").write_text(
         "\n".join([*text, *table(head, rows)]).rstrip() + "\n"
     )
