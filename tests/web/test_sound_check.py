@@ -26,8 +26,10 @@ def check_id(visitor: Browser) -> int:
     return int(answer.headers["hx-redirect"].rsplit("/", 1)[1])
 
 
-def played(check_id: int, *, tone: bool) -> tuple[int, int | None]:
-    """A take of it by the simulated guitarist, a part of it played wrong; with its tone."""
+def played(check_id: int, *, tone: bool, late_s: float = 0.0) -> tuple[int, int | None]:
+    """A take of it by the simulated guitarist, a part of it played wrong; with its tone. `late_s`:
+    how long after the count-in it begins.
+    """
     with database.session() as session:
         player = players.local_player(session)
         revision = riffs.newest_revision(session, player, check_id)
@@ -41,7 +43,7 @@ def played(check_id: int, *, tone: bool) -> tuple[int, int | None]:
             source="simulated",
             tempo_bpm=revision.riff.tempo_bpm,
             rounds=1,
-            start_frame=round(made.start_s * made.rate_hz),
+            start_frame=round((made.start_s - late_s) * made.rate_hz),
             rate_hz=made.rate_hz,
             tone_id=tone_id,
         )
@@ -114,6 +116,10 @@ def test_what_is_no_sound_check_or_cannot_be_done_is_said(
     assert "a sound check: play one first" in visitor.post(f"/certainty/check/{other}").text
     assert visitor.post("/certainty/check/99999").status_code == 404
     visitor.post(f"/certainty/check/{take_id}")
+    late, _ = played(check_id, tone=False, late_s=1.7)
+    unfair = visitor.post(f"/certainty/check/{late}")
+    assert unfair.status_code == 409 and "no fair count" in unescape(unfair.text)
+    assert visitor.get(f"/certainty/check/{late}").status_code == 404
     nobody = visitor.post(
         f"/certainty/check/{take_id}/strike", data={"index": "9999", "out": "true"}
     )

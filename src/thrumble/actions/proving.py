@@ -12,10 +12,11 @@ from sqlmodel import Session
 from thrumble.actions.rigs import CHECKED, KINDS, cut_from, keep_example, profile_from
 from thrumble.actions.sound import fetch
 from thrumble.actions.takes import info_of
+from thrumble.core.counting import counted
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.take import read_recording
 from thrumble.core.errors import BadAudio, NotAllowed, NotFound
-from thrumble.core.proving.proof import ProofHit, proof_of
+from thrumble.core.proving.proof import ProofHit, lost_hits, proof_of
 from thrumble.core.proving.script import misled, sound_check
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.printing import print_riff
@@ -38,7 +39,7 @@ def begin_check(session: Session, player_id: int) -> int:
 def count_check(session: Session, player_id: int, take_id: int) -> Proof:
     """Hears a take of a sound check once more, told something else for a part of its hits, and
     keeps what came of it. Raises NotFound for a take of anything else, NotAllowed before its first
-    reading or without its sound.
+    reading, without its sound, or where too many of its hits aren't there.
     """
     take = takes.get_take(session, player_id, take_id)
     if not proofs.is_check(session, player_id, take.riff_id):
@@ -55,13 +56,15 @@ def count_check(session: Session, player_id: int, take_id: int) -> Proof:
         path = Path(folder) / "take"
         fetch(session, player_id, take_id, path)
         reading = read_recording(read_audio(path), told, info_of(take, told, profile_from(others)))
+    hits = proof_of(asked, told, reading)
+    if (lost := lost_hits(hits)) is not None:
+        raise NotAllowed(
+            f"we don't find {lost} of {counted(len(hits), 'hit')} where you were asked to play "
+            "them, so the rest would be no fair count: play the sound check again, from bar 1 "
+            "right after the count-in"
+        )
     proofs.put_proof(
-        session,
-        player_id,
-        take_id,
-        tone_id=take.tone_id,
-        engine=EAR.version,
-        hits=proof_of(asked, told, reading),
+        session, player_id, take_id, tone_id=take.tone_id, engine=EAR.version, hits=hits
     )
     return proofs.get_proof(session, player_id, take_id)
 

@@ -1,6 +1,6 @@
 """What was asked, what was heard, and what that says of the ear on this guitar."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from thrumble.core.ear.reading import HeardKind, HitState, Reading
@@ -8,6 +8,7 @@ from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.riff.model import Articulation
 
 SURELY = 0.9
+LOST = 0.15  # share of the hits reached without a sound, from which on the take lies elsewhere
 Z = 1.959964  # of 95 % of a normal distribution
 
 
@@ -32,6 +33,14 @@ class ProofHit:
     @property
     def right(self) -> bool:
         return self.heard == self.asked
+
+
+def lost_hits(hits: Sequence[ProofHit]) -> int | None:
+    """How many hits have no sound where they are due, if those are so many that the take began
+    elsewhere or is of something else, and what was asked is the truth no more; None otherwise.
+    """
+    lost = sum(hit.heard is None for hit in hits)
+    return lost if lost > LOST * len(hits) or not hits else None
 
 
 @dataclass(frozen=True, slots=True)
