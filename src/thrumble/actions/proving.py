@@ -58,10 +58,10 @@ def count_check(session: Session, player_id: int, take_id: int) -> Proof:
         reading = read_recording(read_audio(path), told, info_of(take, told, profile_from(others)))
     hits = proof_of(asked, told, reading)
     if (lost := lost_hits(hits)) is not None:
+        which = f"{lost} of {counted(len(hits), 'hit')}" if hits else "a single hit"
         raise NotAllowed(
-            f"we don't find {lost} of {counted(len(hits), 'hit')} where you were asked to play "
-            "them, so the rest would be no fair count: play the sound check again, from bar 1 "
-            "right after the count-in"
+            f"we don't find {which} where you were asked to play, so this would be no fair count: "
+            "play the sound check again, from bar 1 right after the count-in"
         )
     proofs.put_proof(
         session, player_id, take_id, tone_id=take.tone_id, engine=EAR.version, hits=hits

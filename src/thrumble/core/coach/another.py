@@ -8,9 +8,8 @@ from thrumble.core.coach.judgement import Judgement
 MISSED = 0.5
 EXTRA = 1.0
 ASTRAY = 0.15  # missed and extra together, where the chords are others too
-CHORDS = (
-    0.35  # share of the chords heard: on takes of the right riff the ear is wrong on 0.18 at most
-)
+# share of the chords heard; on takes of the right riff the ear was wrong on 0.18 at most
+CHORDS = 0.35
 LEAST_CHORDS = 6
 
 

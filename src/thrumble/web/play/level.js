@@ -4,7 +4,8 @@
 const FULL = 0.999,
   SOUND = 0.003,
   QUIET_MS = 4000,
-  FALL = 0.8;
+  FALL = 0.8,
+  STEP_MS = 80;
 
 export class Level {
   constructor() {
@@ -30,5 +31,17 @@ export class Level {
       words: "no signal: check cable and input"
     };
     return { db, words: `${Math.round(db)} dB` };
+  }
+
+  /** Shows it from now on: `view()`, the page's words once they are there; `open()`, the input. */
+  watch(view, open) {
+    const fill = document.getElementById("meter-fill"), meter = document.getElementById("meter");
+    setInterval(() => {
+      if (!view()) return;
+      const { db, words } = this.step(open());
+      Object.assign(view(), { meter: words, hot: this.clipped });
+      fill.style.height = `${((db + 60) / 60) * 100}%`;
+      meter.setAttribute("aria-valuenow", Math.round(db));
+    }, STEP_MS);
   }
 }

@@ -23,7 +23,6 @@ const plan = JSON.parse($("plan").textContent);
 const urls = { begin: root.dataset.begin, takes: root.dataset.takes };
 // so long the screen waits for the server at the end of a take; the take itself waits for ever
 const PATIENCE_MS = 6000;
-const METER_MS = 80;
 const READY_S = 0.12; // the count-in begins no sooner than this after everything is ready
 const ASLEEP_S = 4;
 const WHOLE_RUN_S = 120; // of sound that the browser should have room for, where there is no end
@@ -376,14 +375,7 @@ function recordingWords(take) {
   return `Recording. It stops by itself after bar ${show.lastBar}${round}.`;
 }
 
-setInterval(() => {
-  if (!view) return;
-  const { db, words } = level.step(input.isOpen);
-  view.meter = words;
-  view.hot = level.clipped;
-  $("meter-fill").style.height = `${((db + 60) / 60) * 100}%`;
-  $("meter").setAttribute("aria-valuenow", Math.round(db));
-}, METER_MS);
+level.watch(() => view, () => input.isOpen);
 
 onKey(" ", press);
 onPedal("PageDown", press);
