@@ -3,6 +3,7 @@ takes read with and without examples of theirs.
 """
 
 from collections.abc import Callable
+from contextlib import suppress
 
 import numpy as np
 from scipy.stats import spearmanr
@@ -20,7 +21,14 @@ from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Setup, Tone, draw_setup
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
-from thrumble.core.rig.palm import Kept, Place, SingleHit, measure_single, profile_of
+from thrumble.core.rig.palm import (
+    Kept,
+    Place,
+    SingleHit,
+    measure_example,
+    measure_single,
+    profile_of,
+)
 from thrumble.core.signal import Samples
 from thrumble.formats.truth_json import truth_document
 
@@ -111,14 +119,9 @@ def with_profile(
                 midi=[midi] if k % 2 else [midi, midi + 7],
                 rng=rng,
             )
-            kept.append(
-                Kept(
-                    samples=sound,
-                    rate_hz=RATE_HZ,
-                    kind=kind,
-                    depth=depth if kind is Articulation.PALM else None,
-                )
-            )
+            with suppress(BadAudio):
+                heard = measure_example(sound, RATE_HZ)
+                kept.append(Kept(heard, kind, depth if kind is Articulation.PALM else None))
     riff, _ = draw_riff(90_000 + seed)
     same: Callable[[Setup, np.random.Generator], Guitar] = lambda _setup, _rng: guitar  # noqa: E731
     take = perform(

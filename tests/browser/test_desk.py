@@ -3,7 +3,6 @@ reload; a shuffle made, moved, exported and brought back.
 """
 
 import re
-import time
 from collections.abc import Callable
 
 from playwright.sync_api import Page, expect
@@ -50,7 +49,6 @@ def test_sluice_gate_is_written_by_keyboard_alone(
     page = open_page(microphone=False)
     page.goto(f"{served.base}/riffs/new")
     expect(page.locator("#desk-bars svg").first).to_be_visible()
-    begun = time.monotonic()
     page.locator("#source").fill(
         "title: Gate by hand\ntempo: 118\npedal: 6:0\nplay: A A B A\n"
         "[A]\n| E5 o . . . . . . . |\n[B]\n| E5 o . . . . . . . |\n"
@@ -81,7 +79,6 @@ def test_sluice_gate_is_written_by_keyboard_alone(
     written = parse_riff(source(page))
     assert written.sections == SLUICE.sections, source(page)
     assert keys.count / 3 < 60, f"{keys.count} keys for three pairs of bars"
-    assert time.monotonic() - begun < 120
 
     page.keyboard.press("Control+z")
     page.keyboard.press("Control+z")

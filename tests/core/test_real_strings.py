@@ -21,7 +21,7 @@ from thrumble.core.player.strings import Damping, Pluck, pluck, worn
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.text import parse_riff
-from thrumble.core.rig.palm import Kept, profile_of
+from thrumble.core.rig.palm import Kept, measure_example, profile_of
 from thrumble.core.signal import Samples, filtered, high_pass, low_pass, rms_db
 
 RATE = 48000
@@ -185,10 +185,11 @@ def test_a_sound_unlike_the_trainings_is_named_and_its_odds_are_taken_back() -> 
     guitar = ModelGuitar(setup, rng)
     kept = [
         Kept(
-            samples=strike(guitar, setup, kind, depth=0.6, midi=[45.0, 52.0], rng=rng),
-            rate_hz=RATE,
-            kind=kind,
-            depth=0.6 if kind is Articulation.PALM else None,
+            measure_example(
+                strike(guitar, setup, kind, depth=0.6, midi=[45.0, 52.0], rng=rng), RATE
+            ),
+            kind,
+            0.6 if kind is Articulation.PALM else None,
         )
         for kind in (Articulation.OPEN, Articulation.PALM, Articulation.DEAD)
         for _ in range(2)

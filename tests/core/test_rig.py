@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from thrumble.core.ear.measure.articulation import HITS
 from thrumble.core.errors import BadAudio
 from thrumble.core.player.guitars import ModelGuitar
 from thrumble.core.player.single import strike
@@ -23,7 +24,14 @@ from thrumble.core.rig.calibration import (
 )
 from thrumble.core.rig.fret_hand import StringState, check_strings, exercise_text, measure_releases
 from thrumble.core.rig.levels import measure_loudness, measure_silence
-from thrumble.core.rig.palm import Kept, Place, measure_single, profile_of, repeatability
+from thrumble.core.rig.palm import (
+    Kept,
+    Place,
+    measure_example,
+    measure_single,
+    profile_of,
+    repeatability,
+)
 
 RATE = 48000
 
@@ -209,14 +217,19 @@ def test_repeatability_is_the_spread_of_the_last_eight() -> None:
     )  # the middle is 0.55
 
 
-def test_a_profile_holds_what_was_kept_and_leaves_silence_out() -> None:
+def test_a_profile_holds_what_was_kept_as_loud_as_it_was_beside_the_rest() -> None:
+    sound = hits(Articulation.OPEN, 0, 1)[0]
     kept = [
-        Kept(samples=s, rate_hz=RATE, kind=Articulation.OPEN) for s in hits(Articulation.OPEN, 0, 2)
+        Kept(measure_example(samples, RATE), Articulation.OPEN)
+        for samples in (sound, sound * np.float32(0.1))
     ]
-    kept.append(Kept(samples=np.zeros(RATE, np.float32), rate_hz=RATE, kind=Articulation.DEAD))
     profile = profile_of(kept)
     assert profile.kinds.tolist() == [0, 0] and np.isfinite(profile.measures).all()
+    loud, soft = profile.measures[:, HITS.column("level")]
+    assert loud - soft == pytest.approx(2, abs=0.02), "20 dB, in tens of decibels"
     assert len(profile_of([]).kinds) == 0
+    with pytest.raises(BadAudio):
+        measure_example(np.zeros(RATE, np.float32), RATE)
 
 
 def released(fall_s: float, left: float) -> np.ndarray:

@@ -184,14 +184,14 @@ def test_any_text_gives_a_riff_or_one_error(text: str, more: str) -> None:
     [b" " * 3_000_000 + b"|---|", b"\n" * 3_000_000, b"|-0-" * 700_000, b"x x2 " * 400_000],
     ids=["blanks", "lines", "one row", "times"],
 )
-def test_huge_nonsense_is_answered_at_once(data: bytes) -> None:
-    """A quadratic pattern would take minutes here."""
-    begun = time.perf_counter()
+def test_huge_nonsense_takes_no_more_than_its_length_asks(data: bytes) -> None:
+    """A quadratic pattern would take minutes of the processor's time here, whatever runs beside."""
+    begun = time.process_time()
     with suppress(RiffError):
         read_any(data)
     with suppress(RiffError):
         read_tab(data)
-    assert time.perf_counter() - begun < 20
+    assert time.process_time() - begun < 20
 
 
 def test_a_section_that_comes_again_is_played_again() -> None:

@@ -13,9 +13,12 @@ from tests.core.test_rig import decaying, held, hits, released, returned
 from tests.test_queue import work_once
 from tests.web.conftest import Browser
 from tests.web.test_pages import read_take
+from thrumble.actions.rigs import profile_from
 from thrumble.core.riff.model import Articulation
+from thrumble.formats.audio import write_flac
 from thrumble.store import database, players, rigs, takes
 
+SILENCE = np.zeros(48000, dtype=np.float32)
 FORM = {
     "name": "Six strings",
     "tuning": "D2 A2 D3 G3 B3 E4",
@@ -340,3 +343,10 @@ def test_guitars_that_nothing_was_trained_on_stand_apart(
         assert ("right on 29 of the 31 not played as written" in page) is there
         assert "no real hands yet" in page
         monkeypatch.undo()
+
+
+def test_an_example_in_which_no_hit_is_found_teaches_nothing() -> None:
+    flac = [write_flac(part, 48000)[0] for part in (hits(Articulation.DEAD, 0, 1)[0], SILENCE)]
+    profile = profile_from([("dead", "finder", flac[0]), ("open", "finder", flac[1])])
+    assert profile.kinds.tolist() == [2] and np.isnan(profile.depths).all()
+    assert len(profile_from([("open", "finder", flac[1])]).kinds) == 0

@@ -3,7 +3,7 @@ states speak plainly.
 """
 
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
 import pytest
@@ -17,9 +17,11 @@ from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import players, riffs, take_lists, takes
+from thrumble.store.logbook import LoggedRiff
 from thrumble.store.riffs import Revision
 from thrumble.store.take_lists import TakeLine
 from thrumble.store.takes import NewTake, Take
+from thrumble.web.log.views import riff_tabs
 from thrumble.web.play.views import play_view
 from thrumble.web.riffs.views import FIRST_TEXT, preview_error, preview_of, text_view
 from thrumble.web.shared.armed import armed_view
@@ -278,3 +280,16 @@ def test_today_arms_a_riff_and_keeps_cut_takes_apart(session: Session) -> None:
         and [line.take_id for line in view.latest] == [waiting.id]
         and view.more_unfinished == 3
     )
+
+
+def test_the_log_has_a_way_to_every_riff_however_many_there_are() -> None:
+    today = date(2026, 11, 27)
+    known = [
+        LoggedRiff(k, f"Riff {k}", 120.0, today - timedelta(days=k), rounds=3) for k in range(1, 15)
+    ]
+    tabs = riff_tabs(known, 13, today)
+    assert [tab.title for tab in tabs.others] == ["Riff 11", "Riff 12", "Riff 14"]
+    assert tabs.others_say == "3 more riffs" and tabs.at_hand[-1].here
+    assert len(tabs.at_hand) == 11 and tabs.at_hand[0].when == "yesterday"
+    few = riff_tabs(known[:10], 1, today)
+    assert len(few.at_hand) == 10 and few.others == []

@@ -1,16 +1,17 @@
 """Verbs on rigs that join core, formats and store."""
 
 import tempfile
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 from sqlmodel import Session
 
 from thrumble.actions.sound import fetch
-from thrumble.core.ear.measure.articulation import NO_PROFILE, Profile
+from thrumble.core.ear.measure.articulation import Profile
 from thrumble.core.errors import BadAudio, NotAllowed, NotFound
 from thrumble.core.riff.model import Articulation
-from thrumble.core.rig.palm import Kept, measure_single, profile_of
+from thrumble.core.rig.palm import ExampleHit, Kept, measure_example, measure_single, profile_of
 from thrumble.formats.audio import read_audio, write_flac
 from thrumble.store import corrections, readings, rigs, takes
 from thrumble.store.rigs import Example
@@ -70,18 +71,25 @@ def profile_from(kept: list[tuple[str, str, bytes]]) -> Profile:
     """
     examples = []
     for kind, origin, data in kept:
-        sound = read_audio(data)
+        heard = _example_hit(data)
         articulation, depth = KINDS[kind]
-        samples = np.asarray(sound.samples, dtype=np.float32).reshape(-1)
-        examples.append(
-            Kept(
-                samples=samples,
-                rate_hz=sound.rate_hz,
-                kind=articulation,
-                depth=depth if origin in (FINDER, CHECKED) else None,
+        if heard is not None:
+            examples.append(
+                Kept(heard, articulation, depth if origin in (FINDER, CHECKED) else None)
             )
-        )
-    return profile_of(examples) if examples else NO_PROFILE
+    return profile_of(examples)
+
+
+@lru_cache(maxsize=4 * MOST_EXAMPLES)
+def _example_hit(data: bytes) -> ExampleHit | None:
+    """What the ear sees of an example, None where it finds no hit. Kept at hand: the same ones come
+    with every take of a tone.
+    """
+    sound = read_audio(data)
+    try:
+        return measure_example(sound.samples, sound.rate_hz)
+    except BadAudio:
+        return None
 
 
 def correct_hit(

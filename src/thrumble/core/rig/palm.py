@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.ear.align.onsets import find_candidates
-from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, condition
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, Heard, condition
 from thrumble.core.ear.front.envelope import Envelope
-from thrumble.core.ear.front.spectrum import bands_of
+from thrumble.core.ear.front.spectrum import Bands, bands_of
 from thrumble.core.ear.measure.articulation import (
     HITS,
     KINDS,
@@ -86,12 +86,7 @@ def measure_single(
     """Hears the first loud hit in up to three seconds of sound. Raises BadAudio where there is
     none. Samples of shape (n,) or (n, channels).
     """
-    if samples.shape[0] > MOST_S * rate_hz:
-        raise BadAudio(f"one hit at a time: send {MOST_S:.0f} seconds of sound at most")
-    heard = condition(samples, rate_hz)
-    onset_s = _first_loud_onset(heard.samples, heard.silent)
-    bands = bands_of(heard.samples)
-    measures = measure_hits(heard.samples, bands, np.array([onset_s]), np.array([heard.duration_s]))
+    heard, onset_s, measures = _hear(samples, rate_hz)
     chances = classify_hits(measures, np.array([-1]), EAR, profile)[0]
     depth = float(mute_depths(measures, EAR)[0])
     clarity = float(np.clip(measures[0, HITS.column("clarity early")], 0, 1))
@@ -126,10 +121,21 @@ def measure_single(
     )
 
 
-def _first_loud_onset(samples: Samples, silent: bool) -> float:
-    if silent:
+def _hear(samples: NDArray[np.floating], rate_hz: int) -> tuple[Heard, float, Array]:
+    """The sound made ready, its first loud onset, and the ear's measures of it, one row."""
+    if samples.shape[0] > MOST_S * rate_hz:
+        raise BadAudio(f"one hit at a time: send {MOST_S:.0f} seconds of sound at most")
+    heard = condition(samples, rate_hz)
+    if heard.silent:
         raise BadAudio("nothing was heard: check the cable and the input level")
-    envelope, bands = Envelope(samples), bands_of(samples)
+    bands = bands_of(heard.samples)
+    onset_s = _first_loud_onset(heard.samples, bands)
+    ends = np.array([heard.duration_s])
+    return heard, onset_s, measure_hits(heard.samples, bands, np.array([onset_s]), ends)
+
+
+def _first_loud_onset(samples: Samples, bands: Bands) -> float:
+    envelope = Envelope(samples)
     found = find_candidates(envelope, bands, EAR)
     sure = found.times_s[found.log_odds > 0]
     if not sure.size:
@@ -168,36 +174,44 @@ def repeatability(depths: list[float], places: list[Place]) -> Repeatability | N
     )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Kept:
-    """One hit the player kept: its sound, what it was played as, and for a palm how deep it was
-    meant, None where that is not known.
+@dataclass(frozen=True, slots=True)
+class ExampleHit:
+    """What the ear sees of one hit by itself: `measures` of shape (HITS.size,), and the level of
+    its sound, dBFS.
     """
 
-    samples: Samples
-    rate_hz: int
+    measures: Array
+    peak_db: float
+
+
+def measure_example(samples: NDArray[np.floating], rate_hz: int) -> ExampleHit:
+    """Measures an example, shape (n,) or (n, channels), without judging it. Raises BadAudio where
+    there is no hit.
+    """
+    heard, _, measures = _hear(samples, rate_hz)
+    return ExampleHit(measures[0], round(heard.gain_db, 1))
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """One hit the player kept: what was measured of it, what it was played as, and for a palm how
+    deep it was meant, None where that is not known.
+    """
+
+    heard: ExampleHit
     kind: Articulation
     depth: float | None = None
 
 
 def profile_of(examples: list[Kept]) -> Profile:
-    """The ear's profile from single hits. Sounds that hold no hit are left out; all are brought to
-    one level, as the hits of a take are.
-    """
-    hits, kept = [], []
-    for example in examples:
-        try:
-            hits.append(measure_single(example.samples, example.rate_hz))
-        except BadAudio:
-            continue
-        kept.append(example)
-    if not hits:
+    """The ear's profile from single hits, all brought to one level, as the hits of a take are."""
+    if not examples:
         return NO_PROFILE
-    rows, peaks = np.array([hit.measures for hit in hits]), np.array([hit.peak_db for hit in hits])
+    rows = np.array([example.heard.measures for example in examples])
+    peaks = np.array([example.heard.peak_db for example in examples])
     rows[:, HITS.column("level")] += (peaks - peaks.max()) / 10
-    kinds = np.array([KINDS.index(example.kind) for example in kept], dtype=np.intp)
     return Profile(
         rows,
-        kinds,
-        np.array([np.nan if example.depth is None else example.depth for example in kept]),
+        np.array([KINDS.index(example.kind) for example in examples], dtype=np.intp),
+        np.array([np.nan if example.depth is None else example.depth for example in examples]),
     )

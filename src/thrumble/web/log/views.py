@@ -34,6 +34,15 @@ class RiffTab:
 
 
 @dataclass(frozen=True, slots=True)
+class RiffTabs:
+    """Riffs at hand, those played longer ago, and how many those are."""
+
+    at_hand: list[RiffTab]
+    others: list[RiffTab]
+    others_say: str
+
+
+@dataclass(frozen=True, slots=True)
 class SpeedRow:
     """A clean speed of a part: a section, or timing, muting, stops alone."""
 
@@ -240,16 +249,17 @@ def _row(name: str, told: CleanSpeed, *, weakest: bool, href: str = "") -> Speed
     return SpeedRow(name, f"{now.bpm:.0f}", f"{now.low:.0f} to {now.high:.0f}", weakest, href)
 
 
-def riff_tabs(riffs: list[LoggedRiff], here: int | None, today: date) -> list[RiffTab]:
-    """The riffs played last, and the one that is looked at."""
-    shown = riffs[:MOST_TABS]
-    shown += [one for one in riffs[MOST_TABS:] if one.riff_id == here]
-    return [
+def riff_tabs(riffs: list[LoggedRiff], here: int | None, today: date) -> RiffTabs:
+    """The riffs played last and the one that is looked at at hand, all others behind them."""
+    tabs = [
         RiffTab(
             one.title,
             f"/log?riff={one.riff_id}",
             days_ago((today - one.last).days),
             one.riff_id == here,
         )
-        for one in shown
+        for one in riffs
     ]
+    at_hand = [tab for number, tab in enumerate(tabs) if number < MOST_TABS or tab.here]
+    others = [tab for number, tab in enumerate(tabs) if number >= MOST_TABS and not tab.here]
+    return RiffTabs(at_hand, others, counted(len(others), "more riff"))

@@ -223,12 +223,16 @@ def classify_hits(
         return np.zeros((0, 3))
     network, decisions = ear.articulation, ear.decisions
     known = planned >= 0
+    inputs = _with_ones(network.features(measures))
+    generic = np.concatenate([network.layers[-1][0], network.layers[-1][1][np.newaxis]])
+    beyond = 0.0 if len(profile.kinds) else max(0.0, strange - decisions.familiar_to)
+    sharpen = decisions.sharpen / (1 + decisions.doubt * beyond)
+    if not known.any() and not len(profile.kinds):  # nothing to learn from
+        return np.asarray(softmax(sharpen * (inputs @ generic)))
     labels = np.full((len(measures), 3), 1 / 3)
     labels[known] = decisions.plan_wrong / 2
     labels[known, planned[known]] = 1 - decisions.plan_wrong
-    inputs = _with_ones(network.features(measures))
     examples = _with_ones(network.features(profile.measures)) if len(profile.kinds) else inputs[:0]
-    generic = np.concatenate([network.layers[-1][0], network.layers[-1][1][np.newaxis]])
     sure = np.eye(3)[profile.kinds]
     examples, sure = (
         np.repeat(examples, decisions.example_weight, axis=0),
@@ -246,8 +250,7 @@ def classify_hits(
         decisions,
     )
     scores = np.einsum("nf,nfk->nk", inputs, weights[fold])
-    beyond = 0.0 if len(profile.kinds) else max(0.0, strange - decisions.familiar_to)
-    return np.asarray(softmax(decisions.sharpen / (1 + decisions.doubt * beyond) * scores))
+    return np.asarray(softmax(sharpen * scores))
 
 
 def _with_ones(features: NDArray[np.floating]) -> Array:
