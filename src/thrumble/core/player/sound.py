@@ -8,6 +8,7 @@ from typing import Protocol
 
 import numpy as np
 import soxr
+from numpy.typing import NDArray
 
 from thrumble.core.signal import Samples, filtered, high_pass, low_pass, peak
 
@@ -165,10 +166,16 @@ def amplify(strings: Samples, setup: Setup, *, rate_hz: int, rng: np.random.Gene
     if setup.room_level:
         sound = _room(sound, setup, rate_hz, rng)
     loud = max(1e-6, float(np.max(np.abs(sound))))
-    t = np.arange(sound.size) / rate_hz
-    hum = sum(np.sin(2 * np.pi * setup.hum_hz * k * t + k) / k for k in (1, 2, 3, 5))
     hiss = rng.standard_normal(sound.size) * 10 ** (setup.noise_db / 20)
+    hum = np.resize(_second_of_hum(setup.hum_hz, rate_hz), sound.size)
     return np.asarray(sound / loud + hiss + hum * 10 ** (setup.hum_db / 20), dtype=np.float32)
+
+
+def _second_of_hum(hum_hz: float, rate_hz: int) -> NDArray[np.float64]:
+    """The mains, whole cycles a second, and what it sounds like in an amplifier."""
+    t = np.arange(rate_hz) / rate_hz
+    tones = [np.sin(2 * np.pi * hum_hz * k * t + k) / k for k in (1, 2, 3, 5)]
+    return np.asarray(np.sum(tones, axis=0), dtype=np.float64)
 
 
 def _distort(sound: Samples, setup: Setup, rate_hz: int) -> Samples:
@@ -193,11 +200,13 @@ def _distort(sound: Samples, setup: Setup, rate_hz: int) -> Samples:
 
 def _envelope(sound: Samples, rate_hz: int, window_s: float) -> Samples:
     """Moving RMS, centred, same length."""
-    n = max(1, int(window_s * rate_hz))
+    half = max(1, int(window_s * rate_hz)) // 2
     power = np.cumsum(np.concatenate([[0.0], np.square(sound, dtype=np.float64)]))
+    around = np.pad(power, half, mode="edge")
     index = np.arange(sound.size)
-    low, high = np.maximum(0, index - n // 2), np.minimum(sound.size, index + n // 2 + 1)
-    return np.asarray(np.sqrt((power[high] - power[low]) / (high - low)), dtype=np.float32)
+    count = np.minimum(sound.size, index + half + 1) - np.maximum(0, index - half)
+    held = around[2 * half + 1 :] - around[: sound.size]
+    return np.asarray(np.sqrt(held / count), dtype=np.float32)
 
 
 def _compress(sound: Samples, amount: float, rate_hz: int) -> Samples:
@@ -236,6 +245,19 @@ def _room(sound: Samples, setup: Setup, rate_hz: int, rng: np.random.Generator) 
     tail = rng.standard_normal(n) * np.exp(-6.9 * np.arange(n) / n)
     tail[: int(0.005 * rate_hz)] = 0
     tail /= np.sqrt(np.sum(tail**2))
-    size = 1 << (sound.size + n).bit_length()
-    wet = np.fft.irfft(np.fft.rfft(sound, size) * np.fft.rfft(tail, size), size)[: sound.size]
+    wet = _convolved(sound, tail)
     return np.asarray(sound + setup.room_level * wet, dtype=np.float32)
+
+
+def _convolved(sound: Samples, response: NDArray[np.float64]) -> NDArray[np.float64]:
+    """What a response makes of a sound, as long as the sound, piece by piece: one transform of it
+    all is several times slower. Shape (frames,).
+    """
+    size = 1 << (4 * response.size).bit_length()
+    step = size - response.size + 1
+    spectrum = np.fft.rfft(response, size)
+    out = np.zeros(sound.size + size)
+    for start in range(0, sound.size, step):
+        piece = np.fft.rfft(sound[start : start + step], size)
+        out[start : start + size] += np.fft.irfft(piece * spectrum, size)
+    return out[: sound.size]

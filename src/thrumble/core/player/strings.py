@@ -101,6 +101,7 @@ def pluck(
         offset = [value for when, value in pitch if when <= begin_s][-1]
         period = rate_hz / (how.frequency_hz * 2 ** (offset / 12))
         kernel, reach = _loop(damping, period, how.stiffness, rate_hz)
+        turned = kernel[::-1].copy()
         # a block no longer than the shortest delay needs nothing of itself, so numpy takes it in
         # one step
         block = max(1, reach)
@@ -114,7 +115,7 @@ def pluck(
                     [np.zeros(min(-first, n + kernel.size - 1 - source.size)), source]
                 )
             if source.size >= kernel.size:
-                wave[at : at + n] += np.convolve(source, kernel, "valid")[:n]
+                wave[at : at + n] += np.correlate(source, turned, "valid")[:n]
             at += n
     return np.asarray(wave, dtype=np.float32)
 
