@@ -172,12 +172,10 @@ def test_a_page_asks_ever_more_rarely_and_then_offers_a_way_out() -> None:
         status_view(a_take(state=TakeState.READING), asked).ask_again_ms for asked in range(40)
     ]
     assert waits[0] <= 250 and waits == sorted(waits) and waits[-1] == 5000
-    slow = [status_view(a_take(state=TakeState.READING), asked).slow for asked in (0, 40)]
-    assert (
-        slow == [False, True]
-        and sum(waits[:16]) > 15_000
-        and not status_view(a_take(state=TakeState.READ), 99).slow
-    )
+    assert sum(wait < 250 for wait in waits) < 20, "often only for as long as a take usually needs"
+    slow = [status_view(a_take(state=TakeState.READING), asked).slow for asked in range(40)]
+    assert slow[-1] and sum(waits[: slow.index(True)]) > 15_000, "not before a take is really late"
+    assert not status_view(a_take(state=TakeState.READ), 99).slow
 
 
 @pytest.mark.parametrize(

@@ -18,8 +18,9 @@ STATE_WORDS = {
 }
 
 
-FIRST_WAIT_MS, MOST_WAIT_MS = 200, 5000
-SLOW_AFTER = 16  # askings, some twenty seconds: then the page offers to put the take in line again
+OFTEN = 12  # askings so close together that a take that is read is shown at once, two seconds
+OFTEN_MS, MOST_WAIT_MS = 160, 5000
+SLOW_AFTER = 25  # askings, some twenty seconds: then the page offers to put the take in line again
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,8 +94,8 @@ def megabytes(count: int) -> str:
 
 
 def status_view(take: Take, asked: int = 0) -> StatusView:
-    """Asks again until the state is final, `asked` times so far: at once at first, then ever more
-    rarely.
+    """Asks again until the state is final, `asked` times so far: often for as long as a take
+    usually needs, then ever more rarely.
     """
     waiting = take.state not in FINAL and take.state is not TakeState.RECORDING
     return StatusView(
@@ -105,7 +106,7 @@ def status_view(take: Take, asked: int = 0) -> StatusView:
         keep_asking=waiting,
         failed=take.state is TakeState.FAILED,
         read=take.state is TakeState.READ,
-        ask_again_ms=round(min(MOST_WAIT_MS, FIRST_WAIT_MS * 1.2**asked)),
+        ask_again_ms=round(min(MOST_WAIT_MS, OFTEN_MS * 1.3 ** max(0, asked - OFTEN))),
         slow=waiting and asked >= SLOW_AFTER,
     )
 

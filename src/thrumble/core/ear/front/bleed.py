@@ -161,9 +161,10 @@ def _spectra(
         sent[start - begin : start - begin + piece.size] = piece
         a, b = rfft(sent, SIZE), rfft(own[begin : begin + SIZE - step], SIZE)
         fold = number % FOLDS
+        c = b if guitar is own else rfft(guitar[begin : begin + SIZE - step], SIZE)
         powers[fold] += np.abs(a) ** 2
         products[fold] += np.conj(a) * b
-        spectra[fold] += np.abs(rfft(guitar[begin : begin + SIZE - step], SIZE)) ** 2
+        spectra[fold] += np.abs(c) ** 2
     return powers, products, spectra
 
 
@@ -182,7 +183,8 @@ def _lag(samples: Samples, meant: Samples) -> int | None:
     """
     own = _high(samples)
     weight = _evenly(own)
-    powers, products, spectra = _spectra(own * weight, _high(meant) * weight, own * weight)
+    even = own * weight
+    powers, products, spectra = _spectra(even, _high(meant) * weight, even)
     loud = _smoothed(spectra.sum(axis=0))
     power, product = powers.sum(axis=0) / loud, products.sum(axis=0) / loud
     answer = irfft(product / (power + 0.01 * power.mean()), SIZE)
