@@ -2,11 +2,13 @@
 computed, and nothing else.
 """
 
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from fastapi import Request
+from fastapi import FastAPI, Request
 from fastapi.responses import HTMLResponse
+from fastapi.routing import RouteContext, iter_route_contexts
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from thrumble import __version__
@@ -27,10 +29,20 @@ def render(
 ) -> HTMLResponse:
     """An HTML answer from a template and its views; `path('endpoint', …)` gives addresses."""
 
+    routes = named_routes(request.app)
+
     def path(name: str, **parameters: Any) -> str:
-        return str(request.app.url_path_for(name, **parameters))
+        return str(routes[name].url_path_for(name, **parameters))
 
     html = environment.get_template(template).render(
         path=path, token=request.state.token, version=__version__, **views
     )
     return HTMLResponse(html, status_code=status_code)
+
+
+@lru_cache(maxsize=4)
+def named_routes(app: FastAPI) -> dict[str, RouteContext]:
+    """Every route by its name: a page asks for a hundred addresses, and the application goes
+    through all its routes for each.
+    """
+    return {context.name: context for context in iter_route_contexts(app.routes) if context.name}
