@@ -7,6 +7,7 @@ from decimal import Decimal
 import structlog
 from sqlmodel import Session
 
+from thrumble.core.coach.cause import Cause
 from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.helped import did_it_help
 from thrumble.core.coach.judgement import Judgement, as_said, judge_hits
@@ -168,10 +169,12 @@ def step_of(session: Session, player_id: int, riff_id: int, riff_tempo_bpm: floa
     return next_step(own, riff_tempo_bpm, school, today=max([today, *(one.day for one in own)]))
 
 
-def what_next(session: Session, player_id: int, riff_id: int, judgement: Judgement) -> Next:
-    """The next thing after a take that was just judged."""
+def what_next(
+    session: Session, player_id: int, riff_id: int, judgement: Judgement, causes: list[Cause]
+) -> Next:
+    """The next thing after a take that was just judged, by what was found to hold it back."""
     tempo = float(judgement.expanded.riff.tempo_bpm)
     step = step_of(session, player_id, riff_id, tempo)
     if drills.drill_of(session, player_id, riff_id) is not None:
         return Next([], step)
-    return Next(propose(judgement, find_causes(judgement)), step)
+    return Next(propose(judgement, causes), step)

@@ -12,7 +12,7 @@ from pydantic import Field
 
 from thrumble.actions import takes as verbs
 from thrumble.actions.along import BACKING_RATE_HZ, backing
-from thrumble.actions.coaching import judge_take, what_next
+from thrumble.actions.coaching import judge_take, step_of
 from thrumble.actions.planning import go_on
 from thrumble.core.errors import BadAudio, NotFound
 from thrumble.core.pulse.cues import SOUNDS, Backing, sound_of
@@ -276,7 +276,9 @@ def take_outcome(
         revision = riffs.get_revision(session, player_id, take.revision_id)
         instrument = rigs.instrument_for(session, player_id, take.rig_id, revision.riff)
         view = reading_view(take, revision, reading, instrument=instrument)
-        following = next_view(session, player_id, take.riff_id, take_id, view.judgement)
+        following = next_view(
+            session, player_id, take.riff_id, take_id, view.judgement, view.causes
+        )
     return render(
         request,
         "play/_outcome.html",
@@ -298,7 +300,8 @@ def take_verdict(
     if status.read:
         judgement = judge_take(session, player_id, take_id)
         told |= round_verdict(judgement)
-        told["step"] = what_next(session, player_id, take.riff_id, judgement).step.tempo_bpm
+        written_bpm = float(judgement.expanded.riff.tempo_bpm)
+        told["step"] = step_of(session, player_id, take.riff_id, written_bpm).tempo_bpm
     return JSONResponse(told)
 
 

@@ -110,7 +110,9 @@ def take_page(
         else None
     )
     following = (
-        next_view(session, player_id, take.riff_id, take_id, view.judgement) if view else None
+        next_view(session, player_id, take.riff_id, take_id, view.judgement, view.causes)
+        if view
+        else None
     )
     return render(
         request,

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from sqlmodel import Session
 
 from thrumble.actions.coaching import what_next
+from thrumble.core.coach.cause import Cause
 from thrumble.core.coach.helped import helped_words
 from thrumble.core.coach.judgement import Judgement
 from thrumble.core.coach.ladder import Step
@@ -48,10 +49,11 @@ def next_view(
     riff_id: int,
     take_id: int,
     judgement: Judgement,
+    causes: list[Cause],
 ) -> NextView:
-    """What to play after a take of a riff, or of a drill."""
+    """What to play after a take of a riff, or of a drill, by what holds it back."""
     of = drills.drill_of(session, player_id, riff_id)
-    found = what_next(session, player_id, riff_id, judgement)
+    found = what_next(session, player_id, riff_id, judgement, causes)
     title = judgement.expanded.riff.title
     step = _step(title, found.step)
     offers = [_offer(one, title) for one in found.drills]

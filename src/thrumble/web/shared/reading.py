@@ -99,6 +99,7 @@ class ReadingView:
     landing: LandingView | None
     let_go: str
     judgement: Judgement
+    causes: list[Cause]
 
 
 def reading_view(
@@ -143,6 +144,7 @@ def reading_view(
         landing=landing_view(judgement) if judgement.played else None,
         let_go=_let_go(take),
         judgement=judgement,
+        causes=causes,
     )
 
 
