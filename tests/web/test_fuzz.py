@@ -12,7 +12,6 @@ import numpy as np
 import pytest
 import requests
 import schemathesis
-from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
@@ -63,18 +62,11 @@ NASTY = [
 
 
 @pytest.fixture
-def asked(own_database: str) -> Any:
-    """The application with one read take, and a way to send it any prepared request. A fault is an
+def asked(visitor: Browser, riff_id: int) -> Any:
+    """The application with one riff, and a way to send it any prepared request. A fault is an
     answer of 500.
     """
-    from thrumble.store import database, players, riffs
-    from thrumble.web.app import create_app
-
-    app = create_app()
-    with database.session() as session:
-        riffs.add_riff(session, players.local_player(session), parse_riff(TEXT), TEXT)
-    with TestClient(app, base_url="http://127.0.0.1") as client:
-        yield app, Browser(client)
+    return visitor.client.app, visitor
 
 
 def send(visitor: Browser, kwargs: dict[str, Any]) -> int:

@@ -18,9 +18,9 @@ STATE_WORDS = {
 }
 
 
-OFTEN = 12  # askings so close together that a take that is read is shown at once, two seconds
+OFTEN = 8  # askings so close together that a take that is read is shown at once, over a second
 OFTEN_MS, MOST_WAIT_MS = 160, 5000
-SLOW_AFTER = 25  # askings, some twenty seconds: then the page offers to put the take in line again
+SLOW_AFTER = 22  # askings, some twenty seconds: then the page offers to put the take in line again
 
 
 @dataclass(frozen=True, slots=True)
