@@ -285,8 +285,7 @@ def test_killing_the_server_in_the_middle_of_a_reading_loses_nothing(
         databases.drop(url)
 
 
-@pytest.mark.parametrize("theme", ["light", "dark"])
-@pytest.mark.parametrize("width", [1280, 390])
+@pytest.mark.parametrize(("theme", "width"), [("light", 1280), ("dark", 1280), ("dark", 390)])
 def test_no_screen_has_accessibility_faults_or_runs_over_its_width(
     served: Served, open_page: Callable[..., Page], theme: str, width: int
 ) -> None:

@@ -4,6 +4,7 @@ import io
 import json
 import re
 import zipfile
+from functools import lru_cache
 from html import unescape
 
 import pytest
@@ -12,6 +13,7 @@ from tests.web.conftest import Browser
 from thrumble.actions.takes import read_stored_take
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
+from thrumble.core.riff.model import Riff
 from thrumble.core.takes import TakeState
 from thrumble.formats.audio import read_audio, write_flac
 from thrumble.formats.riff_json import read_riff_json
@@ -26,15 +28,21 @@ def check_id(visitor: Browser) -> int:
     return int(answer.headers["hx-redirect"].rsplit("/", 1)[1])
 
 
-def played(check_id: int, *, tone: bool, late_s: float = 0.0) -> tuple[int, int | None]:
-    """A take of it by the simulated guitarist, a part of it played wrong; with its tone. `late_s`:
-    how long after the count-in it begins.
+@lru_cache(maxsize=2)
+def sounded(riff: Riff) -> tuple[bytes, float, int]:
+    """A riff by the simulated guitarist, a part of it played wrong: FLAC, where bar 1 begins in
+    seconds, and its rate.
     """
+    made = perform(riff, seed=6, flaws=Flaws(timing=6, wrong=0.05))
+    return write_flac(made.samples, made.rate_hz)[0], made.start_s, made.rate_hz
+
+
+def played(check_id: int, *, tone: bool, late_s: float = 0.0) -> tuple[int, int | None]:
+    """A take of it, with its tone. `late_s`: how long after the count-in it begins."""
     with database.session() as session:
         player = players.local_player(session)
         revision = riffs.newest_revision(session, player, check_id)
-        made = perform(revision.riff, seed=6, flaws=Flaws(timing=6, wrong=0.05))
-        data, _ = write_flac(made.samples, made.rate_hz)
+        data, start_s, rate_hz = sounded(revision.riff)
         rig = rigs.rigs_of(session, player)[0]
         tone_id = rigs.add_tone(session, player, rig.id, "Bite", "crunch").id if tone else None
         new = NewTake(
@@ -43,8 +51,8 @@ def played(check_id: int, *, tone: bool, late_s: float = 0.0) -> tuple[int, int 
             source="simulated",
             tempo_bpm=revision.riff.tempo_bpm,
             rounds=1,
-            start_frame=round((made.start_s - late_s) * made.rate_hz),
-            rate_hz=made.rate_hz,
+            start_frame=round((start_s - late_s) * rate_hz),
+            rate_hz=rate_hz,
             tone_id=tone_id,
         )
         take = takes.add_take(session, player, new, TakeState.QUEUED)
