@@ -4,9 +4,11 @@ differ, dots pile up on their place.
 
 import re
 from dataclasses import replace
+from datetime import date
 
 import pytest
 
+from thrumble.core.coach.clean_speed import Round, clean_speed
 from thrumble.core.coach.judgement import Judgement, judge_hits
 from thrumble.core.coach.words import early_or_late
 from thrumble.core.ear.reading import (
@@ -25,6 +27,7 @@ from thrumble.core.riff.text import parse_riff
 from thrumble.web.drawings.bars import BAND_PX, HALF_PX, WHOLE_PX, BarDrawing, Word
 from thrumble.web.drawings.charts import PILE_W, SIZE, bar_clock, deviation_pile
 from thrumble.web.drawings.mirror import NOTE_CHAR_PX, reading_strip, spaced
+from thrumble.web.drawings.speed import WIDE, speed_chart
 from thrumble.web.drawings.strip import plan_strip
 
 HEAD = "title: T\ntempo: 120\n"
@@ -271,3 +274,14 @@ def test_the_bar_clock_starts_at_the_top_and_runs_clockwise() -> None:
     late = bar_clock(judged(riff, hits={0: {"deviation_ms": 60.0}}))
     assert late.dots[0].x > middle + 5, "late goes on clockwise"
     assert Articulation.OPEN == "open"
+
+
+@pytest.mark.parametrize("many", [1, 3, 60])
+def test_rounds_of_one_day_lie_side_by_side_within_the_drawing(many: int) -> None:
+    rounds = [Round(date(2026, 11, 20), 110.0, clean=True)]
+    rounds += [Round(date(2026, 11, 27), 120.0, clean=False)] * many
+    told = clean_speed(rounds, 118.0)
+    assert told is not None
+    places = [dot.x for dot in speed_chart(told, rounds, 118.0).dots]
+    assert len(places) == many + 1 and max(places) < WIDE - 3.6, "a whole dot"
+    assert len(set(places)) == many + 1 and places == sorted(places)

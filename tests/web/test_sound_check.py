@@ -68,6 +68,8 @@ def test_three_minutes_become_the_players_own_row_and_examples_and_a_file(
     assert "Sound check" not in visitor.get("/riffs").text, "no riff of the player's own"
     assert "open low string" in visitor.get(f"/play/{check_id}").text
     take_id, tone_id = played(check_id, tone=True)
+    assert "Sound check" not in visitor.get("/log/practice").text, "nor has it a log"
+    assert "Play a riff through once" in visitor.get("/log").text
     waiting = unescape(visitor.get("/certainty").text)
     assert "Sound check 1 is read." in waiting and "See how we did" in waiting
     assert visitor.get(f"/certainty/check/{take_id}").status_code == 404, "not counted yet"

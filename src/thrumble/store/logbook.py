@@ -30,7 +30,7 @@ class LoggedRiff:
 
 
 def logged_riffs(session: Session, player_id: int) -> list[LoggedRiff]:
-    """The riffs that rounds tell of, drills left out, the last played first."""
+    """The riffs that rounds tell of, drills and sound checks left out, the last played first."""
     counted = (
         sa.select(
             col(RoundRow.riff_id).label("riff_id"),
@@ -62,7 +62,7 @@ def logged_riffs(session: Session, player_id: int) -> list[LoggedRiff]:
             & (col(RevisionRow.number) == newest.c.number),
         )
         .join(RiffRow, col(RiffRow.id) == counted.c.riff_id)
-        .where(col(RiffRow.drill_of).is_(None))
+        .where(col(RiffRow.drill_kind) == "")  # neither drills nor sound checks
         .order_by(counted.c.last.desc(), counted.c.riff_id)
     )
     return [

@@ -124,7 +124,7 @@ def check_view(session: Session, player_id: int, take_id: int) -> CheckView:
 
 def _tone(session: Session, player_id: int, proof: Proof) -> str:
     tone = None if proof.tone_id is None else rigs.find_tone(session, player_id, proof.tone_id)
-    return "no tone chosen" if tone is None else f"{tone.name} ({tone.sound})"
+    return "No tone chosen" if tone is None else f"{tone.name} ({tone.sound})"
 
 
 def _row(share: Share) -> RowView:

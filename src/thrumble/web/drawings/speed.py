@@ -1,5 +1,6 @@
 """Clean speed by day as a band, each round a dot: filled where it was clean, hollow where not."""
 
+from collections import Counter
 from dataclasses import dataclass
 from datetime import date
 
@@ -9,6 +10,7 @@ from thrumble.core.counting import counted
 WIDE, HIGH = 700.0, 210.0
 LEFT, RIGHT, TOP, FOOT = 36.0, 24.0, 20.0, 26.0
 MOST_DOTS = 240
+DOT_APART = 5.0
 AROUND = 0.06  # of the tempi shown, above and below
 STEPS = (2, 5, 10, 20, 50)
 LINES_WANTED = 5
@@ -89,15 +91,17 @@ def speed_chart(told: CleanSpeed, rounds: list[Round], riff_tempo_bpm: float) ->
 
 
 def _dots(shown: list[Round], x, y) -> list[SpeedDot]:  # type: ignore[no-untyped-def]
-    """Rounds of one day at one tempo lie side by side."""
-    seen: dict[tuple[date, float], int] = {}
+    """Rounds of one day at one tempo lie side by side, closer where there is little room."""
+    many = Counter((one.day, one.tempo_bpm) for one in shown)
+    seen: Counter[tuple[date, float]] = Counter()
     out = []
     for one in shown:
         key = (one.day, one.tempo_bpm)
-        seen[key] = seen.get(key, 0) + 1
+        apart = min(DOT_APART, (WIDE - DOT_APART - x(one.day)) / max(1, many[key] - 1))
+        seen[key] += 1
         out.append(
             SpeedDot(
-                round(x(one.day) + 5.0 * (seen[key] - 1), 1),
+                round(x(one.day) + apart * (seen[key] - 1), 1),
                 y(one.tempo_bpm),
                 "clean" if one.clean else "not",
             )
