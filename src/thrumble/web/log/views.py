@@ -19,7 +19,7 @@ from thrumble.web.drawings.speed import SpeedChart, speed_chart
 from thrumble.web.shared.landing import landing_words
 
 MOST_TEMPI = 6
-MOST_TABS = 10
+MOST_TABS = 6
 WHAT = {"timing": "timing alone", "muting": "muting alone", "stops": "stops alone"}
 
 
