@@ -252,6 +252,7 @@ def test_a_take_whose_tab_was_closed_is_finished_later(
     later.goto(served.base)
     expect(later.get_by_text("Takes that were cut off")).to_be_visible()
     later.locator(".take-line a").first.click()
+    later.wait_for_url(re.compile(r"/takes/\d+$"))  # loaded: its buttons do something
     later.get_by_role("button", name="Finish and read it").click()
     expect(later.locator("#strip")).to_be_visible(timeout=15000)
     expect(later.locator(".cautions")).to_contain_text("The take ends in bar")

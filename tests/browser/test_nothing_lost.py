@@ -155,7 +155,7 @@ def test_a_killed_browser_loses_half_a_second_at_most(
         "was cut off. All that was recorded has arrived", timeout=20000
     )
     later.get_by_role("link", name="Finish or delete it").click()
-    later.wait_for_function("() => document.readyState === 'complete' && window.htmx")
+    later.wait_for_url(re.compile(r"/takes/\d+$"))
     later.get_by_role("button", name="Finish and read it").click()
     expect(later.locator("#strip")).to_be_visible(timeout=20000)
     document = later.request.get(f"{later.url}/reading.json").json()

@@ -4,6 +4,7 @@ frames, and what happens when the page is not looked at, closed, or opened twice
 
 import base64
 import io
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -97,7 +98,7 @@ def test_eight_rounds_follow_the_ladder_and_a_closed_tab_costs_two_seconds_at_mo
 
     other.goto(served.base)
     other.get_by_role("link", name="Finish or delete it").first.click(timeout=20_000)
-    other.wait_for_function("() => document.readyState === 'complete' && window.htmx")
+    other.wait_for_url(re.compile(r"/takes/\d+$"))
     other.get_by_role("button", name="Finish and read it").click()
     expect(other.locator("#strip")).to_be_visible(timeout=20_000)
     cut = other.request.get(f"{other.url}/reading.json").json()

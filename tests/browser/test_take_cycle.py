@@ -2,9 +2,11 @@
 at every moment of a take.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import json
 from typing import Any
 
+import Callable
+import Iterator
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -155,6 +157,21 @@ def test_what_is_kept_is_named_in_spans_and_the_level_falls(
     assert level[:2] == ["input closed", -60]
     assert level[2] == pytest.approx(-6.02, abs=0.01) and level[3] == pytest.approx(-7.96, abs=0.01)
     assert level[4] == "-10 dB" and level[5] == "too loud: turn it down"
+
+
+@pytest.mark.parametrize(
+    ("first_ms", "last_ms", "slept_s"),
+    [([0, 1], [], 0.0), ([0, 1], [2, 1, 5003], 5.002), ([0, 1], [9000, 9100, 9200], 0.2)],
+    ids=["begun just now", "asleep", "a busy machine, nine seconds behind by now"],
+)
+def test_a_machine_that_slept_is_told_from_a_busy_one(
+    module: Callable[[str, str], Any],
+    first_ms: list[int],
+    last_ms: list[int],
+    slept_s: float,
+) -> None:
+    take = json.dumps({"clock": {"first": first_ms, "last": last_ms}})
+    assert module("play/run.js", f"m.sleptS({take})") == pytest.approx(slept_s)
 
 
 def test_an_input_lost_at_any_moment_leaves_the_screen_ready_for_the_next_take(

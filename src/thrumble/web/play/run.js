@@ -149,9 +149,9 @@ function watch(clock, context) {
   if (clock.last.length > 25) clock.last.shift();
 }
 
-/** Seconds by which the audio clock has fallen behind the page's since a take began: the machine
- *  was asleep. */
+/** Seconds by which the audio clock has just fallen behind the page's: the machine was asleep.
+ *  A busy one falls behind little by little, and its take goes on. */
 export function sleptS(take) {
-  const { first, last } = take.clock;
-  return first.length && last.length ? (last.at(-1) - Math.min(...first)) / 1000 : 0;
+  const { last } = take.clock;
+  return last.length ? (last.at(-1) - Math.min(...last)) / 1000 : 0;
 }
