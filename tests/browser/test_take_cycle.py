@@ -2,11 +2,10 @@
 at every moment of a take.
 """
 
-from collections.abc import json
+import json
+from collections.abc import Callable, Iterator
 from typing import Any
 
-import Callable
-import Iterator
 import pytest
 from playwright.sync_api import Page, expect
 
