@@ -5,6 +5,7 @@ tab, lose the power.
 import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -43,9 +44,9 @@ def hand_over(page: Page, take: Performance) -> None:
     page.evaluate(FILL, sound_text(take.samples))
 
 
-def reading_of(page: Page, base: str) -> dict[str, object]:
+def reading_of(page: Page, base: str) -> dict[str, Any]:
     address = page.locator("#open-reading").get_attribute("href")
-    document: dict[str, object] = page.request.get(f"{base}{address}/reading.json").json()
+    document: dict[str, Any] = page.request.get(f"{base}{address}/reading.json").json()
     return document
 
 
@@ -78,18 +79,18 @@ def test_a_simulated_take_played_through_the_page_reads_as_the_truth_says(
     expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60000)
     reading = reading_of(page, served.base)
     truth = {hit.index: hit for hit in take.hits}
-    hits: list[dict[str, object]] = reading["hits"]  # type: ignore[assignment]
+    hits: list[dict[str, Any]] = reading["hits"]
     found = [
         (h, truth[h["index"]]) for h in hits if h["state"] == "played" and truth[h["index"]].played
-    ]  # type: ignore[index]
+    ]
     assert len(found) >= 0.98 * sum(h.played for h in take.hits)
-    off = np.array([h["deviation_ms"] - ((t.onset_s or 0) - t.expected_s) * 1000 for h, t in found])  # type: ignore[operator]
+    off = np.array([h["deviation_ms"] - ((t.onset_s or 0) - t.expected_s) * 1000 for h, t in found])
     assert abs(np.median(off)) < 0.5 and np.mean(np.abs(off) < 3) > 0.95, (
         "placed to the frame, so deviations are the player's own"
     )
     assert np.mean([h["heard_articulation"] == t.articulation for h, t in found]) > 0.9
     # a busy machine may make the browser stumble, and then the reading says so
-    assert {c["code"] for c in reading["cautions"]} - {"dropouts"} == {"delay_not_calibrated"}  # type: ignore[attr-defined]
+    assert {c["code"] for c in reading["cautions"]} - {"dropouts"} == {"delay_not_calibrated"}
     page.keyboard.press("Space")
     expect(page.locator("#play")).to_have_attribute(
         "data-stage", re.compile("count|record"), timeout=8000
@@ -126,10 +127,10 @@ def test_the_fake_microphone_gives_a_take_that_is_read_or_called_damaged(
         page.keyboard.press("Space")
         expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60000)
         reading = reading_of(page, served.base)
-        damaged = any(c["code"] == "dropouts" for c in reading["cautions"])  # type: ignore[attr-defined]
-        if damaged or reading["summary"]["matched"] >= 8:  # type: ignore[index]
+        damaged = any(c["code"] == "dropouts" for c in reading["cautions"])
+        if damaged or reading["summary"]["matched"] >= 8:
             break
-    assert damaged or reading["summary"]["matched"] >= 8  # type: ignore[index]
+    assert damaged or reading["summary"]["matched"] >= 8
 
 
 def test_a_take_recorded_elsewhere_is_uploaded_and_read_without_reload(

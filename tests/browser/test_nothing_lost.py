@@ -69,8 +69,8 @@ def ready_to_play(page: Page, base: str) -> Performance:
 def check_whole(page: Page, base: str, take: Performance) -> None:
     """Every hit was heard, and no frame is missing."""
     reading = reading_of(page, base)
-    assert reading["summary"]["matched"] == len([h for h in take.hits if h.played])  # type: ignore[index]
-    assert not any("never arrived" in c["text"] for c in reading["cautions"])  # type: ignore[attr-defined]
+    assert reading["summary"]["matched"] == len([h for h in take.hits if h.played])
+    assert not any("never arrived" in c["text"] for c in reading["cautions"])
 
 
 def recorded_s(page: Page) -> float:

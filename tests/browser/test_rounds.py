@@ -5,7 +5,9 @@ frames, and what happens when the page is not looked at, closed, or opened twice
 import base64
 import io
 import re
+import time
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +33,7 @@ TEXT = (
     "| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ o ~ |\n"
 )
 RIFF = parse_riff(TEXT)
+ROUND_S = 8 * 60 / 168
 LEAD_S = 0.05
 
 
@@ -44,32 +47,56 @@ def write_riff(page: Page, base: str, title: str) -> None:
     page.wait_for_function("() => window.Alpine && window.htmx")
 
 
-def give_ringing(tempo: float, number: int, rounds: int, *_: str) -> dict[str, object]:
-    """One round whose palm mutes mostly ring: the ladder has to come down."""
-    return give(tempo, number, rounds, ringing=0.7)
+def guitarist(page: Page, ringing: float = 0.0) -> None:
+    """The page's rounds are played by the simulated guitarist, from just before bar 1 on; the first
+    one is practised, so that it is never late.
+    """
+
+    @cache
+    def give(tempo: float, number: int, rounds: int, _way: str = "") -> dict[str, object]:
+        take = perform(
+            RIFF,
+            tempo_bpm=tempo,
+            seed=number,
+            rounds=rounds,
+            tone=Tone.CLEAN,
+            flaws=Flaws(timing=5, ringing=ringing),
+            lead_s=LEAD_S,
+        )
+        samples = sound_text(take.samples)
+        return {"text": samples, "rate": take.rate_hz, "one": LEAD_S}
+
+    give(float(RIFF.tempo_bpm), 1, 1, "")
+    page.expose_function("__perform", give)
 
 
-def give(
-    tempo: float, number: int, rounds: int, *_: str, ringing: float = 0.0
-) -> dict[str, object]:
-    """One round as the simulated guitarist plays it, from just before bar 1 on."""
-    take = perform(
-        RIFF,
-        tempo_bpm=tempo,
-        seed=number,
-        rounds=rounds,
-        tone=Tone.CLEAN,
-        flaws=Flaws(timing=5, ringing=ringing),
-        lead_s=LEAD_S,
-    )
-    samples = sound_text(take.samples)
-    return {"text": samples, "rate": take.rate_hz, "one": LEAD_S}
+def late_rounds(page: Page) -> set[int]:
+    """The rounds that a busy machine's guitarist came late to."""
+    return set(page.evaluate("window.__tardy ?? []"))
 
 
-def takes_of(page: Page, base: str, title: str) -> list[dict[str, Any]]:
-    """The readings of a riff's takes, in the order played."""
-    page.goto(f"{base}/readings?q={title}&state=read")
-    links = page.locator(".take-line h2 a").all()
+def check_rounds(readings: list[dict[str, Any]], late: set[int]) -> None:
+    """Rounds 1, 2 and so on hold every hit and no more: all but the late ones, their neighbours, and
+    those whose recording is said to be damaged.
+    """
+    for number, reading in enumerate(readings, 1):
+        if late & {number - 1, number, number + 1}:
+            continue
+        if any(c["code"] == "dropouts" for c in reading["cautions"]):
+            continue
+        assert reading["summary"]["matched"] == 14
+        assert reading["extra_onsets"] == []
+
+
+def takes_of(page: Page, base: str, title: str, least: int) -> list[dict[str, Any]]:
+    """The readings of a riff's takes in the order played, once so many at least are read."""
+    address, lines = f"{base}/readings?q={title}&state=read", page.locator(".take-line h2 a")
+    until_s = time.monotonic() + 30
+    page.goto(address)
+    while lines.count() < least:
+        assert time.monotonic() < until_s, f"{lines.count()} of {least} takes are read"
+        page.goto(address)
+    links = lines.all()
     numbers = sorted(int(str(one.get_attribute("href")).rsplit("/", 1)[1]) for one in links)
     return [page.request.get(f"{base}/takes/{n}/reading.json").json() for n in numbers]
 
@@ -78,7 +105,7 @@ def test_eight_rounds_follow_the_ladder_and_a_closed_tab_costs_two_seconds_at_mo
     served: Served, open_page: Callable[..., Page]
 ) -> None:
     page = open_page(script=ROUNDS)
-    page.expose_function("__perform", give_ringing)
+    guitarist(page, ringing=0.7)  # its palm mutes mostly ring: the ladder has to come down
     write_riff(page, served.base, "Weed Rake")
     assert page.evaluate("document.documentElement.scrollHeight <= innerHeight")
     page.locator("#then").select_option("round")
@@ -93,7 +120,7 @@ def test_eight_rounds_follow_the_ladder_and_a_closed_tab_costs_two_seconds_at_mo
     expect(read).to_contain_text(re.compile(r"Round ([89]|\d\d)\b"), timeout=20_000)
     assert page.locator("#rounds-row li").count() == 8
     expect(page.locator("#count-shown")).to_have_text("3")  # the tab is closed in mid-bar
-    tardy = set(page.evaluate("window.__tardy ?? []"))  # played too late by a busy machine
+    late = late_rounds(page)
     played_s = float(page.locator("#play").get_attribute("data-heard-s") or 0)
     other = page.context.new_page()
     page.close()
@@ -105,18 +132,12 @@ def test_eight_rounds_follow_the_ladder_and_a_closed_tab_costs_two_seconds_at_mo
     expect(other.locator("#strip")).to_be_visible(timeout=20_000)
     cut = other.request.get(f"{other.url}/reading.json").json()
     assert cut["duration_s"] > played_s - 2.0
-    readings = takes_of(other, served.base, "Weed Rake")
-    assert len(readings) >= 9
+    readings = takes_of(other, served.base, "Weed Rake", least=9)
     tempi = [reading["tempo_bpm"] for reading in readings]
     assert tempi[0] == tempi[1] == 168, "what follows was settled before the first was read"
     assert len(set(tempi)) > 1, "the ladder moved"
-    assert len(tardy) <= 4
-    for number, reading in enumerate(readings[:8], 1):
-        dropouts = any(c["code"] == "dropouts" for c in reading["cautions"]) or bool(
-            tardy & {number - 1, number, number + 1}
-        )
-        assert dropouts or reading["summary"]["matched"] == 14
-        assert dropouts or reading["extra_onsets"] == [], "no hit of a neighbour's is an extra one"
+    assert len(late) <= 4
+    check_rounds(readings[:8], late)
     assert all(reading["start_s"] == pytest.approx(0.25) for reading in readings[1:])
 
 
@@ -124,7 +145,7 @@ def test_two_silent_bars_end_it_and_the_last_whole_round_is_read(
     served: Served, open_page: Callable[..., Page]
 ) -> None:
     page = open_page(script=ROUNDS)
-    page.expose_function("__perform", give)
+    guitarist(page)
     page.add_init_script("window.__rounds = 1")
     write_riff(page, served.base, "Weed Rake, once")
     page.locator("#then").select_option("round")
@@ -133,7 +154,7 @@ def test_two_silent_bars_end_it_and_the_last_whole_round_is_read(
     expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=40_000)
     expect(page.locator("#say")).to_contain_text("You stopped playing, so it stopped.")
     expect(page.locator("#say")).to_contain_text("One whole round is kept.")
-    assert reading_of(page, served.base)["summary"]["matched"] == 14  # type: ignore[index]
+    check_rounds([reading_of(page, served.base)], late_rounds(page))
     again = page.context.new_page()
     again.goto(page.url)
     page.keyboard.press("PageDown")
@@ -149,7 +170,7 @@ def test_the_next_take_comes_by_itself_after_a_rest(
     served: Served, open_page: Callable[..., Page]
 ) -> None:
     page = open_page(script=ROUNDS)
-    page.expose_function("__perform", give)
+    guitarist(page)
     write_riff(page, served.base, "Weed Rake, rested")
     page.locator("#then").select_option("5")
     page.fill("#tempo", "300")
@@ -166,7 +187,7 @@ def test_an_input_that_goes_away_in_a_later_round_costs_no_round_before_it(
 ) -> None:
     page = open_page(script=ROUNDS)
     page.add_init_script(HELD)
-    page.expose_function("__perform", give)
+    guitarist(page)
     write_riff(page, served.base, "Weed Rake, unplugged")
     page.locator("#then").select_option("round")
     page.locator("h1").click()
@@ -175,8 +196,11 @@ def test_an_input_that_goes_away_in_a_later_round_costs_no_round_before_it(
     page.evaluate(LOSE)
     expect(page.locator("#problem")).to_contain_text("The 2 rounds before it are kept and read")
     expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
-    for reading in takes_of(page, served.base, "Weed Rake, unplugged"):
-        assert reading["summary"]["matched"] == 14
+    late = late_rounds(page)
+    readings = takes_of(page, served.base, "Weed Rake, unplugged", least=2)
+    assert len(readings) == 2
+    assert all(reading["duration_s"] > ROUND_S for reading in readings)
+    check_rounds(readings, late)
 
 
 SLOWED = """
@@ -194,7 +218,7 @@ def test_a_page_that_nobody_looks_at_keeps_its_click(
     """With timers as slow as browsers make them in the background, and nothing drawn."""
     page = open_page(script=ROUNDS)
     page.add_init_script(SLOWED)
-    page.expose_function("__perform", give)
+    guitarist(page)
     write_riff(page, served.base, "Weed Rake, unseen")
     page.keyboard.press("PageDown")
     expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60_000)
@@ -202,7 +226,7 @@ def test_a_page_that_nobody_looks_at_keeps_its_click(
     rate = page.evaluate("window.__due.rate")
     sounded = [round(when * rate) for when in page.evaluate("window.__sounded")]
     assert [frame for frame in sounded if frame] == due
-    assert reading_of(page, served.base)["summary"]["matched"] == 14  # type: ignore[index]
+    check_rounds([reading_of(page, served.base)], late_rounds(page))
 
 
 OFFLINE = """async ({ base, frames }) => {
@@ -262,9 +286,9 @@ def test_what_comes_back_lies_on_the_due_frames_and_is_never_a_hit(
         at = frame - due["firstFrame"] + 12_000
         heard[at : at + own.size] += own
     reading = reading_of(page, served.base)
-    if not any(c["code"] == "dropouts" for c in reading["cautions"]):  # type: ignore[attr-defined]
+    if not any(c["code"] == "dropouts" for c in reading["cautions"]):
         assert np.abs(recorded - heard[: recorded.size]).max() < 2e-3
-    assert not [hit for hit in reading["hits"] if hit["state"] == "played"]  # type: ignore[attr-defined]
+    assert not [hit for hit in reading["hits"] if hit["state"] == "played"]
     assert reading["extra_onsets"] == []
 
 
