@@ -12,7 +12,8 @@ from pathlib import Path
 import httpx2
 import numpy as np
 from playwright.sync_api import Browser, sync_playwright
-from scripts.screenshots import ARGS, OWN_SOUND
+from scripts.chromium import ARGS, MICROPHONE, PROGRAM
+from scripts.screenshots import OWN_SOUND
 from scripts.sound_text import sound_text
 
 from thrumble.core.player.perform import perform
@@ -74,9 +75,7 @@ def main() -> None:
     riff = parse_riff(riff_texts()["1-sluice-gate"])
     take = perform(riff, seed=7, lead_s=240 / float(riff.tempo_bpm))
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", args=[*ARGS, "--use-fake-device-for-media-stream"]
-        )
+        browser = playwright.chromium.launch(executable_path=PROGRAM, args=[*ARGS, *MICROPHONE])
         context = browser.new_context(permissions=["microphone"])
         context.add_init_script(path=SEAM)
         page = context.new_page()

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 from playwright.sync_api import Page, sync_playwright
+from scripts.chromium import ARGS, MICROPHONE, PROGRAM
 from scripts.sound_text import sound_text
 
 from thrumble.core.instrument import Instrument
@@ -25,16 +26,6 @@ from thrumble.demo import guitar, riff_texts, setup_of
 
 SCRIPTS = Path(__file__).parent.parent / "tests/browser"
 OWN_SOUND, OWN_ROUNDS = SCRIPTS / "own_sound.js", SCRIPTS / "own_rounds.js"
-
-ARGS = [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-]
 
 
 def open_today(page: Page, base: str) -> None:
@@ -341,9 +332,7 @@ def main() -> None:
         if arguments.only in (None, name)
     ]
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", args=[*ARGS, "--use-fake-device-for-media-stream"]
-        )
+        browser = playwright.chromium.launch(executable_path=PROGRAM, args=[*ARGS, *MICROPHONE])
         for name, theme in wanted:
             size = (
                 {"width": 390, "height": 844} if arguments.phone else {"width": 1280, "height": 800}

@@ -13,14 +13,13 @@ from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Error, Page, sync_playwright
-from scripts.screenshots import ARGS
+from scripts.chromium import ARGS, MICROPHONE, PROGRAM
 
 from benchmarks.endurance.bench import TEXT, Bench, bench
 from benchmarks.endurance.kills import _settled
 from benchmarks.endurance.table import Row
 
 TAKES, BROWSER_KILLS = 12, 6
-FAKE = ["--use-fake-device-for-media-stream"]
 
 
 def trial(seed: int = 3) -> list[Row]:
@@ -71,9 +70,9 @@ def trial(seed: int = 3) -> list[Row]:
 def _open(play: Any, profile: Path) -> Any:
     return play.chromium.launch_persistent_context(
         str(profile),
-        executable_path="/usr/bin/chromium",
+        executable_path=PROGRAM,
         headless=True,
-        args=[*ARGS, *FAKE],
+        args=[*ARGS, *MICROPHONE],
         permissions=["microphone"],
     )
 

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 from playwright.sync_api import CDPSession, Page, sync_playwright
-from scripts.screenshots import ARGS
+from scripts.chromium import ARGS, MICROPHONE, PROGRAM
 from scripts.sound_text import sound_text
 
 from benchmarks.endurance.bench import RIFF, TEXT, Bench, bench
@@ -25,7 +25,6 @@ SETTLED_MINUTES = 5.0  # by when everything that is ever loaded is there
 EACH = 3  # rounds a take: seven seconds
 LEAD_S = 0.05
 SCRIPT = Path(__file__).parents[2] / "tests/browser/own_rounds.js"
-FAKE = ["--use-fake-device-for-media-stream"]
 WATCH = """
 window.__verdicts = []; window.__late = { near: 0, nearAll: 0, far: 0, farAll: 0 };
 let last = performance.now(), spoken = -1e9;
@@ -58,9 +57,9 @@ def trial() -> list[Row]:
     ):
         context = play.chromium.launch_persistent_context(
             profile,
-            executable_path="/usr/bin/chromium",
+            executable_path=PROGRAM,
             headless=True,
-            args=[*ARGS, *FAKE, "--enable-precise-memory-info"],
+            args=[*ARGS, *MICROPHONE, "--enable-precise-memory-info"],
             permissions=["microphone"],
         )
         context.add_init_script(path=SCRIPT)

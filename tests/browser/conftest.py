@@ -12,11 +12,9 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, BrowserType, Page
-from scripts.screenshots import ARGS
+from scripts.chromium import ARGS, MICROPHONE, PROGRAM
 
 from tests.conftest import Databases
-
-FAKE = ["--use-fake-device-for-media-stream"]
 
 
 class Served:
@@ -83,9 +81,9 @@ def served(databases: Databases) -> Iterator[Served]:
 def browser_type_launch_args(browser_type_launch_args: dict[str, object]) -> dict[str, object]:
     return {
         **browser_type_launch_args,
-        "executable_path": "/usr/bin/chromium",
+        "executable_path": PROGRAM,
         "headless": True,
-        "args": [*ARGS, *FAKE],
+        "args": [*ARGS, *MICROPHONE],
     }
 
 

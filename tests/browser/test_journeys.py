@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 import soundfile
 from playwright.sync_api import Browser, Page, expect
+from scripts.chromium import MICROPHONE
 from scripts.sound_text import sound_text
 
 from tests.browser.conftest import Served, watched
@@ -112,8 +113,7 @@ def test_the_fake_microphone_gives_a_take_that_is_read_or_called_damaged(
     file = tmp_path / "take.wav"
     soundfile.write(file, take.samples, 44100, subtype="PCM_16")
     browser = launch(
-        "--use-fake-device-for-media-stream",
-        "--use-fake-ui-for-media-stream",
+        *MICROPHONE,
         f"--use-file-for-fake-audio-capture={file}%noloop",
     )
     page = watched(browser.new_page())

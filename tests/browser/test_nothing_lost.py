@@ -14,9 +14,9 @@ from typing import Any
 import pytest
 import sqlalchemy as sa
 from playwright.sync_api import BrowserType, Page, expect
-from scripts.screenshots import ARGS
+from scripts.chromium import ARGS, MICROPHONE, PROGRAM
 
-from tests.browser.conftest import FAKE, Served, watched
+from tests.browser.conftest import Served, watched
 from tests.browser.test_journeys import EXACT, hand_over, one_bar_lead, reading_of
 from tests.conftest import Cluster
 from thrumble.core.player.flaws import Flaws
@@ -120,9 +120,9 @@ def test_a_server_that_is_away_for_the_whole_take_reads_it_when_it_is_back(
 def persistent(browser_type: BrowserType, folder: Path) -> Any:
     context = browser_type.launch_persistent_context(
         str(folder),
-        executable_path="/usr/bin/chromium",
+        executable_path=PROGRAM,
         headless=True,
-        args=[*ARGS, *FAKE],
+        args=[*ARGS, *MICROPHONE],
         permissions=["microphone"],
         viewport={"width": 1280, "height": 800},
     )
