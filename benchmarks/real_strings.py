@@ -20,7 +20,7 @@ from typing import Any
 import numpy as np
 
 from benchmarks.amplifiers import amplify_by_plugins
-from benchmarks.cases import Case, Score, merged, scored, simulated_take
+from benchmarks.cases import Case, Score, Take, merged, scored, simulated_take
 from benchmarks.corpus import PLAIN, Surroundings
 from benchmarks.palms import SIX, with_profile
 from benchmarks.recorded import NOTES
@@ -61,9 +61,9 @@ SETS = (
 )
 
 
-def read(number: int, what: Set, start_given: bool = True, ear: Ear = EAR) -> Score:
-    """One take of a set, heard by an ear."""
-    take = simulated_take(
+def made(number: int, what: Set, **changed: float) -> Take:
+    """One take of a set; `changed`: flaws set otherwise."""
+    return simulated_take(
         number,
         SEED,
         sampled=True,
@@ -73,8 +73,13 @@ def read(number: int, what: Set, start_given: bool = True, ear: Ear = EAR) -> Sc
         wrong=WRONG,
         extra=0.04,
         missed=0.03,
+        **changed,
     )
-    return scored(iter([take]), start_given=start_given, ear=ear)
+
+
+def read(number: int, what: Set, start_given: bool = True, ear: Ear = EAR) -> Score:
+    """One take of a set, heard by an ear."""
+    return scored(iter([made(number, what)]), start_given=start_given, ear=ear)
 
 
 def _recall(cases: list[Case], kind: str) -> tuple[int, int]:

@@ -56,6 +56,20 @@ def test_timing_flaws_show_in_the_truth_as_asked() -> None:
     assert np.std(spread) == pytest.approx(12, rel=0.15)
 
 
+def test_extra_hits_struck_in_silence_leave_the_rest_of_the_take_as_it_was() -> None:
+    heard, silent = play(extra=0.2), play(extra=0.2, extra_level=-120)
+    apart = np.abs(heard.samples - silent.samples)
+    times = np.arange(apart.size) / heard.rate_hz
+    near = np.zeros(apart.size, dtype=bool)
+    extras = [hit.onset_s or 0 for hit in heard.hits if hit.index is None]
+    assert len(extras) > 2
+    for onset_s in extras:
+        here = (times > onset_s - 0.01) & (times < onset_s + 1.0)
+        assert apart[here].max() > 0.01
+        near |= here
+    assert apart[~near].max() < 1e-3
+
+
 def test_missed_extra_wrong_and_unreached_hits_are_in_the_truth() -> None:
     take = perform(RIFF, seed=3, flaws=Flaws(missed=0.2, extra=0.2, wrong=0.3), rounds=10)
     written = [h for h in take.hits if h.index is not None]

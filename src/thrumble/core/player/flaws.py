@@ -23,6 +23,7 @@ TABLE: dict[str, Flaw] = {
     "drift": Flaw(-20, 20, "tempo change along the take, bpm per minute"),
     "missed": Flaw(0, 1, "share of hits left out"),
     "extra": Flaw(0, 1, "chance of a hit of its own after a hit"),
+    "extra_level": Flaw(-120, 12, "level of such a hit against the one before it, dB"),
     "wrong": Flaw(0, 1, "share of hits with another articulation than written"),
     "ringing": Flaw(0, 1, "share of palm mutes that ring open"),
     "choked": Flaw(0, 1, "share of open hits that come out palm-muted"),
@@ -50,6 +51,7 @@ class Flaws:
     drift: float = 0.0
     missed: float = 0.0
     extra: float = 0.0
+    extra_level: float = -3.0
     wrong: float = 0.0
     ringing: float = 0.0
     choked: float = 0.0

@@ -234,7 +234,7 @@ def _with_extras(plans: list[Plan], flaws: Flaws, rng: np.random.Generator) -> l
                     time_s=at_s,
                     expected_s=at_s,
                     articulation=articulation,
-                    gain_db=plan.gain_db - 3,
+                    gain_db=plan.gain_db + flaws.extra_level,
                     strays=(),
                     end_s=at_s + 0.2,
                     ring_end="release",
