@@ -22,6 +22,7 @@ from thrumble.core.ear.align.start import fit_given, fit_unknown
 from thrumble.core.ear.cautions import CLIP_NO_LEVELS, Basis, find_cautions
 from thrumble.core.ear.front.bleed import without_bleed
 from thrumble.core.ear.front.conditioning import Heard, Recording, condition_recording, in_memory
+from thrumble.core.ear.front.echo import without_delay
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
 from thrumble.core.ear.measure import summary
@@ -118,6 +119,7 @@ def read_recording(
     bleed = None
     if info.along is not None:
         heard, bleed = without_bleed(heard, info.along)
+    heard, delay_s = without_delay(heard)
     sound = TakeSound(
         heard,
         bands_of(heard.samples),
@@ -151,6 +153,7 @@ def read_recording(
     else:
         placed, hits = None, bare_hits(due.hits, due.due_s)
     extras, echo_s = without_repeats(extras, hits, echo_s)
+    echo_s = delay_s if delay_s is not None else echo_s
     due, hits, extras = _own(due, hits, extras, info, expanded)
     return _reading(
         heard,

@@ -14,7 +14,7 @@ import numpy as np
 from thrumble.core.ear.model.network import Network, unpack
 from thrumble.core.ear.model.weights import LAYOUTS, TRAINING, WEIGHTS
 
-NUMBER = "2.6"  # for people; the hash behind it is what tells two ears apart
+NUMBER = "2.7"  # for people; the hash behind it is what tells two ears apart
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
