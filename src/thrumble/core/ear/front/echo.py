@@ -11,13 +11,16 @@ from numpy.typing import NDArray
 
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, Heard
 from thrumble.core.signal import Samples, filtered, high_pass
-from thrumble.core.transforms import irfft, rfft
+from thrumble.core.transforms import irfft, next_fast_len, rfft
 
 Array = NDArray[np.float64]
+Repeat = tuple[int, Samples]  # from how many samples later on, and through which filter
 
 FRAME, ORDER = 1024, 32  # samples over which a sound stays as it is; of the prediction
+SIZE = 1152  # of transforms: a frame, its past and what the prediction adds
 LAGS_S = (0.045, 0.6)  # sooner is one sound with its hit, later is rarely set
 LEAST_S = 2.0  # a shorter take does not say what comes again
+LOOK_S, FIT_S = 30.0, 40.0  # of a take looked through for a lag; that filters are fitted to
 LOW_HZ = 300.0  # the lag is looked for above: lower partials of one note all look alike
 LEAST = 0.04  # of the white sound that must come again
 CLEAR = 1.9  # times the next lag's share; of takes without an echo nineteen in twenty are under 1.5
@@ -31,7 +34,6 @@ FAINTEST = 0.5  # of the share that comes again
 SURE = 0.02  # of a frame's power is never explained: what is far softer counts for no more
 SOFT = 1e-3  # of the mean power: what is softer counts for less than the rest, silence for nothing
 FLOOR = 1e-5  # of noise, so that silence can be made white
-BLOCK = 1 << 16
 
 
 def without_delay(heard: Heard) -> tuple[Heard, float | None]:
@@ -40,11 +42,19 @@ def without_delay(heard: Heard) -> tuple[Heard, float | None]:
     """
     if heard.silent or heard.samples.size < LEAST_S * WORK_RATE_HZ:
         return heard, None
-    found = _find(heard.samples)
+    found = _find(_middle(heard.samples, LOOK_S))
     if found is None:
         return heard, None
     lag, share = found
-    return replace(heard, samples=_taken_out(heard.samples, lag, share)), lag / WORK_RATE_HZ
+    repeats = _repeats(_middle(heard.samples, FIT_S), lag, share)
+    return replace(heard, samples=_undone(heard.samples, repeats)), lag / WORK_RATE_HZ
+
+
+def _middle(samples: Samples, most_s: float) -> Samples:
+    """No more than so much of a take, from its middle: a pedal stays as it is."""
+    size = round(most_s * WORK_RATE_HZ)
+    begin = max(0, samples.size - size) // 2
+    return samples[begin : begin + size]
 
 
 def _find(samples: Samples) -> tuple[int, float] | None:
@@ -54,7 +64,7 @@ def _find(samples: Samples) -> tuple[int, float] | None:
     white = _White(filtered(samples, WORK_RATE_HZ, high_pass(LOW_HZ)))
     low, high = (round(lag * WORK_RATE_HZ) for lag in LAGS_S)
     own = (white.own * _evenly(_power(white.own))).ravel()
-    alike = np.abs(_products(own, own, 2 * high + 1)) / max(1e-12, float(own @ own))
+    alike = np.abs(_alike(own, 2 * high + 1))
     inside = alike[:high].copy()
     inside[:low] = 0
     best = int(np.argmax(inside))
@@ -78,9 +88,9 @@ class _White:
         noise = np.random.default_rng(0).standard_normal(frames * FRAME) * FLOOR
         samples = samples[: frames * FRAME] + noise.astype(np.float32)
         window = np.hanning(FRAME).astype(np.float32)
-        powers = np.abs(rfft(samples.reshape(frames, FRAME) * window, 2 * FRAME)) ** 2
-        predictors = _predictors(irfft(powers, 2 * FRAME)[:, : ORDER + 1].astype(np.float64))
-        self._spectra = rfft(predictors.astype(np.float32), 2 * FRAME)
+        powers = np.abs(rfft(samples.reshape(frames, FRAME) * window, SIZE)) ** 2
+        predictors = _predictors(irfft(powers, SIZE)[:, : ORDER + 1].astype(np.float64))
+        self._spectra = rfft(predictors.astype(np.float32), SIZE)
         self.own = self.rest(samples)
 
     def rest(self, samples: Samples) -> Samples:
@@ -88,7 +98,7 @@ class _White:
         size = self._spectra.shape[0] * FRAME
         padded = np.concatenate([np.zeros(ORDER, np.float32), samples[:size]])
         rows = np.lib.stride_tricks.sliding_window_view(padded, FRAME + ORDER)[::FRAME]
-        out = irfft(rfft(rows, 2 * FRAME) * self._spectra, 2 * FRAME)
+        out = irfft(rfft(rows, SIZE) * self._spectra, SIZE)
         return np.asarray(out[:, ORDER : ORDER + FRAME])
 
 
@@ -117,14 +127,14 @@ def _predictors(autos: Array) -> Array:
     return out
 
 
-def _taken_out(samples: Samples, lag: int, share: float) -> Samples:
-    """The sound less its repeats at a lag and its multiples: filters are fitted to what is left of
-    the echo, and their work is undone, by turns. Frames far softer than an echo of what sounded a
-    lag before would be have no say: that was a repeat itself, and comes no more.
+def _repeats(samples: Samples, lag: int, share: float) -> list[Repeat]:
+    """The repeats at a lag and its multiples: filters are fitted to what is left of the echo, and
+    their work is undone, by turns. Frames far softer than an echo of what sounded a lag before
+    would be have no say: that was a repeat itself, and comes no more.
     """
     white = _White(samples)
     own_power = _power(white.own)
-    dry = samples
+    dry, repeats = samples, list[Repeat]()
     for turn in range(PASSES):
         rest, repeats = white.own, []
         for number in range(1, (1 if turn == 0 else REPEATS) + 1):
@@ -136,9 +146,17 @@ def _taken_out(samples: Samples, lag: int, share: float) -> Samples:
             taps = _fitted((rest * even).ravel(), (source * even).ravel())
             repeats.append((begin, taps))
             rest = rest - _through(source.ravel(), taps).reshape(rest.shape)
-        for _ in range(ROUNDS):
-            wet = sum(_later(_through(dry, taps), begin) for begin, taps in repeats)
-            dry = np.asarray(samples - wet, dtype=np.float32)
+        if turn < PASSES - 1:
+            dry = _undone(samples, repeats)
+    return repeats
+
+
+def _undone(samples: Samples, repeats: list[Repeat]) -> Samples:
+    """The sound without its repeats, and without theirs."""
+    dry = samples
+    for _ in range(ROUNDS):
+        wet = sum(_later(_through(dry, taps), begin) for begin, taps in repeats)
+        dry = np.asarray(samples - wet, dtype=np.float32)
     return dry
 
 
@@ -169,10 +187,12 @@ def _through(samples: Samples, taps: Samples) -> Samples:
 
 def _products(late: Samples, early: Samples, lags: int) -> Array:
     """How alike a sound is to another 0 to `lags` - 1 samples before; shape (lags,)."""
-    size, step = 2 * BLOCK, 2 * BLOCK - 2 * lags
-    total = np.zeros(BLOCK + 1, dtype=np.complex128)
-    for begin in range(0, early.size, step):
-        a = rfft(early[begin : begin + step], size)
-        b = rfft(late[begin : begin + step + lags], size)
-        total += np.conj(a) * b
-    return np.asarray(irfft(total, size)[:lags], dtype=np.float64)
+    size = early.size
+    return np.array([float(late[k:] @ early[: size - k]) for k in range(lags)])
+
+
+def _alike(samples: Samples, lags: int) -> Array:
+    """How alike a sound is to itself 0 to `lags` - 1 samples before, as shares; shape (lags,)."""
+    size = next_fast_len(samples.size + lags)
+    products = irfft(np.abs(rfft(samples, size)) ** 2, size)[:lags].astype(np.float64)
+    return np.asarray(products / max(1e-12, products[0]))
