@@ -20,6 +20,11 @@ ThrumbleError
 from dataclasses import dataclass
 
 
+def storable(text: str) -> str:
+    """The text without halves of surrogate pairs, which no page and no database can hold."""
+    return text.encode("utf-8", "replace").decode()
+
+
 class ThrumbleError(Exception):
     """Base of all errors that are shown to a user as they are."""
 
@@ -35,6 +40,10 @@ class RiffError(ThrumbleError):
     line: int | None = None
     column: int | None = None
     place: str = ""
+
+    def __post_init__(self) -> None:
+        self.found = storable(self.found)
+        self.place = storable(self.place)
 
     def __str__(self) -> str:
         where = f"line {self.line}, column {self.column}" if self.line is not None else self.place

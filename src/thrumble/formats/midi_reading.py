@@ -3,7 +3,8 @@ those; anybody else's by their notes alone, laid on a grid and on strings.
 """
 
 import json
-from collections import defaultdict
+from bisect import bisect_left
+from collections import Counter, defaultdict, deque
 from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
@@ -20,17 +21,31 @@ from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import Bar, Hit, Riff, Section
+from thrumble.core.riff.sizes import MAX_BARS, MAX_HITS
 from thrumble.formats.midi_writing import BAR, HEAD, HIT, hit_pitches, whole_notes
 from thrumble.formats.riff_json import MAX_BYTES, riff_from_document
 from thrumble.formats.sections import merged
 
-MOST_NOTES = 20_000
 DRUMS = 9  # channel, counted from 0
 ONE_STROKE = Fraction(1, 240)  # whole notes: strikes a sixtieth of a quarter apart are one hit
-GRIDS = (1, 2, 4, 3, 6, 8, 12)  # parts of a quarter, plainer ones first
+GRIDS = (1, 2, 4, 3, 6, 8, 12, 16, 24)  # parts of a quarter, plainer ones first
 OFF_GRID = 0.09  # of a part: so far from a plainer grid's place another one is tried
 SHORTER = Fraction(4, 5)  # a note that lasts less of its slot ends before the next
+SHORTEST = Fraction(1, 64)  # of a note that the file gives no length
 SWUNG = (1.3, 3.2)
+LOST: dict[str, tuple[str, ...]] = {
+    "drums": ("drum hit on this track",),
+    "no length": ("note without a length, written short", "notes without a length, written short"),
+    "doubled": ("note doubled at the same pitch", "notes doubled at the same pitch"),
+    "too close": (
+        "note too close to the one before at the same pitch",
+        "notes too close to the ones before at the same pitch",
+    ),
+    "unreachable": (
+        "note that can't be fretted together with the rest",
+        "notes that can't be fretted together with the rest",
+    ),
+}  # what of a track is not in the riff: one, and several
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +135,7 @@ def _own(file: MidiFile) -> Riff | None:
         if head is None or not bars or not hits:
             return None
         riff = riff_from_document(_document(head, bars, hits))
-    except (json.JSONDecodeError, RecursionError, RiffError, KeyError, TypeError, AttributeError):
+    except (ValueError, RecursionError, RiffError, KeyError, TypeError, AttributeError):
         return None
     return riff if _same_notes(riff, hits, struck) else None
 
@@ -133,8 +148,11 @@ def _document(
     pickup = None
     before: tuple[str, int] | None = None
     ends = [at for at, _ in bars[1:]] + [max(at for at, _ in hits) + 1]
+    hits = sorted(hits, key=lambda item: item[0])
     for (begin, told), end in zip(bars, ends, strict=True):
-        inside = [hit for at, hit in hits if begin <= at < end]
+        first = bisect_left(hits, begin, key=lambda item: item[0])
+        last = bisect_left(hits, end, key=lambda item: item[0])
+        inside = [hit for _, hit in hits[first:last]]
         if "pickup" in told:
             pickup = {"length": told["pickup"], "hits": inside}
             continue
@@ -178,18 +196,19 @@ def _others(
             names = ", ".join(f"{one.number} ({one.name})" for one in tracks)
             raise RiffError(f"track {wanted} has no notes; there are {names}", place="file")
         (chosen,) = found
-    notes = _notes(file, chosen.number)
-    if len(notes) > MOST_NOTES:
-        raise RiffError(f"a riff has at most {MOST_NOTES} notes", found=str(len(notes)))
+    lost: Counter[str] = Counter()
+    notes = _notes(file, chosen.number, lost)
     tempo, meters, left_out = _timing(file)
-    strokes = _strokes(notes)
+    _check_length(notes, meters)
+    strokes = _strokes(notes, lost)
     feel = _feel([at for at, *_ in strokes])
-    placed = _on_grid(strokes, feel)
+    placed = _on_grid(strokes, feel, lost)
     instrument, words = _instrument(placed, tuning)
     left_out += words
-    bars, lost = _bars(placed, meters, instrument)
-    if lost:
-        left_out.append(f"{counted(lost, 'note')} that no hand reaches with the others")
+    bars, lost["unreachable"] = _bars(placed, meters, instrument)
+    if not any(bar.hits for bar in bars):
+        raise RiffError("none of this track's notes can be played on these strings", place="file")
+    left_out += [counted(lost[name], *words) for name, words in LOST.items() if lost[name]]
     left_out.append("palm mutes, dead hits and strokes: notes alone do not tell, every hit is open")
     if len(tracks) > 1:
         others = ", ".join(f"{one.number} ({one.name})" for one in tracks if one is not chosen)
@@ -203,6 +222,21 @@ def _others(
     )
     rest = tuple(one for one in tracks if one is not chosen)
     return MidiRiff(check_riff(riff), tuple(left_out), (chosen, *rest))
+
+
+def _check_length(notes: list[_Struck], meters: list[tuple[Fraction, Meter]]) -> None:
+    """Raises RiffError if the track would fill more bars than a riff has; counted, not built."""
+    end = notes[-1].at
+    bars = Fraction(0)
+    following = [at for at, _ in meters[1:]] + [max(end, meters[-1][0])]
+    for (begin, meter), until in zip(meters, following, strict=True):
+        bars += max(Fraction(0), min(until, end) - begin) / meter.length
+    if bars > MAX_BARS:
+        raise RiffError(
+            f"a riff has at most {MAX_BARS} bars: export just the part you want",
+            found=f"{float(bars):,.0f} bars",
+            place="file",
+        )
 
 
 def _tracks(file: MidiFile) -> list[MidiTrackChoice]:
@@ -220,20 +254,30 @@ def _tracks(file: MidiFile) -> list[MidiTrackChoice]:
     )
 
 
-def _notes(file: MidiFile, number: int) -> list[_Struck]:
-    """The notes of a track in order; one that never ends ends with the track."""
+def _notes(file: MidiFile, number: int, lost: "Counter[str]") -> list[_Struck]:
+    """The notes of a track in order; one that never ends ends with the track. Raises RiffError
+    beyond `MAX_HITS` notes.
+    """
     now, out = 0, []
+    per = file.ticks_per_beat
     on: dict[tuple[int, int], int] = {}
 
     def end(key: tuple[int, int]) -> None:
         begun = on.pop(key, None)
-        if begun is not None and now > begun:
-            per = file.ticks_per_beat
-            out.append(_Struck(whole_notes(begun, per), whole_notes(now, per), key[1]))
+        if begun is None:
+            return
+        lost["no length"] += now == begun
+        until = max(whole_notes(now, per), whole_notes(begun, per) + SHORTEST)
+        out.append(_Struck(whole_notes(begun, per), until, key[1]))
+        if len(out) > MAX_HITS:
+            raise RiffError(f"a track has at most {MAX_HITS:,} notes", place="file")
 
     for event in file.tracks[number]:
         now += event.time
-        if event.type not in ("note_on", "note_off") or event.channel == DRUMS:
+        if event.type not in ("note_on", "note_off"):
+            continue
+        if event.channel == DRUMS:
+            lost["drums"] += event.type == "note_on" and event.velocity > 0
             continue
         key = (event.channel, event.note)
         end(key)
@@ -248,33 +292,47 @@ def _timing(file: MidiFile) -> tuple[Decimal, list[tuple[Fraction, Meter]], list
     """Tempo, meters with where they begin, and what of it is left out."""
     tempos: list[tuple[int, float]] = []
     meters: dict[Fraction, Meter] = {Fraction(0): Meter(4, 4)}
+    odd_meters: dict[str, None] = {}
     for track in file.tracks:
         now = 0
         for event in track:
             now += event.time
             if event.type == "set_tempo" and event.tempo:
                 tempos.append((now, tempo2bpm(event.tempo)))
-            elif event.type == "time_signature" and 1 <= event.numerator <= 64:
+            elif event.type == "time_signature":
                 at = whole_notes(now, file.ticks_per_beat)
-                meters[at] = Meter(event.numerator, min(64, event.denominator))
+                if 1 <= event.numerator <= 64 and event.denominator <= 64:
+                    meters[at] = Meter(event.numerator, event.denominator)
+                else:
+                    odd_meters[f"{event.numerator}/{event.denominator}"] = None
     tempos.sort()
-    bpm = min(400.0, max(20.0, tempos[0][1] if tempos else 120.0))
+    played = tempos[0][1] if tempos else 120.0
+    bpm = min(400.0, max(20.0, played))
     left = []
+    if round(played, 1) != round(bpm, 1):
+        left.append(f"a tempo of {played:g} bpm: the riff has {bpm:g}, the nearest it can have")
     if len({round(value, 1) for _, value in tempos}) > 1:
         left.append(f"changes of tempo: the riff keeps {bpm:g} bpm all through")
+    if odd_meters:
+        names = ", ".join(list(odd_meters)[:5])
+        left.append(f"a meter of {names}: at most 64 beats of a 64th, so the bar lines differ")
     return Decimal(str(round(bpm, 2))), sorted(meters.items()), left
 
 
-def _strokes(notes: list[_Struck]) -> list[tuple[Fraction, Fraction, tuple[int, ...]]]:
+def _strokes(
+    notes: list[_Struck], lost: "Counter[str]"
+) -> list[tuple[Fraction, Fraction, tuple[int, ...]]]:
     """Notes struck together: where they begin, where the last of them ends, their pitches."""
-    out: list[tuple[Fraction, Fraction, tuple[int, ...]]] = []
+    out: list[tuple[Fraction, Fraction, set[int]]] = []
     for note in notes:
         if out and note.at - out[-1][0] <= ONE_STROKE:
             at, end, pitches = out[-1]
-            out[-1] = (at, max(end, note.end), tuple(sorted({*pitches, note.pitch})))
+            lost["doubled"] += note.pitch in pitches
+            pitches.add(note.pitch)
+            out[-1] = (at, max(end, note.end), pitches)
         else:
-            out.append((note.at, note.end, (note.pitch,)))
-    return out
+            out.append((note.at, note.end, {note.pitch}))
+    return [(at, end, tuple(sorted(pitches))) for at, end, pitches in out]
 
 
 def _feel(places: list[Fraction]) -> Feel:
@@ -293,7 +351,7 @@ def _feel(places: list[Fraction]) -> Feel:
 Placed = tuple[Fraction, Fraction, tuple[int, ...]]
 
 
-def _on_grid(strokes: list[Placed], feel: Feel) -> list[Placed]:
+def _on_grid(strokes: list[Placed], feel: Feel, lost: "Counter[str]") -> list[Placed]:
     """Each stroke at the nearest place of the plainest grid that its beat fits, ends likewise; of
     two at one place the pitches go together.
     """
@@ -313,6 +371,8 @@ def _on_grid(strokes: list[Placed], feel: Feel) -> list[Placed]:
             )
         long = max(Fraction(1, 32), Fraction(round((end - at) * 32), 32))
         before = placed.get(here)
+        if before:
+            lost["too close"] += len(set(pitches) & set(before[1]))
         both = tuple(sorted({*pitches, *(before[1] if before else ())}))
         placed[here] = (max(long, before[0] if before else long), both)
     return [(at, long, pitches) for at, (long, pitches) in sorted(placed.items())]
@@ -353,9 +413,12 @@ def _bars(
     """
     bars: list[Bar] = []
     lost, k, start = 0, 0, Fraction(0)
+    changes = deque(meters)
+    meter = meters[0][1]
     near: tuple[Note, ...] = ()
     while k < len(placed):
-        meter = [m for at, m in meters if at <= start][-1]
+        while changes and changes[0][0] <= start:
+            meter = changes.popleft()[1]
         hits: list[Hit] = []
         while k < len(placed) and placed[k][0] < start + meter.length:
             at, long, pitches = placed[k]

@@ -10,6 +10,8 @@ from thrumble.core.instrument import Plucking
 from thrumble.core.music.meter import Meter, read_meter
 from thrumble.core.riff.model import Articulation, Legato, Ramp, Stroke
 
+MAX_NUMBER_LENGTH = 60
+
 
 def _fraction(value: object) -> Fraction:
     """A reduced fraction of a whole note from its text; floats are refused, for they are not
@@ -20,7 +22,8 @@ def _fraction(value: object) -> Fraction:
     if isinstance(value, bool) or not isinstance(value, str | int) or len(str(value)) > 24:
         raise ValueError("write a fraction of a whole note as text, such as '3/16' or '0'")
     head, slash, tail = str(value).partition("/")
-    if not head.isdecimal() or (slash and (not tail.isdecimal() or int(tail) == 0)):
+    digits = head.isascii() and tail.isascii()
+    if not digits or not head.isdecimal() or (slash and (not tail.isdecimal() or not int(tail))):
         raise ValueError("write a fraction of a whole note as text, such as '3/16' or '0'")
     return Fraction(int(head), int(tail) if slash else 1)
 
@@ -33,11 +36,17 @@ def _number(value: object) -> Decimal:
     """An exact decimal from a JSON number (its printed form) or text."""
     if isinstance(value, bool) or not isinstance(value, int | float | str | Decimal):
         raise ValueError("write a number")
+    text = str(value)
+    if len(text) > MAX_NUMBER_LENGTH:
+        raise ValueError("write an ordinary number")
     try:
-        number = Decimal(str(value))
+        number = Decimal(text)
     except ArithmeticError:
         raise ValueError("write a number") from None
-    if not number.is_finite() or abs(number) > 1_000_000 or len(number.as_tuple().digits) > 20:
+    # the exponent is looked at before any arithmetic: 1e400000000 would overflow it
+    if not number.is_finite() or not -20 <= number.adjusted() <= 6:
+        raise ValueError("write an ordinary number")
+    if abs(number) > 1_000_000 or len(number.as_tuple().digits) > 20:
         raise ValueError("write an ordinary number")
     return number
 

@@ -31,12 +31,13 @@ def read_meter(text: str) -> Meter:
     power of two.
     """
     head, slash, tail = text.strip().partition("/")
-    if slash and head.isascii() and head.isdigit() and tail.isascii() and tail.isdigit():
+    short = len(head) < 3 and len(tail) < 3
+    if slash and short and head.isascii() and head.isdigit() and tail.isascii() and tail.isdigit():
         beats, unit = int(head), int(tail)
         if 1 <= beats <= 64 and unit in (1, 2, 4, 8, 16, 32, 64):
             return Meter(beats, unit)
     raise ValueError(
-        f"{text!r} isn't a meter; write beats/unit such as 4/4 or 7/8, the unit a power of two"
+        f"{text[:20]!r} isn't a meter; write beats/unit such as 4/4 or 7/8, the unit a power of two"
     )
 
 

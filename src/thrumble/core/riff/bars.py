@@ -44,6 +44,8 @@ _HIT = re.compile(
 )
 RAW = re.compile(rf"(?:(?P<name>[^=\s]+)=)?(?P<notes>{ONE}(?:,{ONE})*)")
 _CHORD_AT = re.compile(r"(?P<name>[A-G][^@\s=:]*)(?:@(?:(?P<string>\d+)/)?(?P<fret>\d+))?")
+PLACE_DIGITS = 4  # of a chord's string or fret that are looked at; more are off every neck
+MAX_GROUP_DEPTH = 12
 _METER = re.compile(r"\d+/\d+:")
 _BODY_TOKEN = re.compile(r"[|(){}]|[^\s|(){}]+")
 
@@ -173,15 +175,17 @@ def _default_stroke(school: str, at: Fraction, finest: Fraction, count: int) -> 
     return Stroke.UP if (count if by_count else int(steps)) % 2 else Stroke.DOWN
 
 
-def _group(tokens: list[Token], place: int) -> tuple[Slots, int]:
+def _group(tokens: list[Token], place: int, depth: int = 0) -> tuple[Slots, int]:
     """Slots from `place` on to the closing bracket or the end, and the place of the first token not
     used.
     """
+    if depth > MAX_GROUP_DEPTH:
+        raise tokens[place - 1].error(f"groups nest at most {MAX_GROUP_DEPTH} deep")
     slots: Slots = []
     while place < len(tokens) and tokens[place].text != ")":
         if tokens[place].text == "(":
             opened = tokens[place]
-            inner, place = _group(tokens, place + 1)
+            inner, place = _group(tokens, place + 1, depth + 1)
             if place >= len(tokens):
                 raise opened.error("this ( is not closed in its bar; add a )")
             if not inner:
@@ -360,7 +364,10 @@ def _chord(token: Token, head: Head) -> tuple[tuple[Note, ...], str | None]:
             "a chord is a root with 5 6 b7 sus2 sus4 dim5 aug5 maj min or nothing, then +8 or w, "
             "/5, and @fret or @string/fret; or frets such as 6:2,5:4"
         )
-    place = {key: None if match[key] is None else int(match[key]) for key in ("string", "fret")}
+    place = {
+        key: None if match[key] is None else int(match[key][:PLACE_DIGITS])
+        for key in ("string", "fret")
+    }
     try:
         return place_chord(
             head.riff.instrument, chord, **place, as_standard=head.names_shape
@@ -380,10 +387,10 @@ def finish_run(run: Run) -> tuple[Bar, ...]:
     """The bars read, each with its hits."""
     if run.ramp is not None:
         raise run.ramp.token.error("this mute ramp is not closed in its section; add a }")
-    return tuple(
-        Bar(meter, tuple(hit for number, hit in run.hits if number == bar))
-        for bar, meter in enumerate(run.meters)
-    )
+    by_bar: list[list[Hit]] = [[] for _ in run.meters]
+    for bar, hit in run.hits:
+        by_bar[bar].append(hit)
+    return tuple(Bar(meter, tuple(hits)) for meter, hits in zip(run.meters, by_bar, strict=True))
 
 
 def meter_of(token: Token, text: str) -> Meter:

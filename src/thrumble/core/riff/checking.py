@@ -19,11 +19,11 @@ from thrumble.core.riff.model import (
     Section,
 )
 from thrumble.core.riff.ramps import mended
+from thrumble.core.riff.sizes import check_sizes
 
 SECTION_NAME = re.compile(r"[A-Za-z0-9_-]([A-Za-z0-9 _-]*[A-Za-z0-9_-])?")
 OVER = " over "  # between a second part and its section, in the text
-LABEL = re.compile(r"[A-Za-z][^\s|()=,:@]{0,23}")
-MAX_BARS = 2000  # along the play order; an hour of music at any sensible tempo
+LABEL = re.compile(r"[A-Za-z][^\s|()=,:@]{0,23}")  # and printable
 
 
 def check_tempo(tempo_bpm: float) -> None:
@@ -40,6 +40,7 @@ def check_riff(riff: Riff) -> Riff:
     """Returns the riff if it can be played. Raises RiffError naming the first thing that is
     wrong.
     """
+    check_sizes(riff)
     _check_head(riff)
     names = [section.name for section in riff.sections]
     for section in riff.sections:
@@ -62,18 +63,13 @@ def check_riff(riff: Riff) -> Riff:
     first_parts = [section.name for section in riff.sections if section.over is None]
     if not first_parts:
         raise _wrong("sections", "", "a riff needs a section that is played by itself")
-    for name in riff.play:
+    for name in dict.fromkeys(riff.play):
         if name not in names:
             raise _wrong("play", name, f"is not a section; there are {', '.join(names)}")
         if name not in first_parts:
             raise _wrong("play", name, "is a second part: it comes with the section it is over")
     if riff.pickup:
         _check_pickup(riff)
-    longest = {
-        s.name: len(s.bars) + max((len(e) for e in s.endings), default=0) for s in riff.sections
-    }
-    if sum(longest[name] for name in riff.order) > MAX_BARS:
-        raise _wrong("play", "", f"the play order runs over {MAX_BARS} bars; shorten it")
     if not any(_all_hits(riff)):
         raise _wrong("riff", "", "there is no hit in it; write at least one")
     return riff
@@ -256,13 +252,18 @@ def _check_hit(riff: Riff, hit: Hit, place: str) -> None:
             "none",
         )
     _check_marks(hit, place)
-    if hit.label is not None and not LABEL.fullmatch(hit.label):
+    if hit.label is not None and not is_label(hit.label):
         raise _wrong(
             f"{place}, label",
             hit.label,
             "a chord name is up to 24 characters, starting with a letter, without blanks or any "
             "of | ( ) = , : @",
         )
+
+
+def is_label(text: str) -> bool:
+    """Whether a text can be a chord's name."""
+    return bool(LABEL.fullmatch(text)) and text.isprintable()
 
 
 def _check_marks(hit: Hit, place: str) -> None:

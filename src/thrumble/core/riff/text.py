@@ -24,7 +24,7 @@ from thrumble.core.riff.checking import OVER, check_riff
 from thrumble.core.riff.model import Pickup, Riff, Section
 
 HEADERS = ("title", "tempo", "tuning", "capo", "meter", "feel", "pedal", "strokes", "play", "names")
-MAX_TEXT = 200_000
+MAX_TEXT = 2_000_000  # more than the longest riff prints
 
 
 def parse_riff(text: str) -> Riff:
@@ -177,13 +177,13 @@ def _read_sections(
             runs[-1][0].feel = _feel(Token(stripped[5:].strip(), number, token.column + 6))
         else:
             body, endings = runs[-1]
-            mark = re.match(r"(\d+)\|", stripped)
+            mark = re.match(r"(\d{1,3})\|", stripped)
             run = body
             if mark:
                 run = endings.setdefault(
                     int(mark[1]), Run(body.name, token, body.meter, chord=body.chord)
                 )
-                if sorted(endings) != list(range(1, len(endings) + 1)):
+                if int(mark[1]) > len(endings) or min(endings) != 1:
                     raise token.error("endings are numbered 1, 2, 3 and so on")
             elif endings:
                 raise token.error(
@@ -198,11 +198,13 @@ def _read_sections(
 def _sections(runs: list[tuple[Run, dict[int, Run]]]) -> tuple[list[Section], Pickup | None]:
     sections: list[Section] = []
     pickup = None
+    names: set[str] = set()
     for body, endings in runs:
         if not body.meters:
             raise body.token.error("a section needs at least one bar between | and |")
-        if any(body.name == other.name for other in sections) or (body.name == "pickup" and pickup):
+        if body.name in names:
             raise body.token.error("this name is used twice; rename one section")
+        names.add(body.name)
         if body.name == "pickup":
             if len(body.meters) > 1 or endings:
                 raise body.token.error("a pick-up is one bar, without endings")

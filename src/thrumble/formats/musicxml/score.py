@@ -4,10 +4,11 @@ are played in. Nothing of a riff yet; `musicxml_reading` makes one of it.
 
 import io
 import zipfile
+import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
-from xml.etree.ElementTree import Element, ParseError
+from xml.etree.ElementTree import Element, ParseError, TreeBuilder
 
 from defusedxml import DefusedXmlException
 from defusedxml import ElementTree as SafeXml
@@ -16,6 +17,8 @@ from thrumble.core.errors import RiffError
 
 MOST_BYTES = 20_000_000  # unpacked
 MOST_MEMBERS = 200
+MAX_REPEATS = 64  # of one stretch
+MAX_ELEMENTS = 500_000  # an element takes half a kilobyte once it is parsed
 MOST_MEASURES = 2000  # in playing order
 
 
@@ -50,7 +53,7 @@ def parsed(data: bytes) -> Element:
     if len(data) > MOST_BYTES:
         raise _wrong(f"a score has at most {MOST_BYTES // 1_000_000} MB", f"{len(data)} bytes")
     try:
-        root: Element = SafeXml.fromstring(data)
+        root = _tree(data)
     except DefusedXmlException:
         raise _wrong(
             "this score defines entities or fetches files: that is refused; export it again without"
@@ -64,13 +67,34 @@ def parsed(data: bytes) -> Element:
     return root
 
 
+class _BoundedTree(TreeBuilder):
+    """Builds the element tree, and stops once it has too many elements."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._count = 0
+
+    def start(self, tag: Any, attrs: Any, /) -> Any:
+        self._count += 1
+        if self._count > MAX_ELEMENTS:
+            raise _wrong(f"a score has at most {MAX_ELEMENTS:,} elements: export just the guitar")
+        return super().start(tag, attrs)
+
+
+def _tree(data: bytes) -> Element:
+    parser = SafeXml.DefusedXMLParser(target=_BoundedTree())
+    parser.feed(data)
+    root: Element = parser.close()
+    return root
+
+
 def _unpacked(data: bytes) -> bytes:
     """The score inside a compressed file, as its container says."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             if len(archive.infolist()) > MOST_MEMBERS:
                 raise _wrong(f"a compressed score holds at most {MOST_MEMBERS} files")
-            container = SafeXml.fromstring(_member(archive, "META-INF/container.xml"))
+            container = _tree(_member(archive, "META-INF/container.xml"))
             roots = [e.get("full-path", "") for e in container.iter() if _bare(e) == "rootfile"]
             if not roots:
                 raise _wrong("this compressed score does not say which of its files is the score")
@@ -79,7 +103,7 @@ def _unpacked(data: bytes) -> bytes:
         raise _wrong("this compressed score defines entities: that is refused") from None
     except (zipfile.BadZipFile, KeyError, ParseError, NotImplementedError, RuntimeError) as error:
         raise _wrong("this compressed score is damaged: export it again", error) from None
-    except (OSError, EOFError, ValueError) as error:
+    except (OSError, EOFError, ValueError, zlib.error) as error:
         raise _wrong("this compressed score is damaged: export it again", error) from None
 
 
@@ -149,7 +173,8 @@ def _barline(line: Element, measure: Measure) -> bool:
         measure.forward = True
     elif repeat is not None:
         times = repeat.get("times", "2")
-        measure.backward = min(64, max(2, int(times))) if times.isdecimal() else 2
+        short = times.isdecimal() and len(times) < 4
+        measure.backward = min(MAX_REPEATS, max(2, int(times))) if short else 2
     if ending is None:
         return False
     if ending.get("type") == "start":

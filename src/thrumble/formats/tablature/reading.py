@@ -3,16 +3,17 @@ else from a grid by the columns.
 """
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from fractions import Fraction
 
 from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
-from thrumble.core.instrument import TUNINGS, Note
+from thrumble.core.instrument import Note
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter, read_meter
-from thrumble.core.music.pitch import STANDARD_TUNING, midi_of, pitch_class, read_tuning
+from thrumble.core.music.pitch import STANDARD_TUNING
 from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import (
     DEFAULT_BEND,
@@ -26,6 +27,7 @@ from thrumble.core.riff.model import (
     Section,
     Stroke,
 )
+from thrumble.core.riff.sizes import MAX_BARS
 from thrumble.formats.fitting import possible, section_name, whole_bars
 from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.formats.sections import merged
@@ -33,6 +35,7 @@ from thrumble.formats.tablature.rhythm import (
     Lines,
     by_counts,
     by_letters,
+    legend,
     meter_of,
     named_at,
     step_of,
@@ -49,11 +52,17 @@ from thrumble.formats.tablature.rows import (
     is_string,
     read_sheet,
 )
+from thrumble.formats.tablature.tunings import (
+    USUAL,
+    drawn_strings,
+    stated_tuning,
+    tunings_to_try,
+    with_octaves,
+)
 
 EVEN_SLOTS = {4: Fraction(1, 4), 8: Fraction(1, 8), 16: Fraction(1, 16), 12: Fraction(1, 12)}
 EVEN_SLOTS |= {24: Fraction(1, 24), 32: Fraction(1, 32)}
 GRIDS = tuple(EVEN_SLOTS.values())
-MOST_BARS = 2000
 MOST_HEAD = 200  # lines before the first row that are looked at, and characters of each
 
 
@@ -82,8 +91,6 @@ def read_tab(data: bytes, *, grid: Fraction | None = None) -> TabRiff:
             "a tablature is text in UTF-8: save it as that and try again", place="file"
         ) from None
     sheet = read_sheet(text)
-    if sum(len(row.bars) * row.times for row in sheet.rows) > MOST_BARS:
-        raise RiffError(f"a riff has at most {MOST_BARS} bars", place="file")
     return _Reader(sheet, grid).riff()
 
 
@@ -91,7 +98,7 @@ def looks_like_tab(text: str) -> bool:
     """Whether a text has rows of strings, and is no riff's text."""
     lines = text.splitlines()
     rows = sum(is_string(line.expandtabs(4)) for line in lines)
-    return rows >= FEWEST_STRINGS and not any(line.startswith("| ") for line in lines)
+    return rows >= 1 and not any(line.startswith("| ") for line in lines)
 
 
 def _left_out(sheet: Sheet) -> list[str]:
@@ -111,20 +118,15 @@ class _Reader:
     def __init__(self, sheet: Sheet, grid: Fraction | None) -> None:
         self.sheet = sheet
         self.head = _Head(sheet)
+        self.strings = _Strings(sheet, self.head.text)
+        self.durations = legend(self.head.text)
         self.asked = grid
         self.grid: Fraction | None = None
         self.guessed = False
         self.meter: Meter | None = None
 
     def riff(self) -> TabRiff:
-        runs: list[tuple[str, list[Bar]]] = []
-        for place, row in enumerate(self.sheet.rows):
-            name = self.sheet.sections.get(place)
-            if name is not None or not runs:
-                runs.append((section_name(name), []))
-            if place in self.sheet.meters:
-                self.meter = _read_meter(self.sheet.meters[place])
-            runs[-1][1].extend(self._bars(row) * row.times)
+        runs = self._runs()
         sections, again = merged([(name, None, bars) for name, bars in runs])
         names = [name for name, *_ in sections]
         written = self.head.play if set(self.head.play) <= set(names) else ()
@@ -132,26 +134,58 @@ class _Reader:
             title=self.head.title,
             tempo_bpm=self.head.tempo,
             sections=tuple(Section(name=n, bars=whole_bars(b)) for n, _, b in sections),
-            tuning=self.head.tuning,
+            tuning=self.strings.tuning,
             capo=self.head.capo,
             feel=self.head.feel,
             play=tuple(again) or written,
         )
-        return TabRiff(check_riff(riff), tuple(_left_out(self.sheet)), self.guessed, self.grid)
+        left_out = (*_left_out(self.sheet), *self.head.changed, *self.strings.doubts)
+        return TabRiff(check_riff(riff), left_out, self.guessed, self.grid)
+
+    def _runs(self) -> list[tuple[str, list[Bar]]]:
+        """The bars in the order they are played, under the names of their sections."""
+        written: list[tuple[str | None, Bar]] = []
+        repeat_from = 0
+        for place, row in enumerate(self.sheet.rows):
+            name = self.sheet.sections.get(place)
+            if place in self.sheet.meters:
+                self.meter = _read_meter(self.sheet.meters[place])
+            signed = any(bar.backward for bar in row.bars)
+            begin = len(written)
+            for tab_bar, bar in zip(row.bars, self._bars(row), strict=True):
+                if tab_bar.forward:
+                    repeat_from = len(written)
+                written.append((name, bar))
+                name = None
+                if tab_bar.backward:
+                    times = row.times if row.times > 1 else 2
+                    written += _again(written[repeat_from:]) * (times - 1)
+                    repeat_from = len(written)
+                _check_count(written)
+            if not signed:
+                written += _again(written[begin:]) * (row.times - 1)
+                _check_count(written)
+        runs: list[tuple[str, list[Bar]]] = []
+        for name, bar in written:
+            if name is not None or not runs:
+                runs.append((section_name(name), []))
+            runs[-1][1].append(bar)
+        return runs
 
     def _bars(self, row: Row) -> list[Bar]:
-        lines = told(row)
+        lines = told(row, self.durations)
+        numbers = self.strings.numbers(row)
         out = []
         last = ""
-        for number, bar in enumerate(row.bars):
-            columns = bar.columns()
-            end = row.bars[number + 1].start if number + 1 < len(row.bars) else bar.start + 10**6
+        for place, bar in enumerate(row.bars):
+            strokes = bar.strokes()
+            columns = [column for column, _ in strokes]
+            end = row.bars[place + 1].start if place + 1 < len(row.bars) else bar.start + 10**6
             here = within(lines, bar.start, end)
             meter, places = self._places(row, bar, columns, here)
             hits = []
-            for k, column in enumerate(columns):
-                following = columns[k + 1] if k + 1 < len(columns) else bar.width + 1
-                struck = bar.at(column, following)
+            for k, (column, by_line) in enumerate(strokes):
+                struck = {numbers[line - 1]: strike for line, strike in by_line.items()}
                 until = places[k + 1] if k + 1 < len(places) else meter.length
                 last = named_at(here, column + bar.start, last)
                 hit = _hit(struck, places[k], until - places[k])
@@ -163,12 +197,23 @@ class _Reader:
         self, row: Row, bar: TabBar, columns: list[int], lines: Lines
     ) -> tuple[Meter, list[Fraction]]:
         """Where each struck column lies in the bar: by counts, by letters, else by the grid."""
-        counted = by_counts(bar, columns, lines, self.meter)
-        if counted is not None:
-            return counted
-        lettered = by_letters(bar, columns, lines)
-        if lettered is not None:
-            return lettered
+        meter, places = (
+            by_counts(bar, columns, lines, self.meter)
+            or by_letters(bar, columns, lines)
+            or self._by_columns(row, bar, columns)
+        )
+        if meter is None:
+            raise RiffError(
+                "this bar is longer than 64 beats: put bar lines into the row",
+                found=counted(len(columns), "stroke"),
+                line=row.line,
+                column=bar.start + 1,
+            )
+        return meter, places
+
+    def _by_columns(
+        self, row: Row, bar: TabBar, columns: list[int]
+    ) -> tuple[Meter | None, list[Fraction]]:
         self.guessed = True
         step = step_of(row)
         offset = min((columns or [0])[0], max(0, step - 1)) if columns else 0
@@ -181,8 +226,65 @@ class _Reader:
         slots = max(slots, places[-1] + 1 if places else 1)
         grid = self.asked or self.grid or EVEN_SLOTS.get(slots, Fraction(1, 8))
         self.grid = grid
-        meter = meter_of(slots * grid, self.meter)
-        return meter, [place * grid for place in places]
+        return meter_of(slots * grid, self.meter), [place * grid for place in places]
+
+
+def _again(bars: list[tuple[str | None, Bar]]) -> list[tuple[str | None, Bar]]:
+    """Bars to be played once more: the section they began with goes on."""
+    return [(None, bars[0][1]), *bars[1:]] if bars else []
+
+
+def _check_count(bars: Sequence[object]) -> None:
+    if len(bars) > MAX_BARS:
+        raise RiffError(f"a riff has at most {MAX_BARS} bars", place="file")
+
+
+class _Strings:
+    """Which strings the lines of the rows are, and how they are tuned: from words that say it, else
+    from the letters beside the strings, else the usual tuning.
+    """
+
+    def __init__(self, sheet: Sheet, text: str) -> None:
+        self.doubts: list[str] = []
+        full = [row for row in sheet.rows if len(row.labels) >= FEWEST_STRINGS]
+        count = len(full[0].labels) if full else len(STANDARD_TUNING)
+        for row in full:
+            if len(row.labels) != count:
+                raise RiffError(
+                    f"every row has as many strings as the first one, {count}",
+                    found=str(len(row.labels)),
+                    line=row.line,
+                    column=1,
+                )
+        stated = stated_tuning(text, count)
+        if stated is None and re.search(r"(?i)\btun(?:ing|ed)\b(?![^\n]*standard)", text):
+            self.doubts.append("the tuning: what is written about it isn't understood")
+        lettered = full[0].labels if full and all(full[0].labels) else []
+        if stated is None and lettered:
+            stated = with_octaves([n[:1].upper() + n[1:] for n in reversed(lettered)])
+        partial = [row for row in sheet.rows if len(row.labels) < FEWEST_STRINGS]
+        tries = [stated or USUAL[count]] if stated or full else list(tunings_to_try())
+        self.tuning = next(
+            (one for one in tries if all(drawn_strings(row.labels, one) for row in partial)), ()
+        )
+        if not self.tuning:
+            raise RiffError(
+                "these letters aren't strings of one tuning, highest on top: draw all six strings",
+                found=" ".join(partial[0].labels),
+                line=partial[0].line,
+                column=1,
+            )
+        if partial:
+            first = self.numbers(partial[0])
+            self.doubts.append(
+                f"which strings are drawn: {', '.join(map(str, first))}, by the letters beside them"
+            )
+
+    def numbers(self, row: Row) -> list[int]:
+        """The string that each line of a row is, 1 the highest."""
+        if len(row.labels) >= FEWEST_STRINGS:
+            return list(range(1, len(row.labels) + 1))
+        return drawn_strings(row.labels, self.tuning) or []
 
 
 class _Head:
@@ -190,7 +292,8 @@ class _Head:
 
     def __init__(self, sheet: Sheet) -> None:
         lines = [line.strip()[:MOST_HEAD] for line in sheet.head if line.strip()][:MOST_HEAD]
-        text = "\n".join(lines)
+        self.text = text = "\n".join(lines)
+        self.changed: list[str] = []
         plain = [line for line in lines if not re.match(r"\[|[^:]{1,12}:", line)]
         title = re.search(r"(?im)^\s*title\s*[:=]\s*(.+)$", text)
         named = title[1] if title else next(iter(plain), "From tablature")
@@ -199,9 +302,12 @@ class _Head:
         tempo = re.search(r"(?i)(\d{2,3}(?:\.\d{1,3})?)\s*bpm|tempo\s*[:=]?\s*(\d{2,3})", text)
         bpm = Decimal((tempo[1] or tempo[2]) if tempo else "120")
         self.tempo = min(Decimal(400), max(Decimal(20), bpm))
+        if self.tempo != bpm:
+            self.changed.append(f"a tempo of {bpm:g} bpm: the riff has {self.tempo:g}")
         capo = re.search(r"(?i)capo\D{0,12}(\d{1,2})", text)
         self.capo = min(24, int(capo[1])) if capo else 0
-        self.tuning = _tuning(sheet, text)
+        if capo and int(capo[1]) != self.capo:
+            self.changed.append(f"a capo at fret {capo[1]}: the riff has it at {self.capo}")
         feel = re.search(r"(?i)shuffle (\d(?:\.\d{1,3})?)(?: on 1/(8|16))?", text)
         self.feel = STRAIGHT
         if feel and Fraction(1, 5) <= Fraction(feel[1]) <= 5:
@@ -215,47 +321,6 @@ def _read_meter(text: str) -> Meter | None:
         return read_meter(text)
     except ValueError:
         return None
-
-
-def _tuning(sheet: Sheet, text: str) -> tuple[str, ...]:
-    """From a line that says it, else from the letters beside the strings, else the usual one."""
-    count = len(sheet.rows[0].labels)
-    if any(len(row.labels) != count for row in sheet.rows):
-        odd = next(row for row in sheet.rows if len(row.labels) != count)
-        raise RiffError(
-            f"every row has as many strings as the first one, {count}",
-            found=str(len(odd.labels)),
-            line=odd.line,
-            column=1,
-        )
-    said = re.search(r"(?im)tuning\W{1,3}((?:[A-G][#b]?\d?[\s,-]*){6,8})", text)
-    names = re.findall(r"[A-G][#b]?\d?", said[1]) if said else []
-    if len(names) != count:
-        labels = [label[:1].upper() + label[1:] for label in reversed(sheet.rows[0].labels)]
-        names = labels if all(labels) else []
-    usual = {
-        len(strings.split()): tuple(strings.split())
-        for name, strings in TUNINGS.items()
-        if name in ("seven strings", "eight strings")
-    } | {6: STANDARD_TUNING}
-    if not names:
-        return usual[count]
-    return tuple(
-        name if name[-1].isdigit() else _near_octave(name, like)
-        for name, like in zip(names, usual[count], strict=True)
-    )
-
-
-def _near_octave(name: str, like: str) -> str:
-    """A bare note name in the octave that lies nearest to the usual string."""
-    if len(name) == 1 and like[:-1] == name:
-        return like
-    above = (pitch_class(name) - midi_of(like)) % 12
-    midi = midi_of(like) + (above if above <= 6 else above - 12)
-    for octave in range(9):
-        if midi_of(f"{name}{octave}") == midi:
-            return f"{name}{octave}"
-    return read_tuning([like])[0]
 
 
 # --- hits -----------------------------------------------------------------------------------------

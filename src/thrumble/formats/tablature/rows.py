@@ -4,15 +4,17 @@ the bars of a row with what is struck at which column.
 
 import re
 from dataclasses import dataclass, field
-from itertools import pairwise
 
 from thrumble.core.errors import RiffError
 
 FEWEST_STRINGS, MOST_STRINGS = 6, 8
-LABEL = re.compile(r"\s*([A-Ga-g][#b]?\d?)?\s*(?=[|:\-])")
+LABEL = re.compile(r"([A-Ga-g][#b]?\d?)?[ ]{0,8}(?=[|:\-])")
 BODY = re.compile(r"[-0-9xXhpbrvst/\\~()<>|*:=.\s^_o]+")
 PALM = re.compile(r"(?<![A-Za-z])[Pp]\.?\s?[Mm]\.?(?![A-Za-z])")
-TIMES = re.compile(r"(?<=[|\s])\(?\s*(?:[xX]\s*(\d{1,2})|(\d{1,2})\s*[xX])\s*\)?\s*$")
+TIMES = re.compile(r"[|\s]\(? {0,2}(?:[xX] {0,2}(\d{1,2})|(\d{1,2}) {0,2}[xX]) {0,2}\)?$")
+TIMES_WIDTH = 14  # of the longest such mark
+MAX_REPEATS = 64
+UNLABELLED_ROWS = 3  # that may stand under each other without a gap
 TOKEN = re.compile(r"(\d{1,2})(b\d{0,2})?|([xX])")
 METER = r"(?im)(?:^|time\D{0,12}|meter\D{0,4})(\d{1,2}/(?:2|4|8|16))\b"
 SKIPPED = {
@@ -28,10 +30,12 @@ _SKIPPED = {
     "released": re.compile(r"\dr\d"),
 }
 MOST_FRET = 36
+REPEAT_SIGNS = ":*o"  # beside a bar line
+LEADS = ("h", "p", "s", "/", "\\")  # signs that lead from one fret to the next
 MOST_COLUMNS = 2000
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, order=True)
 class Strike:
     """What is struck on one string. `column`: from the bar's first; `before`: a sign that leads to
     it, with the fret that it comes from.
@@ -47,32 +51,36 @@ class Strike:
 
 @dataclass(slots=True)
 class TabBar:
-    """One bar of a row: strikes by string, 1 the highest; its columns, counted in the row."""
+    """One bar of a row: strikes by line, 1 the top one; its columns, counted in the row. `forward`,
+    `backward`: repeat signs at its bar lines.
+    """
 
     start: int
     width: int
     strikes: dict[int, list[Strike]] = field(default_factory=dict)
+    forward: bool = False
+    backward: bool = False
 
-    def columns(self) -> list[int]:
-        """Where something is struck, in order; numbers that overlap are one stroke."""
-        spans = sorted((s.column, s.column + s.width) for row in self.strikes.values() for s in row)
-        out: list[int] = []
+    def strokes(self) -> list[tuple[int, dict[int, Strike]]]:
+        """What is struck together, by line, with the column where it begins; numbers that overlap
+        are one stroke.
+        """
+        ordered = sorted(
+            (strike.column, line, strike) for line, row in self.strikes.items() for strike in row
+        )
+        out: list[tuple[int, dict[int, Strike]]] = []
         until = -1
-        for begin, end in spans:
-            if begin >= until:
-                out.append(begin)
-                until = end
-            until = max(until, end)
+        for column, line, strike in ordered:
+            if column >= until:
+                out.append((column, {}))
+                until = column
+            until = max(until, column + strike.width)
+            out[-1][1][line] = strike
         return out
 
-    def at(self, column: int, following: int) -> dict[int, Strike]:
-        """What is struck from a column on, before the next one, by string."""
-        return {
-            string: strike
-            for string, row in self.strikes.items()
-            for strike in row
-            if column <= strike.column < following
-        }
+    def columns(self) -> list[int]:
+        """Where strokes begin, in order."""
+        return [column for column, _ in self.strokes()]
 
 
 @dataclass(slots=True)
@@ -93,9 +101,8 @@ class Row:
         """Strings that are damped in strokes that have fretted ones."""
         count = 0
         for bar in self.bars:
-            columns = bar.columns()
-            for column, following in pairwise([*columns, bar.width + 1]):
-                struck = [strike.fret for strike in bar.at(column, following).values()]
+            for _, strikes in bar.strokes():
+                struck = [strike.fret for strike in strikes.values()]
                 dead = struck.count(None)
                 count += dead if dead < len(struck) else 0
         return count
@@ -125,8 +132,8 @@ def read_sheet(text: str) -> Sheet:
     runs = _runs(lines)
     if not runs:
         raise RiffError(
-            "no tablature found in this text: six to eight lines of strings under each other, "
-            "such as E|-0-2-|",
+            "no tablature found in this text: it needs lines of strings under each other, such as "
+            "E|-0-2-|",
             place="file",
         )
     sheet = Sheet(head=lines[: runs[0][0]], rows=[])
@@ -172,12 +179,41 @@ def _section(lines: list[str]) -> str | None:
 
 def is_string(line: str) -> bool:
     """Whether a line is a string of a row: an optional letter, then dashes, frets, bar lines."""
-    label = LABEL.match(line) if len(line) <= MOST_COLUMNS else None
-    if not label:
+    found = _labelled(line)
+    if found is None:
         return False
-    body = TIMES.sub("", line[label.end() :]) if TIMES.search(line) else line[label.end() :]
+    label, start = found
+    body = _repeat_count(line.rstrip())[1][start:]
+    if not BODY.fullmatch(body):
+        return False
     dashes = body.count("-")
-    return dashes >= 3 and bool(BODY.fullmatch(body)) and dashes * 4 >= len(body.replace(" ", ""))
+    if not dashes:
+        return bool(label) and _is_blank_string(body)
+    return dashes >= 3 and dashes * 4 >= len(body.replace(" ", ""))
+
+
+def _labelled(line: str) -> tuple[str, int] | None:
+    """The letter beside a string, empty if there is none, and where the string itself begins."""
+    if len(line) > MOST_COLUMNS:
+        return None
+    indent = len(line) - len(line.lstrip())
+    match = LABEL.match(line, indent)
+    return (match[1] or "", match.end()) if match else None
+
+
+def _is_blank_string(body: str) -> bool:
+    """Whether a string is drawn between bar lines with blanks instead of dashes."""
+    return len(body) > 3 and body.startswith("|") and body.endswith("|")
+
+
+def _repeat_count(line: str) -> tuple[int, str]:
+    """How often a row is played by the `x2` or `(x2)` behind it, and the line without that."""
+    tail = line[-TIMES_WIDTH:]
+    match = TIMES.search(tail)
+    if match is None:
+        return 1, line
+    times = max(1, min(MAX_REPEATS, int(match[1] or match[2])))
+    return times, line[: len(line) - len(tail) + match.start() + 1].rstrip()
 
 
 def _runs(lines: list[str]) -> list[tuple[int, int]]:
@@ -189,44 +225,51 @@ def _runs(lines: list[str]) -> list[tuple[int, int]]:
         while end < len(lines) and is_string(lines[end]):
             end += 1
         if end > at:
-            out += _split(at, end)
+            out += _split(lines, at, end)
         at = max(end, at + 1)
     return out
 
 
-def _split(begin: int, end: int) -> list[tuple[int, int]]:
+def _split(lines: list[str], begin: int, end: int) -> list[tuple[int, int]]:
     """A run of string lines as rows: several may stand under each other without a gap."""
     count = end - begin
-    for size in range(FEWEST_STRINGS, MOST_STRINGS + 1):
-        if count == size:
-            return [(begin, end)]
-    for size in range(FEWEST_STRINGS, MOST_STRINGS + 1):
-        if count > MOST_STRINGS and count % size == 0:
-            return [(k, k + size) for k in range(begin, end, size)]
-    raise RiffError(
-        f"a row of {FEWEST_STRINGS} to {MOST_STRINGS} strings; put the missing lines in",
-        found=f"{count} lines of strings",
-        line=begin + 1,
-        column=1,
-    )
+    labels = [(_labelled(lines[number]) or ("", 0))[0] for number in range(begin, end)]
+    if all(labels):
+        sizes = [n for n in range(1, MOST_STRINGS + 1) if count % n == 0 and _repeats(labels, n)]
+    else:
+        sizes = [
+            n
+            for n in range(FEWEST_STRINGS, MOST_STRINGS + 1)
+            if count % n == 0 and count // n <= UNLABELLED_ROWS
+        ]
+    if not sizes:
+        raise RiffError(
+            f"a row has {FEWEST_STRINGS} to {MOST_STRINGS} strings, or fewer with their letters "
+            "beside them; add the missing lines",
+            found=f"{count} lines of strings",
+            line=begin + 1,
+            column=1,
+        )
+    size = sizes[0]
+    return [(k, k + size) for k in range(begin, end, size)]
+
+
+def _repeats(labels: list[str], size: int) -> bool:
+    return all(label == labels[k % size] for k, label in enumerate(labels))
 
 
 def _row(lines: list[str], begin: int, end: int, above: list[str], below: list[str]) -> Row:
     labels, bodies, times = [], [], 1
     skipped = dict.fromkeys(SKIPPED, 0)
-    start = 0
     for number in range(begin, end):
-        line = lines[number]
-        if match := TIMES.search(line):
-            times = max(times, min(64, int(match[1] or match[2])))
-            line = line[: match.start()].rstrip()
-        label = LABEL.match(line)
-        assert label is not None
-        labels.append(label[1] or "")
-        start = label.end()
-        bodies.append((start, line[start:]))
+        count, line = _repeat_count(lines[number])
+        times = max(times, count)
+        label, start = _labelled(line) or ("", 0)
+        labels.append(label)
+        body = line[start:]
+        bodies.append((start, body if "-" in body else body.replace(" ", "-")))
         for name, pattern in _SKIPPED.items():
-            skipped[name] += len(pattern.findall(line[start:]))
+            skipped[name] += len(pattern.findall(body))
     return Row(begin + 1, labels, _bars(bodies), above, below, times, skipped)
 
 
@@ -237,25 +280,40 @@ def _bars(bodies: list[tuple[int, str]]) -> list[TabBar]:
     bars = []
     for number in range(count):
         cells = [cells[number] for cells in split if number < len(cells)]
-        start, _ = cells[0]
-        bar = TabBar(start, max(len(text) for _, text in cells))
-        for string, row in enumerate(split, 1):
-            if number < len(row):
-                strikes = _strikes(row[number][1])
-                if strikes:
-                    bar.strikes[string] = strikes
-        if any("-" in text for _, text in cells) or bar.strikes:
+        bar = TabBar(cells[0].start, max(len(cell.text) for cell in cells))
+        bar.forward = any(cell.forward for cell in cells)
+        bar.backward = any(cell.backward for cell in cells)
+        for line, row in enumerate(split, 1):
+            if number < len(row) and (strikes := _strikes(row[number].text)):
+                bar.strikes[line] = strikes
+        if any("-" in cell.text for cell in cells) or bar.strikes:
             bars.append(bar)
     return bars
 
 
-def _between(start: int, body: str) -> list[tuple[int, str]]:
-    """What stands between bar lines, each with its column in the line; repeat dots go."""
+@dataclass(slots=True)
+class _Cell:
+    """One string between two bar lines, with its column in the line. `forward`, `backward`: a
+    repeat sign at its start or end.
+    """
+
+    start: int
+    text: str
+    forward: bool
+    backward: bool
+
+
+def _between(start: int, body: str) -> list[_Cell]:
+    """What stands between bar lines; repeat signs are noted and leave a dash."""
     out = []
     for match in re.finditer(r"[^|]+", body):
-        text = re.sub(r"^[:*o](?=-)|(?<=-)[:*o]$", "-", match[0])
+        text = match[0]
+        forward = text[0] in REPEAT_SIGNS and text[1:2] == "-"
+        backward = text[-1] in REPEAT_SIGNS and text[-2:-1] == "-"
+        text = f"-{text[1:]}" if forward else text
+        text = f"{text[:-1]}-" if backward else text
         if text.strip(" :*o"):
-            out.append((start + match.start(), text))
+            out.append(_Cell(start + match.start(), text, forward, backward))
     return out
 
 
@@ -264,15 +322,15 @@ def _strikes(text: str) -> list[Strike]:
     out: list[Strike] = []
     last: Strike | None = None
     end = 0
-    held = {k for m in re.finditer(r"\([^)]*\)", text) for k in range(*m.span())}
+    held = {k for m in re.finditer(r"\([^()]*\)", text) for k in range(*m.span())}
     for match in TOKEN.finditer(text):
         if match.start() in held or match.start() < end:
             continue
         fret = int(match[1]) if match[1] else None
         if fret is not None and fret > MOST_FRET:
             raise RiffError(f"frets are 0 to {MOST_FRET}", found=match[1], place="tablature")
-        lead = re.search(r"[hps/\\]$", text[: match.start()].rstrip("~ "))
-        sign = lead[0] if lead else ""
+        lead = text[end : match.start()].rstrip("~ ")[-1:]
+        sign = lead if lead in LEADS else ""
         joined = last is not None and sign and _joined(text[end : match.start()])
         strike = Strike(match.start(), max(1, len(match[1] or "x")), fret, sign)
         strike.came_from = last.fret if joined and last else None
