@@ -18,6 +18,7 @@ import uvicorn
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from thrumble import logs
+from thrumble.actions import importing
 from thrumble.actions.copies import Nightly
 from thrumble.core.errors import Trouble
 from thrumble.settings import ROOT, database_url
@@ -79,6 +80,7 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
         print(f"Thrumble is at {address}   (Ctrl-C stops it)", flush=True)
         server.run()
     finally:
+        importing.stop()
         for one in beside:
             one.stop()
         _say_where(None)

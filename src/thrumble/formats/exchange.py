@@ -16,6 +16,7 @@ from thrumble.formats.sections import lost_in_order
 from thrumble.formats.tablature.reading import looks_like_tab, read_tab
 from thrumble.formats.tablature.writing import tab_lost, write_tab
 
+INDENTED_BYTES = 1_000_000  # a longer JSON file is written without white space
 UTF_16 = (b"\xff\xfe", b"\xfe\xff")  # how a score in it begins
 
 
@@ -132,7 +133,11 @@ def _write_midi(riff: Riff) -> bytes:
 
 
 def _write_json(riff: Riff) -> bytes:
-    return (json.dumps(riff_document(riff), ensure_ascii=False, indent=1) + "\n").encode()
+    document = riff_document(riff)
+    text = json.dumps(document, ensure_ascii=False, indent=1)
+    if len(text) > INDENTED_BYTES:  # nobody reads it, and it must stay below what is read back
+        text = json.dumps(document, ensure_ascii=False, separators=(",", ":"))
+    return (text + "\n").encode()
 
 
 FORMATS = (

@@ -89,7 +89,11 @@ def read_midi(
     where it reaches them. Raises RiffError saying what is wrong.
     """
     if len(data) > MAX_BYTES:
-        raise RiffError("a MIDI file has at most 5 MB", found=f"{len(data)} bytes", place="file")
+        raise RiffError(
+            f"a MIDI file has at most {MAX_BYTES // 1_000_000} MB",
+            found=f"{len(data)} bytes",
+            place="file",
+        )
     try:
         file = MidiFile(file=BytesIO(data), clip=True, charset="utf-8")
     except Exception as error:  # whatever the library makes of bytes that are no MIDI file

@@ -34,6 +34,10 @@ def write_midi(riff: Riff) -> bytes:
     return out.getvalue()
 
 
+def _compact(document: dict[str, Any]) -> str:
+    return json.dumps(document, separators=(",", ":"))
+
+
 def _ticks(expanded: ExpandedRiff, at_s: float) -> int:
     """Of a time in seconds from bar 1 beat 1, from the file's start on."""
     quarters = (at_s - expanded.begin_s) * expanded.tempo_bpm / 60
@@ -47,7 +51,7 @@ def _conductor(expanded: ExpandedRiff) -> MidiTrack:
     events: list[tuple[int, Any]] = [
         (0, MetaMessage("track_name", name=riff.title)),
         (0, MetaMessage("set_tempo", tempo=bpm2tempo(expanded.tempo_bpm))),
-        (0, MetaMessage("text", text=HEAD + json.dumps(head | {"pickup": None}))),
+        (0, MetaMessage("text", text=HEAD + _compact(head | {"pickup": None}))),
     ]
     feels = {section["name"]: section.get("feel") for section in document["sections"]}
     before = None
@@ -64,7 +68,7 @@ def _conductor(expanded: ExpandedRiff) -> MidiTrack:
             )
             events.append((at, meter))
         before = bar.meter
-        events.append((at, MetaMessage("text", text=BAR + json.dumps(told))))
+        events.append((at, MetaMessage("text", text=BAR + _compact(told))))
     return _track(events)
 
 
@@ -76,7 +80,7 @@ def _guitar(expanded: ExpandedRiff) -> MidiTrack:
     sounding: dict[int, int] = {}  # pitch: where its note-off stands among the events
     for due in expanded.hits:
         begin = _ticks(expanded, due.due_s)
-        events.append((begin, MetaMessage("text", text=HIT + json.dumps(hit_document(due.hit)))))
+        events.append((begin, MetaMessage("text", text=HIT + _compact(hit_document(due.hit)))))
         end = begin + DEAD_TICKS
         if due.hit.articulation is not Articulation.DEAD:
             end = max(begin + 1, _ticks(expanded, due.end_s))

@@ -33,7 +33,7 @@ from thrumble.formats.riff_form import (
     SectionJson,
 )
 
-MAX_BYTES = 5_000_000
+MAX_BYTES = 8_000_000
 
 
 def read_riff_json(data: bytes | str) -> Riff:

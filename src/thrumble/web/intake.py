@@ -13,12 +13,15 @@ import itertools
 import tempfile
 import time
 import uuid
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from typing import IO
 
 import structlog
 from fastapi import Request
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from thrumble.core.errors import Busy
 from thrumble.web.errors import answer, unexpected
 
 log = structlog.get_logger()
@@ -88,7 +91,8 @@ class Intake:
                 words = "Too much is going on at once. Nothing is lost: try again in a moment."
                 await answer(request, 503, words, again_s=AGAIN_S)(scope, receive, send)
                 return
-            turn = _Turn(self._turns)
+            turn = Turn(self._turns)
+            request.state.turn = turn
 
             async def sending(message: Message) -> None:
                 turn.over()  # its session is closed by now: who reads slowly holds nobody up
@@ -156,21 +160,36 @@ class _Turns:
         self._free += 1
 
 
-class _Turn:
-    """A turn that is given back once, at whichever end comes first."""
+class Turn:
+    """A request's slot, given back once, at whichever end comes first."""
 
     def __init__(self, turns: _Turns) -> None:
-        self._turns: _Turns | None = turns
-
-    @property
-    def taken(self) -> bool:
-        """Whether no answer has begun yet."""
-        return self._turns is not None
+        self._turns = turns
+        self._held = True
+        self.taken = True  # no answer has begun yet
 
     def over(self) -> None:
-        if self._turns:
+        """Gives the slot back for good."""
+        self.taken = False
+        self._give_back()
+
+    def _give_back(self) -> None:
+        if self._held:
+            self._held = False
             self._turns.release()
-            self._turns = None
+
+    @asynccontextmanager
+    async def paused(self) -> AsyncIterator[None]:
+        """Gives the slot back while something outside the server works. Raises Busy if none is
+        free afterwards.
+        """
+        self._give_back()
+        try:
+            yield
+        finally:
+            self._held = await self._turns.come(0.0)
+        if not self._held:
+            raise Busy("Thrumble is busy: try again in a moment")
 
 
 Refused = tuple[int, str] | tuple[()]

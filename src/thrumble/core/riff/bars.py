@@ -138,6 +138,7 @@ def _read_bar(run: Run, tokens: list[Token], head: Head) -> None:
         )
     run.meters.append(run.meter)
     first, unmarked = len(run.hits), []
+    finest = min(lengths)
     for at, length, token in placed:
         if _is_chord(token):
             run.chord = _chord(token, head)
@@ -158,9 +159,7 @@ def _read_bar(run: Run, tokens: list[Token], head: Head) -> None:
         bar, hit = run.hits[number]
         run.hits[number] = (
             bar,
-            replace(
-                hit, stroke=_default_stroke(head.strokes, hit.at, min(lengths), number - first)
-            ),
+            replace(hit, stroke=_default_stroke(head.strokes, hit.at, finest, number - first)),
         )
 
 

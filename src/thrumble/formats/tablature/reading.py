@@ -83,7 +83,11 @@ def read_tab(data: bytes, *, grid: Fraction | None = None) -> TabRiff:
     whole notes; else what the columns suggest. Raises RiffError saying what is wrong and where.
     """
     if len(data) > MAX_BYTES:
-        raise RiffError("a tablature has at most 5 MB", found=f"{len(data)} bytes", place="file")
+        raise RiffError(
+            f"a tablature has at most {MAX_BYTES // 1_000_000} MB",
+            found=f"{len(data)} bytes",
+            place="file",
+        )
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:

@@ -171,7 +171,7 @@ def _said(counts: list[tuple[int, str]]) -> list[tuple[int, Fraction | None]]:
         else:
             placed.append(None)
     known = [k for k, place in enumerate(placed) if place is not None]
-    for first, following in zip(known, [*known[1:], len(placed)], strict=True):
+    for first, following in zip(known, [*known[1:], len(placed)], strict=False):
         begin = placed[first]
         end = placed[following] if following < len(placed) else Fraction(beat + 1)
         assert begin is not None and end is not None

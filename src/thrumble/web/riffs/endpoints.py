@@ -7,16 +7,18 @@ from urllib.parse import urlencode
 
 from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 from fastapi.responses import HTMLResponse
+from starlette.concurrency import run_in_threadpool
 
+from thrumble.actions.importing import read_file
 from thrumble.core.counting import counted
 from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.text import parse_riff
-from thrumble.formats.exchange import Asked, format_of, read_any
+from thrumble.formats.exchange import Asked, ReadRiff, format_of
 from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.formats.tablature.writing import write_tab
-from thrumble.store import riffs, rigs, takes
+from thrumble.store import database, players, riffs, rigs, takes
 from thrumble.store import tags as store_tags
 from thrumble.store.riffs import Sort
 from thrumble.web.deps import DbSession, PlayerId, costly
@@ -127,23 +129,37 @@ def add_riff(
 
 
 @router.post("/riffs/import", name="import_riff", dependencies=[costly(IMPORTS_A_MINUTE)])
-def import_riff(
+async def import_riff(
     request: Request,
-    session: DbSession,
-    player_id: PlayerId,
     file: UploadFile,
     part: Annotated[int | None, Form(ge=0, le=1000)] = None,
     grid: Annotated[Line, Form(max_length=6)] = "",
 ) -> Response:
     """A riff from a file: JSON, text, MIDI, MusicXML, tablature. What the file leaves open is asked
     for first; what it could not bring along is said on the riff's page.
+
+    The file is parsed in a process of its own; meanwhile the request holds neither a slot of the
+    server nor a connection of the database.
     """
     if grid and grid not in GRID_WORDS:
         raise BadInput("choose one of the steps from the list")
-    own = next(iter(rigs.rigs_of(session, player_id)), None)
-    tuning = None if own is None else tuple(own.tuning)
+    tuning = await run_in_threadpool(_first_tuning)
+    data = await file.read(MAX_BYTES + 1)
     asked = Asked(part, Fraction(grid) if grid else None, tuning)
-    found = read_any(file.file.read(MAX_BYTES + 1), asked)
+    async with request.state.turn.paused():
+        found = await read_file(data, asked)
+    return await run_in_threadpool(_take_import, request, found, part, grid)
+
+
+def _first_tuning() -> tuple[str, ...] | None:
+    """The tuning of the player's first rig, for files that name no strings."""
+    with database.session() as session:
+        rig = next(iter(rigs.rigs_of(session, players.local_player(session))), None)
+    return None if rig is None else tuple(rig.tuning)
+
+
+def _take_import(request: Request, found: ReadRiff, part: int | None, grid: str) -> Response:
+    """Stores an imported riff, or asks for what its file leaves open."""
     open_parts = part is None and len(found.parts) > 1
     if open_parts or (found.guessed_grid is not None and not grid):
         question = ImportView(
@@ -154,7 +170,9 @@ def import_riff(
             strip=plan_strip(expand(found.riff), bars=4),
         )
         return render(request, "riffs/_import.html", view=question)
-    revision = riffs.add_riff(session, player_id, found.riff, found.source)
+    with database.session() as session:
+        player_id = players.local_player(session)
+        revision = riffs.add_riff(session, player_id, found.riff, found.source)
     return _to_page(request, revision.riff_id, left_out=found.left_out)
 
 
