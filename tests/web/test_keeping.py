@@ -13,7 +13,7 @@ from thrumble.actions.keeping import follow_rules
 from thrumble.core.errors import BadInput
 from thrumble.core.keeping import KeepingRule, KeptSound, what_goes
 from thrumble.core.player.flaws import Flaws
-from thrumble.store import database, keeping, players, takes
+from thrumble.store import database, keeping, players, space, takes
 
 NOW = datetime(2031, 5, 20, 12, tzinfo=UTC)
 
@@ -91,20 +91,28 @@ def test_what_would_go_is_shown_first_and_figures_stay_when_it_has_gone(visitor:
     old, starred, new = (played(revision, Flaws(), seed=seed) for seed in (1, 2, 3))
     visitor.post(f"/takes/{starred}/note", data={"starred": "true"})
     preview = unescape(visitor.post("/keeping/preview", data=FORM).text)
-    assert "lets go of the sound of 1 take" in preview and "2 takes keep their sound" in preview
+    assert "deletes the audio of 1 take" in preview and "2 takes keep their audio" in preview
     assert visitor.get(f"/takes/{old}/listen.wav").status_code == 200, "nothing is done yet"
 
     before = visitor.get(f"/takes/{old}/reading.json").json()
-    assert "The sound of 1 take is gone" in visitor.post("/keeping", data=FORM).text
+    assert "The audio of 1 take is deleted" in visitor.post("/keeping", data=FORM).text
     assert visitor.get(f"/takes/{old}/listen.wav").status_code == 404
-    assert "Your rule let this take's sound go" in unescape(visitor.get(f"/takes/{old}/audio").text)
+    assert "Your storage rule deleted this take's audio" in unescape(
+        visitor.get(f"/takes/{old}/audio").text
+    )
     for kept in (starred, new):
         assert visitor.get(f"/takes/{kept}/listen.wav").status_code == 200
     page = unescape(visitor.get(f"/takes/{old}").text)
-    assert "Your rule let this take's sound go on" in page and "Read again" not in page
+    assert (
+        "Your storage rule deleted this take's audio on" in page
+        and "Restore audio" in page
+        and "Read again" not in page
+    )
     assert visitor.get(f"/takes/{old}/reading.json").json() == before
     again = visitor.post(f"/takes/{old}/read")
-    assert again.status_code == 409 and "nothing left to read again" in unescape(again.text)
+    assert again.status_code == 409 and "restore it on the take's page first" in unescape(
+        again.text
+    )
     assert visitor.get(f"/takes/{old}/reading.json").json() == before
     assert "Everything stays" not in visitor.get("/keeping").text
 
@@ -130,3 +138,51 @@ def test_nonsense_is_refused_and_nothing_goes(visitor: Browser, field: str, valu
     answer = visitor.post("/keeping", data=FORM | {field: value})
     assert answer.status_code == 422 or answer.status_code == 400
     assert visitor.get(f"/takes/{first}/listen.wav").status_code == 200
+
+
+def rule_followed_with_two_takes(visitor: Browser) -> tuple[int, int]:
+    revision = added(SHORT)
+    old, new = (played(revision, Flaws(), seed=seed) for seed in (1, 2))
+    assert visitor.post("/keeping", data=FORM).status_code == 200
+    return old, new
+
+
+def test_deleted_audio_is_listed_and_comes_back_within_seven_days(visitor: Browser) -> None:
+    old, _ = rule_followed_with_two_takes(visitor)
+    sound = visitor.get("/keeping").text
+    assert "Deleted audio</h2>" in sound and f"/takes/{old}" in sound
+    assert visitor.post(f"/takes/{old}/restore").status_code == 204
+    assert visitor.get(f"/takes/{old}/audio").status_code == 200
+    assert "Deleted audio</h2>" not in visitor.get("/keeping").text
+
+
+def test_after_seven_days_deleted_audio_is_gone_for_good(visitor: Browser) -> None:
+    old, new = rule_followed_with_two_takes(visitor)
+    with database.session() as session:
+        player = players.local_player(session)
+        assert keeping.purge_audio(session, datetime.now(UTC) - timedelta(days=7)) == 0
+        size = takes.get_take(session, player, old).audio_bytes
+        later = datetime.now(UTC) + timedelta(seconds=1)
+        assert keeping.purge_audio(session, later) == size > 0
+    refused = visitor.post(f"/takes/{old}/restore")
+    assert refused.status_code == 409 and "7 days have passed" in refused.text
+    page = unescape(visitor.get(f"/takes/{old}").text)
+    assert "The analysis is kept" in page and "Restore audio" not in page
+    assert visitor.get(f"/takes/{new}/audio").status_code == 200
+
+
+def test_a_star_brings_back_what_the_rule_has_just_deleted(visitor: Browser) -> None:
+    old, _ = rule_followed_with_two_takes(visitor)
+    assert visitor.post(f"/takes/{old}/note", data={"starred": "true"}).status_code == 200
+    assert visitor.get(f"/takes/{old}/audio").status_code == 200
+
+
+def test_when_takes_fill_the_limit_deleted_audio_makes_room_first(
+    visitor: Browser, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    old, _ = rule_followed_with_two_takes(visitor)
+    with database.session() as session:
+        used = space.space(session).used_bytes
+        monkeypatch.setattr(space.settings(), "most_take_gb", used / 1e9)
+        space.check_room(session)
+        assert not takes.get_take(session, players.local_player(session), old).audio_bytes

@@ -46,7 +46,7 @@ def count_check(session: Session, player_id: int, take_id: int) -> Proof:
         raise NotFound("this take isn't a sound check: play one first (Rig, How sure is it?)")
     if take.state is not TakeState.READ:
         raise NotAllowed("this take isn't read yet: wait for its reading, then count it")
-    if not take.audio_bytes:
+    if not take.has_audio:
         raise NotAllowed("this take has no sound any more: play the sound check again")
     riff = riffs.get_revision(session, player_id, take.revision_id).riff
     asked, told = (expand(one, take.tempo_bpm) for one in (riff, misled(riff)))
@@ -136,7 +136,7 @@ def write_labelled(session: Session, player_id: int, take_id: int, out: IO[bytes
     """
     proof = proofs.get_proof(session, player_id, take_id)
     take = takes.get_take(session, player_id, take_id)
-    if not take.audio_bytes:
+    if not take.has_audio:
         raise NotAllowed("this take has no sound any more: there is nothing to hand on")
     riff = riffs.get_revision(session, player_id, take.revision_id).riff
     reading = readings.get_reading(session, player_id, take_id)

@@ -104,11 +104,17 @@ def discard_take(session: Session, player_id: int, take_id: int) -> None:
 
 
 def submit_upload(session: Session, player_id: int, new: NewTake, file: BinaryIO) -> Take:
-    """Stores a file as it came and asks for its reading; whether it is sound, the worker finds out.
-    Raises NoSpace.
+    """Stores a file as it came and queues its analysis; whether it is sound, the worker finds out.
+    The same upload sent again, because its answer was lost, is the same take. Raises NoSpace.
     """
+    if new.client_key is not None and (
+        known := takes.take_by_key(session, player_id, new.client_key)
+    ):
+        return known
     check_room(session)
     take = takes.add_take(session, player_id, new, TakeState.QUEUED)
+    if take.audio_bytes:
+        return take  # the same upload, sent twice at once
     takes.put_audio(session, player_id, take.id, parts_of(file))
     enqueue_reading(session, take.id)
     return take
@@ -120,7 +126,9 @@ def read_again(session: Session, player_id: int, take_id: int) -> Take:
     """
     take = takes.get_take(session, player_id, take_id, lock=True)
     if take.let_go_at is not None:
-        raise NotAllowed("your rule let this take's sound go: there is nothing left to read again")
+        raise NotAllowed(
+            "your storage rule deleted this take's audio: restore it on the take's page first"
+        )
     takes.forget_tries(session, player_id, take_id)
     if take.state is not TakeState.READING:
         take = takes.set_state(session, player_id, take_id, TakeState.QUEUED)

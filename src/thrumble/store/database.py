@@ -7,9 +7,10 @@ from pathlib import Path
 
 import psycopg
 import sqlalchemy as sa
+from sqlalchemy.orm.exc import ObjectDeletedError, StaleDataError
 from sqlmodel import Session
 
-from thrumble.core.errors import Away, BadInput, Busy, NoSpace, Trouble
+from thrumble.core.errors import Away, BadInput, Busy, NoSpace, NotAllowed, NotFound, Trouble
 from thrumble.settings import database_url, settings
 
 STATEMENT_MS = 60_000  # a statement that takes longer is a fault, not patience
@@ -44,7 +45,13 @@ def session() -> Iterator[Session]:
     try:
         with Session(engine(), expire_on_commit=False) as opened, opened.begin():
             yield opened
-    except (sa.exc.DBAPIError, sa.exc.TimeoutError, psycopg.Error) as error:
+    except (
+        sa.exc.DBAPIError,
+        sa.exc.TimeoutError,
+        psycopg.Error,
+        StaleDataError,
+        ObjectDeletedError,
+    ) as error:
         raise ours(error) from error
 
 
@@ -53,7 +60,13 @@ def ours(error: Exception) -> Exception:
     cause = error.orig if isinstance(error, sa.exc.DBAPIError) else error
     if isinstance(cause, sa.exc.TimeoutError):
         return Busy("more is asked of the database at once than it answers: try again in a moment")
+    if isinstance(cause, StaleDataError | ObjectDeletedError):
+        return NotFound("this was deleted meanwhile: load the page again")
     state = getattr(cause, "sqlstate", None) or ""
+    if state == "23503":  # what it belongs to was deleted between the look and the write
+        return NotFound("what this belongs to was deleted meanwhile: load the page again")
+    if state == "23505":
+        return NotAllowed("another request did the same just now: load the page again")
     if state in ("53100", "53200"):
         return NoSpace(
             "the disk is full: nothing that was confirmed is lost. Free some space, then try again"

@@ -32,7 +32,7 @@ def keep_drill(session: Session, player_id: int, of: DrillOf, riff: Riff, source
     """The drill as a riff of its own: the one there is, as it stands now, or a new one. Raises
     NotFound for the riff it is of.
     """
-    riffs.own_riff(session, player_id, of.riff_id)
+    riffs.own_riff(session, player_id, of.riff_id, lock=True)  # one drill, however many ask
     there = session.exec(
         select(RiffRow.id).where(
             RiffRow.player_id == player_id,

@@ -1,7 +1,7 @@
-"""The player's rule for the sound of takes, what it is asked about, and letting go."""
+"""The player's storage rule for the audio of takes: what it applies to, deleting and restoring."""
 
 from dataclasses import asdict
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
@@ -37,22 +37,23 @@ def players_with_rules(session: Session) -> list[int]:
 
 
 def sounds_of(session: Session, player_id: int) -> list[KeptSound]:
-    """All sound of a player's takes. That of fair trials, and of takes that are not read, is
-    held.
+    """All audio of a player's takes that is not deleted. Audio of a comparison of two ways, and of
+    takes that are not analysed or are in the queue, is held.
     """
     place = sa.func.row_number().over(
         partition_by=col(TakeRow.riff_id), order_by=col(TakeRow.id).desc()
     )
-    tried = sa.exists().where(col(TurnRow.take_id) == col(TakeRow.id))
     columns: tuple[Any, ...] = (
         TakeRow.id,
         place,
         TakeRow.created_at,
         TakeRow.audio_bytes,
         is_starred(col(TakeRow.id)),
-        sa.or_(tried, col(TakeRow.state) != TakeState.READ),
+        sa.not_(_released()),
     )
-    query = sa.select(*columns).where(col(TakeRow.player_id) == player_id)
+    query = sa.select(*columns).where(
+        col(TakeRow.player_id) == player_id, col(TakeRow.let_go_at).is_(None)
+    )
     return [
         KeptSound(
             take_id=take_id, place=number, played_at=at, size=size, starred=starred, held=held
@@ -62,14 +63,96 @@ def sounds_of(session: Session, player_id: int) -> list[KeptSound]:
     ]
 
 
-def let_go(session: Session, player_id: int, take_ids: list[int]) -> None:
-    """Drops the sound of takes; everything that was heard in it stays."""
-    mine = (col(TakeRow.player_id) == player_id, col(TakeRow.id).in_(take_ids))
+def _released() -> sa.ColumnElement[bool]:
+    """Whether nothing but the rule's own numbers holds a take's audio."""
+    in_trial = sa.exists().where(col(TurnRow.take_id) == col(TakeRow.id))
+    return sa.and_(sa.not_(in_trial), col(TakeRow.state) == TakeState.READ)
+
+
+def lock_takes(session: Session, player_id: int, take_ids: list[int]) -> None:
+    """Locks takes in the order of their ids, so that nothing about them changes until the
+    transaction ends: stars, turns of a trial and analyses take the same lock.
+    """
     session.execute(
-        sa.delete(AudioRow).where(
-            col(AudioRow.player_id) == player_id, col(AudioRow.take_id).in_(take_ids)
+        sa.select(col(TakeRow.id))
+        .where(col(TakeRow.player_id) == player_id, col(TakeRow.id).in_(take_ids))
+        .order_by(col(TakeRow.id))
+        .with_for_update(key_share=True)
+    )
+
+
+def delete_audio(session: Session, player_id: int, take_ids: list[int], now: datetime) -> list[int]:
+    """Deletes the audio of those takes that nothing holds any more; which ones these are. It can be
+    restored for `GRACE`. The takes have to be locked; decision and deletion are one statement.
+    """
+    query = (
+        sa.update(TakeRow)
+        .where(
+            col(TakeRow.player_id) == player_id,
+            col(TakeRow.id).in_(take_ids),
+            col(TakeRow.let_go_at).is_(None),
+            _released(),
+            sa.not_(is_starred(col(TakeRow.id))),
         )
+        .values(let_go_at=now)
+        .returning(col(TakeRow.id))
     )
-    session.execute(
-        sa.update(TakeRow).where(*mine).values(audio_bytes=0, let_go_at=datetime.now(UTC))
+    return sorted(session.execute(query).scalars())
+
+
+def restore_audio(session: Session, player_id: int, take_id: int) -> bool:
+    """Brings back audio that the rule deleted; false if there is nothing to bring back. The take
+    has to be locked.
+    """
+    query = (
+        sa.update(TakeRow)
+        .where(
+            col(TakeRow.player_id) == player_id,
+            col(TakeRow.id) == take_id,
+            col(TakeRow.let_go_at).is_not(None),
+            col(TakeRow.audio_bytes) > 0,
+        )
+        .values(let_go_at=None)
+        .returning(col(TakeRow.id))
     )
+    return session.execute(query).first() is not None
+
+
+def deleted_audio(session: Session, player_id: int) -> list[tuple[int, int]]:
+    """Takes whose audio can still be restored, with its bytes, the last deleted first."""
+    query = (
+        sa.select(col(TakeRow.id), col(TakeRow.audio_bytes))
+        .where(
+            col(TakeRow.player_id) == player_id,
+            col(TakeRow.let_go_at).is_not(None),
+            col(TakeRow.audio_bytes) > 0,
+        )
+        .order_by(col(TakeRow.let_go_at).desc(), col(TakeRow.id).desc())
+    )
+    return [(take_id, size) for take_id, size in session.execute(query)]
+
+
+def purge_audio(session: Session, before: datetime, at_least: int | None = None) -> int:
+    """Removes deleted audio for good, the oldest first: all that was deleted before a moment, or as
+    many bytes as are needed. Returns the bytes freed. Takes that are locked just now are left for
+    next time.
+    """
+    deleted = (
+        sa.select(col(TakeRow.id), col(TakeRow.audio_bytes))
+        .where(
+            col(TakeRow.let_go_at).is_not(None),
+            col(TakeRow.let_go_at) < before,
+            col(TakeRow.audio_bytes) > 0,
+        )
+        .order_by(col(TakeRow.let_go_at), col(TakeRow.id))
+        .with_for_update(skip_locked=True)
+    )
+    freed, gone = 0, []
+    for take_id, size in session.execute(deleted):
+        if at_least is not None and freed >= at_least:
+            break
+        gone.append(take_id)
+        freed += size
+    session.execute(sa.delete(AudioRow).where(col(AudioRow.take_id).in_(gone)))
+    session.execute(sa.update(TakeRow).where(col(TakeRow.id).in_(gone)).values(audio_bytes=0))
+    return freed

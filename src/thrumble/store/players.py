@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
-from sqlmodel import Session, select
+from sqlmodel import Session, col, select
 
 from thrumble.store.tables import Installation, PlayerRow, Signing
 
@@ -28,6 +28,15 @@ def local_player(session: Session) -> int:
     session.flush()
     assert row.id is not None
     return row.id
+
+
+def lock(session: Session, player_id: int) -> None:
+    """Holds the player's row until the transaction ends, for what a player has one of."""
+    session.execute(
+        sa.select(col(PlayerRow.id))
+        .where(col(PlayerRow.id) == player_id)
+        .with_for_update(key_share=True)
+    )
 
 
 def secret(session: Session) -> str:

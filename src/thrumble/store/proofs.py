@@ -12,7 +12,7 @@ from thrumble.core.errors import NotFound
 from thrumble.core.proving.proof import ProofHit
 from thrumble.core.riff.model import Riff
 from thrumble.core.takes import TakeState
-from thrumble.store import riffs
+from thrumble.store import players, riffs
 from thrumble.store.practice_tables import ProofRow
 from thrumble.store.tables import ExampleRow, RiffRow, TakeRow
 
@@ -49,6 +49,7 @@ def is_check(session: Session, player_id: int, riff_id: int) -> bool:
 
 def keep_check_riff(session: Session, player_id: int, riff: Riff, source: str) -> int:
     """That riff as it stands now, made where there is none, put away from the player's own."""
+    players.lock(session, player_id)  # one riff, however many ask
     there = check_riff_of(session, player_id)
     if there is not None:
         riffs.add_revision(session, player_id, there, riff, source)

@@ -1,6 +1,7 @@
 """Riffs and their revisions. Functions take the session and the player first, and never commit."""
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from enum import StrEnum
@@ -34,13 +35,16 @@ class Sort(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Revision:
-    """A riff as it stood at one revision."""
+    """A riff as it stood at one revision. `left_out`: what the file it was imported from holds
+    beside it.
+    """
 
     id: int
     riff_id: int
     number: int
     riff: Riff
     source: str
+    left_out: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,6 +69,7 @@ def _revision(row: RevisionRow) -> Revision:
         number=row.number,
         riff=_riff_of(json.dumps(row.document)),
         source=row.source,
+        left_out=tuple(row.left_out or ()),
     )
 
 
@@ -76,13 +81,15 @@ def _riff_of(document: str) -> Riff:
     return riff_from_document(json.loads(document))
 
 
-def add_riff(session: Session, player_id: int, riff: Riff, source: str) -> Revision:
-    """A new riff with its first revision."""
+def add_riff(
+    session: Session, player_id: int, riff: Riff, source: str, left_out: Sequence[str] = ()
+) -> Revision:
+    """A new riff with its first revision. `left_out`: what the file it comes from holds beside."""
     row = RiffRow(player_id=player_id, created_at=datetime.now(UTC))
     session.add(row)
     session.flush()
     assert row.id is not None
-    return _add_revision(session, player_id, row.id, 1, riff, source, [])
+    return _add_revision(session, player_id, row.id, 1, riff, source, [], left_out)
 
 
 def add_revision(
@@ -91,12 +98,7 @@ def add_revision(
     """A new revision of a riff, with the map of lasting identities; the same text again gives the
     newest one back.
     """
-    session.execute(
-        sa.select(sa.literal(1))
-        .select_from(RiffRow)
-        .where(col(RiffRow.id) == riff_id)
-        .with_for_update()
-    )
+    own_riff(session, player_id, riff_id, lock=True)
     last = newest_revision(session, player_id, riff_id)
     if last.riff == riff and last.source == source:
         return last
@@ -116,6 +118,7 @@ def _add_revision(
     riff: Riff,
     source: str,
     pairs: list[list[list[str | int]]],
+    left_out: Sequence[str] = (),
 ) -> Revision:
     row = RevisionRow(
         player_id=player_id,
@@ -126,6 +129,7 @@ def _add_revision(
         document=riff_document(riff),
         source=source,
         identities=pairs,
+        left_out=list(left_out) or None,
         created_at=datetime.now(UTC),
     )
     session.add(row)
@@ -197,9 +201,12 @@ def is_archived(session: Session, player_id: int, riff_id: int) -> bool:
     return row is not None and row.player_id == player_id and row.archived_at is not None
 
 
-def own_riff(session: Session, player_id: int, riff_id: int) -> RiffRow:
-    """The riff's row. Raises NotFound for one that is not there or not this player's."""
-    row = session.get(RiffRow, riff_id)
+def own_riff(session: Session, player_id: int, riff_id: int, *, lock: bool = False) -> RiffRow:
+    """The riff's row, if wanted locked until the transaction ends. Raises NotFound for one that is
+    not there or not this player's.
+    """
+    locked = {"key_share": True} if lock else None
+    row = session.get(RiffRow, riff_id, with_for_update=locked, populate_existing=lock)
     if row is None or row.player_id != player_id:
         raise NotFound("there is no such riff: choose one from the list of riffs")
     return row

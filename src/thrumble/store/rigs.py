@@ -141,7 +141,7 @@ def add_rig(session: Session, player_id: int, new: NewRig) -> Rig:
 
 def change_rig(session: Session, player_id: int, rig_id: int, new: NewRig) -> Rig:
     """Replaces what a rig is; its tones stay. Raises NotFound."""
-    row = _rig(session, player_id, rig_id)
+    row = _rig(session, player_id, rig_id, lock=True)
     for name, value in (_values(new) | {"tuning": list(new.tuning)}).items():
         setattr(row, name, value)
     session.flush()
@@ -150,7 +150,7 @@ def change_rig(session: Session, player_id: int, rig_id: int, new: NewRig) -> Ri
 
 def delete_rig(session: Session, player_id: int, rig_id: int) -> None:
     """Removes a rig with its tones and their examples; takes played on it stay. Raises NotFound."""
-    session.delete(_rig(session, player_id, rig_id))
+    session.delete(_rig(session, player_id, rig_id, lock=True))
     session.flush()
 
 
@@ -193,7 +193,7 @@ def instrument_for(session: Session, player_id: int, rig_id: int | None, riff: R
 
 def add_tone(session: Session, player_id: int, rig_id: int, name: str, sound: str) -> ToneProfile:
     """Stores a tone of a rig. Raises NotFound for the rig, NotAllowed for a name it has already."""
-    _rig(session, player_id, rig_id)
+    _rig(session, player_id, rig_id, lock=True)
     if (
         session.exec(
             select(ToneRow.id).where(ToneRow.rig_id == rig_id, ToneRow.name == name)
@@ -229,13 +229,13 @@ def tones_of(session: Session, player_id: int, rig_id: int | None = None) -> lis
 
 def delete_tone(session: Session, player_id: int, tone_id: int) -> None:
     """Removes a tone with its examples. Raises NotFound."""
-    session.delete(_tone(session, player_id, tone_id))
+    session.delete(_tone(session, player_id, tone_id, lock=True))
     session.flush()
 
 
 def set_level(session: Session, player_id: int, tone_id: int, level: dict[str, Any]) -> ToneProfile:
     """Keeps the last level check of a tone."""
-    row = _tone(session, player_id, tone_id)
+    row = _tone(session, player_id, tone_id, lock=True)
     row.level = level
     session.flush()
     return _made(ToneProfile, row)
@@ -354,15 +354,17 @@ def _values(new: NewRig | NewCalibration) -> dict[str, Any]:
     return {name: getattr(new, name) for name in type(new).__slots__}
 
 
-def _rig(session: Session, player_id: int, rig_id: int) -> RigRow:
-    row = session.get(RigRow, rig_id)
+def _rig(session: Session, player_id: int, rig_id: int, *, lock: bool = False) -> RigRow:
+    locked = {"key_share": True} if lock else None
+    row = session.get(RigRow, rig_id, with_for_update=locked, populate_existing=lock)
     if row is None or row.player_id != player_id:
-        raise NotFound("there is no such rig: it was deleted, or never was")
+        raise NotFound("rig not found: it may have been deleted")
     return row
 
 
-def _tone(session: Session, player_id: int, tone_id: int) -> ToneRow:
-    row = session.get(ToneRow, tone_id)
+def _tone(session: Session, player_id: int, tone_id: int, *, lock: bool = False) -> ToneRow:
+    locked = {"key_share": True} if lock else None
+    row = session.get(ToneRow, tone_id, with_for_update=locked, populate_existing=lock)
     if row is None or row.player_id != player_id:
-        raise NotFound("there is no such tone: it was deleted, or never was")
+        raise NotFound("tone not found: it may have been deleted")
     return row

@@ -1,6 +1,7 @@
 """The space that takes need, the limit the installation sets, and what the disk has left."""
 
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from enum import StrEnum
 
 import sqlalchemy as sa
@@ -8,6 +9,7 @@ from sqlmodel import Session, select
 
 from thrumble.core.errors import NoSpace
 from thrumble.settings import settings
+from thrumble.store.keeping import purge_audio
 from thrumble.store.tables import ChunkRow, TakeRow
 
 NEARLY = 0.9
@@ -56,10 +58,14 @@ def space(session: Session, player_id: int | None = None) -> Space:
 
 
 def check_room(session: Session) -> None:
-    """Raises NoSpace where takes have reached the limit: nothing new is begun, what is on its way
-    still arrives.
+    """Raises NoSpace if takes have reached the limit: nothing new is begun, what is on its way
+    still arrives. Audio that could still be restored makes room first.
     """
     now = space(session)
+    if now.room is Room.NONE:
+        needed = now.used_bytes - round(NEARLY * now.limit_bytes)
+        if purge_audio(session, datetime.now(UTC), at_least=needed):
+            now = space(session)
     if now.room is Room.NONE:
         raise NoSpace(
             f"takes fill the {now.limit_bytes / 1e9:g} GB that this installation allows them: "

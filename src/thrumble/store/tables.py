@@ -104,7 +104,7 @@ class RiffRow(SQLModel, table=True):
 
 class RevisionRow(SQLModel, table=True):
     """One immutable revision. `identities`: pairs of old and new hit identities from the revision
-    before.
+    before; `left_out`: what the file it was imported from holds beside it.
     """
 
     __tablename__ = "revision"
@@ -118,6 +118,7 @@ class RevisionRow(SQLModel, table=True):
     document: dict[str, Any] = json_column()
     source: str
     identities: list[Any] = json_column()
+    left_out: list[str] | None = json_column(nullable=True)
     created_at: datetime = moment_column()
 
 
@@ -190,7 +191,9 @@ class TakeRow(SQLModel, table=True):
 
     `client_key`: what the browser that recorded it calls it; `tries`: readings begun since the last
     one that ended in order; `along`: what was to be heard meanwhile, where that is known;
-    `let_go_at`: since when its sound is gone by the player's rule.
+    `let_go_at`: when the storage rule deleted its audio, which can be
+    restored until it is purged (`audio_bytes` 0); `time_unknown`: `created_at` is when it arrived,
+    since the clock of the computer that recorded it was wrong.
     """
 
     __tablename__ = "take"
@@ -239,6 +242,7 @@ class TakeRow(SQLModel, table=True):
     )
     created_at: datetime = moment_column()
     zone: str = "UTC"
+    time_unknown: bool = False
 
 
 class AudioRow(SQLModel, table=True):

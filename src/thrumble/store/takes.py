@@ -5,7 +5,7 @@ commit.
 import hashlib
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import Any
 
@@ -27,6 +27,7 @@ from thrumble.store.tables import (
 )
 
 PART_BYTES = 1 << 20
+GRACE = timedelta(days=7)  # how long audio that a rule deleted can be restored
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,6 +62,19 @@ class Take:
     let_go_at: datetime | None
     created_at: datetime
     zone: str
+    time_unknown: bool
+
+    @property
+    def has_audio(self) -> bool:
+        """Whether its audio can be played and analysed again."""
+        return self.audio_bytes > 0 and self.let_go_at is None
+
+    @property
+    def restorable_until(self) -> datetime | None:
+        """Until when deleted audio can be restored; None if it was not deleted, or is purged."""
+        if self.let_go_at is None or not self.audio_bytes:
+            return None
+        return self.let_go_at + GRACE
 
     @property
     def start_s(self) -> float | None:
@@ -93,6 +107,7 @@ class NewTake:
     client_key: str | None = None
     along: dict[str, Any] | None = None
     created_at: datetime | None = None
+    time_unknown: bool = False
 
 
 def take_of(row: TakeRow) -> Take:
@@ -101,9 +116,11 @@ def take_of(row: TakeRow) -> Take:
 
 
 def _row(session: Session, player_id: int, take_id: int, *, lock: bool = False) -> TakeRow:
-    row = session.get(TakeRow, take_id, with_for_update=lock or None)
+    # what only refers to the take, such as a note, may be written beside this lock
+    locked = {"key_share": True} if lock else None
+    row = session.get(TakeRow, take_id, with_for_update=locked, populate_existing=lock)
     if row is None or row.player_id != player_id:
-        raise NotFound("there is no such take: it was deleted, or never was")
+        raise NotFound("take not found: it may have been deleted")
     return row
 
 
@@ -187,15 +204,19 @@ def audio_parts(session: Session, player_id: int, take_id: int) -> Iterator[byte
     """A take's file as stored, one part after the other. Raises NotFound where there is none."""
     mine = (AudioRow.take_id == take_id, AudioRow.player_id == player_id)
     numbers = session.exec(select(AudioRow.part).where(*mine).order_by(col(AudioRow.part))).all()
-    if not numbers:
-        gone = _row(session, player_id, take_id).let_go_at is not None
+    if _row(session, player_id, take_id).let_go_at is not None:
         raise NotFound(
-            "your rule let this take's sound go: its reading and figures stay"
-            if gone
-            else "there is no sound of this take yet: wait until it has been read"
+            "your storage rule deleted this take's audio; restore it on the take's page if it was "
+            "less than 7 days ago"
         )
+    if not numbers:
+        raise NotFound("there is no audio of this take yet: wait until it has been analysed")
     for number in numbers:
-        yield session.exec(select(AudioRow.data).where(*mine, AudioRow.part == number)).one()
+        query = select(AudioRow.data).where(*mine, AudioRow.part == number)
+        part = session.exec(query).first()
+        if part is None:
+            raise NotFound("this take's audio was deleted meanwhile")
+        yield part
 
 
 def add_chunk(

@@ -7,6 +7,7 @@ import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from thrumble.core.errors import NotAllowed, NotFound
+from thrumble.store.keeping import restore_audio
 from thrumble.store.practice_tables import TrialRow, TurnRow
 from thrumble.store.tables import TakeRow
 
@@ -65,11 +66,10 @@ def add_trial(
     return row.id
 
 
-def get_trial(session: Session, player_id: int, trial_id: int) -> Trial:
-    """Raises NotFound."""
-    row = session.exec(
-        select(TrialRow).where(TrialRow.id == trial_id, TrialRow.player_id == player_id)
-    ).first()
+def get_trial(session: Session, player_id: int, trial_id: int, *, lock: bool = False) -> Trial:
+    """A trial, if wanted locked until the transaction ends. Raises NotFound."""
+    query = select(TrialRow).where(TrialRow.id == trial_id, TrialRow.player_id == player_id)
+    row = session.exec(query.with_for_update(key_share=True) if lock else query).first()
     if row is None:
         raise NotFound("there is no such trial: it was deleted")
     return _trial(row, _turns(session, player_id, [trial_id]))
@@ -111,10 +111,15 @@ def add_turn(session: Session, player_id: int, trial_id: int, turn: int, take_id
     """A turn was played. The same again changes nothing. Raises NotFound, NotAllowed for a take of
     another riff or a turn that was played already.
     """
-    trial = get_trial(session, player_id, trial_id)
+    trial = get_trial(session, player_id, trial_id, lock=True)
+    # the take is locked too: the storage rule must not delete its audio just now
     riff_id = session.exec(
-        select(TakeRow.riff_id).where(TakeRow.id == take_id, TakeRow.player_id == player_id)
+        select(TakeRow.riff_id)
+        .where(TakeRow.id == take_id, TakeRow.player_id == player_id)
+        .with_for_update(key_share=True)
     ).first()
+    if riff_id is None:
+        raise NotFound("take not found: it may have been deleted")
     if trial.takes.get(turn) == take_id:
         return
     if riff_id != trial.riff_id:
@@ -125,11 +130,12 @@ def add_turn(session: Session, player_id: int, trial_id: int, turn: int, take_id
         raise NotAllowed("this take is one of the trial's already")
     session.add(TurnRow(trial_id=trial_id, number=turn, player_id=player_id, take_id=take_id))
     session.flush()
+    restore_audio(session, player_id, take_id)
 
 
 def lengthen(session: Session, player_id: int, trial_id: int, turns: str) -> None:
     """More turns, for another sitting or for more pairs."""
-    trial = get_trial(session, player_id, trial_id)
+    trial = get_trial(session, player_id, trial_id, lock=True)
     session.execute(
         sa.update(TrialRow).where(col(TrialRow.id) == trial_id).values(turns=trial.turns + turns)
     )

@@ -116,7 +116,7 @@ def check_view(session: Session, player_id: int, take_id: int) -> CheckView:
         blocks=blocks,
         struck=counted(len(proof.struck), "hit") + " struck out" if proof.struck else "",
         stale=stale if proof.engine != EAR.version else "",
-        sound=bool(take.audio_bytes),
+        sound=take.has_audio,
         has_tone=proof.tone_id is not None,
         kept=counted(len(proof.examples), "hit") if proof.examples else "",
     )

@@ -64,6 +64,6 @@ def keep_rule(
     """Keeps the rule and follows it at once; from then on it is followed every hour."""
     keeping.keep_rule(session, player_id, rule)
     gone = follow_rule(session, player_id)
-    done = f"Saved. The sound of {counted(gone, 'take')} is gone." if gone else "Saved."
+    done = f"Saved. The audio of {counted(gone, 'take')} is deleted." if gone else "Saved."
     view = keeping_view(session, player_id, rule)
     return render(request, "keeping/_preview.html", view=view, done=done)

@@ -1,4 +1,4 @@
-"""The rule for the sound of takes in words, and what it would do now."""
+"""The storage rule for audio in words, what it would do now, and what can be restored."""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -8,6 +8,7 @@ from sqlmodel import Session
 from thrumble.core.counting import counted
 from thrumble.core.keeping import KeepingRule, KeptSound, what_goes
 from thrumble.store import keeping, take_lists
+from thrumble.store.takes import GRACE
 from thrumble.web.shared.takes import TakeLineView, megabytes, take_line
 
 SHOWN = 12
@@ -15,8 +16,8 @@ SHOWN = 12
 
 @dataclass(frozen=True, slots=True)
 class KeepingView:
-    """`sentence`: what would go, and what that gives; `lines`: the first takes of it, and how many
-    more.
+    """`sentence`: what would be deleted, and what that frees; `lines`: the first of these takes,
+    and how many more; `deleted`: takes whose audio can still be restored.
     """
 
     sentence: str
@@ -24,36 +25,57 @@ class KeepingView:
     goes: bool
     lines: list[TakeLineView]
     more: str
+    deleted: list[TakeLineView]
+    deleted_words: str
 
 
 def keeping_view(session: Session, player_id: int, rule: KeepingRule) -> KeepingView:
-    """What the rule would let go now."""
+    """What the rule would delete now."""
     sounds = keeping.sounds_of(session, player_id)
     now = datetime.now(UTC)
     going = what_goes(sounds, rule, now)
-    gone = {one.take_id for one in going}
-    staying = [one for one in sounds if one.take_id not in gone]
-    shown = [one.take_id for one in going[:SHOWN]]
-    found = take_lists.take_lines(session, player_id, only=shown) if shown else []
+    gone = {sound.take_id for sound in going}
+    staying = [sound for sound in sounds if sound.take_id not in gone]
+    deleted = keeping.deleted_audio(session, player_id)
     return KeepingView(
         sentence=_sentence(going, rule),
-        stays=f"{counted(len(staying), 'take')} keep their sound: {_size(staying)}.",
+        stays=f"{counted(len(staying), 'take keeps its', 'takes keep their')} audio: "
+        f"{_size(staying)}.",
         goes=bool(going),
-        lines=[take_line(line, now) for line in found],
+        lines=_lines(session, player_id, [sound.take_id for sound in going[:SHOWN]], now),
         more="" if len(going) <= SHOWN else f"and {len(going) - SHOWN} more",
+        deleted=_lines(session, player_id, [take_id for take_id, _ in deleted[:SHOWN]], now),
+        deleted_words=_deleted_words(deleted),
     )
+
+
+def _lines(
+    session: Session, player_id: int, take_ids: list[int], now: datetime
+) -> list[TakeLineView]:
+    found = take_lists.take_lines(session, player_id, only=take_ids) if take_ids else []
+    return [take_line(line, now) for line in found]
 
 
 def _sentence(going: list[KeptSound], rule: KeepingRule) -> str:
     if going:
         return (
-            f"This lets go of the sound of {counted(len(going), 'take')} and frees {_size(going)}. "
-            "Verdicts and figures stay; you can't listen to those takes or read them again."
+            f"This deletes the audio of {counted(len(going), 'take')} and frees {_size(going)}. "
+            "Results stay, but you can't listen to those takes or analyse them again."
         )
     if rule == KeepingRule():
         return "Everything stays."
-    return "Nothing goes just now."
+    return "Nothing to delete right now."
+
+
+def _deleted_words(deleted: list[tuple[int, int]]) -> str:
+    if not deleted:
+        return ""
+    size = megabytes(sum(size for _, size in deleted))
+    return (
+        f"The audio of {counted(len(deleted), 'take')} ({size}) can be restored for {GRACE.days} "
+        "days after it was deleted, or until the disk needs the room. Open a take to restore it."
+    )
 
 
 def _size(sounds: list[KeptSound]) -> str:
-    return megabytes(sum(one.size for one in sounds))
+    return megabytes(sum(sound.size for sound in sounds))

@@ -2,9 +2,10 @@
 uploaded whole.
 """
 
+import hashlib
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
-from typing import Annotated
+from typing import Annotated, BinaryIO
 
 from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
@@ -51,6 +52,7 @@ from thrumble.web.shared.uploading import upload_view
 from thrumble.web.templating import render
 
 router = APIRouter()
+MAX_AGE_S = 366 * 86400  # of a waiting take; more means that the clock was wrong
 MOST_FRAMES = 192_000 * 600
 UPLOADS_A_MINUTE = 240
 BACKINGS_A_MINUTE = 60
@@ -68,7 +70,7 @@ class Begin(Sent):
     rounds: Annotated[int, Field(ge=1, le=500)]
     start_frame: Frame
     rate: Annotated[int, Field(ge=8000, le=192_000)]
-    age_s: Annotated[float, Field(ge=0, le=366 * 86400)] = 0.0
+    age_s: Annotated[float, Field(ge=0)] = 0.0
     zone: Annotated[Line, Field(max_length=64)] = "UTC"
     device: Annotated[Line, Field(max_length=200)] = ""
     tone: Reference | None = None
@@ -188,7 +190,8 @@ def begin_take(
     """
     revision = riffs.get_revision(session, player_id, begin.revision)
     tone = None if begin.tone is None else rigs.find_tone(session, player_id, begin.tone)
-    began = datetime.now(UTC) - timedelta(seconds=begin.age_s)
+    known = begin.age_s <= MAX_AGE_S
+    began = datetime.now(UTC) - timedelta(seconds=begin.age_s if known else 0.0)
     delay = rigs.newest_calibration(
         session,
         player_id,
@@ -214,6 +217,7 @@ def begin_take(
         client_key=begin.key,
         along=None if begin.along is None else begin.along.model_dump(mode="json"),
         created_at=began,
+        time_unknown=not known,
     )
     take = verbs.begin_take(session, player_id, new)
     return JSONResponse({"take": take.id, "state": take.state}, 201)
@@ -315,9 +319,11 @@ def upload_take(
     tempo: Annotated[Line, Form(max_length=40)] = "",
     start: Annotated[Line, Form(max_length=40)] = "",
     tone: Annotated[Line, Form(max_length=40)] = "",
+    key: Annotated[Line, Form(max_length=64)] = "",
 ) -> Response:
     """A take recorded elsewhere, with whatever is known of it. It is decoded by the worker; here
-    only its first bytes are looked at.
+    only its first bytes are looked at. `key`: of the form it was sent from; the same file sent from
+    it again is the same take.
     """
     revision = riffs.newest_revision(session, player_id, riff_id)
     tempo_bpm = _decimal(tempo, "the tempo")
@@ -338,12 +344,22 @@ def upload_take(
         file_name=file_name(take.filename),
         tone_id=played.id if played else None,
         rig_id=played.rig_id if played else None,
+        client_key=upload_key(key, take.file) if key else None,
     )
     stored = verbs.submit_upload(session, player_id, new, take.file)
     return Response(
         status_code=204,
         headers={"HX-Redirect": str(request.app.url_path_for("take_page", take_id=stored.id))},
     )
+
+
+def upload_key(form_key: str, file: BinaryIO) -> str:
+    """What an upload is known by: the form it was sent from, and what is in the file."""
+    digest = hashlib.sha256()
+    file.seek(0)
+    while part := file.read(1 << 20):
+        digest.update(part)
+    return f"{form_key}-{digest.hexdigest()[:32]}"
 
 
 def _check_file(take: UploadFile) -> None:

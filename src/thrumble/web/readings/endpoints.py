@@ -11,6 +11,7 @@ from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
 from thrumble.actions.along import known_along
 from thrumble.actions.coaching import heed, judge_take
+from thrumble.actions.keeping import annotate_take, restore
 from thrumble.actions.playback import click_stem, listening_copy, take_stem
 from thrumble.actions.sound import fetch
 from thrumble.core.coach.causes import find_causes
@@ -141,12 +142,21 @@ def keep_note(
     starred: Annotated[bool, Form()] = False,
 ) -> HTMLResponse:
     """What the player notes of the take; all but words and star go on with the next ones."""
-    takes.get_take(session, player_id, take_id)
     note = notes.Note(
         pick=pick, palm=palm, fingers=fingers, tried=tried, words=words, starred=starred
     )
-    notes.keep_note(session, player_id, take_id, note)
+    annotate_take(session, player_id, take_id, note)
     return render(request, "readings/_note.html", note=note, take_id=take_id, kept=True)
+
+
+@router.post("/takes/{take_id}/restore", name="restore_audio")
+def restore_audio(
+    request: Request, take_id: Id, session: DbSession, player_id: PlayerId
+) -> Response:
+    """Brings back audio that the storage rule deleted."""
+    restore(session, player_id, take_id)
+    address = str(request.app.url_path_for("take_page", take_id=take_id))
+    return Response(status_code=204, headers={"HX-Redirect": address})
 
 
 @router.get("/takes/{take_id}/status", name="take_status")

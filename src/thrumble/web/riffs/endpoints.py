@@ -3,7 +3,6 @@
 from dataclasses import replace
 from fractions import Fraction
 from typing import Annotated
-from urllib.parse import urlencode
 
 from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 from fastapi.responses import HTMLResponse
@@ -107,7 +106,7 @@ def riffs_page(
 def new_riff_page(request: Request) -> HTMLResponse:
     """A riff begins as text."""
     view = text_view(None, _preview(FIRST_TEXT))
-    return render(request, "riffs/page.html", view=view, left_out="", away=False, upload=None)
+    return render(request, "riffs/page.html", view=view, left_out=(), away=False, upload=None)
 
 
 @router.post("/riffs/preview", name="preview_riff", dependencies=[costly(PREVIEWS_A_MINUTE)])
@@ -172,8 +171,10 @@ def _take_import(request: Request, found: ReadRiff, part: int | None, grid: str)
         return render(request, "riffs/_import.html", view=question)
     with database.session() as session:
         player_id = players.local_player(session)
-        revision = riffs.add_riff(session, player_id, found.riff, found.source)
-    return _to_page(request, revision.riff_id, left_out=found.left_out)
+        revision = riffs.add_riff(
+            session, player_id, found.riff, found.source, left_out=found.left_out
+        )
+    return _to_page(request, revision.riff_id)
 
 
 @router.get("/riffs/{riff_id}", name="riff_page")
@@ -182,16 +183,15 @@ def riff_page(
     riff_id: Id,
     session: DbSession,
     player_id: PlayerId,
-    left_out: Annotated[Line, Query(max_length=2000)] = "",
 ) -> HTMLResponse:
-    """A riff's text and strip. `left_out`: what an import could not bring along."""
+    """A riff's text and strip, and what its import left out."""
     revision = riffs.newest_revision(session, player_id, riff_id)
     view = text_view(revision, preview_of(revision.riff))
     return render(
         request,
         "riffs/page.html",
         view=view,
-        left_out=left_out,
+        left_out=revision.left_out,
         away=riffs.is_archived(session, player_id, riff_id),
         tags=", ".join(store_tags.tags_of(session, player_id, riff_id)),
         upload=upload_view(session, player_id, revision),
@@ -293,8 +293,6 @@ def _preview(source: str) -> PreviewView:
         return preview_error(source, error)
 
 
-def _to_page(request: Request, riff_id: int, *, left_out: tuple[str, ...] = ()) -> Response:
+def _to_page(request: Request, riff_id: int) -> Response:
     address = str(request.app.url_path_for("riff_page", riff_id=riff_id))
-    if left_out:
-        address += "?" + urlencode({"left_out": "; ".join(left_out)[:600]})
     return Response(status_code=204, headers={"HX-Redirect": address})

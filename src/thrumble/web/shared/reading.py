@@ -97,7 +97,8 @@ class ReadingView:
     can_join: bool
     corrected: str
     landing: LandingView | None
-    let_go: str
+    audio_gone: str
+    restorable: bool
     judgement: Judgement
     causes: list[Cause]
 
@@ -142,7 +143,8 @@ def reading_view(
         can_join=take.tone_id is not None,
         corrected=corrected_words(len(said)),
         landing=landing_view(judgement) if judgement.played else None,
-        let_go=_let_go(take),
+        audio_gone=_audio_gone(take),
+        restorable=take.restorable_until is not None,
         judgement=judgement,
         causes=causes,
     )
@@ -174,12 +176,14 @@ def _pulse(take: Take, judgement: Judgement) -> list[str]:
     return [pulse_words(found)] if found else []
 
 
-def _let_go(take: Take) -> str:
-    """Said where the sound is gone by the player's rule."""
+def _audio_gone(take: Take) -> str:
+    """What is said if the storage rule deleted the take's audio."""
     if take.let_go_at is None:
         return ""
-    day = f"{take.let_go_at:%-d %B %Y}"
-    return f"Your rule let this take's sound go on {day}. What we heard in it stays."
+    words = f"Your storage rule deleted this take's audio on {take.let_go_at:%-d %B %Y}."
+    if take.restorable_until is None:
+        return f"{words} The analysis is kept."
+    return f"{words} You can restore it until {take.restorable_until:%-d %B}."
 
 
 def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
@@ -189,6 +193,8 @@ def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
         f"{reading.tempo_bpm:g} bpm",
         str(revision.riff.feel),
     ]
+    if take.time_unknown:
+        parts.append("time unknown: the clock was wrong where it was recorded")
     if reading.rounds > 1:
         parts.append(counted(reading.rounds, "round"))
     if tone:

@@ -70,7 +70,7 @@ def take_line(line: TakeLine, now: datetime, *, starred: bool = False) -> TakeLi
         take.number,
         take.state,
         words,
-        _ago(take.created_at, now),
+        "time unknown" if take.time_unknown else _ago(take.created_at, now),
         clean,
         megabytes(take.audio_bytes),
         starred,

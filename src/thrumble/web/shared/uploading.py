@@ -1,6 +1,7 @@
 """What a page needs to take in a recording made elsewhere, as a take of its riff."""
 
 from dataclasses import dataclass
+from uuid import uuid4
 
 from sqlmodel import Session
 
@@ -19,11 +20,14 @@ class ToneChoice:
 
 @dataclass(frozen=True, slots=True)
 class UploadView:
-    """The riff whose take it will be; `tempo`: where nothing is said."""
+    """The riff whose take it will be; `tempo`: what is assumed if nothing is said; `key`: new
+    for every form, so that a file sent twice from it is one take.
+    """
 
     riff_id: int
     title: str
     tempo: str
+    key: str
     tones: list[ToneChoice]
 
 
@@ -33,6 +37,7 @@ def upload_view(session: Session, player_id: int, revision: Revision) -> UploadV
         revision.riff_id,
         revision.riff.title,
         f"{float(revision.riff.tempo_bpm):g}",
+        uuid4().hex,
         rig_tones(rigs.rigs_of(session, player_id), rigs.tones_of(session, player_id)),
     )
 
