@@ -1,7 +1,11 @@
 #!/usr/bin/env bash
 # Private PostgreSQL on loopback: scripts/pg.sh start|stop|status|url
 set -euo pipefail
-ROOT=$(cd "$(dirname "$0")/.." && pwd); PORT=${THRUMBLE_PG_PORT:-54329}; DB=${THRUMBLE_PG_DB:-thrumble}
+ROOT=$(cd "$(dirname "$0")/.." && pwd)
+# where it was started last, so that other commands of this folder find it without being told
+LAST=$ROOT/.local/pg-address
+[ -n "${THRUMBLE_PG_BASE:-}" ] || [ ! -s "$LAST" ] || read -r LAST_PORT LAST_DB <"$LAST"
+PORT=${THRUMBLE_PG_PORT:-${LAST_PORT:-54329}}; DB=${THRUMBLE_PG_DB:-${LAST_DB:-thrumble}}
 PGBIN=${PGBIN:-$(ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V | tail -1)}
 [ -x "$PGBIN/postgres" ] || { echo "PostgreSQL server missing: apt-get install postgresql" >&2; exit 1; }
 BASE=${THRUMBLE_PG_BASE:-$ROOT/.local/pg}; mkdir -p -m 755 "$BASE"
@@ -13,6 +17,8 @@ if [ "$(id -u)" = 0 ]; then                       # initdb and postgres refuse r
   fi
 else as() { (cd / && exec "$@"); }; fi
 DATA=$BASE/data LOG=$BASE/server.log
+# a file a weekday, written over a week later; what goes wrong before that still lands in server.log
+LOGGING="-c logging_collector=on -c log_directory=$BASE/log -c log_filename=server-%a.log -c log_truncate_on_rotation=on -c log_rotation_age=1d"
 export PGPASSFILE=$ROOT/.local/pgpass             # beside the data, not in it: it belongs to whoever runs this
 pw() { cut -d: -f5 "${1:-$PGPASSFILE}"; }
 free_port() { ! (exec 3<>"/dev/tcp/127.0.0.1/$PORT") 2>/dev/null; }
@@ -36,13 +42,14 @@ start)
     free_port || { echo "Port $PORT on 127.0.0.1 is taken by another program; set THRUMBLE_PG_PORT to a free one." >&2; exit 1; }
     for try in 1 2 3 4 5 6 7 8; do              # a killed server's own processes need a moment to notice and to let go
       as "$PGBIN/pg_ctl" -D "$DATA" -l "$LOG" -w -t 60 -s \
-        -o "-c listen_addresses=127.0.0.1 -c port=$PORT -c unix_socket_directories='' ${THRUMBLE_PG_OPTS:-}" start 2>/dev/null && break
+        -o "-c listen_addresses=127.0.0.1 -c port=$PORT -c unix_socket_directories='' $LOGGING ${THRUMBLE_PG_OPTS:-}" start 2>/dev/null && break
       [ "$try" -lt 8 ] && as tail -5 "$LOG" | grep -qE 'shared memory block|lock file' || { as tail -5 "$LOG" >&2; exit 1; }
       sleep 1
     done
   fi
   "$PGBIN/psql" -wqAtX "host=127.0.0.1 port=$PORT user=thrumble dbname=postgres" -c "select 1 from pg_database where datname='$DB'" |
-      grep -q 1 || "$PGBIN/createdb" -w -h 127.0.0.1 -p "$PORT" -U thrumble "$DB" ;;
+      grep -q 1 || "$PGBIN/createdb" -w -h 127.0.0.1 -p "$PORT" -U thrumble "$DB"
+  [ -n "${THRUMBLE_PG_BASE:-}" ] || echo "$PORT $DB" >"$LAST" ;;
 stop)   as "$PGBIN/pg_ctl" -D "$DATA" -m fast -w -s stop ;;
 status) as "$PGBIN/pg_ctl" -D "$DATA" status ;;
 url)    p=$(pw) && echo "postgresql+psycopg://thrumble:$p@127.0.0.1:$PORT/$DB" ;;

@@ -106,3 +106,32 @@ def test_what_is_no_backup_is_refused_and_nothing_is_changed(
         ).returncode
         == 2
     )
+
+
+@pytest.mark.parametrize(
+    ("target", "said"),
+    [("/dev/null", "no ordinary file"), ("FOLDER", "is a folder"), ("/dev/full", "no ordinary")],
+)
+def test_only_ordinary_files_are_replaced(
+    own_database: str, tmp_path: Path, target: str, said: str
+) -> None:
+    done = run(own_database, "backup", target.replace("FOLDER", str(tmp_path)))
+    assert done.returncode == 2 and said in done.stderr
+    assert Path("/dev/null").is_char_device() and not list(tmp_path.iterdir())
+
+
+def test_a_link_is_followed_and_kept(own_database: str, tmp_path: Path) -> None:
+    (tmp_path / "real.dump").write_text("old")
+    (tmp_path / "link.dump").symlink_to("real.dump")
+    assert run(own_database, "backup", str(tmp_path / "link.dump")).returncode == 0
+    assert (tmp_path / "link.dump").is_symlink()
+    assert (tmp_path / "real.dump").read_bytes()[:5] == b"PGDMP"
+
+
+def test_a_backup_goes_to_standard_output(own_database: str) -> None:
+    done = subprocess.run(
+        [sys.executable, "-m", "thrumble.cli", "backup", "-"],
+        capture_output=True,
+        env={**os.environ, "DATABASE_URL": own_database},
+    )
+    assert done.returncode == 0 and done.stdout[:5] == b"PGDMP" and not done.stderr

@@ -1,18 +1,26 @@
 """The start command: clear errors, and nothing left running when it is told to stop."""
 
+import contextlib
 import os
 import signal
 import socket
 import subprocess
 import sys
+import tempfile
+import threading
 import time
 import urllib.request
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+import sqlalchemy as sa
+from sqlalchemy.pool import NullPool
 
-from tests.conftest import Cluster
+from tests.conftest import Cluster, Databases
+from thrumble import scratch
+from thrumble.core.errors import Trouble
+from thrumble.store import database
 
 ROOT = Path(__file__).parents[1]
 
@@ -226,3 +234,127 @@ def test_what_this_folder_keeps_is_its_owners_alone() -> None:
     files = [p for top in kept for p in ([top] if top.is_file() else top.rglob("*"))]
     loose = [p for p in files if p.is_file() and p.stat().st_mode & 0o077]
     assert loose == []
+
+
+def test_a_signal_during_the_start_is_not_lost(own_database: str, port: int) -> None:
+    """Whenever it comes, also before the server listens: everything ends."""
+    for wait_s in (0.05, 0.4, 0.8, 1.2, 1.6):
+        process = command("serve", "--port", str(port), url=own_database)
+        time.sleep(wait_s)
+        process.send_signal(signal.SIGINT)
+        try:
+            process.communicate(timeout=8)
+        finally:
+            process.kill()
+    left = subprocess.run(["pgrep", "-f", "thrumble.cli worker"], capture_output=True, text=True)
+    assert str(port) not in left.stdout
+
+
+def test_ctrl_c_ends_a_server_in_the_middle_of_an_import(own_database: str, port: int) -> None:
+    process, _ = served(own_database, port)
+    wait_for(lambda: answers(port, "/healthz"))
+    cookies = urllib.request.HTTPCookieProcessor()
+    browser = urllib.request.build_opener(cookies)
+    page = browser.open(f"http://127.0.0.1:{port}/riffs").read().decode()
+    token = page.split('name="token" content="')[1].split('"')[0]
+    score = b"<score-partwise>" + b"<a b='c'/>" * 700_000 + b"</score-partwise>"
+    body = b'--x\r\nContent-Disposition: form-data; name="file"; filename="a"\r\n\r\n' + score
+    request = urllib.request.Request(
+        f"http://127.0.0.1:{port}/riffs/import",
+        data=body + b"\r\n--x--\r\n",
+        headers={
+            "x-thrumble-token": token,
+            "content-type": "multipart/form-data; boundary=x",
+        },
+    )
+
+    def send() -> None:
+        with contextlib.suppress(OSError):
+            browser.open(request, timeout=20)
+
+    sending = threading.Thread(target=send, daemon=True)
+    sending.start()
+    wait_for(lambda: bool(importers(process.pid)))
+    time.sleep(0.3)
+    begun = time.monotonic()
+    process.send_signal(signal.SIGINT)
+    process.communicate(timeout=8)
+    assert time.monotonic() - begun < 5 and not importers(process.pid)
+
+
+def importers(server: int) -> str:
+    found = subprocess.run(
+        ["pgrep", "-P", str(server), "-f", "thrumble.importer"], capture_output=True, text=True
+    )
+    return found.stdout.strip()
+
+
+@pytest.mark.skipif(os.getuid() != 0, reason="only root can become another account")
+def test_another_account_gets_one_sentence(own_database: str, port: int) -> None:
+    process = subprocess.Popen(
+        [sys.executable, "-m", "thrumble.cli", "serve", "--port", str(port)],
+        env={**os.environ, "DATABASE_URL": own_database, "THRUMBLE_SHARED": "no"},
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+    try:
+        wait_for(lambda: answers(port, "/riffs"))
+        answer = subprocess.run(
+            ["setpriv", "--reuid=65534", "--clear-groups", "bash", "-c",
+             f"exec 3<>/dev/tcp/127.0.0.1/{port}; "
+             f"printf 'GET /riffs HTTP/1.1\\r\\nHost: 127.0.0.1:{port}\\r\\n"
+             "Accept: application/json\\r\\nConnection: close\\r\\n\\r\\n' >&3; cat <&3"],
+            capture_output=True, text=True, timeout=20,
+        ).stdout  # fmt: skip
+        assert " 403 " in answer.splitlines()[0]
+        assert "belongs to another account" in answer and "<html" not in answer
+    finally:
+        process.terminate()
+        process.wait(20)
+
+
+def test_a_database_in_another_encoding_is_refused_at_the_start(databases: Databases) -> None:
+    url = databases.make(None)
+    name = sa.make_url(url).database
+    with databases.admin.connect() as connection:
+        connection.execute(sa.text(f'drop database "{name}"'))
+        connection.execute(
+            sa.text(f"""create database "{name}" encoding 'LATIN1' locale 'C' template template0""")
+        )
+    engine = sa.create_engine(url, poolclass=NullPool)
+    with pytest.raises(Trouble, match="encoding is LATIN1"):
+        database.migrate(engine)
+    databases.drop(url)
+
+
+def test_a_database_of_a_newer_version_is_refused_at_the_start(own_database: str) -> None:
+    with database.session() as session:
+        session.connection().exec_driver_sql("update alembic_version set version_num = '9999'")
+    with pytest.raises(Trouble, match="newer Thrumble"):
+        database.migrate()
+
+
+def test_a_certificate_that_is_none_is_one_sentence(tmp_path: Path, port: int) -> None:
+    for name in ("cert.pem", "key.pem"):
+        (tmp_path / name).write_text("not a certificate")
+    arguments = ("--tls-cert", str(tmp_path / "cert.pem"), "--tls-key", str(tmp_path / "key.pem"))
+    process = command("serve", "--port", str(port), *arguments, url="postgresql://127.0.0.1:1/no")
+    _, errors = process.communicate(timeout=60)
+    assert process.returncode == 2 and "can't be used for https" in errors
+    assert len(errors.strip().splitlines()) == 1
+
+
+def test_what_a_killed_process_left_is_removed_by_the_next(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(scratch, "local_folder", lambda: tmp_path)
+    monkeypatch.setattr(tempfile, "tempdir", None)
+    killed = tmp_path / "tmp" / "999999999"
+    killed.mkdir(parents=True)
+    (killed / "take").write_text("sound")
+    other = tmp_path / "tmp" / "1"  # runs
+    other.mkdir()
+    own = scratch.use()
+    assert not killed.exists() and other.exists() and tempfile.gettempdir() == str(own)
+    scratch.leave()
+    assert not own.exists()

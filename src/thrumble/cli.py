@@ -294,10 +294,18 @@ def worker() -> None:
 
 
 @app.command()
-def backup(file: Path) -> None:
-    """Write everything (riffs, takes, readings, queue) into one file that only you may read."""
-    from thrumble.actions.backup import write_backup
+def backup(
+    file: Annotated[Path, typer.Argument(help="File to write; - for standard output.")],
+) -> None:
+    """Write everything (riffs, takes, analyses, queue) into one file that only you may read."""
+    from thrumble.actions.backup import write_backup, write_backup_to
 
+    if str(file) == "-":
+        try:
+            write_backup_to(sys.stdout.buffer)
+        except ThrumbleError as error:
+            fail(str(error))
+        return
     shown = sys.stderr.isatty()
 
     def progress(size: int) -> None:

@@ -3,9 +3,13 @@ stop.
 """
 
 import asyncio
+import contextlib
+import ctypes
+import ipaddress
 import os
 import signal
 import socket
+import ssl
 import subprocess
 import sys
 import threading
@@ -17,16 +21,18 @@ import structlog
 import uvicorn
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
-from thrumble import logs
+from thrumble import logs, scratch
 from thrumble.actions import importing
 from thrumble.actions.copies import Nightly
 from thrumble.core.errors import Trouble
-from thrumble.settings import ROOT, database_url
+from thrumble.settings import ROOT, database_url, settings
 from thrumble.store.database import migrate
+from thrumble.web.peers import account_of
 from thrumble.worker import PARENT
 
 log = structlog.get_logger()
 RESTART_S = 2.0
+M_TRIM_THRESHOLD, M_MMAP_THRESHOLD, M_ARENA_MAX = -1, -3, -8  # mallopt(3)
 HEADERS_S, LOOK_S = 10.0, 2.5
 # set by ./run: the database of this folder is this server's to keep alive
 OWNS_DATABASE = "THRUMBLE_OWNS_DATABASE"
@@ -37,13 +43,12 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
     """Serves until SIGINT, SIGTERM or SIGHUP. Raises Trouble where port, certificate or database
     are not as needed.
     """
-    if bool(tls_cert) != bool(tls_key):
-        raise Trouble("for https give both --tls-cert and --tls-key")
-    for file in (tls_cert, tls_key):
-        if file and not file.is_file():
-            raise Trouble(f"{file} is not there")
+    _give_memory_back()
+    _check_certificate(tls_cert, tls_key)
+    _check_host(host, tls=tls_cert is not None)
     _check_port(host, port)
     logs.set_up("server")
+    scratch.use()
     migrate()
     if demo:
         from thrumble.actions.demo import fill_demo
@@ -60,20 +65,19 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
         ssl_certfile=tls_cert,
         ssl_keyfile=tls_key,
         timeout_graceful_shutdown=3,
-        http=_Patient,
+        http=_Connection,
         lifespan="off",
     )
     server = uvicorn.Server(config)
+    # before anything is started: uvicorn catches these signals only once it serves, and raises them
+    # again at its end, when nothing may be left behind
+    for sign in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(sign, lambda _, frame: server.handle_exit(signal.SIGTERM, frame))
     beside: list[_Worker | Nightly | _Database] = [_Worker(), Nightly()]
     if os.environ.get(OWNS_DATABASE):
         beside.append(_Database())
     for one in beside:
         one.start()
-    # uvicorn ends on the first two, then raises them again: were they not caught here too, the
-    # worker would be left behind
-    for sign in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(sign, lambda *_: None)
-    signal.signal(signal.SIGHUP, lambda _, frame: server.handle_exit(signal.SIGTERM, frame))
     address = f"{'https' if tls_cert else 'http'}://{host}:{port}/"
     _say_where(address)
     try:
@@ -83,7 +87,65 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
         importing.stop()
         for one in beside:
             one.stop()
+        scratch.leave()
         _say_where(None)
+
+
+def _give_memory_back() -> None:
+    """Sets up the C library so that memory which was used once is given back: few arenas, and large
+    blocks mapped by themselves. By default glibc keeps an arena for each thread and raises the size
+    from which it maps, and decoding a take in each thread left 200 MB behind.
+    """
+    with contextlib.suppress(OSError, AttributeError):
+        mallopt = ctypes.CDLL(None).mallopt
+        mallopt(M_ARENA_MAX, 2)
+        mallopt(M_MMAP_THRESHOLD, 1 << 18)
+        mallopt(M_TRIM_THRESHOLD, 1 << 20)
+
+
+def _check_certificate(tls_cert: Path | None, tls_key: Path | None) -> None:
+    """Raises Trouble if https is wanted and cannot be had with these files."""
+    if bool(tls_cert) != bool(tls_key):
+        raise Trouble("for https give both --tls-cert and --tls-key")
+    if tls_cert is None or tls_key is None:
+        return
+    for file in (tls_cert, tls_key):
+        if not file.is_file():
+            raise Trouble(f"{file} is not there")
+    try:
+        ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(tls_cert, tls_key, password="")
+    except (OSError, ssl.SSLError) as error:
+        reason = getattr(error, "reason", None) or error.strerror or "not a certificate"
+        raise Trouble(
+            f"{tls_cert} and {tls_key} can't be used for https ({reason}): give a certificate and "
+            "its key as PEM files, without a password"
+        ) from None
+
+
+def _check_host(host: str, *, tls: bool) -> None:
+    """Raises Trouble beyond loopback without https, an access key and a name to answer to. The name
+    given becomes one that is answered to.
+    """
+    try:
+        address = ipaddress.ip_address(host)
+    except ValueError:
+        address = None
+    if host == "localhost" or (address is not None and address.is_loopback):
+        return
+    if not tls or not settings().access_key:
+        raise Trouble(
+            f"{host} can be reached by others: give --tls-cert and --tls-key, and set "
+            "THRUMBLE_ACCESS_KEY to at least 16 characters that they need to get in"
+        )
+    everywhere = address is not None and address.is_unspecified
+    if everywhere and not settings().hosts:
+        raise Trouble(
+            f"{host} stands for every address of this machine: set THRUMBLE_HOSTS to the names it "
+            "is opened by, with commas between them"
+        )
+    if not everywhere:
+        name = f"[{host}]" if address is not None and address.version == 6 else host.lower()
+        settings().hosts = f"{settings().hosts},{name}"
 
 
 def _check_port(host: str, port: int) -> None:
@@ -106,11 +168,16 @@ def _say_where(address: str | None) -> None:
             Path(file).write_text(address + "\n")
 
 
-class _Patient(H11Protocol):
-    """A connection that says nothing, or half of what it wants, is closed after ten seconds."""
+class _Connection(H11Protocol):
+    """A connection that knows which account of this machine opened it, and is closed after ten
+    seconds if it says nothing, or half of what it wants.
+    """
 
     def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
         super().connection_made(transport)
+        client, here = (transport.get_extra_info(end) for end in ("peername", "sockname"))
+        account = account_of(client, here) if client and here else None
+        self.app_state = {**self.app_state, "account": account}  # each request's state
         self._began: float | None = self.loop.time()
         self._watch = self.loop.call_later(LOOK_S, self._look)
 

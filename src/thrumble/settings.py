@@ -25,6 +25,10 @@ class Settings(BaseSettings):
     most_take_gb    space that takes may fill
     backups         folder of the nightly copies, `off` for none; the default lies in .local
     backups_kept    how many of them are kept
+    shared          whether other accounts of this machine are answered on loopback; left out, they
+                    are if root started the server
+    access_key      what a browser needs to be let in, at least 16 characters; asked for beyond
+                    loopback
     """
 
     model_config = SettingsConfigDict(env_prefix="THRUMBLE_", extra="ignore")
@@ -35,6 +39,8 @@ class Settings(BaseSettings):
     most_take_gb: Annotated[float, Field(gt=0)] = 20.0
     backups: str = ""
     backups_kept: Annotated[int, Field(ge=1, le=365)] = 7
+    shared: bool | None = None
+    access_key: Annotated[str, Field(pattern=r"^(.{16,200})?$")] = ""
 
 
 @lru_cache

@@ -17,7 +17,7 @@ import procrastinate
 import structlog
 from procrastinate.exceptions import ProcrastinateException
 
-from thrumble import logs
+from thrumble import logs, scratch
 from thrumble.actions import takes
 from thrumble.actions.coaching import catch_up
 from thrumble.actions.keeping import follow_rules
@@ -159,6 +159,7 @@ def main() -> None:
     the next worker.
     """
     logs.set_up("worker")
+    scratch.use()
     if PARENT in os.environ:
         ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
     with contextlib.suppress(OSError):
@@ -166,6 +167,7 @@ def main() -> None:
     again = asyncio.Runner()
     restart = again.run(run())
     sys.stdout.flush()
+    scratch.leave()
     if restart:
         os.execv(sys.executable, [sys.executable, "-m", "thrumble.cli", "worker"])
     os._exit(0)  # the executor's thread may still be hearing a take: it is not waited for

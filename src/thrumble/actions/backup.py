@@ -13,6 +13,7 @@ import subprocess
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from typing import IO
 
 import sqlalchemy as sa
 
@@ -29,9 +30,16 @@ def write_backup(file: Path, progress: Callable[[int], None] = lambda _: None) -
     """Dumps the database into a file that only its owner may read, reads it through once, and gives
     its size.
 
-    A half-written file never stands under the name asked for. `progress` is told the bytes written
-    so far. Raises Trouble.
+    A half-written file never stands under the name asked for, and nothing but a regular file is
+    ever replaced. `progress` is told the bytes written so far. Raises Trouble.
     """
+    if file.is_dir():
+        raise Trouble(f"{file} is a folder: give the name of a file in it")
+    if (file.exists() or file.is_symlink()) and not file.is_file():
+        raise Trouble(
+            f"{file} is no ordinary file: give a new name, or - to write to standard output"
+        )
+    file = file.resolve()
     part = file.with_name(file.name + ".part")
     try:
         _begin(part)  # before anything is dumped: what cannot be written is known at once
@@ -53,6 +61,20 @@ def write_backup(file: Path, progress: Callable[[int], None] = lambda _: None) -
     finally:
         with contextlib.suppress(OSError):
             part.unlink(missing_ok=True)
+
+
+def write_backup_to(stream: IO[bytes]) -> int:
+    """The same to an open stream, such as standard output; its size. Raises Trouble."""
+    with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
+        file = Path(folder) / "backup"
+        size = write_backup(file)
+        try:
+            with file.open("rb") as written:
+                shutil.copyfileobj(written, stream)
+            stream.flush()
+        except OSError as error:
+            raise Trouble(f"the backup can't be written: {error.strerror}") from None
+    return size
 
 
 def _begin(part: Path) -> None:

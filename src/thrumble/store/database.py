@@ -93,14 +93,26 @@ def migrate(on: sa.Engine | None = None) -> None:
     """Brings the database to the newest tables. One process at a time: others wait."""
     from alembic import command
     from alembic.config import Config
+    from alembic.util import CommandError
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     try:
         with (on or engine()).begin() as connection:
+            encoding = connection.execute(sa.text("show server_encoding")).scalar_one()
+            if encoding != "UTF8":
+                raise Trouble(
+                    f"the database's encoding is {encoding}: make one with UTF8 (createdb -E UTF8 "
+                    "-T template0) and set DATABASE_URL to it"
+                )
             connection.execute(sa.text("select pg_advisory_xact_lock(7411)"))
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
+    except CommandError as error:
+        raise Trouble(
+            f"this database was written by a newer Thrumble ({error}): start that version, or "
+            "restore an older backup into an empty database"
+        ) from None
     except sa.exc.OperationalError as error:
         raise Trouble(
             f"the database does not answer: {str(error.orig).strip().splitlines()[0]}. Start it "

@@ -40,7 +40,13 @@ def create_app() -> FastAPI:
     # the last one added is the outermost: a request is judged by its headers before its body is
     # taken in
     app.add_middleware(Intake, at_once=settings().threads)
-    app.add_middleware(Guard, secret=secret, hosts=settings().hosts)
+    app.add_middleware(
+        Guard,
+        secret=secret,
+        hosts=settings().hosts,
+        shared=settings().shared,
+        access_key=settings().access_key,
+    )
     add_error_pages(app)
     screens = (
         today,

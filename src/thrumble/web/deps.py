@@ -46,13 +46,18 @@ Today = Annotated[date, Depends(_today)]
 
 
 def costly(per_minute: int) -> Any:
-    """A dependency that lets one browser ask so many times a minute, and as often at once."""
+    """A dependency that lets one browser ask so many times a minute, and as often at once. Who
+    brings no cookie is counted by the address it comes from: a cookie each would be no limit.
+    """
     limits = Limits(per_minute)
 
     def check(request: Request) -> None:
-        wait_s = limits.wait_s(request.state.browser)
+        who = request.state.browser
+        if request.state.new_browser:
+            who = f"from {request.client.host if request.client else 'nowhere'}"
+        wait_s = limits.wait_s(who)
         if wait_s > 0:
-            raise TooOften(f"that was too often in a row: wait {wait_s:.0f} s, then try again")
+            raise TooOften(f"too many requests: wait {max(1, round(wait_s))} s, then try again")
 
     check_it: Callable[[Request], None] = check
     return Depends(check_it)

@@ -10,9 +10,10 @@ from typing import Any
 from thrumble import __version__
 from thrumble.actions.copies import Copy, copies_folder
 from thrumble.core.counting import counted
-from thrumble.settings import local_folder
+from thrumble.settings import local_folder, settings
 from thrumble.store.queue import ALIVE_S, QueueState
 from thrumble.store.space import Room, Space
+from thrumble.web.peers import answers_everyone, can_tell_accounts
 
 STARTED = time.time()
 LEAST_FREE_BYTES = 500_000_000
@@ -64,6 +65,7 @@ def bench_view(
 ) -> BenchView:
     """What runs, what waits, what it needs."""
     facts = [_server(), _worker(queue), _queue(queue), _takes(space), _disk(stored), _backup(copy)]
+    facts.append(_access())
     facts.append(Fact("Ear", f"engine {engine}, Thrumble {__version__}"))
     bad = [fact for fact in facts if fact.bad]
     sentence = bad[0].remedy if bad else "Everything runs. Takes are recorded, read and kept."
@@ -72,6 +74,15 @@ def bench_view(
 
 def _server() -> Fact:
     return Fact("Server", f"process {os.getpid()}, up {_span(time.time() - STARTED)}")
+
+
+def _access() -> Fact:
+    """Who on this machine is answered."""
+    if answers_everyone(settings().shared):
+        return Fact("Access", "every account of this machine")
+    if not can_tell_accounts():
+        return Fact("Access", "every account (this system doesn't say whose a request is)")
+    return Fact("Access", "only the account that started Thrumble, and root")
 
 
 def _worker(queue: QueueState) -> Fact:

@@ -102,6 +102,6 @@ def take_ideal(
     take_id: Id, session: DbSession, player_id: PlayerId, click: bool = False
 ) -> Response:
     """The riff as it is written, in the take's tempo and tone; `click`: with the click."""
-    target = temporary()
-    write_ideal(session, player_id, take_id, target, click=click)
-    return sent(target, "audio/wav", {"Cache-Control": "private, max-age=3600"})
+    with temporary() as target:
+        write_ideal(session, player_id, take_id, target, click=click)
+        return sent(target, "audio/wav", {"Cache-Control": "private, max-age=3600"})

@@ -233,8 +233,7 @@ def stem_of_take(
 ) -> Response:
     """The take, or what was heard beside it, alone: both equally long and in step."""
     take = takes.get_take(session, player_id, take_id)
-    source, target = temporary(), temporary()
-    try:
+    with temporary() as source, temporary() as target:
         fetch(session, player_id, take_id, source)
         if stem == "take":
             take_stem(source, target, kind)
@@ -242,9 +241,7 @@ def stem_of_take(
             riff = riffs.get_revision(session, player_id, take.revision_id).riff
             reading = judge_take(session, player_id, take_id).reading
             click_stem(source, target, riff, reading, along=known_along(take.along), kind=kind)
-    finally:
-        source.unlink()
-    return sent(target, f"audio/{kind}", _attachment(f"take-{take_id}.{stem}.{kind}"))
+        return sent(target, f"audio/{kind}", _attachment(f"take-{take_id}.{stem}.{kind}"))
 
 
 @router.get("/takes/{take_id}/tempo.mid", name="take_tempo_map")
@@ -263,12 +260,12 @@ def take_tempo_map(take_id: Id, session: DbSession, player_id: PlayerId) -> Resp
 @router.get("/takes/{take_id}/audio", name="take_audio")
 def take_audio(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The take's sound exactly as stored."""
-    file = temporary()
-    fetch(session, player_id, take_id, file)
-    with file.open("rb") as opened:
-        ending, kind = MEDIA.get(opened.read(4), ("audio", "application/octet-stream"))
-    name = takes.get_take(session, player_id, take_id).file_name or f"take-{take_id}.{ending}"
-    return sent(file, kind, _attachment(name))
+    with temporary() as file:
+        fetch(session, player_id, take_id, file)
+        with file.open("rb") as opened:
+            ending, kind = MEDIA.get(opened.read(4), ("audio", "application/octet-stream"))
+        name = takes.get_take(session, player_id, take_id).file_name or f"take-{take_id}.{ending}"
+        return sent(file, kind, _attachment(name))
 
 
 @router.get(
@@ -278,17 +275,14 @@ def take_listen(
     take_id: Id, session: DbSession, player_id: PlayerId, click: Annotated[bool, Query()] = False
 ) -> Response:
     """The take for playing back, if wanted with the click where it was due."""
-    source, target = temporary(), temporary()
-    try:
+    with temporary() as source, temporary() as target:
         fetch(session, player_id, take_id, source)
         take = takes.get_take(session, player_id, take_id)
         riff = riffs.get_revision(session, player_id, take.revision_id).riff
         reading = readings.get_reading(session, player_id, take_id)
         along = known_along(take.along)
         listening_copy(source, target, riff, reading, along=along, click=click)
-    finally:
-        source.unlink()
-    return sent(target, "audio/wav", {"Cache-Control": "private, max-age=3600"})
+        return sent(target, "audio/wav", {"Cache-Control": "private, max-age=3600"})
 
 
 @router.post("/takes/{take_id}/read", name="read_take_again")

@@ -4,6 +4,7 @@ large in memory while they are sent.
 
 import tempfile
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from fastapi import Response
@@ -13,16 +14,16 @@ from starlette.background import BackgroundTask
 PIECE = 1 << 18
 
 
-def temporary() -> Path:
-    """A new empty file; `sent` removes it."""
-    with tempfile.NamedTemporaryFile(prefix="thrumble-", delete=False) as file:
-        return Path(file.name)
+@contextmanager
+def temporary() -> Iterator[Path]:
+    """A new empty file, removed afterwards whatever happens; `sent` has opened it by then."""
+    with tempfile.NamedTemporaryFile(prefix="thrumble-") as file:
+        yield Path(file.name)
 
 
 def sent(file: Path, media_type: str, headers: dict[str, str]) -> Response:
-    """The file as an answer, removed once it is sent or the browser has gone."""
+    """The file as an answer. It may be removed as soon as this returns."""
     opened = file.open("rb")
-    file.unlink()
 
     def pieces() -> Iterator[bytes]:
         with opened:
