@@ -225,6 +225,8 @@ def route(
         return
     if json_out is not None:
         save(json_out, text.encode())
+    if not document["complete"]:
+        print("stopped early, there are too many places to take these chords: the best so far")
     for one in routes:
         print(f"{one.name}: {one.totals['travel_mm']:.0f} mm in {counted(len(one.moves), 'move')}")
         if one.worst_move is not None:

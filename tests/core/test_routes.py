@@ -1,5 +1,7 @@
 """Ways along the neck: distances by hand, fingerings known, the best route against every other."""
 
+import random
+import time
 from dataclasses import replace
 from itertools import combinations, pairwise, product
 
@@ -191,6 +193,35 @@ def test_what_is_out_of_reach_is_named_with_what_would_do() -> None:
     with pytest.raises(BadInput, match="no hand's"):
         plan_routes(stretched, NECK, Hand(reach_mm=20))
     assert plan_routes(stretched, NECK, Hand(reach_mm=130), strict=True)
+
+
+def test_twelve_equal_strings_are_planned_as_far_as_time_allows() -> None:
+    """Any of 495 ways to take each chord: far beyond what is gone through, and that is said."""
+    frets = random.Random(5)
+    bars = "\n".join(
+        "| "
+        + " ".join(
+            ",".join(f"{string}:{frets.choice((3, 4, 5))}" for string in (6, 5, 4, 3)) + " o"
+            for _ in range(8)
+        )
+        + " |"
+        for _ in range(16)
+    )
+    text = f"title: All alike\ntempo: 100\ntuning: {' '.join(['E2'] * 12)}\n\n[A]\n{bars}\n"
+    expanded = expand(parse_riff(text))
+    begun = time.process_time()
+    found = plan_routes(expanded, expanded.riff.instrument, Hand(reach_mm=130))
+    assert time.process_time() - begun < 10, "14 s before, and an hour with twelve notes a chord"
+    assert found and not found[0].complete
+    assert [len(place.grip.notes) for place in found[0].places] == [4] * 128
+
+
+def test_a_chord_on_twelve_strings_is_fingered_at_once() -> None:
+    notes = tuple(Note(string, 3 + string % 2) for string in range(12, 0, -1))
+    neck = Instrument(tuning=("E2",) * 12)
+    assert grips(neck, notes, 150, None) == [], "no hand presses two frets in turn on twelve"
+    barre = tuple(Note(string, 3) for string in range(12, 0, -1))
+    assert {(1,) * 12, (3,) * 12} <= {grip.fingers for grip in grips(neck, barre, 150, None)}
 
 
 def test_strings_that_nothing_silences_are_counted() -> None:

@@ -198,7 +198,9 @@ def patient_server(monkeypatch: pytest.MonkeyPatch) -> Iterator[int]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    config = uvicorn.Config(app, port=port, http=serving._Connection, lifespan="off", log_config=None)
+    config = uvicorn.Config(
+        app, port=port, http=serving._Connection, lifespan="off", log_config=None
+    )
     server = uvicorn.Server(config)
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()

@@ -23,6 +23,7 @@ def routes_document(
         "reach_mm": hand.reach_mm,
         "school": None if hand.school is None else hand.school.value,
         "tempo_bpm": expanded.tempo_bpm,
+        "complete": all(route.complete for route in routes),
         "routes": [_route(route) for route in routes],
     }
 

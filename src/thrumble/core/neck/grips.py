@@ -2,8 +2,9 @@
 spread, what it leaves unguarded. Every grip that a reach allows, for the planner to choose from.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import combinations, product
+from itertools import combinations
 
 from thrumble.core.instrument import Instrument, Note
 from thrumble.core.neck.hand import BARS, OPEN, SCHOOLS, SHARES, THUMB, School
@@ -81,9 +82,10 @@ def grips(
     fingers = {1, 2, 3, 4}
     if school is not None and len(pressed) > 1 and len({note.fret for note in pressed}) > 1:
         fingers = set(SCHOOLS[school].fingers)
-    choices = list(product(sorted(fingers), repeat=len(pressed)))
+    choices = list(_fingerings(instrument, pressed, fingers, reach_mm))
     if school is None and _over_the_top(instrument, notes, pressed):
-        choices += [(THUMB, *rest) for rest in product(sorted(fingers), repeat=len(pressed) - 1)]
+        others = _fingerings(instrument, pressed[1:], fingers, reach_mm)
+        choices += [(THUMB, *rest) for rest in others]
     out = []
     for choice in choices:
         if school is School.ONE_THREE_FOUR and len(pressed) == 3 and len(set(choice)) < 3:
@@ -92,6 +94,42 @@ def grips(
         if _can(instrument, pressed, taken, reach_mm):
             out.append(_grip(instrument, notes, taken, reach_mm, hand=_hand_at(pressed, taken)))
     return out
+
+
+def _fingerings(
+    instrument: Instrument, pressed: list[Note], fingers: set[int], reach_mm: float
+) -> Iterator[tuple[int, ...]]:
+    """Fingers for these notes, in which any two can stand together. Note by note, so that what
+    cannot be is never gone through: twelve strings have 16 million ways to be fingered.
+    """
+
+    def extend(chosen: tuple[int, ...]) -> Iterator[tuple[int, ...]]:
+        if len(chosen) == len(pressed):
+            yield chosen
+            return
+        note = pressed[len(chosen)]
+        for finger in sorted(fingers):
+            if all(
+                _together(instrument, one, note, a, finger, reach_mm)
+                for one, a in zip(pressed, chosen, strict=False)
+            ):
+                yield from extend((*chosen, finger))
+
+    return extend(())
+
+
+def _together(
+    instrument: Instrument, one: Note, other: Note, a: int, b: int, reach_mm: float
+) -> bool:
+    """Whether two fingers can press two notes at once."""
+    low, high = (one.fret or 0), (other.fret or 0)
+    if a == b:
+        return low == high and a in BARS
+    if (low < high) != (a < b) and low != high:
+        return False
+    if low == high and (one.string > other.string) != (a < b):
+        return False  # at one fret the lower string takes the lower finger
+    return _spare(instrument, one, other, {one.string: a, other.string: b}, reach_mm) >= 0
 
 
 def _over_the_top(instrument: Instrument, notes: tuple[Note, ...], pressed: list[Note]) -> bool:
@@ -127,16 +165,9 @@ def _can(
             return False
     for one, other in combinations(fingers, 2):
         a, b = taken[one.string], taken[other.string]
-        low, high = (one.fret or 0), (other.fret or 0)
-        if a == b:
-            if low != high or a not in BARS or not _beside(pressed, taken, a):
-                return False
-            continue
-        if (low < high) != (a < b) and low != high:
+        if not _together(instrument, one, other, a, b, reach_mm):
             return False
-        if low == high and (one.string > other.string) != (a < b):
-            return False  # at one fret the lower string takes the lower finger
-        if _spare(instrument, one, other, taken, reach_mm) < 0:
+        if a == b and not _beside(pressed, taken, a):
             return False
     return True
 

@@ -7,6 +7,7 @@ elsewhere.
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from math import isqrt
 
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument, Note
@@ -27,6 +28,8 @@ DIFFERENT = 0.25  # of the places at least that lie elsewhere in a route of its 
 TRIES = 8
 PENALTY = 3.0  # for a place that another route has taken; doubled with every try
 DEAREST = 4.0, 30.0  # times the best and points more: what costs more is no way to play
+# far more than any guitar has for a chord; beyond these the search leaves the farthest out
+MAX_LAYOUTS, MAX_GRIPS, MAX_PAIRS = 60, 150, 3_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +44,8 @@ class Place:
 class Route:
     """One way through the riff. `moves`: every change of the hand's place; `changes`: of anything
     it does, those among them; `worst_move`: the place in `moves` of the fastest one; `stops`: of
-    each grip in a row the first and the last hit.
+    each grip in a row the first and the last hit; `complete`: whether every place and fingering was
+    looked at.
     """
 
     name: str
@@ -52,6 +56,7 @@ class Route:
     worst_move: int | None
     totals: dict[str, float]
     stops: tuple[tuple[int, int], ...]
+    complete: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +70,7 @@ class _Stop:
     time_s: float  # for the move that leads here
     beside: tuple[int, ...]
     follows: bool  # the pick comes straight from the stop before
+    complete: bool = True  # these are all the grips there are
 
 
 def plan_routes(
@@ -82,7 +88,7 @@ def plan_routes(
     which, and for locks that nobody can keep.
     """
     hand = check_hand(hand or Hand())
-    stops = _stops(expanded, instrument, hand, strict=strict, locks=locks)
+    stops = _within_bounds(_stops(expanded, instrument, hand, strict=strict, locks=locks))
     stages = [Stage(stop.grips, stop.time_s, stop.beside, stop.follows) for stop in stops]
     search = Cheapest(stages, instrument, hand.reach_mm, weights_for(wishes))
     found = _different(search)
@@ -94,7 +100,27 @@ def plan_routes(
     written = [tuple((n.string, n.fret) for n in due.hit.notes) for due in expanded.hits]
     taken = [[place.grip for place in route.places] for route in routes]
     names = name_routes(taken, written, wishes)
-    return [replace(route, name=name) for route, name in zip(routes, names, strict=True)]
+    complete = all(stop.complete for stop in stops)
+    return [
+        replace(route, name=name, complete=complete)
+        for route, name in zip(routes, names, strict=True)
+    ]
+
+
+def _within_bounds(stops: list[_Stop]) -> list[_Stop]:
+    """The stops with so few grips each that the search takes bounded time and memory: those that
+    come first, which lie nearest to what is written.
+    """
+    distinct = {(id(a.grips), id(b.grips), b.time_s, b.follows) for a, b in pairwise(stops)}
+    most = min(MAX_GRIPS, isqrt(MAX_PAIRS // max(1, len(distinct))))
+    kept: dict[int, tuple[Grip, ...]] = {}
+    out = []
+    for stop in stops:
+        few = kept.setdefault(id(stop.grips), stop.grips[:most])
+        if len(few) < len(stop.grips):
+            stop = replace(stop, grips=few, complete=False)
+        out.append(stop)
+    return out
 
 
 def _different(search: Cheapest) -> list[list[int]]:
@@ -127,7 +153,7 @@ def _stops(
 ) -> list[_Stop]:
     """The fretted hits, those that repeat the one before taken together."""
     out: list[_Stop] = []
-    known: dict[tuple[Note, ...], tuple[Grip, ...]] = {}
+    known: dict[tuple[Note, ...], tuple[tuple[Grip, ...], bool]] = {}
     before: DueHit | None = None
     for due in expanded.hits:
         if not _fretted(due):
@@ -150,7 +176,8 @@ def _stops(
             ended = out[-1].hits[-1]
             time_s = max(0.001, due.due_s - ended.due_s - ended.slot_s / 2)
         follows = before is not None and _fretted(before)
-        out.append(_Stop((due,), known[notes], time_s, near, follows))
+        found, complete = known[notes]
+        out.append(_Stop((due,), found, time_s, near, follows, complete))
         before = due
     return _keep_locks(out, locks)
 
@@ -167,19 +194,33 @@ def _plain(due: DueHit) -> tuple[Note, ...]:
     return tuple(Note(note.string, note.fret) for note in due.hit.notes)
 
 
-def _choices(due: DueHit, instrument: Instrument, hand: Hand, *, strict: bool) -> tuple[Grip, ...]:
+def _choices(
+    due: DueHit, instrument: Instrument, hand: Hand, *, strict: bool
+) -> tuple[tuple[Grip, ...], bool]:
+    """The grips for a hit, and whether these are all there are."""
     notes, reach_mm, school = _plain(due), hand.reach_mm, hand.school
     pitches = tuple(midi for note in notes if (midi := instrument.midi(note)) is not None)
     ways = [notes] if strict else layouts(instrument, pitches) or [notes]
+    complete = len(ways) <= MAX_LAYOUTS
+    if not complete:
+        ways = sorted(ways, key=lambda way: _away(way, notes))[:MAX_LAYOUTS]
     found = [grip for way in ways for grip in grips(instrument, way, reach_mm, school)]
     if not found and school is not None:  # a shape that the school has no fingers for is free
         found = [grip for way in ways for grip in grips(instrument, way, reach_mm, None)]
     if found:
-        return tuple(found)
+        return tuple(found), complete
     near = _nearest(instrument, pitches, reach_mm)
     raise BadInput(
         f"bar {due.bar}: your hand can't reach {_called(due)} with {reach_mm:g} mm from finger 1 "
         f"to 4" + (f"; nearest is {near}" if near else ": leave a note out")
+    )
+
+
+def _away(way: Sequence[Note], written: Sequence[Note]) -> int:
+    """How far a layout lies from the written one: frets, a string counting as two."""
+    return sum(
+        abs((a.fret or 0) - (b.fret or 0)) + 2 * abs(a.string - b.string)
+        for a, b in zip(way, written, strict=False)
     )
 
 
@@ -193,16 +234,17 @@ def ways_of(
     """Every way this hand can take a hit. Raises BadInput where there is none; a hit that presses
     nothing has none to choose from: ().
     """
-    return _choices(due, instrument, hand, strict=strict) if _fretted(due) else ()
+    return _choices(due, instrument, hand, strict=strict)[0] if _fretted(due) else ()
 
 
 def _nearest(instrument: Instrument, pitches: tuple[int, ...], reach_mm: float) -> str:
     """A place where the same pitches can be taken, or the reach they would need."""
-    for way in layouts(instrument, pitches):
+    near = layouts(instrument, pitches)[:MAX_LAYOUTS]
+    for way in near:
         if grips(instrument, way, reach_mm, None):
             return ",".join(f"{note.string}:{note.fret}" for note in way)
     for wider in range(int(reach_mm) + 5, int(REACH_RANGE_MM[1]), 5):
-        if any(grips(instrument, way, wider, None) for way in layouts(instrument, pitches)):
+        if any(grips(instrument, way, wider, None) for way in near):
             return f"a reach of {wider} mm"
     return ""
 

@@ -141,7 +141,7 @@ def _strikes(bars: tuple[Bar, ...]) -> list[list[_Struck]]:
     hits = [hit for bar in bars for hit in bar.hits]
     struck = [_plain(hit) for hit in hits]
     for run in ramp_runs(hits):
-        depths = [hits[k].depth or DEFAULT_DEPTH for k in run]
+        depths = [_depth_of(hits[k]) for k in run]
         even = depths == between(depths[0], depths[-1], len(run))
         for k, depth in zip(run[1:-1], depths[1:-1], strict=True):
             struck[k] = _Struck(hits[k], None if even else depth, "m")
@@ -149,6 +149,10 @@ def _strikes(bars: tuple[Bar, ...]) -> list[list[_Struck]]:
         struck[run[-1]] = replace(struck[run[-1]], after="}")
     ordered = iter(struck)
     return [[next(ordered) for _ in bar.hits] for bar in bars]
+
+
+def _depth_of(hit: Hit) -> Decimal:
+    return DEFAULT_DEPTH if hit.depth is None else hit.depth
 
 
 def _plain(hit: Hit) -> _Struck:

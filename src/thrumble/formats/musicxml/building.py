@@ -32,19 +32,58 @@ from thrumble.formats.musicxml.signs import (
 )
 from thrumble.formats.sections import merged
 
+LOST: dict[str, tuple[str, ...]] = {
+    "grace notes": ("grace note",),
+    "cue notes": ("cue note",),
+    "other staves": ("note on another staff", "notes on other staves"),
+    "one string": ("second note on a string at once", "second notes on a string at once"),
+    "off the neck": ("note that isn't on the neck", "notes that aren't on the neck"),
+    "unplaced": ("note with neither pitch nor fret", "notes with neither pitch nor fret"),
+    "cut short": (
+        "note cut short where the next hit comes",
+        "notes cut short where the next hit comes",
+    ),
+    "notes": (
+        "note that can't be fretted together with the rest",
+        "notes that can't be fretted together with the rest",
+    ),
+}  # what of a part is not in the riff: one, and several
+
 
 def left_out(part: PartRead) -> list[str]:
+    """What was in the part and is not in the riff, in words."""
     out = []
+    played = part.tempo or 120.0
+    if round(played, 1) != round(_bpm(part), 1):
+        out.append(f"a tempo of {played:g} bpm: the riff has {_bpm(part):g}, the nearest it can")
     if len({round(tempo, 1) for tempo in part.tempos}) > 1:
         out.append(f"changes of tempo: the riff keeps {_bpm(part):g} bpm all through")
-    if part.lost["grace notes"]:
-        out.append(counted(part.lost["grace notes"], "grace note"))
+    out += [counted(part.lost[name], *words) for name, words in LOST.items() if part.lost[name]]
     if part.lost["jumps"]:
         out.append("jumps such as da capo and coda: it is played straight through")
     if part.lost["feels"]:
         out.append("changes of feel: the first one holds all through")
-    if part.lost["notes"]:
-        out.append(f"{counted(part.lost['notes'], 'note')} that no hand reaches")
+    return out + _contradictions(part)
+
+
+def _contradictions(part: PartRead) -> list[str]:
+    """Frets that sound other pitches than those written. An octave is how guitars are notated, and
+    the same distance throughout is a capo or another tuning.
+    """
+    total = sum(part.offsets.values())
+    if not total:
+        return []
+    usual, count = part.offsets.most_common(1)[0]
+    others = total - count
+    out = []
+    if usual % 12:
+        out.append(
+            f"written pitches: the frets sound {counted(abs(usual), 'semitone')} "
+            f"{'higher' if usual > 0 else 'lower'} all through, and the frets are taken"
+        )
+    if others:
+        words = ("note whose fret and pitch disagree", "notes whose fret and pitch disagree")
+        out.append(f"the pitch of {counted(others, *words)}: the fret is taken")
     return out
 
 
@@ -107,6 +146,7 @@ def _hits(part: PartRead, instrument: Instrument) -> list[tuple[Fraction, Hit]]:
             continue
         near = notes
         length = min(struck.end, following) - struck.at
+        part.lost["cut short"] += struck.end > following
         out.append((struck.at, _hit(part, struck, notes, length)))
     return out
 
@@ -126,8 +166,9 @@ def _notes(
         part.lost["notes"] += 1
         pitches.pop()
     dead = struck.dead
-    known = [n if dead or n.fret is not None else replace(n, fret=0) for n in notes.values()]
-    return tuple(sorted(known, key=lambda note: -note.string))
+    placed = [note for note in notes.values() if dead or note.fret is not None]
+    part.lost["unplaced"] += len(notes) - len(placed)
+    return tuple(sorted(placed, key=lambda note: -note.string))
 
 
 def _hit(part: PartRead, struck: Struck, notes: tuple[Note, ...], length: Fraction) -> Hit:

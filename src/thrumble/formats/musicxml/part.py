@@ -1,5 +1,6 @@
 """What was read of one part: hits by their places, measures with what is said at their start."""
 
+from collections import Counter
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
@@ -40,7 +41,9 @@ class Written:
 
 @dataclass(slots=True)
 class PartRead:
-    """One part in written order. `lost`: how many things of each kind it could not take up."""
+    """One part in written order. `lost`: how many things of each kind it could not take up;
+    `offsets`: how often the pitch of a note's string and fret lies how far from the pitch written.
+    """
 
     measures: list[Measure]
     tuning: tuple[str, ...]
@@ -50,6 +53,5 @@ class PartRead:
     written: list[Written] = field(default_factory=list)
     struck: dict[Fraction, Struck] = field(default_factory=dict)
     labels: dict[tuple[Note, ...], str | None] = field(default_factory=dict)
-    lost: dict[str, int] = field(
-        default_factory=lambda: dict.fromkeys(("grace notes", "jumps", "feels", "notes"), 0)
-    )
+    offsets: Counter[int] = field(default_factory=Counter)  # semitones, fret against pitch
+    lost: Counter[str] = field(default_factory=Counter)

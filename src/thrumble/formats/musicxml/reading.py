@@ -9,10 +9,10 @@ from fractions import Fraction
 from xml.etree.ElementTree import Element
 
 from thrumble.core.errors import RiffError
-from thrumble.core.instrument import Note
+from thrumble.core.instrument import MAX_FRET, Instrument, Note
 from thrumble.core.music.meter import Meter, read_meter
 from thrumble.core.music.pitch import STANDARD_TUNING
-from thrumble.core.riff.checking import LABEL, check_riff
+from thrumble.core.riff.checking import check_riff, is_label
 from thrumble.core.riff.model import (
     Ramp,
     Riff,
@@ -94,6 +94,7 @@ class _Reader:
         self.staff = _tab_staff(measures)
         tuning, capo = _strings(measures, usual)
         self.part = PartRead(measures, tuning, capo)
+        self.instrument = Instrument(tuning=tuning, capo=capo)
 
     def read(self) -> None:
         start = Fraction(0)
@@ -165,8 +166,8 @@ class _Reader:
         for other in element.iter("other-direction"):
             head, called, label = (other.text or "").partition(ours.LABELLED)
             if called and not head:
-                found = LABEL.fullmatch(label.strip())
-                self.harmony, self.has_harmony = found[0] if found else None, True
+                name = label.strip()
+                self.harmony, self.has_harmony = name if is_label(name) else None, True
         for mark in element.iter("rehearsal"):
             here.section = mark.text
         for sound in [element] if element.tag == "sound" else element.iter("sound"):
@@ -205,18 +206,20 @@ class _Reader:
         at, end = max(at, Fraction(0)), max(at, Fraction(0)) + length
         staff = element.findtext("staff")
         other_staff = self.staff is not None and staff is not None and staff != self.staff
-        if element.find("rest") is None and element.find("cue") is None and not other_staff:
-            self._strike(element, at, end)
+        if element.find("rest") is None:
+            if element.find("cue") is not None:
+                self.part.lost["cue notes"] += 1
+            elif other_staff:
+                self.part.lost["other staves"] += 1
+            else:
+                self._strike(element, at, end)
         return end
 
     def _strike(self, element: Element, at: Fraction, end: Fraction) -> None:
         pitch = midi_of(element)
-        technical = {
-            "string": number_of(element.findtext("notations/technical/string"), 1, MOST_STRINGS),
-            "fret": number_of(element.findtext("notations/technical/fret"), 0, 36),
-        }
+        string = self._string(element)
         voice = int(number_of(element.findtext("voice"), 0, 1e6) or 1)
-        key = (voice, pitch if pitch is not None else -1, int(technical["string"] or 0))
+        key = (voice, pitch if pitch is not None else -1, string or 0)
         ties = {tie.get("type") for tie in element.findall("tie")}
         if "stop" in ties and key in self.held:
             hit = self.held[key]
@@ -227,15 +230,45 @@ class _Reader:
         hit = self.part.struck.setdefault(at, Struck(at, end))
         hit.end = max(hit.end, end)
         self._marks(element, hit)
-        if technical["string"] is not None:
-            string = int(technical["string"])
-            fret = None if technical["fret"] is None else int(technical["fret"])
+        if string is not None:
+            fret = self._fret(element, hit, string, pitch)
+            self.part.lost["one string"] += string in hit.notes
             hit.notes[string] = Note(string, fret, rings_on(element), finger_of(element))
             self._slide(element, hit, string, fret)
         elif pitch is not None:
             hit.pitches.append(pitch + self.transpose)
+        else:
+            self.part.lost["unplaced"] += 1
         if "start" in ties:
             self.held[key] = hit
+
+    def _string(self, element: Element) -> int | None:
+        """The string that a note is on, if the part has it."""
+        found = number_of(element.findtext("notations/technical/string"), 1, MOST_STRINGS)
+        return None if found is None or found > len(self.part.tuning) else int(found)
+
+    def _fret(self, element: Element, hit: Struck, string: int, pitch: int | None) -> int | None:
+        """The fret of a note on a string: as written, else by its pitch; None if there is neither,
+        or the note lies off the neck.
+        """
+        open_midi = self.instrument.open_midi(string)
+        written = element.findtext("notations/technical/fret")
+        fret = number_of(written, 0, MAX_FRET)
+        sounding = None if pitch is None else pitch + self.transpose
+        if fret is not None:
+            if sounding is not None and not hit.dead:
+                self.part.offsets[open_midi + int(fret) - sounding] += 1
+            return int(fret)
+        if written is not None and not hit.dead:
+            self.part.lost["off the neck"] += 1
+            return None
+        if sounding is None or hit.dead:
+            return None
+        by_pitch = sounding - open_midi
+        if not 0 <= by_pitch <= MAX_FRET:
+            self.part.lost["off the neck"] += 1
+            return None
+        return by_pitch
 
     def _marks(self, element: Element, hit: Struck) -> None:
         """The signs on a note, for the whole hit; and what was said before it."""

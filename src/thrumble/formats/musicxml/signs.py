@@ -10,7 +10,7 @@ from xml.etree.ElementTree import Element
 from thrumble.core.instrument import Note, Plucking
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.pitch import SEMITONES
-from thrumble.core.riff.checking import LABEL
+from thrumble.core.riff.checking import is_label
 from thrumble.core.riff.model import (
     Legato,
     Stroke,
@@ -91,7 +91,7 @@ def label_of(harmony: Element) -> str | None:
     if suffix is None:
         return None
     name = step + {1.0: "#", -1.0: "b"}.get(alter, "") + suffix
-    return name if LABEL.fullmatch(name) else None
+    return name if is_label(name) else None
 
 
 def feel_of(swing: Element) -> Feel:

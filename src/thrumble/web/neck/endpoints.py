@@ -74,7 +74,8 @@ def neck_page(
         ways = ways_of(expanded.hits[at], neck, asked.hands.hand, strict=asked.strict)
     best = best_speed(session, player_id)
     view = neck_view(riff_id, expanded, found, neck, asked, best_mm_s=best, elsewhere=ways)
-    return render(request, "neck/page.html", view=view)
+    complete = all(route.complete for route in found)
+    return render(request, "neck/page.html", view=view, complete=complete)
 
 
 @router.post("/riffs/{riff_id}/neck", name="take_route", dependencies=[costly(ROUTES_A_MINUTE)])
