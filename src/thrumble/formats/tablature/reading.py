@@ -296,13 +296,16 @@ class _Head:
 
     def __init__(self, sheet: Sheet) -> None:
         lines = [line.strip()[:MOST_HEAD] for line in sheet.head if line.strip()][:MOST_HEAD]
-        self.text = text = "\n".join(lines)
+        marked = re.compile(r"(?i)title\s*[:=]")
+        text = "\n".join(lines)
+        self.text = "\n".join(line for line in lines if not marked.match(line))
         self.changed: list[str] = []
         plain = [line for line in lines if not re.match(r"\[|[^:]{1,12}:", line)]
         title = re.search(r"(?im)^\s*title\s*[:=]\s*(.+)$", text)
         named = title[1] if title else next(iter(plain), "From tablature")
         clean = "".join(c for c in " ".join(named.split()) if c.isprintable())[:120].strip()
         self.title = clean or "From tablature"
+        text = self.text
         tempo = re.search(r"(?i)(\d{2,3}(?:\.\d{1,3})?)\s*bpm|tempo\s*[:=]?\s*(\d{2,3})", text)
         bpm = Decimal((tempo[1] or tempo[2]) if tempo else "120")
         self.tempo = min(Decimal(400), max(Decimal(20), bpm))
@@ -317,7 +320,8 @@ class _Head:
         if feel and Fraction(1, 5) <= Fraction(feel[1]) <= 5:
             self.feel = Feel(Fraction(feel[1]), Fraction(1, int(feel[2] or 8)))
         play = re.search(r"(?im)^\s*play:?\s+(.+)$", text)
-        self.play = tuple(play[1].split()) if play else ()
+        names = re.findall(r'"[^"]*"|\S+', play[1]) if play else []
+        self.play = tuple(name.strip('"') for name in names)
 
 
 def _read_meter(text: str) -> Meter | None:

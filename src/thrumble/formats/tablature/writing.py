@@ -25,14 +25,15 @@ def write_tab(riff: Riff) -> bytes:
     tuning = " ".join(riff.tuning)
     meter = riff.sections[0].bars[0].meter
     lines = [
-        f"title: {riff.title}",
+        _title_line(riff.title),
         f"{riff.tempo_bpm:f} bpm, {riff.feel}, tuning {tuning}",
         f"meter {meter}",
     ]
     if riff.capo:
         lines.append(f"capo on fret {riff.capo}")
     if riff.play:
-        lines.append("play " + " ".join(riff.play))
+        names = (f'"{name}"' if " " in name else name for name in riff.play)
+        lines.append("play " + " ".join(names))
     bars = [bar for bar in expanded.bars if bar.number]
     by_bar: dict[int, list[DueHit]] = {bar.number: [] for bar in expanded.bars}
     for due in expanded.hits:
@@ -55,6 +56,12 @@ def write_tab(riff: Riff) -> bytes:
         lines += ["", *_system(riff, by_bar, row)]
         k += len(row)
     return ("\n".join(lines) + "\n").encode()
+
+
+def _title_line(title: str) -> str:
+    """The title alone, or marked as one if it could be taken for a tempo, capo or section."""
+    plain = all(c.isalpha() or c in " ,.'!?-" for c in title)
+    return title if plain and len(title.split()) < 12 else f"title: {title}"
 
 
 def tab_lost(riff: Riff) -> list[str]:
