@@ -128,3 +128,14 @@ def test_flac_of_a_take_is_24_bit_and_counts_what_was_beyond_full_scale() -> Non
     assert beyond == 2 and soundfile.info(io.BytesIO(data)).subtype == "PCM_24"
     assert back[3] == pytest.approx(0.123456, abs=2**-22)
     assert np.array_equal(read_audio(write_wav(TONE, RATE)).samples[:, 0], TONE)
+
+
+def test_a_flac_whose_length_was_left_open_is_read() -> None:
+    """As streaming encoders write it: the number of samples in the header is 0."""
+    samples = np.sin(np.arange(96_000) / 20).astype(np.float32) * 0.5
+    data = bytearray(write_flac(samples, 48_000)[0])
+    facts = slice(18, 26)  # rate, channels, depth, and the number of samples in the last 36 bits
+    data[facts] = (int.from_bytes(data[facts]) >> 36 << 36).to_bytes(8)
+    found = read_audio(bytes(data))
+    assert found.rate_hz == 48_000 and found.duration_s == 2.0
+    assert np.abs(found.samples[:, 0] - samples).max() < 1e-4

@@ -205,9 +205,97 @@ def test_what_is_not_taken_up_is_said() -> None:
     found = read(sheet("E|-3-(3)-<12>-5~~-7b9r7-|", "A|-x---------5-----|"))
     assert found.left_out == (
         "1 note in brackets",
-        "1 harmonic (it is read as the fret)",
+        "1 harmonic, read as the fret",
         "1 vibrato sign",
-        "1 bend that is let down again",
+        "1 released bend, read as a bend",
         "1 damped string inside a chord",
     )
     assert read(sheet("E|-0-0-3-0-|")).left_out == ()
+
+
+PEOPLE = {
+    "dots under the notes are palm mutes": (
+        sheet("E|-0-0-3-0-|", below="   . .   .\n"),
+        [("palm", 0), ("palm", 0), ("open", 3), ("palm", 0)],
+    ),
+    "blanks instead of dashes": (
+        "\n".join(f"{n}|               |" for n in "eBGDA") + "\nE| 0  0  3  5    |\n",
+        [("open", 0), ("open", 0), ("open", 3), ("open", 5)],
+    ),
+    "a repeat between its signs": (
+        "\n".join(f"{n}||--------||" for n in "eBGDA") + "\nE||:-0-0-3:||\n",
+        [("open", 0), ("open", 0), ("open", 3)] * 2,
+    ),
+    "a repeat with its number": (
+        "\n".join(f"{n}||--------||" for n in "eBGDA") + "\nE||:-0-0-3:|| x3\n",
+        [("open", 0), ("open", 0), ("open", 3)] * 3,
+    ),
+    "letters for the rhythm, explained above": (
+        sheet("E|-0---0-3---|", head="Q = quarter, E = eighth\n\n", above="   Q   E E\n"),
+        [("open", 0), ("open", 0), ("open", 3)],
+    ),
+}
+
+
+@pytest.mark.parametrize("habit", list(PEOPLE))
+def test_what_people_type_is_understood(habit: str) -> None:
+    text, wanted = PEOPLE[habit]
+    found = read(text)
+    played = [due.hit for due in expand(found.riff).hits]
+    assert [(hit.articulation.value, hit.notes[0].fret) for hit in played] == wanted
+
+
+@pytest.mark.parametrize(
+    ("rows", "strings", "tuning"),
+    [
+        (["A|-2-2-|", "E|-0-0-|"], [[6, 5]] * 2, "E2 A2 D3 G3 B3 E4"),
+        (["E|-0-0-|"], [[6]] * 2, "E2 A2 D3 G3 B3 E4"),
+        (["e|-0-0-|", "B|-1-1-|"], [[2, 1]] * 2, "E2 A2 D3 G3 B3 E4"),
+        (["Ab|-2-2-|", "Eb|-0-0-|"], [[6, 5]] * 2, "D#2 G#2 C#3 F#3 A#3 D#4"),
+        (["A|-0-0-|", "D|-0-0-|"], [[6, 5]] * 2, "D2 A2 D3 G3 B3 E4"),
+    ],
+)
+def test_strings_that_are_drawn_alone_are_known_by_their_letters(
+    rows: list[str], strings: list[list[int]], tuning: str
+) -> None:
+    found = read("\n".join(rows) + "\n")
+    assert [[note.string for note in hit.notes] for hit in hits(found)] == strings
+    assert " ".join(found.riff.tuning) == tuning
+    assert any("which strings are drawn" in words for words in found.left_out)
+
+
+@pytest.mark.parametrize(
+    ("sentence", "tuning"),
+    [
+        ("Standard tuning", "E2 A2 D3 G3 B3 E4"),
+        ("Everything is tuned down a half step", "D#2 G#2 C#3 F#3 A#3 D#4"),
+        ("Tune down 1/2 step", "D#2 G#2 C#3 F#3 A#3 D#4"),
+        ("guitars tuned one whole step down", "D2 G2 C3 F3 A3 D4"),
+        ("Drop D", "D2 A2 D3 G3 B3 E4"),
+        ("Dropped C tuning", "C2 G2 C3 F3 A3 D4"),
+        ("lower the low E string to D", "D2 A2 D3 G3 B3 E4"),
+        ("Eb standard", "D#2 G#2 C#3 F#3 A#3 D#4"),
+        ("Tuning: D A D G B E", "D2 A2 D3 G3 B3 E4"),
+        ("tuned DADGBe", "D2 A2 D3 G3 B3 E4"),
+        ("Tuning (low to high): Eb Ab Db Gb Bb Eb", "Eb2 Ab2 Db3 Gb3 Bb3 Eb4"),
+    ],
+)
+def test_tunings_written_as_a_sentence(sentence: str, tuning: str) -> None:
+    bare = "\n".join(["|-------------|"] * 5 + ["|-0-0-3-3-5-5-|"])
+    found = read(f"Winch song\n{sentence}\n\n{bare}\n")
+    assert " ".join(found.riff.tuning) == tuning and not found.left_out
+
+
+def test_a_tuning_that_is_not_understood_is_said() -> None:
+    bare = "\n".join(["|-------------|"] * 5 + ["|-0-0-3-3-5-5-|"])
+    found = read(f"Winch song\ntuning: as on the first record\n\n{bare}\n")
+    assert any("isn't understood" in words for words in found.left_out)
+
+
+@pytest.mark.parametrize("count", [0, 1, 2])
+def test_what_is_left_out_is_counted_in_plain_words(count: int) -> None:
+    line = "--3--" + "(3)-" * count + "<12>-" * count + "9r7-" * count
+    found = read(sheet(f"E|{line}|"))
+    one = ("1 note in brackets", "1 harmonic, read as the fret", "1 released bend, read as a bend")
+    more = ("2 notes in brackets", "2 harmonics, read as frets", "2 released bends, read as bends")
+    assert found.left_out == ((), one, more)[count]

@@ -18,6 +18,7 @@ MAX_S = 600.0
 RATES_HZ = (8000, 192000)
 MAX_CHANNELS = 8
 BLOCK = 1 << 16
+UNKNOWN_FRAMES = 1 << 60  # libsndfile says 2^63 - 1 for a length that the file leaves open
 KEPT_BYTES = 1 << 26  # of decoded sound; more is decoded again whenever it is gone through
 KINDS = "WAV, FLAC, OGG (Vorbis or Opus), MP3, M4A or WebM"
 HEADS = (b"RIFF", b"RF64", b"fLaC", b"OggS", b"ID3", b"\x1aE\xdf\xa3")
@@ -129,7 +130,9 @@ def _opened(source: bytes | Path) -> tuple[Any, int, int]:
     """The decoder that takes the file, its rate and channels."""
     try:
         with soundfile.SoundFile(_file(source)) as file:
-            return _by_libsndfile, *_check(file.samplerate, file.channels)
+            # streaming encoders leave a FLAC's length open, and libsndfile cannot read such a file
+            decode = _by_av if file.frames > UNKNOWN_FRAMES else _by_libsndfile
+            return decode, *_check(file.samplerate, file.channels)
     except BadAudio:
         raise
     except Exception:

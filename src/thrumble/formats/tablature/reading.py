@@ -112,8 +112,9 @@ def _left_out(sheet: Sheet) -> list[str]:
         for name, number in row.skipped.items():
             counts[name] += number
     damped = sum(row.damped() for row in sheet.rows)
-    out = [counted(number, SKIPPED[name]) for name, number in counts.items() if number]
-    return out + ([f"{counted(damped, 'damped string')} inside a chord"] if damped else [])
+    out = [counted(number, *SKIPPED[name]) for name, number in counts.items() if number]
+    words = ("damped string inside a chord", "damped strings inside chords")
+    return [*out, counted(damped, *words)] if damped else out
 
 
 class _Reader:
@@ -261,7 +262,8 @@ class _Strings:
                     column=1,
                 )
         stated = stated_tuning(text, count)
-        if stated is None and re.search(r"(?i)\btun(?:ing|ed)\b(?![^\n]*standard)", text):
+        said = [line for line in text.lower().splitlines() if re.search(r"\btun(ing|ed)\b", line)]
+        if stated is None and any("standard" not in line for line in said):
             self.doubts.append("the tuning: what is written about it isn't understood")
         lettered = full[0].labels if full and all(full[0].labels) else []
         if stated is None and lettered:

@@ -17,11 +17,11 @@ MAX_REPEATS = 64
 UNLABELLED_ROWS = 3  # that may stand under each other without a gap
 TOKEN = re.compile(r"(\d{1,2})(b\d{0,2})?|([xX])")
 METER = r"(?im)(?:^|time\D{0,12}|meter\D{0,4})(\d{1,2}/(?:2|4|8|16))\b"
-SKIPPED = {
-    "held": "note in brackets",
-    "harmonic": "harmonic (it is read as the fret)",
-    "shaken": "vibrato sign",
-    "released": "bend that is let down again",
+SKIPPED: dict[str, tuple[str, ...]] = {  # what is not taken from a row: one, and several
+    "held": ("note in brackets", "notes in brackets"),
+    "harmonic": ("harmonic, read as the fret", "harmonics, read as frets"),
+    "shaken": ("vibrato sign",),
+    "released": ("released bend, read as a bend", "released bends, read as bends"),
 }
 _SKIPPED = {
     "held": re.compile(r"\(\d{1,2}\)"),
@@ -308,8 +308,9 @@ def _between(start: int, body: str) -> list[_Cell]:
     out = []
     for match in re.finditer(r"[^|]+", body):
         text = match[0]
-        forward = text[0] in REPEAT_SIGNS and text[1:2] == "-"
-        backward = text[-1] in REPEAT_SIGNS and text[-2:-1] == "-"
+        # a colon is nothing else; the other signs are notes unless a dash stands beside them
+        forward = text[0] == ":" or (text[0] in REPEAT_SIGNS and text[1:2] == "-")
+        backward = text[-1] == ":" or (text[-1] in REPEAT_SIGNS and text[-2:-1] == "-")
         text = f"-{text[1:]}" if forward else text
         text = f"{text[:-1]}-" if backward else text
         if text.strip(" :*o"):
