@@ -1,5 +1,5 @@
 """Odd requests and odd files: whatever comes in, the answer is a clear refusal and never a fault.
-Fixed seeds, few examples; the endurance
+Fixed seeds, few examples; the robustness
 benchmark asks far more."""
 
 import contextlib

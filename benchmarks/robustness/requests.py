@@ -10,8 +10,8 @@ import schemathesis
 from hypothesis import HealthCheck, Phase
 from tests.web.test_fuzz import NASTY
 
-from benchmarks.endurance.bench import Player, bench
-from benchmarks.endurance.table import Row
+from benchmarks.robustness.bench import Player, bench
+from benchmarks.robustness.table import Row
 
 EXAMPLES = 60
 

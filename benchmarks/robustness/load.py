@@ -13,8 +13,8 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks.endurance.bench import RATE_HZ, Bench, Player, a_take, begin, bench
-from benchmarks.endurance.table import Row
+from benchmarks.robustness.bench import RATE_HZ, Bench, Player, a_take, begin, bench
+from benchmarks.robustness.table import Row
 from thrumble.formats.audio import write_flac
 
 RECORDERS, UPLOADERS, READERS = 50, 50, 20

@@ -5,9 +5,9 @@ again.
 import statistics
 import time
 
-from benchmarks.endurance.bench import RATE_HZ, Bench, Player, a_take, bench
-from benchmarks.endurance.kills import _settled
-from benchmarks.endurance.table import Row
+from benchmarks.robustness.bench import RATE_HZ, Bench, Player, a_take, bench
+from benchmarks.robustness.kills import _settled
+from benchmarks.robustness.table import Row
 from thrumble.demo import riff_texts
 from thrumble.formats.audio import write_flac
 

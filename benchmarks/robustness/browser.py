@@ -15,9 +15,9 @@ from typing import Any
 from playwright.sync_api import Error, Page, sync_playwright
 from scripts.chromium import ARGS, MICROPHONE, PROGRAM
 
-from benchmarks.endurance.bench import TEXT, Bench, bench
-from benchmarks.endurance.kills import _settled
-from benchmarks.endurance.table import Row
+from benchmarks.robustness.bench import TEXT, Bench, bench
+from benchmarks.robustness.kills import _settled
+from benchmarks.robustness.table import Row
 
 TAKES, BROWSER_KILLS = 12, 6
 

@@ -6,8 +6,8 @@ import random
 import threading
 import time
 
-from benchmarks.endurance.bench import RATE_HZ, SETTLE_S, Bench, Player, a_take, begin, bench
-from benchmarks.endurance.table import Row
+from benchmarks.robustness.bench import RATE_HZ, SETTLE_S, Bench, Player, a_take, begin, bench
+from benchmarks.robustness.table import Row
 from thrumble.formats.audio import write_flac
 
 KILLS = 50

@@ -14,8 +14,8 @@ from playwright.sync_api import CDPSession, Page, sync_playwright
 from scripts.chromium import ARGS, MICROPHONE, PROGRAM
 from scripts.sound_text import sound_text
 
-from benchmarks.endurance.bench import RIFF, TEXT, Bench, bench
-from benchmarks.endurance.table import Row
+from benchmarks.robustness.bench import RIFF, TEXT, Bench, bench
+from benchmarks.robustness.table import Row
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone

@@ -1,5 +1,5 @@
 """Runs the trials asked for, or all of them; prints their tables, and with --write keeps them in
-docs/endurance.md.
+docs/robustness.md.
 """
 
 import argparse
@@ -10,7 +10,7 @@ import sys
 from datetime import date
 from pathlib import Path
 
-from benchmarks.endurance.table import lines
+from benchmarks.robustness.table import lines
 
 TRIALS = {
     "kills": "Kills at random moments",
@@ -21,27 +21,31 @@ TRIALS = {
     "size": "Pages at size",
     "practice": "Ten years of practice",
     "disk": "A full disk",
+    "imports": "Hostile imports",
+    "memory": "An hour of mixed use",
     "browser": "In the browser",
     "rounds": "An hour of rounds",
 }
-DOCUMENT = Path(__file__).parents[2] / "docs/endurance.md"
-HEAD = """# An enemy's trial
+DOCUMENT = Path(__file__).parents[2] / "docs/robustness.md"
+HEAD = """# Robustness: fault-injection results
 
-What the running application went through, and what was seen. Each table is made, and put in here,
-by the command above it; the fast representatives of each stand in `tests/`.
+What the running application was put through, and what happened. Each table is made, and put in
+here, by the command above it; the fast representatives of each stand in `tests/`.
 """
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(prog="python -m benchmarks.endurance", description=__doc__)
+    parser = argparse.ArgumentParser(prog="python -m benchmarks.robustness", description=__doc__)
     parser.add_argument(
         "trials", nargs="*", choices=[*TRIALS, []], help="all of them if none is named"
     )
-    parser.add_argument("--write", action="store_true", help="keep the tables in docs/endurance.md")
+    parser.add_argument(
+        "--write", action="store_true", help="keep the tables in docs/robustness.md"
+    )
     asked = parser.parse_args()
     failed = False
     for name in asked.trials or list(TRIALS):
-        rows = importlib.import_module(f"benchmarks.endurance.{name}").trial()
+        rows = importlib.import_module(f"benchmarks.robustness.{name}").trial()
         table = "\n".join(lines(rows))
         print(f"\n## {TRIALS[name]}\n{table}", flush=True)
         failed |= any(row.held is False for row in rows)
@@ -56,7 +60,7 @@ def keep(name: str, table: str) -> None:
     begin, end = f"<!-- {name} -->", f"<!-- end of {name} -->"
     made = (
         f"Made on {date.today()} on {platform.machine()}, two cores, by `python -m "
-        f"benchmarks.endurance {name} --write`."
+        f"benchmarks.robustness {name} --write`."
     )
     block = f"{begin}\n## {TRIALS[name]}\n{made}\n\n{table}\n{end}"
     text = (

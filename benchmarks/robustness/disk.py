@@ -8,9 +8,9 @@ import tempfile
 import time
 from pathlib import Path
 
-from benchmarks.endurance.bench import RATE_HZ, Bench, Player, a_take, begin
-from benchmarks.endurance.kills import _settled
-from benchmarks.endurance.table import Row
+from benchmarks.robustness.bench import RATE_HZ, Bench, Player, a_take, begin
+from benchmarks.robustness.kills import _settled
+from benchmarks.robustness.table import Row
 
 DISK_MB = 260
 

@@ -9,8 +9,8 @@ from collections.abc import Callable
 import numpy as np
 import soundfile
 
-from benchmarks.endurance.bench import RATE_HZ, Bench, Player, a_take, begin, bench
-from benchmarks.endurance.table import Row
+from benchmarks.robustness.bench import RATE_HZ, Bench, Player, a_take, begin, bench
+from benchmarks.robustness.table import Row
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.text import parse_riff
 from thrumble.demo import riff_texts

@@ -4,9 +4,9 @@ from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
-from benchmarks.endurance.bench import RATE_HZ, Bench, Player, a_take, begin, bench
-from benchmarks.endurance.kills import _settled
-from benchmarks.endurance.table import Row
+from benchmarks.robustness.bench import RATE_HZ, Bench, Player, a_take, begin, bench
+from benchmarks.robustness.kills import _settled
+from benchmarks.robustness.table import Row
 from thrumble.formats.audio import write_flac
 
 ROUNDS = 20
