@@ -21,7 +21,7 @@ from benchmarks.corpus import draw_riff
 from benchmarks.sampled import FOLDER, LEARNT, SampledGuitar
 from thrumble.core.coach.cause import CauseKind
 from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import judge_hits
+from thrumble.core.coach.judgement import judge
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.flaws import Flaws
@@ -204,7 +204,7 @@ def run(job: Job) -> Heard:
 
 def causes_of(job: Job, heard: Heard) -> list[CauseKind]:
     """The kinds of cause that are named for a take, dearest first."""
-    return [cause.kind for cause in find_causes(judge_hits(heard.reading, expand(job.riff)))]
+    return [cause.kind for cause in find_causes(judge(heard.reading, expand(job.riff)))]
 
 
 def jobs(trials: list[tuple[Trial, ...]], takes: int, seed: int) -> list[Job]:

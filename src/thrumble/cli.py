@@ -41,7 +41,7 @@ def analyze(
     """Read a recorded take of a riff, hit by hit."""
     from thrumble.actions.listening import listen, read_riff
     from thrumble.core.coach.causes import find_causes
-    from thrumble.core.coach.judgement import judge_hits
+    from thrumble.core.coach.judgement import judge
     from thrumble.core.coach.words import say
     from thrumble.core.ear.take import TakeInfo
     from thrumble.core.riff.expand import expand
@@ -57,7 +57,7 @@ def analyze(
         )
     except ThrumbleError as error:
         fail(str(error))
-    judgement = judge_hits(reading, expand(known, tempo))
+    judgement = judge(reading, expand(known, tempo))
     causes = [(cause, say(cause, judgement)) for cause in find_causes(judgement)]
     text = json.dumps(reading_document(reading, causes), ensure_ascii=False, allow_nan=False)
     if json_out == "-":

@@ -13,19 +13,19 @@ import resource
 import signal
 import struct
 import sys
+from importlib import import_module
 from typing import IO, Any
 
 from thrumble.core.errors import RiffError
-from thrumble.formats import midi_reading, midi_writing
 from thrumble.formats.exchange import Asked, ReadRiff, read_any
-from thrumble.formats.musicxml import reading, writing
 
 CPU_S = 5
 MEMORY_BYTES = 300_000_000
 HEADER = struct.Struct(">Q")
 PR_SET_PDEATHSIG = 1
 NICE = 10  # pages are answered before files are parsed
-WARM = (midi_reading, midi_writing, reading, writing)  # imported before the limits count
+# imported before the limits count; not with this module, which the server imports too
+WARM = ("thrumble.formats.midi_reading", "thrumble.formats.musicxml.reading")
 
 Reply = ReadRiff | RiffError
 
@@ -68,6 +68,8 @@ def main() -> None:
     ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)  # it never outlives its server
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is the server's
     os.nice(NICE)
+    for module in WARM:
+        import_module(module)
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     resource.setrlimit(resource.RLIMIT_DATA, (MEMORY_BYTES, MEMORY_BYTES))
     requests, answers = sys.stdin.buffer, sys.stdout.buffer

@@ -13,7 +13,7 @@ import pytest
 
 from thrumble.core.coach.cause import Cause, CauseKind
 from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import JudgedHit, Judgement, judge_hits
+from thrumble.core.coach.judgement import JudgedHit, Judgement, judge
 from thrumble.core.coach.next_riff import Standing, next_riff
 from thrumble.core.coach.words import say
 from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading, StartSource, Summary
@@ -43,7 +43,7 @@ def heard(
     reading = read_take(
         take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s, delay_ms=delay_ms)
     )
-    return judge_hits(reading, expand(riff))
+    return judge(reading, expand(riff))
 
 
 @pytest.mark.parametrize(
@@ -118,7 +118,7 @@ def test_a_steady_player_is_called_clean_in_every_tone(riff: str, tone: Tone) ->
 def test_silence_another_riff_and_a_damaged_recording_come_first_and_alone() -> None:
     planks, gate = (parse_riff(riff_texts()[name]) for name in ("6-stop-planks", "1-sluice-gate"))
     take = perform(planks, seed=1, tone=Tone.CLEAN, flaws=Flaws(timing=2, level=0.3))
-    silent = judge_hits(
+    silent = judge(
         read_take(take.samples * 0, take.rate_hz, expand(planks), TakeInfo(start_s=take.start_s)),
         expand(planks),
     )
@@ -126,7 +126,7 @@ def test_silence_another_riff_and_a_damaged_recording_come_first_and_alone() -> 
         silent.clean,
         silent.counted,
     ) == (0, 0)
-    other = judge_hits(
+    other = judge(
         read_take(take.samples, take.rate_hz, expand(gate), TakeInfo(start_s=take.start_s)),
         expand(gate),
     )
@@ -135,7 +135,7 @@ def test_silence_another_riff_and_a_damaged_recording_come_first_and_alone() -> 
         CauseKind.OTHER_RIFF
     ] and "doesn't sound like Sluice Gate" in say(causes[0], other)
     info = TakeInfo(start_s=take.start_s, dropouts=("33 gaps of silence inside the sound",))
-    broken = judge_hits(read_take(take.samples, take.rate_hz, expand(planks), info), expand(planks))
+    broken = judge(read_take(take.samples, take.rate_hz, expand(planks), info), expand(planks))
     causes = find_causes(broken)
     assert [c.kind for c in causes] == [CauseKind.DAMAGED] and "33 gaps" in say(causes[0], broken)
 
@@ -149,7 +149,7 @@ def test_a_riff_on_the_same_grid_is_told_by_its_chords(seed: int) -> None:
         reading = read_take(
             take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s)
         )
-        judgement = judge_hits(reading, expand(riff))
+        judgement = judge(reading, expand(riff))
         causes = find_causes(judgement)
         assert (causes[0].kind is CauseKind.OTHER_RIFF) is not own
         if not own:
@@ -164,7 +164,7 @@ def test_a_guitar_tuned_lower_plays_wrong_chords_and_no_other_riff() -> None:
     )
     take = perform(sounding, seed=2, tone=Tone.CRUNCH, flaws=Flaws(timing=8))
     reading = read_take(take.samples, take.rate_hz, expand(written), TakeInfo(start_s=take.start_s))
-    kinds = [cause.kind for cause in find_causes(judge_hits(reading, expand(written)))]
+    kinds = [cause.kind for cause in find_causes(judge(reading, expand(written)))]
     assert CauseKind.FRETS in kinds and CauseKind.OTHER_RIFF not in kinds
 
 
@@ -211,7 +211,7 @@ def invented(
         cautions=[],
         bias_judged=known,
     )
-    return judge_hits(reading, expanded)
+    return judge(reading, expanded)
 
 
 NOISE = np.random.default_rng(5).normal(0, 5, 96)
@@ -385,7 +385,7 @@ def test_a_latency_nobody_measured_makes_no_stop_ring_on() -> None:
         take = perform(riff, seed=seed, tone=Tone.CLEAN, flaws=flaws)
         info = TakeInfo(start_s=take.start_s)
         reading = read_take(take.samples, take.rate_hz, expand(riff), info)
-        judgement = judge_hits(reading, expand(riff))
+        judgement = judge(reading, expand(riff))
         assert CauseKind.STOPS not in {cause.kind for cause in find_causes(judgement)}
         stops += [hit for hit in judgement.hits if hit.stop_kept is not None]
     assert len(stops) > 40 and sum(hit.stop_kept is True for hit in stops) >= 0.9 * len(stops)

@@ -9,7 +9,7 @@ from benchmarks.ways import comparisons, take, trials
 from tests.core.test_coach import invented
 from thrumble.core.chance import student_below, student_quantile
 from thrumble.core.coach.comparison import Comparison, compare_sides
-from thrumble.core.coach.judgement import judge_hits
+from thrumble.core.coach.judgement import judge
 from thrumble.core.coach.sides import FIGURES, TakeHits, hits_of, hits_of_reading
 from thrumble.core.coach.trial import MATTERS, draw_order, judge_trial
 from thrumble.core.ear.take import TakeInfo, read_take
@@ -68,7 +68,7 @@ def test_two_shuffles_differ_in_their_ratio() -> None:
         made = perform(riff, seed=seed, rounds=1, flaws=Flaws(timing=4, swing=ratio))
         info = TakeInfo(start_s=made.start_s)
         reading = read_take(made.samples, made.rate_hz, expand(riff), info)
-        sides.append([hits_of(judge_hits(reading, expand(riff)))])
+        sides.append([hits_of(judge(reading, expand(riff)))])
     swing = figures(compare_sides(*sides))["swing"]
     assert swing.a == pytest.approx(2.0, abs=0.1)  # type: ignore[attr-defined]
     assert swing.b == pytest.approx(1.5, abs=0.1)  # type: ignore[attr-defined]

@@ -6,7 +6,7 @@ import pytest
 
 from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.helped import Measure, did_it_help, helped_words
-from thrumble.core.coach.judgement import Judgement, judge_hits
+from thrumble.core.coach.judgement import Judgement, judge
 from thrumble.core.coach.remedies import REMEDIES, propose, worst_bar
 from thrumble.core.coach.rounds import rounds_for, rounds_of
 from thrumble.core.ear.take import TakeInfo, read_take
@@ -126,7 +126,7 @@ def judged(
     take = perform(whole, seed=seed, flaws=flaws, tone=Tone.CRUNCH, rounds=rounds, tempo_bpm=tempo)
     expanded = expand(whole, tempo)
     info = TakeInfo(start_s=take.start_s, delay_ms=0.0, rounds=rounds)
-    return judge_hits(read_take(take.samples, take.rate_hz, expanded, info), expanded)
+    return judge(read_take(take.samples, take.rate_hz, expanded, info), expanded)
 
 
 @pytest.mark.parametrize(
@@ -161,7 +161,7 @@ def test_the_bar_that_is_worst_by_far_is_looped() -> None:
     take = perform(strayed, seed=3, flaws=Flaws(timing=3), tone=Tone.CRUNCH)
     expanded = expand(whole)
     info = TakeInfo(start_s=take.start_s, delay_ms=0.0)
-    judgement = judge_hits(read_take(take.samples, take.rate_hz, expanded, info), expanded)
+    judgement = judge(read_take(take.samples, take.rate_hz, expanded, info), expanded)
     assert worst_bar(judgement) == 3
     best = propose(judgement, find_causes(judgement))[0]
     assert (best.drill, best.bars) == (DrillKind.LOOP, (3, 3))

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from thrumble.core.chords.names import read_chord_name
 from thrumble.core.coach import landing
-from thrumble.core.coach.judgement import judge_hits
+from thrumble.core.coach.judgement import judge
 from thrumble.core.coach.landing import Landing, best_speed_mm_s, fit_landings
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadInput
@@ -340,13 +340,13 @@ def test_a_player_who_is_late_after_long_moves_is_told_so() -> None:
     reading = read_take(
         take.samples, take.rate_hz, expanded, TakeInfo(start_s=take.start_s, delay_ms=0.0)
     )
-    fit = fit_landings(judge_hits(reading, expanded))
+    fit = fit_landings(judge(reading, expanded))
     assert fit.per_100_mm is not None and fit.per_100_mm.clear and 15 < fit.per_100_mm.value < 60
     steady = perform(riff, seed=2, tone=Tone.CRUNCH, flaws=Flaws(timing=3))
     reading = read_take(
         steady.samples, steady.rate_hz, expanded, TakeInfo(start_s=steady.start_s, delay_ms=0.0)
     )
-    calm = fit_landings(judge_hits(reading, expanded)).per_100_mm
+    calm = fit_landings(judge(reading, expanded)).per_100_mm
     assert calm is not None and abs(calm.value) < 6
 
 

@@ -10,7 +10,7 @@ import pytest
 
 from thrumble.core.coach.cause import CauseKind
 from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import judge_hits
+from thrumble.core.coach.judgement import judge
 from thrumble.core.coach.words import say
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
@@ -180,12 +180,10 @@ def test_a_ramp_is_heard_as_one_and_mutes_all_alike_are_not(tone: Tone) -> None:
     (ramp,) = as_written.ramps
     assert ramp.kept is True and ramp.why is None and ramp.written == (0.95, 0.2)
     assert ramp.heard is not None and ramp.heard[0] - ramp.heard[1] > 0.3
-    assert not any(
-        c.kind is CauseKind.RAMP for c in find_causes(judge_hits(as_written, expand(RAMP)))
-    )
+    assert not any(c.kind is CauseKind.RAMP for c in find_causes(judge(as_written, expand(RAMP))))
     alike = heard(flat, RAMP, tone, 5)
     assert alike.ramps[0].kept is False
-    judged = judge_hits(alike, expand(RAMP))
+    judged = judge(alike, expand(RAMP))
     (cause,) = [c for c in find_causes(judged) if c.kind is CauseKind.RAMP]
     assert "mute ramp in bar 1 stays at one depth: start tight" in say(cause, judged)
 
@@ -204,5 +202,5 @@ def test_what_the_ear_cannot_judge_is_left_out_with_its_reason() -> None:
     assert reading.extra_onsets == []  # the strings of the arpeggio are no hits of their own
     codes = {caution.code: caution.text for caution in reading.cautions}
     assert codes["not_judged_bend"].startswith("1 bend: we can't hear how far you bend")
-    judged = judge_hits(reading, expand(riff))
+    judged = judge(reading, expand(riff))
     assert not judged.hits[2].counts and judged.hits[2].in_time

@@ -223,7 +223,11 @@ def test_readings_from_before_there_were_rounds_get_theirs(visitor: Browser) -> 
     with database.session() as session:
         player = players.local_player(session)
         kept = rounds.rounds_of(session, player, revision.riff_id)
-        session.execute(__import__("sqlalchemy").text("delete from round; delete from load"))
+        session.execute(
+            __import__("sqlalchemy").text(
+                "delete from round; delete from load; update reading set judged_by = 0"
+            )
+        )
     assert len(kept) == 1
     assert catch_up(0) == take_id and catch_up(take_id) is None
     with database.session() as session:
@@ -307,7 +311,7 @@ def test_the_session_is_put_together_and_blocks_get_done(visitor: Browser) -> No
         and "warm-up" in fresh
         and re.search('class="warm-up m2 here"', fresh)
     )
-    ago = [played(revision, Flaws(timing=14), seed=k, days_ago=4 - k, tempo=100) for k in range(2)]
+    ago = [played(revision, Flaws(timing=25), seed=k, days_ago=4 - k, tempo=100) for k in range(2)]
     assert "new: while you are fresh" in visitor.get("/plan").text, "a session stays as planned"
     due = unescape(visitor.post("/plan").text)
     assert "due: last played 3 days ago" in due and ago

@@ -9,7 +9,7 @@ from datetime import date
 import pytest
 
 from thrumble.core.coach.clean_speed import Round, clean_speed
-from thrumble.core.coach.judgement import Judgement, judge_hits
+from thrumble.core.coach.judgement import Judgement, judge
 from thrumble.core.coach.words import early_or_late
 from thrumble.core.ear.reading import (
     ExtraOnset,
@@ -81,13 +81,13 @@ def heard(riff: ExpandedRiff, **changes: dict[int, dict[str, object]]) -> Readin
 
 
 def judged(riff: ExpandedRiff, **changes: dict[int, dict[str, object]]) -> Judgement:
-    return judge_hits(replace(heard(riff, **changes), bias_judged=True), riff)
+    return judge(replace(heard(riff, **changes), bias_judged=True), riff)
 
 
 def strip_of(
     riff: ExpandedRiff, reading: Reading, named: dict[tuple[int, int], str] | None = None
 ) -> list[BarDrawing]:
-    return reading_strip(judge_hits(replace(reading, bias_judged=True), riff), named or {})
+    return reading_strip(judge(replace(reading, bias_judged=True), riff), named or {})
 
 
 def test_bars_are_as_wide_as_they_are_long_and_hits_stand_at_their_time() -> None:

@@ -6,7 +6,8 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 import pytest
 
-from tests.web.test_views import a_take
+from tests.web.test_views import judged
+from thrumble.core.coach.judgement import HitKey
 from thrumble.core.ear.comparing import Difference
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, SwingBar
 from thrumble.core.ear.take import TakeInfo, read_take
@@ -274,8 +275,8 @@ def test_a_reading_shows_what_else_was_measured_and_what_the_player_says() -> No
         summary=replace(heard.summary, changes=changes, swing_bars=bars, up_stroke_db=-1.5),
     )
     revision = Revision(id=7, riff_id=3, number=1, riff=riff, source="")
-    said = {(0, 1): Correction(index=0, round=1, articulation="open", heard="palm", example_id=4)}
-    view = reading_view(a_take(tone_id=7), revision, reading, said)
+    one = Correction(index=0, round=1, articulation="open", heard="palm", example_id=4)
+    view = reading_view(judged(reading, revision, {HitKey(1, 0): one}, tone_id=7))
     assert (
         view.hits[0].more
         == "depth 0.62, rest -33 dB, strings over 4 ms, wrong fret, string 1 and 2 ring"
@@ -299,7 +300,7 @@ def test_a_reading_shows_what_else_was_measured_and_what_the_player_says() -> No
         view.corrected == "1 hit corrected by you. What we heard stays as it was."
         and corrected_words(0) == ""
     )
-    assert not reading_view(a_take(), revision, reading).can_join
+    assert not reading_view(judged(reading, revision)).can_join
 
 
 def test_a_missed_hit_cannot_be_corrected() -> None:
@@ -317,5 +318,6 @@ def test_a_missed_hit_cannot_be_corrected() -> None:
     take = perform(riff, seed=2, flaws=Flaws(timing=6))
     heard = read_take(take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s))
     revision = Revision(id=7, riff_id=3, number=1, riff=riff, source="")
-    view = reading_view(a_take(), revision, replace(heard, hits=[missed, *heard.hits[1:]]))
+    without = replace(heard, hits=[missed, *heard.hits[1:]])
+    view = reading_view(judged(without, revision))
     assert not view.hits[0].played and view.hits[1].played

@@ -10,13 +10,24 @@ import pytest
 from sqlmodel import Session
 
 from tests.web.test_drawings import expanded, heard
-from thrumble.core.ear.reading import Caution, HeardKind, HitState, RingEnd, Summary
+from thrumble.actions.judging import JudgedTake
+from thrumble.core.coach.judgement import HitKey, judge
+from thrumble.core.ear.reading import (
+    Caution,
+    HeardKind,
+    HitState,
+    Reading,
+    RingEnd,
+    Summary,
+)
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import Instrument
+from thrumble.core.riff.expand import expand
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import players, riffs, take_lists, takes
+from thrumble.store.corrections import Correction
 from thrumble.store.logbook import LoggedRiff
 from thrumble.store.riffs import Revision
 from thrumble.store.take_lists import TakeLine
@@ -92,7 +103,7 @@ def test_a_reading_in_words_names_what_was_not_measured() -> None:
         heard(riff, hits=changes),
         cautions=[Caution(code="dropouts", text="Damaged."), Caution(code="few_hits", text="Few.")],
     )
-    view = reading_view(a_take(), revision(), reading)
+    view = reading_view(judged(reading))
     first, missed, rang, unsure = view.hits
     assert first.odd and "stopped, +75 ms" in first.ends and first.deviation == "+31.0"
     assert (missed.heard, missed.deviation, missed.ring, missed.chances) == ("missed", "", "", "")
@@ -107,6 +118,27 @@ def test_a_reading_in_words_names_what_was_not_measured() -> None:
     assert "take 4 · recorded here · 120 bpm" in view.meta and "latency not measured" in view.meta
 
 
+def judged(
+    reading: Reading,
+    of: Revision | None = None,
+    corrections: dict[HitKey, Correction] | None = None,
+    **take: object,
+) -> JudgedTake:
+    """A take of a riff with a reading, judged."""
+    of = of or revision()
+    said = corrections or {}
+    kinds = {key: one.articulation for key, one in said.items()}
+    instrument = of.riff.instrument
+    return JudgedTake(
+        take=a_take(**take),
+        revision=of,
+        instrument=instrument,
+        reading=reading,
+        corrections=said,
+        judgement=judge(reading, expand(of.riff), instrument, kinds),
+    )
+
+
 def test_bias_and_swing_are_shown_where_they_are_known() -> None:
     riff = expanded("| 6:2 o o M x |")
     summary = Summary(
@@ -119,7 +151,7 @@ def test_bias_and_swing_are_shown_where_they_are_known() -> None:
         swing_interval=(1.7, 1.94),
     )
     reading = replace(heard(riff), summary=summary, bias_judged=True, delay_ms=11.0)
-    figures = dict(reading_view(a_take(delay_ms=11.0), revision(), reading).figures)
+    figures = dict(reading_view(judged(reading, delay_ms=11.0)).figures)
     assert figures["bias"] == "-6 ms" and figures["swing"] == "1.82 (1.70 to 1.94)"
 
 

@@ -7,10 +7,10 @@ from decimal import Decimal
 import structlog
 from sqlmodel import Session
 
+from thrumble.actions.judging import JudgedTake, find_judged_take, judged_take
 from thrumble.core.coach.cause import Cause
-from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.helped import did_it_help
-from thrumble.core.coach.judgement import Judgement, as_said, judge_hits
+from thrumble.core.coach.judgement import Judgement
 from thrumble.core.coach.ladder import Step, next_step
 from thrumble.core.coach.remedies import Proposal, propose
 from thrumble.core.coach.rounds import rounds_for, rounds_of
@@ -21,14 +21,12 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import HitIdentity
 from thrumble.core.riff.printing import print_riff
 from thrumble.store import (
-    corrections,
     database,
     drills,
     loads,
     practice,
     readings,
     riffs,
-    rigs,
     rounds,
     takes,
 )
@@ -39,103 +37,78 @@ from thrumble.store.rounds import Heard
 log = structlog.get_logger()
 
 
-def keep_judged(session: Session, player_id: int, take_id: int, judgement: Judgement) -> None:
-    """What the coach keeps of a reading: what the take asked of the hands; its rounds, for the riff
-    that was played and, of a drill, for the riff that it was made from. What the player has said
-    of hits counts.
+def store_judgement(session: Session, player_id: int, judged: JudgedTake) -> None:
+    """Stores what follows from a judged take: verdict, counts and hits for lists and habits; what
+    the take asked of the hands; its passes, for the riff that was played and, of a drill, for the
+    riff that it was made from.
     """
-    take = takes.get_take(session, player_id, take_id)
-    judgement = as_said(judgement, _said(session, player_id, take_id))
+    take, judgement = judged.take, judged.judgement
     reading, expanded = judgement.reading, judgement.expanded
+    readings.put_judgement(session, player_id, take.id, judgement, judged.sentences[0])
     heard = Heard(
         engine=reading.engine,
         tempo_bpm=reading.tempo_bpm,
         round_s=expanded.round_s * expanded.tempo_bpm / reading.tempo_bpm,
         results=rounds_of(judgement),
     )
-    rounds.put_rounds(session, player_id, take.riff_id, take_id, heard)
-    load = load_of(judgement, find_causes(judgement))
-    loads.put_load(session, player_id, take_id, reading.engine, reading.tempo_bpm, load)
+    rounds.put_rounds(session, player_id, take.riff_id, take.id, heard)
+    load = load_of(judgement, judged.findings)
+    loads.put_load(session, player_id, take.id, reading.engine, reading.tempo_bpm, load)
     of = drills.drill_of(session, player_id, take.riff_id)
     if of is not None:
         root = riffs.newest_revision(session, player_id, of.riff_id).riff
         held = replace(heard, results=rounds_for(judgement, expand(root)))
-        rounds.put_rounds(session, player_id, of.riff_id, take_id, held)
+        rounds.put_rounds(session, player_id, of.riff_id, take.id, held)
 
 
-def _said(session: Session, player_id: int, take_id: int) -> dict[tuple[int, int], str]:
-    """What the player has said of a take's hits, by round and index."""
-    found = corrections.corrections_of(session, player_id, take_id)
-    return {(one.round, one.index): one.articulation for one in found.values()}
-
-
-def note_help(session: Session, player_id: int, take_id: int, after: Judgement) -> None:
-    """What the drills that were played since the riff's take before have changed on their hits."""
-    take = takes.get_take(session, player_id, take_id)
-    before_id = drills.take_before(session, player_id, take.riff_id, take_id)
-    if before_id is None or drills.drill_of(session, player_id, take.riff_id) is not None:
+def note_help(session: Session, player_id: int, judged: JudgedTake) -> None:
+    """Stores what the drills that were played since the riff's take before have changed on their
+    hits.
+    """
+    riff_id, take_id = judged.take.riff_id, judged.take.id
+    before_id = drills.take_before(session, player_id, riff_id, take_id)
+    if before_id is None or drills.drill_of(session, player_id, riff_id) is not None:
         return
     held: dict[DrillKind, set[HitIdentity]] = {}
-    for number in drills.drilled_between(session, player_id, take.riff_id, before_id, take_id):
+    for number in drills.drilled_between(session, player_id, riff_id, before_id, take_id):
         drilled = takes.get_take(session, player_id, number)
         of = drills.drill_of(session, player_id, drilled.riff_id)
         made = riffs.get_revision(session, player_id, drilled.revision_id).riff
         origins = {due.hit.origin for due in expand(made).hits if due.hit.origin is not None}
         if of is not None:
             held.setdefault(of.kind, set()).update(origins)
-    before = _judged(session, player_id, before_id) if held else None
+    before = find_judged_take(session, player_id, before_id) if held else None
     if before is None:
         return
     for kind, hits in held.items():
-        found = did_it_help(kind, before, after, frozenset(hits))
-        drills.put_helped(session, player_id, take.riff_id, before_id, take_id, found)
+        found = did_it_help(kind, before.judgement, judged.judgement, frozenset(hits))
+        drills.put_helped(session, player_id, riff_id, before_id, take_id, found)
 
 
-def _judged(session: Session, player_id: int, take_id: int) -> Judgement | None:
-    """A take's newest reading, judged; None without one."""
-    take = takes.get_take(session, player_id, take_id)
-    reading = readings.get_reading(session, player_id, take_id)
-    if reading is None:
-        return None
-    riff = riffs.get_revision(session, player_id, take.revision_id).riff
-    neck = rigs.instrument_for(session, player_id, take.rig_id, riff)
-    return judge_hits(reading, expand(riff, take.tempo_bpm), neck)
-
-
-def judge_take(session: Session, player_id: int, take_id: int) -> Judgement:
-    """A take's newest reading, judged, with what the player has said of its hits. Raises NotFound
-    where it has none.
+def rejudge_after_correction(session: Session, player_id: int, take_id: int) -> JudgedTake:
+    """Recomputes what is stored of a take after the player corrected one of its hits. Raises
+    NotFound.
     """
-    judgement = _judged(session, player_id, take_id)
-    if judgement is None:
-        raise NotFound(
-            "this take has no reading yet: wait until it has been read, or read it again"
-        )
-    return as_said(judgement, _said(session, player_id, take_id))
-
-
-def heed(session: Session, player_id: int, take_id: int) -> None:
-    """The player has said something else of a take's hits: what the coach keeps of it follows."""
-    judgement = _judged(session, player_id, take_id)
-    if judgement is not None:
-        keep_judged(session, player_id, take_id, judgement)
+    judged = judged_take(session, player_id, take_id)
+    store_judgement(session, player_id, judged)
+    return judged
 
 
 def catch_up(after: int, most: int = 50) -> int | None:
-    """Gives readings of older versions what the coach keeps of them, some takes beyond a number at
-    a time; the last one looked at, None where there was none left.
+    """Judges takes that older rules judged anew, some beyond a number at a time; the last one
+    looked at, None if there was none left.
     """
     with database.session() as session:
-        waiting = loads.unloaded_takes(session, after=after, limit=most)
+        waiting = readings.takes_to_judge(session, after=after, limit=most)
     for take_id in waiting:
         try:
             with database.session() as session:
                 player_id = takes.owner_of(session, take_id)
-                judgement = _judged(session, player_id, take_id)
-                if judgement is not None:
-                    keep_judged(session, player_id, take_id, judgement)
+                judged = find_judged_take(session, player_id, take_id)
+                if judged is not None:
+                    store_judgement(session, player_id, judged)
         except NotFound:
-            log.info("take gone before it was caught up", take=take_id)
+            log.info("take gone before it was judged", take=take_id)
     return waiting[-1] if waiting else None
 
 

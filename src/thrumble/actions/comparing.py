@@ -7,19 +7,17 @@ from pathlib import Path
 
 from sqlmodel import Session
 
-from thrumble.actions.coaching import judge_take
+from thrumble.actions.judging import JudgedTake, judged_take
 from thrumble.actions.rehearsal import CLICK_DB, MOST_S, SEED, STEADY
 from thrumble.core.coach.comparison import Comparison, compare_sides
-from thrumble.core.coach.judgement import Judgement
 from thrumble.core.coach.sides import hits_of
 from thrumble.core.errors import BadInput
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
 from thrumble.formats.audio import write_wav16
-from thrumble.store import riffs, rigs, takes
+from thrumble.store import rigs
 from thrumble.store.riffs import Revision
-from thrumble.store.takes import Take
 
 MOST_TAKES = 12  # of one side
 IDEAL_RATE_HZ = 24_000
@@ -30,8 +28,8 @@ class Compared:
     """Both sets with their judged takes, and what differs. `revision`: of A's first take."""
 
     revision: Revision
-    a: list[tuple[Take, Judgement]]
-    b: list[tuple[Take, Judgement]]
+    a: list[JudgedTake]
+    b: list[JudgedTake]
     found: Comparison
 
 
@@ -46,15 +44,11 @@ def compare_takes(
             raise BadInput(f"each side takes 1 to {MOST_TAKES} takes; found {len(own)}")
     if set(first) & set(second):
         raise BadInput("a take can't be on both sides: choose another one for B")
-    sides = [
-        [(takes.get_take(session, player_id, n), judge_take(session, player_id, n)) for n in own]
-        for own in (first, second)
-    ]
-    if len({take.riff_id for own in sides for take, _ in own}) > 1:
+    sides = [[judged_take(session, player_id, n) for n in own] for own in (first, second)]
+    if len({judged.take.riff_id for own in sides for judged in own}) > 1:
         raise BadInput("these takes are of different riffs: compare takes of one riff")
-    found = compare_sides(*([hits_of(judged) for _, judged in own] for own in sides))
-    revision = riffs.get_revision(session, player_id, sides[0][0][0].revision_id)
-    return Compared(revision, sides[0], sides[1], found)
+    found = compare_sides(*([hits_of(judged.judgement) for judged in own] for own in sides))
+    return Compared(sides[0][0].revision, sides[0], sides[1], found)
 
 
 def write_ideal(
@@ -64,9 +58,8 @@ def write_ideal(
     same second as in the take: WAV. `click`: with the click. Raises BadInput for a riff of more
     than a minute and a half.
     """
-    take = takes.get_take(session, player_id, take_id)
-    judged = judge_take(session, player_id, take_id)
-    riff = riffs.get_revision(session, player_id, take.revision_id).riff
+    judged = judged_take(session, player_id, take_id)
+    take, riff = judged.take, judged.riff
     expanded = expand(riff, judged.reading.tempo_bpm)
     if expanded.round_s * judged.reading.rounds > MOST_S:
         raise BadInput(f"the ideal is played for takes of {MOST_S:.0f} s at most")

@@ -2,10 +2,8 @@
 
 from collections.abc import Iterator
 
-import numpy as np
 from sqlmodel import Session
 
-from thrumble.core.coach.judgement import in_time
 from thrumble.core.coach.landing import best_speed_mm_s
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.shifts import move_speeds_mm_s
@@ -27,15 +25,12 @@ def best_speed(session: Session, player_id: int) -> float | None:
 
 
 def _landed(take: PlayedTake, rig: rigs.Rig | None) -> Iterator[tuple[float, bool]]:
-    """Every move of a take: how fast it had to be, and whether it landed in time around the take's
-    own middle.
-    """
-    if not take.deviations:
+    """Every move of a take: how fast it had to be, and whether it landed in time, as judged."""
+    if not take.in_time:
         return
     neck = take.riff.instrument if rig is None else rig.tuned_for(take.riff)
     expanded = expand(take.riff, take.tempo_bpm)
     fast = move_speeds_mm_s(expanded.hits, neck)
-    middle = float(np.median([late for _, late in take.deviations]))
-    for index, late in take.deviations:
+    for index, in_time in take.in_time:
         if fast[index] > 0:
-            yield fast[index], in_time(late - middle, expanded.hits[index].slot_s)
+            yield fast[index], in_time

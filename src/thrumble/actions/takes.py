@@ -12,12 +12,10 @@ import structlog
 from sqlmodel import Session
 
 from thrumble.actions.along import along_for_ear, known_along
-from thrumble.actions.coaching import keep_judged, note_help
+from thrumble.actions.coaching import note_help, store_judgement
+from thrumble.actions.judging import judged_take
 from thrumble.actions.rigs import profile_from
 from thrumble.actions.sound import Spans, fetch, missing_spans, parts_of, put_together
-from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import Judgement, judge_hits
-from thrumble.core.coach.words import say
 from thrumble.core.ear.comparing import Difference, compare
 from thrumble.core.ear.front.conditioning import MAX_S, WORK_RATE_HZ
 from thrumble.core.ear.measure.articulation import Profile
@@ -25,7 +23,6 @@ from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_recording
 from thrumble.core.errors import Away, BadAudio, NotAllowed, NotFound, ThrumbleError
-from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.signal import Samples
@@ -172,7 +169,6 @@ class _Work:
 
     take: Take
     riff: Riff
-    instrument: Instrument
     examples: list[tuple[str, str, bytes]]
     before: Reading | None
 
@@ -183,10 +179,6 @@ class _Kept:
 
     reading: Reading
     expanded: ExpandedRiff
-    judgement: Judgement
-    verdict: str
-    clean: int
-    judged: int
     changed: Difference | None
 
 
@@ -204,7 +196,6 @@ def _take_up(take_id: int, path: Path) -> _Work:
         return _Work(
             take=take,
             riff=riff,
-            instrument=rigs.instrument_for(session, player_id, take.rig_id, riff),
             examples=[]
             if take.tone_id is None
             else rigs.example_sounds(session, player_id, take.tone_id),
@@ -217,14 +208,9 @@ def _hear(work: _Work, path: Path) -> _Kept:
     expanded = expand(work.riff, take.tempo_bpm)
     info = info_of(take, expanded, profile_from(work.examples))
     reading = read_recording(read_audio(path), expanded, info)
-    judgement = judge_hits(reading, expanded, work.instrument)
     return _Kept(
         reading=reading,
         expanded=expanded,
-        judgement=judgement,
-        verdict=say(find_causes(judgement)[0], judgement),
-        clean=judgement.clean,
-        judged=judgement.counted,
         changed=compare(work.before, reading) if work.before else None,
     )
 
@@ -268,18 +254,16 @@ def _keep(work: _Work, kept: _Kept) -> None:
             take.id,
             kept.reading,
             kept.expanded,
-            verdict=kept.verdict,
-            clean=kept.clean,
-            judged=kept.judged,
             changed=kept.changed,
         )
-        keep_judged(session, take.player_id, take.id, kept.judgement)
-        note_help(session, take.player_id, take.id, kept.judgement)
         if take.rounds is None:
             tempo = Decimal(str(kept.expanded.tempo_bpm))
             takes.set_timing(
                 session, take.player_id, take.id, tempo_bpm=tempo, rounds=kept.reading.rounds
             )
+        judged = judged_take(session, take.player_id, take.id)
+        store_judgement(session, take.player_id, judged)
+        note_help(session, take.player_id, judged)
         takes.set_state(session, take.player_id, take.id, TakeState.READ)
 
 

@@ -5,11 +5,11 @@ from dataclasses import dataclass
 
 from sqlmodel import Session
 
-from thrumble.actions.coaching import judge_take
+from thrumble.actions.judging import find_judged_take
 from thrumble.core.coach.another import another_riff
 from thrumble.core.coach.sides import TakeHits, hits_of
 from thrumble.core.coach.trial import Outcome, draw_order, judge_trial
-from thrumble.core.errors import BadInput, NotFound
+from thrumble.core.errors import BadInput
 from thrumble.core.riff.checking import check_tempo
 from thrumble.store import riffs, trials
 from thrumble.store.trials import Trial
@@ -68,14 +68,14 @@ def trial_now(session: Session, player_id: int, trial_id: int) -> Tried:
     turns: list[tuple[str, TakeHits, int]] = []
     left_out = 0
     for turn, take_id in sorted(trial.takes.items()):
-        try:
-            judged = judge_take(session, player_id, take_id)
-        except NotFound:
-            continue  # not read yet
-        if another_riff(judged):
+        judged = find_judged_take(session, player_id, take_id)
+        if judged is None:
+            continue  # not analysed yet
+        if another_riff(judged.judgement):
             left_out += 1
             continue
-        turns.append((trial.turns[turn], hits_of(judged), turn // (2 * trial.pairs)))
+        hits = hits_of(judged.judgement)
+        turns.append((trial.turns[turn], hits, turn // (2 * trial.pairs)))
     try:
         return Tried(trial, judge_trial(turns), "", left_out)
     except BadInput as error:

@@ -6,6 +6,7 @@ Lentz's continued fraction. `scipy.special` has them too, but loads in 0.3 s, a 
 shell command may take; tests hold these against it.
 """
 
+from collections.abc import Sequence
 from functools import lru_cache
 from math import erfc, exp, isinf, lgamma, log, log1p, sqrt
 
@@ -61,6 +62,22 @@ def binomial_above(count: int, of: int, share: float) -> float:
     if count >= of:
         return 0.0
     return incomplete_beta(count + 1, of - count, share)
+
+
+def poisson_binomial_sf(count: int, chances: Sequence[float]) -> float:
+    """P(X > count) for the sum X of independent trials, each with a chance of its own; 1 for
+    negative counts.
+
+    By the recursion over trials (Chen and Liu 1997), stopped at `count`: O(n count) steps.
+    """
+    if count < 0:
+        return 1.0
+    exactly = [1.0] + [0.0] * count  # the chance of 0, 1, ... count successes so far
+    for chance in chances:
+        for k in range(count, 0, -1):
+            exactly[k] = exactly[k] * (1 - chance) + exactly[k - 1] * chance
+        exactly[0] *= 1 - chance
+    return max(0.0, 1.0 - sum(exactly))
 
 
 def student_below(freedom: float, t: float) -> float:

@@ -14,7 +14,7 @@ from thrumble.core.coach.clean_speed import (
     Round,
     clean_speed,
 )
-from thrumble.core.coach.judgement import judge_hits
+from thrumble.core.coach.judgement import judge
 from thrumble.core.coach.ladder import next_step
 from thrumble.core.coach.rounds import WHOLE, rounds_of
 from thrumble.core.coach.sides import TakeHits, hits_of, hits_of_reading
@@ -67,7 +67,7 @@ def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, An
             cautions.append(f"{one.name} is a reading of another riff: left out")
             continue
         day = one.day or UNKNOWN_DAY
-        for result in rounds_of(judge_hits(one.reading, expanded)):
+        for result in rounds_of(judge(one.reading, expanded)):
             rounds = found.setdefault(result.section, [])
             rounds.append(Round(day, round(tempo, 1), result.clean))
     undated = sum(one.day is None for one in readings)
@@ -112,7 +112,7 @@ def hits_in(one: PlayedReading, riff: Riff | None) -> TakeHits:
     expanded = expand(riff, one.reading.tempo_bpm)
     if not _fits(one.reading, expanded):
         raise BadInput(f"{one.name} is a reading of another riff")
-    return hits_of(judge_hits(one.reading, expanded))
+    return hits_of(judge(one.reading, expanded))
 
 
 def _fits(reading: Reading, expanded: ExpandedRiff) -> bool:

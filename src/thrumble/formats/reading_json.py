@@ -8,6 +8,7 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from thrumble.core.coach.cause import Cause
+from thrumble.core.coach.judgement import Judgement
 from thrumble.core.ear.reading import HitReading, Reading
 
 READING: TypeAdapter[Reading] = TypeAdapter(Reading)
@@ -53,22 +54,33 @@ def reading_from_document(document: dict[str, Any]) -> Reading:
     )
 
 
-def reading_csv(reading: Reading) -> str:
-    """One row a hit, with the same names as in the JSON; probabilities in three columns."""
+JUDGED = ("as_judged", "late_ms", "in_time", "clean")
+
+
+def reading_csv(judgement: Judgement) -> str:
+    """One row a hit as detected, with the same names as in the JSON; probabilities in three
+    columns; then what was judged of it, corrections counted.
+    """
     names = [
         name for name in HitReading.__slots__ if name not in ("probabilities", "stray_strings")
     ]
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow([*names, "p_open", "p_palm", "p_dead", "stray_strings"])
-    for hit in reading.hits:
+    writer.writerow([*names, "p_open", "p_palm", "p_dead", "stray_strings", *JUDGED])
+    for judged in judgement.hits:
+        hit = judged.hit
         chances = hit.probabilities or {}
         strays = "" if hit.stray_strings is None else " ".join(map(str, hit.stray_strings))
+        late_ms = None if judged.late_ms is None else round(judged.late_ms, 2)
         writer.writerow(
             [
                 *(getattr(hit, name) for name in names),
                 *(chances.get(k) for k in ("open", "palm", "dead")),
                 strays,
+                judged.articulation,
+                late_ms,
+                judged.in_time,
+                judged.clean,
             ]
         )
     return out.getvalue()

@@ -9,6 +9,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
+from thrumble.core.coach.judgement import HitKey
 from thrumble.store.tables import CorrectionRow, ExampleRow
 
 
@@ -75,14 +76,12 @@ def delete_correction(
     session.flush()
 
 
-def corrections_of(
-    session: Session, player_id: int, take_id: int
-) -> dict[tuple[int, int], Correction]:
-    """A take's corrections by hit index and round."""
+def corrections_of(session: Session, player_id: int, take_id: int) -> dict[HitKey, Correction]:
+    """A take's corrections by hit."""
     query = select(CorrectionRow).where(
         CorrectionRow.take_id == take_id, CorrectionRow.player_id == player_id
     )
-    return {(row.index, row.round): _correction(row) for row in session.exec(query).all()}
+    return {HitKey(row.round, row.index): _correction(row) for row in session.exec(query).all()}
 
 
 def _correction(row: CorrectionRow) -> Correction:

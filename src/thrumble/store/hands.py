@@ -8,6 +8,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
+from thrumble.core.coach.judgement import VERSION
 from thrumble.core.neck.hand import Damping, Hand, School, check_hand
 from thrumble.core.neck.picking import Picking
 from thrumble.core.riff.model import Riff
@@ -130,32 +131,32 @@ def recalls_of(session: Session, player_id: int) -> dict[Call, Recall]:
 
 @dataclass(frozen=True, slots=True)
 class PlayedTake:
-    """What was played in a take: its riff, tempo, rig and the deviations by hit index."""
+    """What was played in a take: its riff, tempo, rig, and by hit index whether it was in time."""
 
     riff: Riff
     tempo_bpm: float
     rig_id: int | None
-    deviations: list[tuple[int, float]]
+    in_time: list[tuple[int, bool]]
 
 
 def latest_takes(session: Session, player_id: int) -> list[PlayedTake]:
-    """The deviations of the last takes that were read, the newest first."""
+    """What was judged of the last takes, the newest first."""
     newest = (
         sa.select(sa.func.max(col(ReadingRow.id)).label("id"))
-        .where(col(ReadingRow.player_id) == player_id)
+        .where(col(ReadingRow.player_id) == player_id, col(ReadingRow.judged_by) >= VERSION)
         .group_by(col(ReadingRow.take_id))
         .order_by(sa.func.max(col(ReadingRow.id)).desc())
         .limit(LATEST_TAKES)
         .subquery()
     )
-    of: dict[int, list[tuple[int, float]]] = defaultdict(list)
+    of: dict[int, list[tuple[int, bool]]] = defaultdict(list)
     hits = (
-        select(HitRow.reading_id, HitRow.index, HitRow.deviation_ms)
+        select(HitRow.reading_id, HitRow.index, HitRow.in_time)
         .join(newest, newest.c.id == HitRow.reading_id)
-        .where(HitRow.player_id == player_id, col(HitRow.deviation_ms).is_not(None))
+        .where(HitRow.player_id == player_id, col(HitRow.in_time).is_not(None))
     )
-    for reading_id, index, deviation_ms in session.exec(hits):
-        of[reading_id].append((index, float(deviation_ms or 0.0)))
+    for reading_id, index, in_time in session.exec(hits):
+        of[reading_id].append((index, bool(in_time)))
     takes = (
         sa.select(
             col(ReadingRow.id),

@@ -45,21 +45,6 @@ def put_load(
     session.execute(new.on_conflict_do_update(index_elements=["reading_id"], set_=values))
 
 
-def unloaded_takes(session: Session, *, after: int, limit: int) -> list[int]:
-    """Takes beyond a number with a reading that nothing was kept of, the oldest first: they were
-    read by an older version.
-    """
-    known = sa.exists().where(col(LoadRow.reading_id) == col(ReadingRow.id))
-    query = (
-        sa.select(col(ReadingRow.take_id))
-        .where(~known, col(ReadingRow.take_id) > after)
-        .distinct()
-        .order_by(col(ReadingRow.take_id))
-        .limit(limit)
-    )
-    return list(session.execute(query).scalars())
-
-
 def _counted(player_id: int, *columns: Any) -> Any:
     """Some columns of all loads of a player that count, with reading and take at hand."""
     return (

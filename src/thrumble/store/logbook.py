@@ -10,10 +10,11 @@ from sqlmodel import Session, col
 
 from thrumble.core.coach.cause import CauseKind
 from thrumble.core.coach.habits import PlayedPlace
-from thrumble.core.ear.reading import HeardKind, HitState
+from thrumble.core.coach.judgement import VERSION
+from thrumble.core.ear.reading import HitState
 from thrumble.store.practice_tables import LoadRow, RoundRow
 from thrumble.store.rounds import is_newest
-from thrumble.store.tables import CorrectionRow, HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
+from thrumble.store.tables import HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
 
 LATEST_TAKES, ENOUGH_HITS = 20, 4000  # the last takes, until they hold so many hits
 
@@ -124,8 +125,8 @@ def takes_behind(session: Session, player_id: int, behind: Behind) -> list[int]:
 
 
 def played_places(session: Session, player_id: int, riff_id: int) -> list[PlayedPlace]:
-    """What became of every place of a riff in its last takes, one row a take and place; early and
-    late around each take's own middle. Summed by the database: a long take has thousands of hits.
+    """What became of every place of a riff in its last takes, as judged, one row a take and place.
+    Summed by the database: a long take has thousands of hits.
     """
     newest = (
         sa.select(
@@ -137,7 +138,12 @@ def played_places(session: Session, player_id: int, riff_id: int) -> list[Played
             col(ReadingRow.judged).label("own"),
         )
         .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
-        .where(col(TakeRow.player_id) == player_id, col(TakeRow.riff_id) == riff_id, is_newest())
+        .where(
+            col(TakeRow.player_id) == player_id,
+            col(TakeRow.riff_id) == riff_id,
+            col(ReadingRow.judged_by) >= VERSION,
+            is_newest(),
+        )
         .order_by(col(ReadingRow.take_id).desc())
         .limit(LATEST_TAKES)
         .subquery()
@@ -147,16 +153,8 @@ def played_places(session: Session, player_id: int, riff_id: int) -> list[Played
         .where(newest.c.hits - newest.c.own < ENOUGH_HITS)
         .cte("latest")
     )
-    middle = sa.func.percentile_cont(0.5).within_group(col(HitRow.deviation_ms))
-    middles = (
-        sa.select(col(HitRow.reading_id).label("id"), middle.label("middle_ms"))
-        .join(latest, latest.c.id == col(HitRow.reading_id))
-        .where(col(HitRow.player_id) == player_id)
-        .group_by(col(HitRow.reading_id))
-        .cte("middles")
-    )
-    heard = sa.func.coalesce(col(CorrectionRow.articulation), col(HitRow.heard_articulation))
-    told = heard.is_not(None) & (heard != HeardKind.UNSURE.value)
+    middle = sa.func.percentile_cont(0.5).within_group(col(HitRow.late_ms))
+    told = col(HitRow.as_judged).is_not(None)
     query = (
         sa.select(
             latest.c.take_id,
@@ -164,19 +162,14 @@ def played_places(session: Session, player_id: int, riff_id: int) -> list[Played
             col(HitRow.bar_in_section),
             col(HitRow.at),
             sa.func.count(),
-            middle - sa.func.max(middles.c.middle_ms),
-            sa.func.count().filter(col(HitRow.deviation_ms).is_(None)),
+            middle,
+            sa.func.count().filter(col(HitRow.state) == HitState.MISSED.value),
             sa.func.count().filter(told),
-            sa.func.count().filter(told & (heard != col(HitRow.expected_articulation))),
+            sa.func.count().filter(
+                told & (col(HitRow.as_judged) != col(HitRow.expected_articulation))
+            ),
         )
         .join(latest, latest.c.id == col(HitRow.reading_id))
-        .join(middles, middles.c.id == col(HitRow.reading_id))
-        .outerjoin(
-            CorrectionRow,
-            (col(CorrectionRow.take_id) == latest.c.take_id)
-            & (col(CorrectionRow.index) == col(HitRow.index))
-            & (col(CorrectionRow.round) == col(HitRow.round)),
-        )
         .where(
             col(HitRow.player_id) == player_id,
             col(HitRow.state) != HitState.NOT_REACHED.value,

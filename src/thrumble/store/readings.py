@@ -7,8 +7,11 @@ from datetime import UTC, datetime
 from typing import Any
 
 import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import ARRAY
+from sqlalchemy.orm import aliased
 from sqlmodel import Session, col, select
 
+from thrumble.core.coach.judgement import VERSION, JudgedHit, Judgement
 from thrumble.core.ear.comparing import Difference
 from thrumble.core.ear.reading import Reading
 from thrumble.core.riff.expand import ExpandedRiff
@@ -30,15 +33,12 @@ def put_reading(
     reading: Reading,
     expanded: ExpandedRiff,
     *,
-    verdict: str,
-    clean: int,
-    judged: int,
     changed: Difference | None = None,
 ) -> None:
-    """Keeps what an engine heard, whole and one row a hit; the same engine's earlier reading of the
-    take goes.
+    """Stores what an engine detected, whole and one row a hit; the same engine's earlier reading of
+    the take goes. Its judgement follows with `put_judgement`.
 
-    `changed`: how it differs from what an older engine heard.
+    `changed`: how it differs from what an older engine detected.
     """
     session.execute(
         sa.delete(ReadingRow).where(
@@ -50,9 +50,9 @@ def put_reading(
         take_id=take_id,
         engine=reading.engine,
         document=reading_document(reading),
-        verdict=verdict,
-        clean=clean,
-        judged=judged,
+        verdict="",
+        clean=0,
+        judged=0,
         changed=None if changed is None else asdict(changed),
         created_at=datetime.now(UTC),
     )
@@ -84,6 +84,62 @@ def put_reading(
         session.execute(sa.insert(HitRow), hits)
 
 
+def put_judgement(
+    session: Session, player_id: int, take_id: int, judgement: Judgement, verdict: str
+) -> None:
+    """Stores what was judged of a take's reading: verdict and counts, and with each hit what lists
+    and habits are summed from.
+    """
+    reading_id = session.execute(
+        sa.update(ReadingRow)
+        .where(
+            col(ReadingRow.take_id) == take_id,
+            col(ReadingRow.player_id) == player_id,
+            col(ReadingRow.engine) == judgement.reading.engine,
+        )
+        .values(
+            verdict=verdict,
+            clean=judgement.clean,
+            judged=judgement.counted,
+            judged_by=VERSION,
+        )
+        .returning(col(ReadingRow.id))
+    ).scalar_one()
+    hits = judgement.hits
+    columns = (
+        sa.column("round", sa.Integer),
+        sa.column("index", sa.Integer),
+        sa.column("late_ms", sa.Float),
+        sa.column("in_time", sa.Boolean),
+        sa.column("as_judged", sa.String),
+    )
+    judged = (
+        sa.func.unnest(
+            sa.cast([hit.key.round for hit in hits], ARRAY(sa.Integer)),
+            sa.cast([hit.key.index for hit in hits], ARRAY(sa.Integer)),
+            sa.cast([hit.late_ms for hit in hits], ARRAY(sa.Float)),
+            sa.cast([hit.in_time if hit.played else None for hit in hits], ARRAY(sa.Boolean)),
+            sa.cast([_judged_kind(hit) for hit in hits], ARRAY(sa.String)),
+        )
+        .table_valued(*columns, name="judged")
+        .render_derived()
+    )
+    session.execute(
+        sa.update(HitRow)
+        .where(
+            col(HitRow.reading_id) == reading_id,
+            col(HitRow.round) == judged.c.round,
+            col(HitRow.index) == judged.c.index,
+        )
+        .values(late_ms=judged.c.late_ms, in_time=judged.c.in_time, as_judged=judged.c.as_judged)
+    )
+
+
+def _judged_kind(hit: JudgedHit) -> str | None:
+    """Its articulation if it is sure; None if it was not played or is unsure."""
+    return None if hit.as_written is None or hit.articulation is None else hit.articulation.value
+
+
 def get_reading(session: Session, player_id: int, take_id: int) -> Reading | None:
     """The newest reading of a take; None while there is none."""
     query = (
@@ -94,6 +150,21 @@ def get_reading(session: Session, player_id: int, take_id: int) -> Reading | Non
     )
     document = session.exec(query).first()
     return None if document is None else reading_from_document(dict(document))
+
+
+def takes_to_judge(session: Session, *, after: int, limit: int) -> list[int]:
+    """Takes beyond a number whose newest reading was judged by older rules, the oldest first."""
+    newer = aliased(ReadingRow)
+    later = sa.exists().where(
+        col(newer.take_id) == col(ReadingRow.take_id), col(newer.id) > col(ReadingRow.id)
+    )
+    query = (
+        sa.select(col(ReadingRow.take_id))
+        .where(~later, col(ReadingRow.judged_by) < VERSION, col(ReadingRow.take_id) > after)
+        .order_by(col(ReadingRow.take_id))
+        .limit(limit)
+    )
+    return list(session.execute(query).scalars())
 
 
 def older_reading(session: Session, player_id: int, take_id: int, engine: str) -> Reading | None:

@@ -275,7 +275,7 @@ class ChunkRow(SQLModel, table=True):
 
 class ReadingRow(SQLModel, table=True):
     """What one engine heard in one take. `changed`: counts of what an older engine had heard
-    otherwise.
+    otherwise; `judged_by`: the version of the rules that verdict, counts and hits were judged by.
     """
 
     __tablename__ = "reading"
@@ -289,11 +289,14 @@ class ReadingRow(SQLModel, table=True):
     clean: int
     judged: int
     changed: dict[str, int] | None = json_column(nullable=True)
+    judged_by: int = 0
     created_at: datetime = moment_column()
 
 
 class HitRow(SQLModel, table=True):
-    """One hit of a reading under its lasting identity, for trends over takes and revisions."""
+    """One hit of a reading under its lasting identity, for trends over takes and revisions. What
+    was judged of it: `late_ms`, `in_time`, `as_judged` (its articulation, corrections counted).
+    """
 
     __tablename__ = "hit"
     id: int | None = Field(default=None, sa_column=Column(sa.BigInteger, primary_key=True))
@@ -312,6 +315,9 @@ class HitRow(SQLModel, table=True):
     relative_level_db: float | None = None
     ring_s: float | None = None
     stop_late_ms: float | None = None
+    late_ms: float | None = None
+    in_time: bool | None = None
+    as_judged: str | None = None
 
 
 class CorrectionRow(SQLModel, table=True):

@@ -62,7 +62,7 @@ class Take:
     let_go_at: datetime | None
     created_at: datetime
     zone: str
-    time_unknown: bool
+    time_unknown: bool = False
 
     @property
     def has_audio(self) -> bool:

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from thrumble.core.coach.judgement import JudgedHit
+from thrumble.core.coach.judgement import HitKey, JudgedHit
 
 CHANCE = 0.005  # a cause that would come about so rarely by chance is believed
 SPOILT = 0.03  # share of the hits that a cause has to spoil to be worth a word
@@ -35,8 +35,13 @@ class CauseKind(StrEnum):
     LEVEL = "level"
     RAMP = "ramp"
     UNLIKE = "unlike"
+    FEW = "few"
     CLEAN = "clean"
     NOTHING = "nothing"
+
+
+# kinds that say how a take went without naming what holds it back
+NOT_A_CAUSE = frozenset({CauseKind.CLEAN, CauseKind.FEW, CauseKind.NOTHING})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,10 +52,10 @@ class Cause:
 
     kind: CauseKind
     cost: float
-    hits: tuple[tuple[int, int], ...] = ()
+    hits: tuple[HitKey, ...] = ()
     figures: dict[str, float] = field(default_factory=dict)
     words: dict[str, str] = field(default_factory=dict)
 
 
-def keys_of(hits: Iterable[JudgedHit]) -> tuple[tuple[int, int], ...]:
+def keys_of(hits: Iterable[JudgedHit]) -> tuple[HitKey, ...]:
     return tuple(hit.key for hit in hits)

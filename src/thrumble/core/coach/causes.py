@@ -7,7 +7,7 @@ from collections.abc import Callable
 from thrumble.core.coach import sounding
 from thrumble.core.coach.another import another_riff
 from thrumble.core.coach.cause import Cause, CauseKind, keys_of
-from thrumble.core.coach.judgement import Judgement
+from thrumble.core.coach.judgement import JudgedHit, Judgement
 from thrumble.core.coach.sounding import sounds_unlike
 from thrumble.core.coach.timing import explain_timing
 
@@ -18,8 +18,8 @@ FAR_TO_TELL_TIRING_MS = 80.0  # so far off, what is left of a drift grows by its
 
 
 def find_causes(judgement: Judgement) -> list[Cause]:
-    """The causes of a take, dearest first, four at most; one saying that it is clean, or that
-    nothing was heard, where none is left.
+    """The causes of a take, most costly first, four at most; if none is left, one saying that the
+    take is clean, or what its few errors are, or that nothing was heard.
 
     Where the recording is damaged or another riff was played, that comes first, and the others are
     held back.
@@ -35,9 +35,8 @@ def find_causes(judgement: Judgement) -> list[Cause]:
         *(cause for one in _OTHERS if (cause := one(judgement)) is not None),
     ]
     unlike = sounds_unlike(judgement)
-    if unlike and sum(len(cause.hits) for cause in found if cause.kind in _SOUNDS) < MIXED * len(
-        unlike.hits
-    ):
+    largest = max((len(cause.hits) for cause in found if cause.kind in _SOUNDS), default=0)
+    if unlike and largest < MIXED * len(unlike.hits):
         found = [unlike, *(cause for cause in found if cause.kind not in _SOUNDS)]
     away_ms = max(
         (abs(cause.figures["away_ms"]) for cause in found if cause.kind is CauseKind.DRIFT),
@@ -48,7 +47,33 @@ def find_causes(judgement: Judgement) -> list[Cause]:
     elif away_ms > FAR_TO_TELL_TIRING_MS:
         found = [cause for cause in found if cause.kind is not CauseKind.TIRING]
     found.sort(key=lambda cause: -cause.cost)
-    return found[:MOST] or [_clean(judgement)]
+    named = found[:MOST]
+    if not named:
+        return [_clean(judgement) if judgement.is_clean else _few(judgement)]
+    unnamed = _unnamed(judgement, named)
+    if unnamed and len(named) < MOST:
+        named.append(Cause(kind=CauseKind.FEW, cost=0.0, hits=keys_of(unnamed)))
+    return named
+
+
+def _unnamed(judgement: Judgement, causes: list[Cause]) -> list[JudgedHit]:
+    """Hits that surely went wrong, but for their timing, and that no cause names."""
+    named = {key for cause in causes for key in cause.hits}
+    return [
+        hit
+        for hit in judgement.hits
+        if (hit.missed or hit.sounds_wrong or hit.stop_late) and hit.key not in named
+    ]
+
+
+def _few(judgement: Judgement) -> Cause:
+    """A take that isn't clean, with too few errors, or too little of the riff, to name a cause."""
+    figures = _clean(judgement).figures | {
+        "reached": float(judgement.due),
+        "written": float(len(judgement.hits)),
+    }
+    off = [hit for hit in judgement.hits if hit.off]
+    return Cause(kind=CauseKind.FEW, cost=0.0, hits=keys_of(off), figures=figures)
 
 
 _OTHERS: tuple[Callable[[Judgement], Cause | None], ...] = (
@@ -86,7 +111,7 @@ def _clean(judgement: Judgement) -> Cause:
     figures = {
         "in_time": float(judgement.in_time),
         "played": float(len(judgement.played)),
-        "as_written": float(sum(hit.as_written is True for hit in told)),
+        "as_written": float(sum(bool(hit.as_written) for hit in told)),
         "told": float(len(told)),
         "tolerance_ms": judgement.limits.tolerance_ms,
         "missed": float(sum(hit.missed for hit in judgement.hits)),
@@ -94,6 +119,6 @@ def _clean(judgement: Judgement) -> Cause:
     return Cause(
         kind=CauseKind.CLEAN,
         cost=0.0,
-        hits=keys_of(hit for hit in judgement.hits if hit.missed),
+        hits=keys_of(hit for hit in judgement.hits if hit.off),
         figures=figures,
     )

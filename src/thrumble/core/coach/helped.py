@@ -107,7 +107,7 @@ def _value(hit: JudgedHit, measure: Measure) -> float | None:
     if measure is Measure.TIMING:
         return None if hit.late_ms is None else abs(hit.late_ms)
     if measure is Measure.MUTING:
-        return None if hit.as_written is None else float(not hit.as_written)
+        return None if hit.as_written is None else float(hit.sounds_wrong)
     late = hit.stop_late_ms
     return None if late is None else max(0.0, late)
 

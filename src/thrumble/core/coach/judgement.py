@@ -1,13 +1,15 @@
-"""What every hit of a reading is worth, judged once, against one stated set of limits. Whoever
-shows or explains a reading reads this and
-nothing else: verdict, strip, pile, table, clock.
+"""The one judgement of a take: how early or late every hit is, whether it sounds as written and is
+clean. Screens, files, the command line and the database read its result; nothing else decides any
+of this.
 
-Early and late count from the click where the delay is known, else from the take's own median: a
-player's constant lag cannot be told then.
+Early and late count from the click if the latency is known, else from the take's own median: a
+player's constant lag can't be told from the latency then.
 """
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
+from math import floor
+from typing import NamedTuple
 
 import numpy as np
 
@@ -19,6 +21,31 @@ TOLERANCES_MS = {"tight": 12.0, "firm": 20.0, "loose": 35.0}
 DEFAULT_TOLERANCE = "firm"
 QUARTER_OF_SLOT = 0.25
 LATE_STOP_MS = 60.0
+CLEAN_SHARE = 0.95  # of the hits of a clean pass or take
+ONE_OFF_FROM = 10  # hits, from which on one may always be off
+REACHED_SHARE = 0.9  # of a pass's hits that a take has to reach to be judged as a whole
+VERSION = 1  # of these rules: what is stored of a judgement by older ones is computed anew
+
+
+class HitKey(NamedTuple):
+    """Which due hit of a take: the pass it was played in, from 1, and its index in the riff."""
+
+    round: int
+    index: int  # type: ignore[assignment]  # tuple.index is never asked of a key
+
+
+Corrections = Mapping[HitKey, str]  # what the player says hits were: open, palm or dead
+
+
+def is_clean(off: int, hits: int) -> bool:
+    """Whether a pass or take of so many hits is clean although so many are off: 95 % of them have
+    to be clean, and from 10 hits on one may always be off. Missed and extra hits count as off. No
+    hits are not clean.
+    """
+    allowed = floor((1 - CLEAN_SHARE) * hits + 1e-9)
+    if hits >= ONE_OFF_FROM:
+        allowed = max(1, allowed)
+    return hits > 0 and off <= allowed
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,9 +84,13 @@ class JudgedHit:
     stop_late_ms: float | None
 
     @property
-    def key(self) -> tuple[int, int]:
-        """Round and index."""
-        return (self.hit.round, self.hit.index)
+    def key(self) -> HitKey:
+        return HitKey(self.hit.round, self.hit.index)
+
+    @property
+    def articulation(self) -> HeardKind | None:
+        """How it sounded, as corrected by the player; None if it was not played."""
+        return self.hit.heard_articulation if self.played else None
 
     @property
     def played(self) -> bool:
@@ -82,21 +113,31 @@ class JudgedHit:
 
     @property
     def clean(self) -> bool:
-        return self.in_time and self.as_written is True and self.stop_kept is not False
+        return self.in_time and bool(self.as_written) and self.stop_kept in (None, True)
+
+    @property
+    def sounds_wrong(self) -> bool:
+        """Whether it surely sounds other than written."""
+        return self.as_written is not None and not self.as_written
+
+    @property
+    def stop_late(self) -> bool:
+        """Whether its stop was measured and rings on."""
+        return self.stop_kept is not None and not self.stop_kept
 
     @property
     def off(self) -> bool:
         """Whether something about it is not as it should be."""
         return self.missed or (
-            self.played
-            and (not self.in_time or self.as_written is False or self.stop_kept is False)
+            self.played and (not self.in_time or self.sounds_wrong or self.stop_late)
         )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Judgement:
-    """A reading judged. `around_ms`: what early and late count from, in the reading's own
-    deviations; `instrument`: what it was played on.
+    """A reading judged. `reading`: with the player's corrections in place of what was heard;
+    `around_ms`: what early and late count from, in the reading's own deviations; `instrument`: what
+    it was played on; `corrected`: the hits that the player corrected.
     """
 
     reading: Reading
@@ -105,6 +146,7 @@ class Judgement:
     around_ms: float
     instrument: Instrument
     hits: tuple[JudgedHit, ...]
+    corrected: frozenset[HitKey] = frozenset()
 
     @property
     def played(self) -> list[JudgedHit]:
@@ -128,8 +170,19 @@ class Judgement:
     def in_time(self) -> int:
         return sum(hit.in_time for hit in self.hits)
 
-    def by_key(self) -> dict[tuple[int, int], JudgedHit]:
-        """The hits by round and index."""
+    @property
+    def is_whole(self) -> bool:
+        """Whether the take reaches nearly all of the riff, so that it can be called clean."""
+        return self.due >= REACHED_SHARE * len(self.hits)
+
+    @property
+    def is_clean(self) -> bool:
+        """Whether the take as a whole is clean."""
+        off = self.counted - self.clean + len(self.reading.extra_onsets)
+        return self.is_whole and is_clean(off, self.counted)
+
+    def by_key(self) -> dict[HitKey, JudgedHit]:
+        """The hits by pass and index."""
         return {hit.key: hit for hit in self.hits}
 
     def spread_ms(self) -> float | None:
@@ -151,74 +204,80 @@ def robust_spread(values: np.ndarray) -> float:
 
 
 def usual_tolerance_ms() -> float:
-    """The widest that a hit may be off, where nobody chose otherwise."""
+    """The widest that a hit may be off, unless the player chose otherwise."""
     return TOLERANCES_MS[DEFAULT_TOLERANCE]
 
 
-def in_time(late_ms: float, slot_s: float, *, tolerance: str = DEFAULT_TOLERANCE) -> bool:
-    """Whether a lateness is inside what a hit with such a slot is allowed, where nothing else is
-    known of it.
+def is_in_time(late_ms: float, slot_s: float, *, tolerance: str = DEFAULT_TOLERANCE) -> bool:
+    """Whether a lateness that is no single hit's, such as a place's median over takes, is within
+    what a hit with such a slot is allowed.
     """
     return abs(late_ms) <= Limits(TOLERANCES_MS[tolerance]).for_slot_ms(slot_s)
 
 
-def judge_hits(
+def judge(
     reading: Reading,
     expanded: ExpandedRiff,
     instrument: Instrument | None = None,
+    corrections: Corrections | None = None,
     *,
     tolerance: str = DEFAULT_TOLERANCE,
 ) -> Judgement:
-    """Judges every hit of a reading against a tolerance: tight, firm or loose. `instrument`: the
-    player's own, where it is known; else the riff's with strings of the usual length.
+    """Judges every hit of a reading: the only place where lateness, cleanness and whether a hit
+    sounds as written are decided.
+
+    instrument : the player's own if it is known; else the riff's with a usual scale length.
+    corrections : what the player says hits were; it counts in place of what was heard.
+    tolerance : tight, firm or loose.
     """
     limits = Limits(TOLERANCES_MS[tolerance])
+    corrected = _with_corrections(reading, corrections or {})
     deviations = [
         h.deviation_ms
-        for h in reading.hits
+        for h in corrected.hits
         if h.state is HitState.PLAYED and h.deviation_ms is not None
     ]
     around = 0.0 if reading.bias_judged or not deviations else float(np.median(deviations))
-    hits = tuple(_judged(hit, expanded.hits[hit.index], limits, around) for hit in reading.hits)
+    hits = tuple(_judged(hit, expanded.hits[hit.index], limits, around) for hit in corrected.hits)
     return Judgement(
-        reading=reading,
+        reading=corrected,
         expanded=expanded,
         limits=limits,
         around_ms=around,
         instrument=instrument or expanded.riff.instrument,
         hits=hits,
+        corrected=frozenset(corrections or ()),
     )
 
 
-def as_said(judgement: Judgement, said: Mapping[tuple[int, int], str]) -> Judgement:
-    """The same where the player has said by (round, index) how some hits sounded: they know better
-    than the ear.
-    """
-    if not said:
-        return judgement
-    reading = judgement.reading
-    hits = [
-        replace(hit, heard_articulation=HeardKind(said[hit.round, hit.index]))
-        if hit.state is HitState.PLAYED and (hit.round, hit.index) in said
-        else hit
-        for hit in reading.hits
-    ]
-    return judge_hits(replace(reading, hits=hits), judgement.expanded, judgement.instrument)
+def _with_corrections(reading: Reading, corrections: Corrections) -> Reading:
+    """The reading with what the player says in place of what was heard, beyond doubt."""
+    if not corrections:
+        return reading
+    hits = []
+    for hit in reading.hits:
+        kind = corrections.get(HitKey(hit.round, hit.index))
+        if kind is not None and hit.state is HitState.PLAYED:
+            odds = {name: float(name == kind) for name in ("open", "palm", "dead")}
+            hit = replace(hit, heard_articulation=HeardKind(kind), probabilities=odds)
+        hits.append(hit)
+    return replace(reading, hits=hits)
 
 
 def _judged(hit: HitReading, due: DueHit, limits: Limits, around_ms: float) -> JudgedHit:
     played = hit.state is HitState.PLAYED and hit.deviation_ms is not None
     heard = hit.heard_articulation if played else None
     # without a known latency a stop, too, counts from where the player is
-    stop = None if hit.stop_late_ms is None else hit.stop_late_ms - around_ms
+    stop_ms = None if hit.stop_late_ms is None else float(hit.stop_late_ms) - around_ms
+    as_written = None
+    if heard is not None and heard is not HeardKind.UNSURE:
+        as_written = heard.value == hit.expected_articulation.value
     return JudgedHit(
         hit=hit,
         due=due,
         late_ms=hit.deviation_ms - around_ms if played and hit.deviation_ms is not None else None,
         limit_ms=limits.for_slot_ms(due.slot_s),
-        as_written=None
-        if heard in (None, HeardKind.UNSURE)
-        else heard.value == hit.expected_articulation.value,
-        stop_kept=None if stop is None else stop < limits.late_stop_ms,
-        stop_late_ms=stop,
+        as_written=as_written,
+        stop_kept=None if stop_ms is None else bool(stop_ms < limits.late_stop_ms),
+        stop_late_ms=stop_ms,
     )

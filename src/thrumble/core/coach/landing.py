@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from thrumble.core.coach.habits import PlayedPlace
-from thrumble.core.coach.judgement import JudgedHit, Judgement, in_time
+from thrumble.core.coach.judgement import HitKey, JudgedHit, Judgement, is_in_time
 from thrumble.core.ear.reading import RingEnd
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
@@ -81,7 +81,7 @@ def landings(judgement: Judgement) -> list[Landing]:
         k = hit.due.index
         if not far[k] or hit.late_ms is None:
             continue
-        before = by_key.get((hit.hit.round, _fretted_before(judgement, k)))
+        before = by_key.get(HitKey(hit.key.round, _fretted_before(judgement, k)))
         out.append(
             Landing(
                 index=k,
@@ -122,7 +122,7 @@ def fit_landings(judgement: Judgement) -> LandingFit:
     go.
     """
     found = landings(judgement)
-    before = {(one.round, _fretted_before(judgement, one.index)) for one in found}
+    before = {HitKey(one.round, _fretted_before(judgement, one.index)) for one in found}
     others = [
         early
         for hit in judgement.played
@@ -155,7 +155,7 @@ def fit_places(
                 mm=far[to.index],
                 time_ms=far[to.index] / fast[to.index] * 1000,
                 late_ms=one.late_ms,
-                in_time=in_time(one.late_ms, to.slot_s),
+                in_time=is_in_time(one.late_ms, to.slot_s),
                 early_ms=None,
             )
         )

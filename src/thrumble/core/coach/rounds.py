@@ -2,17 +2,14 @@
 for the sections of the riff, and for the riff that a drill was made from.
 """
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 
-from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.coach.judgement import REACHED_SHARE, JudgedHit, Judgement, is_clean
 from thrumble.core.ear.reading import HitState
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.riff.model import Hit, HitIdentity
 
-CLEAN_SHARE = 0.95  # of the hits of a clean round
 COVERED_SHARE = 0.8  # of a section's hits that a drill has to hold to say something about it
-REACHED_SHARE = 0.9  # of a round's hits that the take has to reach
 WHOLE = ""  # in place of a section
 
 
@@ -110,26 +107,22 @@ def _extras(judgement: Judgement, sections: dict[int, str]) -> dict[tuple[int, s
 
 
 def _result(number: int, section: str, hits: list[JudgedHit], extra: int) -> RoundResult:
-    missed = sum(hit.missed for hit in hits)
     counted = [hit for hit in hits if hit.counts]
-    complete = not missed and not extra
+    off = sum(not hit.clean for hit in counted)
+    struck = [hit for hit in hits if hit.played or hit.missed]
+    untimely = sum(not hit.in_time for hit in struck)
     return RoundResult(
         round=number,
         section=section,
         hits=len(hits),
-        clean=complete and bool(counted) and _enough(hit.clean for hit in counted),
-        timing=complete and _enough(hit.in_time for hit in hits if hit.played),
+        clean=is_clean(off + extra, len(counted)),
+        timing=is_clean(untimely + extra, len(struck)),
         muting=_told([hit.as_written for hit in hits]),
         stops=_told([hit.stop_kept for hit in hits]),
     )
 
 
-def _enough(good: Iterable[bool]) -> bool:
-    all_of = list(good)
-    return bool(all_of) and sum(all_of) >= CLEAN_SHARE * len(all_of)
-
-
 def _told(good: list[bool | None]) -> bool | None:
-    """Of what could be told; None where nothing could."""
-    told = [one for one in good if one is not None]
-    return _enough(told) if told else None
+    """Clean in what could be measured; None if nothing could."""
+    measured = [one for one in good if one is not None]
+    return is_clean(measured.count(False), len(measured)) if measured else None

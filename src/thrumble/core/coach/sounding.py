@@ -6,25 +6,40 @@ from collections import defaultdict
 
 import numpy as np
 
-from thrumble.core.chance import binomial_above
+from thrumble.core.chance import binomial_above, poisson_binomial_sf
 from thrumble.core.coach.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
-from thrumble.core.coach.judgement import JudgedHit, Judgement, robust_spread
+from thrumble.core.coach.judgement import HitKey, JudgedHit, Judgement, robust_spread
 from thrumble.core.ear.reading import HeardKind
 from thrumble.core.neck.catalogue import easiest
 from thrumble.core.neck.hand import Hand
 from thrumble.core.neck.silence import silence_map
 from thrumble.core.riff.model import Articulation
 
-# How often the ear itself errs, at most: more than that is the player.
-EAR_WRONG, EAR_STOP, EAR_CHORD = 0.02, 0.04, 0.01
-
+# How often a stop or a chord is measured wrong, at most: neither has odds of its own.
+STOP_ERROR, CHORD_ERROR = 0.04, 0.01
+MIN_ERROR = 0.002  # of a classified hit: no classifier is surer than its calibration could show
 
 UNEVEN_DB = 3.2
 
 
 def _beats_chance(count: int, of: int, by_itself: float) -> bool:
-    """Whether so many of so many are more than the ear's own errors would give."""
+    """Whether `count` of `of` exceeds a detector's error rate (binomial test)."""
     return count > 0 and binomial_above(count - 1, of, by_itself) < CHANCE
+
+
+def _surely_wrong(wrong: list[JudgedHit], classified: list[JudgedHit]) -> bool:
+    """Whether more hits are classified as wrong than the classifier's own odds allow: the
+    Poisson-binomial tail over the hits concerned, each with the chance that it was misclassified.
+    """
+    chances = [_misclassified(hit) for hit in classified]
+    return bool(wrong) and poisson_binomial_sf(len(wrong) - 1, chances) < CHANCE
+
+
+def _misclassified(hit: JudgedHit) -> float:
+    """The chance that a hit sounded other than classified, by its calibrated odds."""
+    odds = hit.hit.probabilities or {}
+    kind = hit.articulation
+    return max(MIN_ERROR, 1.0 - odds.get("" if kind is None else kind.value, 0.0))
 
 
 def _share(judgement: Judgement, hits: list[JudgedHit]) -> float:
@@ -55,30 +70,28 @@ def extra(judgement: Judgement) -> Cause | None:
 
 def _misheard(
     judgement: Judgement, written: Articulation, heard: tuple[HeardKind, ...]
-) -> tuple[list[JudgedHit], int]:
-    """Hits written so that came out as one of these, and how many were written so and surely
-    heard.
-    """
-    told = [
+) -> tuple[list[JudgedHit], list[JudgedHit]]:
+    """Hits written so that sounded as one of these, and all that were written so and classified."""
+    classified = [
         hit
         for hit in judgement.played
         if hit.hit.expected_articulation is written and hit.as_written is not None
     ]
-    return [hit for hit in told if hit.hit.heard_articulation in heard], len(told)
+    return [hit for hit in classified if hit.articulation in heard], classified
 
 
 def _wrong(
     judgement: Judgement, kind: CauseKind, written: Articulation, *heard: HeardKind
 ) -> Cause | None:
-    wrong, of = _misheard(judgement, written, heard)
-    if _share(judgement, wrong) < SPOILT or not _beats_chance(len(wrong), of, EAR_WRONG):
+    wrong, classified = _misheard(judgement, written, heard)
+    if _share(judgement, wrong) < SPOILT or not _surely_wrong(wrong, classified):
         return None
-    figures = {"wrong": float(len(wrong)), "written": float(of)}
+    figures = {"wrong": float(len(wrong)), "written": float(len(classified))}
     if kind is CauseKind.RANG:
         by_key = judgement.by_key()
-        before = [by_key.get((hit.hit.round, hit.hit.index - 1)) for hit in wrong]
+        before = [by_key.get(HitKey(hit.key.round, hit.key.index - 1)) for hit in wrong]
         figures["after_open"] = float(
-            sum(b is not None and b.hit.heard_articulation is HeardKind.OPEN for b in before)
+            sum(b is not None and b.articulation is HeardKind.OPEN for b in before)
         )
     return Cause(kind=kind, cost=_share(judgement, wrong), hits=keys_of(wrong), figures=figures)
 
@@ -101,11 +114,11 @@ def sounds_unlike(judgement: Judgement) -> Cause | None:
     """Hits of all kinds that came out as another kind, where no single confusion reaches a word of
     its own.
     """
-    wrong = [hit for hit in judgement.played if hit.as_written is False]
-    told = sum(hit.as_written is not None for hit in judgement.played)
-    if _share(judgement, wrong) < SPOILT or not _beats_chance(len(wrong), told, EAR_WRONG):
+    classified = [hit for hit in judgement.played if hit.as_written is not None]
+    wrong = [hit for hit in classified if hit.sounds_wrong]
+    if _share(judgement, wrong) < SPOILT or not _surely_wrong(wrong, classified):
         return None
-    figures = {"wrong": float(len(wrong)), "told": float(told)}
+    figures = {"wrong": float(len(wrong)), "told": float(len(classified))}
     return Cause(
         kind=CauseKind.UNLIKE, cost=_share(judgement, wrong), hits=keys_of(wrong), figures=figures
     )
@@ -113,8 +126,8 @@ def sounds_unlike(judgement: Judgement) -> Cause | None:
 
 def stops(judgement: Judgement) -> Cause | None:
     judged = [hit for hit in judgement.played if hit.stop_kept is not None]
-    late = [hit for hit in judged if hit.stop_kept is False]
-    if len(late) < 2 or not _beats_chance(len(late), len(judged), EAR_STOP):
+    late = [hit for hit in judged if hit.stop_late]
+    if len(late) < 2 or not _beats_chance(len(late), len(judged), STOP_ERROR):
         return None
     figures = {
         "late": float(len(late)),
@@ -133,9 +146,9 @@ def stops(judgement: Judgement) -> Cause | None:
 
 def frets(judgement: Judgement) -> Cause | None:
     checked = [hit for hit in judgement.played if hit.hit.chord_ok is not None]
-    wrong = [hit for hit in checked if hit.hit.chord_ok is False]
+    wrong = [hit for hit in checked if not hit.hit.chord_ok]
     if not wrong or not (
-        _beats_chance(len(wrong), len(checked), EAR_CHORD) or len(wrong) == 1 == len(checked)
+        _beats_chance(len(wrong), len(checked), CHORD_ERROR) or len(wrong) == 1 == len(checked)
     ):
         return None
     figures = {"wrong": float(len(wrong)), "checked": float(len(checked))}
@@ -150,7 +163,7 @@ def frets(judgement: Judgement) -> Cause | None:
 def strays(judgement: Judgement) -> Cause | None:
     checked = [hit for hit in judgement.played if hit.hit.stray_strings is not None]
     ringing = [hit for hit in checked if hit.hit.stray_strings]
-    if len(ringing) < 2 or not _beats_chance(len(ringing), len(checked), EAR_CHORD):
+    if len(ringing) < 2 or not _beats_chance(len(ringing), len(checked), CHORD_ERROR):
         return None
     counts: dict[int, int] = defaultdict(int)
     for hit in ringing:
@@ -184,7 +197,7 @@ def _what_damps(string: int, ringing: list[JudgedHit], judgement: Judgement) -> 
 def ramp(judgement: Judgement) -> Cause | None:
     """The first mute ramp that did not go as written, and how many did not."""
     told = [one for one in judgement.reading.ramps if one.kept is not None]
-    wrong = [one for one in told if one.kept is False and one.heard is not None]
+    wrong = [one for one in told if not one.kept and one.heard is not None]
     if not wrong:
         return None
     first = wrong[0]

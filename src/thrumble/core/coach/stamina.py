@@ -8,7 +8,7 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from thrumble.core.coach.cause import Cause, CauseKind
+from thrumble.core.coach.cause import NOT_A_CAUSE, Cause, CauseKind
 from thrumble.core.coach.judgement import JudgedHit, Judgement
 from thrumble.core.ear.reading import ChangeKind
 
@@ -71,9 +71,7 @@ def load_of(judgement: Judgement, causes: Iterable[Cause]) -> TakeLoad:
         level_db=level.amount if level is not None else None,
         clean=judgement.clean,
         judged=judgement.counted,
-        causes=tuple(
-            one.kind for one in causes if one.kind not in (CauseKind.CLEAN, CauseKind.NOTHING)
-        ),
+        causes=tuple(one.kind for one in causes if one.kind not in NOT_A_CAUSE),
     )
 
 

@@ -3,9 +3,11 @@ about it second.
 """
 
 from collections import Counter
+from collections.abc import Callable, Iterator
+from functools import partial
 
 from thrumble.core.coach.cause import Cause, CauseKind
-from thrumble.core.coach.judgement import Judgement
+from thrumble.core.coach.judgement import JudgedHit, Judgement
 from thrumble.core.counting import counted
 from thrumble.core.music.meter import spoken_count
 
@@ -290,9 +292,81 @@ def _clean(cause: Cause, judgement: Judgement) -> str:
         f"{f['tolerance_ms']:.0f} ms), "
         f"and {f['as_written']:.0f} of {f['told']:.0f} sound as written."
     )
-    if f["missed"]:
-        text += f" {counted(f['missed'], 'hit is', 'hits are')} missing, {where(cause, judgement)}."
-    return text
+    return " ".join([text, *errors_listed(cause, judgement)])
+
+
+def _few(cause: Cause, judgement: Judgement) -> str:
+    f = cause.figures
+    if not f:  # beside other causes: only what they don't name
+        return " ".join(["Also:", *errors_listed(cause, judgement)])
+    text = (
+        f"In time: {f['in_time']:.0f} of {f['played']:.0f} hits (within "
+        f"{f['tolerance_ms']:.0f} ms)."
+    )
+    if not judgement.is_whole:
+        text = f"You stopped after {f['reached']:.0f} of {f['written']:.0f} hits. {text}"
+    return " ".join([text, *errors_listed(cause, judgement)])
+
+
+def errors_listed(cause: Cause, judgement: Judgement) -> list[str]:
+    """What went wrong with a cause's hits, kind by kind, with the bars: `5 palm mutes ring: bars 2,
+    5 and 12.`; the extra hits too, unless the cause names some hits of others only.
+    """
+    by_key = judgement.by_key()
+    hits = [by_key[key] for key in cause.hits if key in by_key]
+    out = []
+    for one, more, bars in _errors(hits):
+        out.append(f"{counted(len(bars), one, more)}: {_bars(bars)}.")
+    extra = len(judgement.reading.extra_onsets)
+    if extra and cause.figures:
+        out.append(f"You played {counted(extra, 'extra hit')}.")
+    return out
+
+
+def _errors(hits: list[JudgedHit]) -> Iterator[tuple[str, str, list[int]]]:
+    """Each kind of error among hits, in words for one and for several, and the bars they are in."""
+    tests: list[tuple[str, str, Callable[[JudgedHit], bool]]] = [
+        ("hit is missing", "hits are missing", lambda hit: hit.missed),
+        ("hit is early or late", "hits are early or late", _untimely),
+        *(
+            (f"{name} {verb}s", f"{name}s {verb}", partial(_sounds, written=written, heard=heard))
+            for written, heard, name, verb in (
+                ("palm", ("open",), "palm mute", "ring"),
+                ("dead", ("open", "palm"), "dead hit", "ring"),
+            )
+        ),
+        ("open hit is choked", "open hits are choked", partial(_sounds, written="open",
+                                                              heard=("palm", "dead"))),
+        ("palm mute has no pitch", "palm mutes have no pitch", partial(_sounds, written="palm",
+                                                                       heard=("dead",))),
+        ("stop rings on", "stops ring on", lambda hit: hit.stop_late),
+    ]  # fmt: skip
+    for one, more, test in tests:
+        found = [hit.hit.bar for hit in hits if test(hit)]
+        if found:
+            yield one, more, found
+
+
+def _untimely(hit: JudgedHit) -> bool:
+    return hit.played and not hit.in_time
+
+
+def _sounds(hit: JudgedHit, *, written: str, heard: tuple[str, ...]) -> bool:
+    kind = hit.articulation
+    wrong = hit.sounds_wrong and kind is not None and kind.value in heard
+    return wrong and hit.hit.expected_articulation.value == written
+
+
+def _bars(bars: list[int]) -> str:
+    """`bar 2`, `bars 2, 5 and 12`, `bars 2, 5, 7 and 9 more`."""
+    shown = [str(bar) if bar else "the pick-up" for bar in sorted(set(bars))]
+    if shown == ["the pick-up"]:
+        return "the pick-up"
+    if len(shown) == 1:
+        return f"bar {shown[0]}"
+    if len(shown) > 6:
+        return f"bars {', '.join(shown[:5])} and {len(shown) - 5} more"
+    return f"bars {', '.join(shown[:-1])} and {shown[-1]}"
 
 
 FINGERS = {
@@ -323,5 +397,6 @@ _SENTENCES = {
     CauseKind.LEVEL: _level,
     CauseKind.UNLIKE: _unlike,
     CauseKind.CLEAN: _clean,
+    CauseKind.FEW: _few,
     CauseKind.NOTHING: _nothing,
 }

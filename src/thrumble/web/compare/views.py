@@ -4,12 +4,11 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from thrumble.actions.comparing import Compared
+from thrumble.actions.judging import JudgedTake
 from thrumble.core.coach.comparison import Difference
-from thrumble.core.coach.judgement import Judgement
 from thrumble.core.counting import counted
 from thrumble.core.riff.expand import expand
 from thrumble.store.take_lists import TakeLine
-from thrumble.store.takes import Take
 from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.mirror import paired_strip
 from thrumble.web.shared.takes import TakeLineView, take_line
@@ -103,7 +102,7 @@ def compare_view(compared: Compared, query: str) -> CompareView:
             for one in places
         ],
         sides=[_side(name, own) for name, own in zip(SIDES, (compared.a, compared.b), strict=True)],
-        strip=paired_strip(compared.a[0][1], compared.b[0][1]),
+        strip=paired_strip(compared.a[0].judgement, compared.b[0].judgement),
         cautions=list(found.cautions),
         query=query,
         marks=_marks(compared),
@@ -119,7 +118,7 @@ def _marks(compared: Compared) -> dict[str, object]:
             "due": [round(hit.expected_s, 4) for hit in judged.reading.hits],
         }
         for name, own in zip(SIDES, (compared.a, compared.b), strict=True)
-        for _, judged in own[:1]
+        for judged in own[:1]
     }
     return {
         "tempo": expanded.tempo_bpm,
@@ -169,12 +168,11 @@ def _row(one: Difference) -> FigureRow:
     )
 
 
-def _side(name: str, own: list[tuple[Take, Judgement]]) -> SideView:
-    take, judged = own[0]
-    reading = judged.reading
+def _side(name: str, own: list[JudgedTake]) -> SideView:
+    take, reading = own[0].take, own[0].reading
     return SideView(
         name=name,
-        takes=[(one.id, f"take {one.number}") for one, _ in own],
+        takes=[(judged.take.id, f"take {judged.take.number}") for judged in own],
         take_id=take.id,
         start_s=reading.start_s or 0.0,
         tempo=reading.tempo_bpm,

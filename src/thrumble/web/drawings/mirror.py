@@ -3,7 +3,7 @@
 The wedge on the line leans left for early and right for late; inside tolerance it is a dot.
 """
 
-from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.coach.judgement import HitKey, JudgedHit, Judgement
 from thrumble.core.coach.words import early_or_late
 from thrumble.core.ear.reading import HeardKind, HitReading
 from thrumble.core.riff.expand import PlayedBar
@@ -15,7 +15,7 @@ NOTE_CHAR_PX, NOTE_GAP_PX = 6.2, 3.0
 
 
 def reading_strip(
-    judgement: Judgement, named: dict[tuple[int, int], str], *, rounds: int | None = None
+    judgement: Judgement, named: dict[HitKey, str], *, rounds: int | None = None
 ) -> list[BarDrawing]:
     """Plan and take of the first `rounds` rounds, or of all. `named`: words under the hits that
     matter.
@@ -33,7 +33,7 @@ def reading_strip(
             drawing.mirrored = True
             offset_s = (number - 1) * expanded.round_s
             for due in expanded.hits:
-                if due.bar == bar.number and (hit := by_key.get((number, due.index))):
+                if due.bar == bar.number and (hit := by_key.get(HitKey(number, due.index))):
                     _add_heard(drawing, bar, hit, named.get(hit.key, ""))
             for extra in reading.extra_onsets:
                 at_s = (extra.onset_s - start_s - judgement.around_ms / 1000) / stretch - offset_s

@@ -13,7 +13,8 @@ from pydantic import Field
 
 from thrumble.actions import takes as verbs
 from thrumble.actions.along import BACKING_RATE_HZ, backing
-from thrumble.actions.coaching import judge_take, step_of
+from thrumble.actions.coaching import step_of
+from thrumble.actions.judging import find_judged_take, judged_take
 from thrumble.actions.planning import go_on
 from thrumble.core.errors import BadAudio, NotFound
 from thrumble.core.pulse.cues import SOUNDS, Backing, sound_of
@@ -22,7 +23,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.takes import RecorderReport
 from thrumble.formats.along_form import AlongForm
 from thrumble.formats.audio import KINDS, MAX_BYTES, looks_like_audio, write_wav16
-from thrumble.store import readings, riffs, rigs, takes, trials
+from thrumble.store import riffs, rigs, takes, trials
 from thrumble.store.space import space
 from thrumble.store.takes import NewTake
 from thrumble.web.deps import DbSession, PlayerId, Today, costly
@@ -274,12 +275,10 @@ def take_outcome(
     """What the play screen shows after a take: where it stands, then the verdict and the strip."""
     take = takes.get_take(session, player_id, take_id)
     status = status_view(take, asked)
-    reading = readings.get_reading(session, player_id, take_id) if status.read else None
+    judged = find_judged_take(session, player_id, take_id) if status.read else None
     view, following = None, None
-    if reading:
-        revision = riffs.get_revision(session, player_id, take.revision_id)
-        instrument = rigs.instrument_for(session, player_id, take.rig_id, revision.riff)
-        view = reading_view(take, revision, reading, instrument=instrument)
+    if judged:
+        view = reading_view(judged)
         following = next_view(
             session, player_id, take.riff_id, take_id, view.judgement, view.causes
         )
@@ -302,9 +301,9 @@ def take_verdict(
     status = status_view(take, asked)
     told = {"state": status.state, "ask_again_ms": status.ask_again_ms, "words": status.words}
     if status.read:
-        judgement = judge_take(session, player_id, take_id)
-        told |= round_verdict(judgement)
-        written_bpm = float(judgement.expanded.riff.tempo_bpm)
+        judged = judged_take(session, player_id, take_id)
+        told |= round_verdict(judged)
+        written_bpm = float(judged.riff.tempo_bpm)
         told["step"] = step_of(session, player_id, take.riff_id, written_bpm).tempo_bpm
     return JSONResponse(told)
 

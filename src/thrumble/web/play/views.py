@@ -7,10 +7,8 @@ from datetime import date
 from itertools import pairwise
 
 from thrumble.actions.along import backings_of
+from thrumble.actions.judging import JudgedTake
 from thrumble.actions.planning import FOLLOWS, Going
-from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import Judgement
-from thrumble.core.coach.words import say
 from thrumble.core.counting import counted
 from thrumble.core.instrument import Instrument
 from thrumble.core.pulse.cues import (
@@ -131,10 +129,11 @@ def _told(cues: list[Cue]) -> list[list[object]]:
     return [[round(cue.at_s, 7), cue.sound, round(cue.level, 4), cue.bar] for cue in cues]
 
 
-def round_verdict(judgement: Judgement) -> dict[str, object]:
-    """A round in one sentence and one figure."""
+def round_verdict(judged: JudgedTake) -> dict[str, object]:
+    """A pass in one sentence and one figure."""
+    judgement = judged.judgement
     return {
-        "words": say(find_causes(judgement)[0], judgement),
+        "words": judged.sentences[0],
         "clean": judgement.clean,
         "of": judgement.counted,
         "tempo": judgement.expanded.tempo_bpm,

@@ -10,16 +10,14 @@ from fastapi.responses import HTMLResponse, JSONResponse
 from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
 from thrumble.actions.along import known_along
-from thrumble.actions.coaching import heed, judge_take
+from thrumble.actions.coaching import rejudge_after_correction
+from thrumble.actions.judging import find_judged_take, judged_take
 from thrumble.actions.keeping import annotate_take, restore
 from thrumble.actions.playback import click_stem, listening_copy, take_stem
 from thrumble.actions.sound import fetch
-from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import judge_hits
-from thrumble.core.coach.words import say
+from thrumble.core.coach.judgement import HitKey
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import NotFound
-from thrumble.core.riff.expand import expand
 from thrumble.formats.labels import label_track
 from thrumble.formats.reading_json import reading_csv, reading_document
 from thrumble.store import corrections as said
@@ -32,7 +30,7 @@ from thrumble.web.readings.views import LISTED, STARRED, again_view, list_view
 from thrumble.web.shared.files import sent, temporary
 from thrumble.web.shared.next import next_view
 from thrumble.web.shared.paging import pages
-from thrumble.web.shared.reading import corrected_line, corrected_words, reading_view
+from thrumble.web.shared.reading import corrected_line, reading_view
 from thrumble.web.shared.takes import status_view
 from thrumble.web.templating import render
 
@@ -101,15 +99,9 @@ def take_page(
     """A take's reading, or where it stands on the way to one."""
     take = takes.get_take(session, player_id, take_id)
     revision = riffs.get_revision(session, player_id, take.revision_id)
-    reading = readings.get_reading(session, player_id, take_id)
-    corrections = said.corrections_of(session, player_id, take_id)
     tone = rigs.get_tone(session, player_id, take.tone_id).name if take.tone_id is not None else ""
-    instrument = rigs.instrument_for(session, player_id, take.rig_id, revision.riff)
-    view = (
-        reading_view(take, revision, reading, corrections, tone, instrument)
-        if reading and take.state == "read"
-        else None
-    )
+    judged = find_judged_take(session, player_id, take_id) if take.state == "read" else None
+    view = None if judged is None else reading_view(judged, tone)
     following = (
         next_view(session, player_id, take.riff_id, take_id, view.judgement, view.causes)
         if view
@@ -178,22 +170,11 @@ def take_status(
 @router.get("/takes/{take_id}/reading.json", name="reading_json")
 def reading_json(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The reading as JSON, with what the coach found in it."""
-    reading = readings.get_reading(session, player_id, take_id)
-    if reading is None:
-        raise NotFound(
-            "this take has no reading yet: wait until it has been read, or read it again"
-        )
-    take = takes.get_take(session, player_id, take_id)
-    riff = riffs.get_revision(session, player_id, take.revision_id).riff
-    judgement = judge_hits(
-        reading,
-        expand(riff, take.tempo_bpm),
-        rigs.instrument_for(session, player_id, take.rig_id, riff),
-    )
-    causes = [(cause, say(cause, judgement)) for cause in find_causes(judgement)]
-    played_at = local_time(take.created_at, take.zone)
+    judged = judged_take(session, player_id, take_id)
+    causes = list(zip(judged.findings, judged.sentences, strict=True))
+    played_at = local_time(judged.take.created_at, judged.take.zone)
     return JSONResponse(
-        reading_document(reading, causes, played_at),
+        reading_document(judged.reading, causes, played_at),
         headers=_attachment(f"take-{take_id}.reading.json"),
     )
 
@@ -201,13 +182,8 @@ def reading_json(take_id: Id, session: DbSession, player_id: PlayerId) -> Respon
 @router.get("/takes/{take_id}/reading.csv", name="reading_csv_file")
 def reading_csv_file(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The reading's hits as CSV."""
-    reading = readings.get_reading(session, player_id, take_id)
-    if reading is None:
-        raise NotFound(
-            "this take has no reading yet: wait until it has been read, or read it again"
-        )
     return Response(
-        reading_csv(reading),
+        reading_csv(judged_take(session, player_id, take_id).judgement),
         media_type="text/csv; charset=utf-8",
         headers=_attachment(f"take-{take_id}.csv"),
     )
@@ -217,7 +193,7 @@ def reading_csv_file(take_id: Id, session: DbSession, player_id: PlayerId) -> Re
 def take_labels(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The hits as a label track for audio editors, with what the player has said of them."""
     return Response(
-        label_track(judge_take(session, player_id, take_id)),
+        label_track(judged_take(session, player_id, take_id).judgement),
         media_type="text/plain; charset=utf-8",
         headers=_attachment(f"take-{take_id}.labels.txt"),
     )
@@ -232,15 +208,14 @@ def stem_of_take(
     player_id: PlayerId,
 ) -> Response:
     """The take, or what was heard beside it, alone: both equally long and in step."""
-    take = takes.get_take(session, player_id, take_id)
     with temporary() as source, temporary() as target:
         fetch(session, player_id, take_id, source)
         if stem == "take":
             take_stem(source, target, kind)
         else:
-            riff = riffs.get_revision(session, player_id, take.revision_id).riff
-            reading = judge_take(session, player_id, take_id).reading
-            click_stem(source, target, riff, reading, along=known_along(take.along), kind=kind)
+            judged = judged_take(session, player_id, take_id)
+            along = known_along(judged.take.along)
+            click_stem(source, target, judged.riff, judged.reading, along=along, kind=kind)
         return sent(target, f"audio/{kind}", _attachment(f"take-{take_id}.{stem}.{kind}"))
 
 
@@ -249,9 +224,9 @@ def take_tempo_map(take_id: Id, session: DbSession, player_id: PlayerId) -> Resp
     """Tempo and bars beside the take's sound, as MIDI."""
     from thrumble.formats.tempo_map import tempo_map  # what it needs is slow to import
 
-    judged = judge_take(session, player_id, take_id)
+    judged = judged_take(session, player_id, take_id)
     return Response(
-        tempo_map(judged.reading, judged.expanded),
+        tempo_map(judged.reading, judged.judgement.expanded),
         media_type="audio/midi",
         headers=_attachment(f"take-{take_id}.tempo.mid"),
     )
@@ -327,22 +302,13 @@ def correct_hit(
             articulation=articulation,
             join=join,
         )
-    take = takes.get_take(session, player_id, take_id)
-    reading = readings.get_reading(session, player_id, take_id)
-    if reading is None:
-        raise NotFound(
-            "this take has no reading yet: wait until it has been read, or read it again"
-        )
-    heed(session, player_id, take_id)
-    corrections = said.corrections_of(session, player_id, take_id)
-    revision = riffs.get_revision(session, player_id, take.revision_id)
-    line = corrected_line(
-        take, revision, reading, (index, round_), corrections.get((index, round_))
-    )
+    judged = rejudge_after_correction(session, player_id, take_id)
+    line = corrected_line(judged, HitKey(round_, index))
     if line is None:
         raise NotFound("this reading has no such hit")
+    view = reading_view(judged)
     return render(
-        request, "readings/_corrected.html", corrected=corrected_words(len(corrections)), hit=line
+        request, "readings/_corrected.html", corrected=view.corrected, hit=line, view=view
     )
 
 

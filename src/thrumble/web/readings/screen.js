@@ -131,7 +131,9 @@ async function correct(mark, kind) {
     const answer = new DOMParser().parseFromString(html, "text/html");
     row.replaceWith(document.adoptNode(answer.querySelector("template").content).querySelector(
       "tr"));
-    document.getElementById("corrected").replaceWith(answer.getElementById("corrected"));
+    for (const part of ["corrected", "verdict", "clean"]) {
+      document.getElementById(part)?.replaceWith(document.adoptNode(answer.getElementById(part)));
+    }
     for (const block of document.querySelectorAll(`.block.take[data-hit="${mark}"]`)) block
       .classList.toggle("said-otherwise", kind !== "none");
   } catch (error) { choice.value = before;

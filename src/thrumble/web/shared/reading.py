@@ -5,17 +5,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from thrumble.actions.along import known_along
+from thrumble.actions.judging import JudgedTake
 from thrumble.core.coach.cause import Cause, CauseKind
-from thrumble.core.coach.causes import find_causes
 from thrumble.core.coach.inner_pulse import inner_pulse, pulse_words
-from thrumble.core.coach.judgement import JudgedHit, Judgement, judge_hits
+from thrumble.core.coach.judgement import HitKey, JudgedHit, Judgement
 from thrumble.core.coach.stamina import longest_run
-from thrumble.core.coach.words import early_or_late, say
+from thrumble.core.coach.words import early_or_late
 from thrumble.core.counting import counted
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, Reading
-from thrumble.core.instrument import Instrument
 from thrumble.core.pulse.cues import bar_levels
-from thrumble.core.riff.expand import expand
 from thrumble.store.corrections import Correction
 from thrumble.store.riffs import Revision
 from thrumble.store.takes import Take
@@ -103,22 +101,12 @@ class ReadingView:
     causes: list[Cause]
 
 
-def reading_view(
-    take: Take,
-    revision: Revision,
-    reading: Reading,
-    corrections: dict[tuple[int, int], Correction] | None = None,
-    tone: str = "",
-    instrument: Instrument | None = None,
-) -> ReadingView:
-    """Numbers become words and places here; the player's corrections by hit index and round stand
-    beside what was heard. `tone`: its name; `instrument`: what it was played on.
+def reading_view(judged: JudgedTake, tone: str = "") -> ReadingView:
+    """Numbers become words and places here; the player's corrections count, and stand beside what
+    was detected. `tone`: its name.
     """
-    said = corrections or {}
-    expanded = expand(revision.riff, take.tempo_bpm)
-    judgement = judge_hits(reading, expanded, instrument)
-    causes = find_causes(judgement)
-    sentences = [say(cause, judgement) for cause in causes]
+    take, revision, reading = judged.take, judged.revision, judged.reading
+    judgement, causes, sentences = judged.judgement, judged.findings, judged.sentences
     return ReadingView(
         take_id=take.id,
         riff_id=take.riff_id,
@@ -136,12 +124,12 @@ def reading_view(
         pile=deviation_pile(judgement),
         clock=bar_clock(judgement),
         figures=_figures(judgement),
-        hits=[_hit_line(hit, said.get((hit.hit.index, hit.hit.round))) for hit in judgement.hits],
+        hits=_hit_lines(judged),
         cautions=[CautionView(c.text, c.code in GRAVE) for c in reading.cautions],
         tempo=f"{float(take.tempo_bpm or revision.riff.tempo_bpm):g}",
         heard=bool(judgement.played),
         can_join=take.tone_id is not None,
-        corrected=corrected_words(len(said)),
+        corrected=corrected_words(len(judged.corrections)),
         landing=landing_view(judgement) if judgement.played else None,
         audio_gone=_audio_gone(take),
         restorable=take.restorable_until is not None,
@@ -150,16 +138,22 @@ def reading_view(
     )
 
 
-def corrected_line(
-    take: Take, revision: Revision, reading: Reading, key: tuple[int, int], said: Correction | None
-) -> HitLine | None:
-    """The table's row of one hit (index, round) alone, after the player has said what it was; None
-    where there is no such hit.
+def corrected_line(judged: JudgedTake, key: HitKey) -> HitLine | None:
+    """The table's row of one hit alone, after the player corrected it; None if there is no such
+    hit.
     """
-    judged = (
-        judge_hits(reading, expand(revision.riff, take.tempo_bpm)).by_key().get((key[1], key[0]))
+    return next(
+        (line for line in _hit_lines(judged) if line.mark == f"{key.round}-{key.index}"), None
     )
-    return None if judged is None else _hit_line(judged, said)
+
+
+def _hit_lines(judged: JudgedTake) -> list[HitLine]:
+    """The table: each hit as detected, its correction, and whether it is off as judged."""
+    corrections = judged.corrections
+    return [
+        _hit_line(hit, detected, corrections.get(hit.key))
+        for hit, detected in zip(judged.judgement.hits, judged.reading.hits, strict=True)
+    ]
 
 
 def corrected_words(count: int) -> str:
@@ -208,19 +202,22 @@ def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
     return " · ".join(parts)
 
 
-def _named(causes: list[Cause], judgement: Judgement) -> dict[tuple[int, int], str]:
+def _named(causes: list[Cause], judgement: Judgement) -> dict[HitKey, str]:
     """A word under every hit that a finding names: how late it was, or what it did."""
     hits = judgement.by_key()
-    named: dict[tuple[int, int], str] = {}
+    named: dict[HitKey, str] = {}
     for cause in causes:
         for key in cause.hits:
             judged = hits[key]
             if judged.late_ms is None:
                 continue
-            if cause.kind is CauseKind.STOPS and judged.stop_late_ms is not None:
+            by_itself = cause.kind in (CauseKind.FEW, CauseKind.CLEAN)
+            stop = cause.kind is CauseKind.STOPS or (by_itself and judged.stop_late)
+            sounds = cause.kind is CauseKind.UNLIKE or (by_itself and judged.sounds_wrong)
+            if stop and judged.stop_late_ms is not None:
                 word = f"rings on {judged.stop_late_ms:.0f}"
-            elif cause.kind is CauseKind.UNLIKE and judged.hit.heard_articulation is not None:
-                word = judged.hit.heard_articulation.value
+            elif sounds and judged.articulation is not None:
+                word = judged.articulation.value
             else:
                 word = NOTE_WORDS.get(cause.kind) or early_or_late(judged.late_ms).replace(
                     " ms", ""
@@ -239,11 +236,8 @@ def _figures(judgement: Judgement) -> list[tuple[str, str]]:
         ("extra hits", str(s.extra)),
         ("bias", _number(s.bias_ms, "+.0f", "ms") if reading.bias_judged else "not known"),
         ("spread", _number(s.spread_ms, ".1f", "ms")),
-        (
-            "heard as written",
-            "not measured" if s.articulation_correct is None else f"{s.articulation_correct:.0%}",
-        ),
-        ("unsure", str(s.unsure)),
+        ("sound as written", _as_written(judgement)),
+        ("unsure", str(sum(hit.as_written is None for hit in judgement.played))),
         ("longest clean run", counted(len(longest_run(judgement)), "stroke")),
         ("tempo drift", _number(s.drift_bpm_per_min, "+.1f", "bpm/min")),
         ("level spread", _number(s.level_spread_db, ".1f", "dB")),
@@ -281,6 +275,12 @@ def _figures(judgement: Judgement) -> list[tuple[str, str]]:
     return rows
 
 
+def _as_written(judgement: Judgement) -> str:
+    """How many of the hits whose articulation is sure sound as written."""
+    sure = [hit.as_written for hit in judgement.played if hit.as_written is not None]
+    return f"{sum(sure)} of {len(sure)}" if sure else "not measured"
+
+
 def _change(change: Change) -> tuple[str, str]:
     """Something that moved along the take, and from where."""
     name = {ChangeKind.TEMPO: "tempo", ChangeKind.SPREAD: "spread", ChangeKind.LEVEL: "level"}[
@@ -295,8 +295,8 @@ def _number(value: float | None, form: str, unit: str) -> str:
     return "not measured" if value is None else f"{value:{form}} {unit}"
 
 
-def _hit_line(judged: JudgedHit, said: Correction | None) -> HitLine:
-    hit, late = judged.hit, judged.late_ms
+def _hit_line(judged: JudgedHit, hit: HitReading, said: Correction | None) -> HitLine:
+    late = judged.late_ms
     heard = {HitState.MISSED: "missed", HitState.NOT_REACHED: "not reached"}.get(hit.state) or (
         hit.heard_articulation.value if hit.heard_articulation else ""
     )
@@ -342,7 +342,7 @@ def _more(hit: HitReading) -> str:
         parts.append(f"rest {hit.rest_db:+.0f} dB")
     if hit.strum_ms is not None:
         parts.append(f"strings over {hit.strum_ms:.0f} ms")
-    if hit.chord_ok is False:
+    if hit.chord_ok is not None and not hit.chord_ok:
         parts.append("wrong fret")
     if hit.stray_strings:
         parts.append(

@@ -1,0 +1,75 @@
+"""The one way to a judged take: its analysis with the player's corrections, judged once."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+from sqlmodel import Session
+
+from thrumble.core.coach.cause import Cause
+from thrumble.core.coach.causes import find_causes
+from thrumble.core.coach.judgement import HitKey, Judgement, judge
+from thrumble.core.coach.words import say
+from thrumble.core.ear.reading import Reading
+from thrumble.core.errors import NotFound
+from thrumble.core.instrument import Instrument
+from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Riff
+from thrumble.store import corrections, readings, riffs, rigs, takes
+from thrumble.store.corrections import Correction
+from thrumble.store.riffs import Revision
+from thrumble.store.takes import Take
+
+
+@dataclass(frozen=True, kw_only=True)
+class JudgedTake:
+    """A take with all that its judgement rests on. `reading`: as analysed, without corrections."""
+
+    take: Take
+    revision: Revision
+    instrument: Instrument
+    reading: Reading
+    corrections: dict[HitKey, Correction]
+    judgement: Judgement
+
+    @property
+    def riff(self) -> Riff:
+        """The riff as it stood when it was played."""
+        return self.revision.riff
+
+    @cached_property
+    def findings(self) -> list[Cause]:
+        """What the analysis reports, most costly first."""
+        return find_causes(self.judgement)
+
+    @cached_property
+    def sentences(self) -> list[str]:
+        """The findings in words; the first one is the verdict."""
+        return [say(finding, self.judgement) for finding in self.findings]
+
+
+def find_judged_take(session: Session, player_id: int, take_id: int) -> JudgedTake | None:
+    """A take judged; None if it has no analysis yet. Raises NotFound for an unknown take."""
+    take = takes.get_take(session, player_id, take_id)
+    reading = readings.get_reading(session, player_id, take_id)
+    if reading is None:
+        return None
+    revision = riffs.get_revision(session, player_id, take.revision_id)
+    instrument = rigs.instrument_for(session, player_id, take.rig_id, revision.riff)
+    said = corrections.corrections_of(session, player_id, take_id)
+    kinds = {key: correction.articulation for key, correction in said.items()}
+    return JudgedTake(
+        take=take,
+        revision=revision,
+        instrument=instrument,
+        reading=reading,
+        corrections=said,
+        judgement=judge(reading, expand(revision.riff, take.tempo_bpm), instrument, kinds),
+    )
+
+
+def judged_take(session: Session, player_id: int, take_id: int) -> JudgedTake:
+    """A take judged. Raises NotFound, also if it has no analysis yet."""
+    judged = find_judged_take(session, player_id, take_id)
+    if judged is None:
+        raise NotFound("this take isn't analysed yet: wait a moment, or analyse it again")
+    return judged

@@ -1,0 +1,96 @@
+"""Every screen and file says the same of a take: one judgement, read by all."""
+
+import csv
+import io
+import re
+from html import unescape
+
+from tests.web.conftest import Browser
+from tests.web.test_coach import SHORT, added, played
+from thrumble.actions.hands import best_speed
+from thrumble.actions.judging import judged_take
+from thrumble.core.coach.habits import habits_of
+from thrumble.core.player.flaws import Flaws
+from thrumble.store import database, hands, logbook, players, take_lists
+
+
+def figures(visitor: Browser, take_id: int) -> dict[str, set[object]]:
+    """How many hits are clean, of how many, and the verdict, wherever either is shown."""
+    page = unescape(visitor.get(f"/takes/{take_id}").text)
+    outcome = unescape(visitor.get(f"/takes/{take_id}/outcome").text)
+    told = visitor.get(f"/takes/{take_id}/verdict").json()
+    rows = list(csv.DictReader(io.StringIO(visitor.get(f"/takes/{take_id}/reading.csv").text)))
+    document = visitor.get(f"/takes/{take_id}/reading.json").json()
+    listed = unescape(visitor.get("/readings").text)
+    with database.session() as session:
+        player = players.local_player(session)
+        (line,) = take_lists.take_lines(session, player, only=[take_id])
+        judgement = judged_take(session, player, take_id).judgement
+    on_page = re.search(r'class="big">(\d+)</div><div class="under">of (\d+) hits? clean', page)
+    assert on_page is not None
+    verdicts = [
+        re.search(r'class="first" role="status">([^<]+)<', text) for text in (page, outcome)
+    ]
+    in_list = document["causes"][0]["text"] if document["causes"][0]["text"] in listed else "other"
+    return {
+        "clean": {
+            int(on_page[1]), told["clean"], line.clean, judgement.clean,
+            sum(row["clean"] == "True" for row in rows),
+        },
+        "counted": {int(on_page[2]), told["of"], line.judged, judgement.counted},
+        "verdict": {
+            *(found[1] for found in verdicts if found), told["words"], line.verdict, in_list,
+            document["causes"][0]["text"],
+        },
+    }  # fmt: skip
+
+
+def test_equal_names_have_equal_values_on_every_screen(visitor: Browser) -> None:
+    revision = added(SHORT)
+    for seed, flaws in enumerate(
+        (
+            Flaws(timing=3),
+            Flaws(timing=14),
+            Flaws(timing=5, ringing=0.5),
+            Flaws(timing=5, missed=0.15),
+            Flaws(timing=5, wrong=0.15),
+            Flaws(timing=5, bias=25),
+        )
+    ):
+        take_id = played(revision, flaws, seed=seed + 1)
+        for name, values in figures(visitor, take_id).items():
+            assert len(values) == 1, (flaws, name, values)
+
+
+def test_a_correction_counts_everywhere_at_once(visitor: Browser) -> None:
+    take_id = played(added(SHORT), Flaws(timing=3))
+    before = figures(visitor, take_id)
+    answer = visitor.post(f"/takes/{take_id}/hits/1-1/correct", data={"articulation": "palm"})
+    assert "1 hit corrected by you" in answer.text
+    after = figures(visitor, take_id)
+    assert all(len(values) == 1 for values in after.values())
+    assert after["clean"] == {clean - 1 for clean in before["clean"]}  # type: ignore[operator]
+    assert "1 open hit is choked: bar 1." in str(after["verdict"])
+    assert all(str(words) in unescape(answer.text) for words in after["verdict"]), "at once"
+    visitor.post(f"/takes/{take_id}/hits/1-1/correct", data={"articulation": "none"})
+    assert figures(visitor, take_id) == before
+
+
+def test_a_measured_lag_is_late_in_habits_and_hand_speed_too(visitor: Browser) -> None:
+    """25 ms late throughout, with the latency measured: in time by nobody's own median."""
+    revision = added(SHORT)
+    take_id = played(revision, Flaws(timing=2, bias=25))
+    with database.session() as session:
+        player = players.local_player(session)
+        judgement = judged_take(session, player, take_id).judgement
+        places = habits_of(
+            place
+            for _ in range(3)
+            for place in logbook.played_places(session, player, revision.riff_id)
+        )
+        (taken,) = hands.latest_takes(session, player)
+        speed = best_speed(session, player)
+    assert judgement.in_time <= 2
+    assert all(place.late_ms is not None and 15 < place.late_ms < 35 for place in places)
+    assert sum(in_time for _, in_time in taken.in_time) == judgement.in_time
+    assert speed is None, "no move landed in time"
