@@ -10,6 +10,7 @@ from html import unescape
 import pytest
 
 from tests.web.conftest import Browser
+from thrumble.actions import planning
 from thrumble.actions.coaching import catch_up, drill_for
 from thrumble.actions.takes import read_stored_take
 from thrumble.core.coach.habits import PlayedPlace, habits_of
@@ -345,3 +346,23 @@ def test_a_downloaded_reading_says_when_it_was_played_and_progress_takes_it(
     assert one.day == (datetime.now(UTC) - timedelta(days=3)).date()
     told = progress_document(revision.riff, [one])
     assert told["rounds"] == 1 and told["by_day"][0]["day"] == one.day.isoformat()
+
+
+class Forgetful(dict):  # type: ignore[type-arg]
+    """A cache that another request clears right after anything was looked up in it."""
+
+    def __contains__(self, key: object) -> bool:
+        return True
+
+    def get(self, key: object, default: object = None) -> object:
+        self.clear()
+        return default
+
+
+def test_a_cache_that_is_cleared_in_between_does_no_harm(
+    visitor: Browser, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    played(added(SHORT), Flaws(timing=5))
+    monkeypatch.setattr(planning, "_STANDINGS", Forgetful())
+    for page in ("/", "/plan"):
+        assert visitor.get(page).status_code == 200

@@ -225,10 +225,10 @@ def _wanted(db: DbSession, player_id: int) -> list[int]:
     return [*first[: CONSIDERED - 2], *fresh[:2]]
 
 
-# A riff's standing follows from its text, its rounds and the day. Nothing here is the truth: what
-# is forgotten is worked out again.
-_KNOWN: dict[tuple[object, ...], Standing] = {}
-MOST_KNOWN = 2000
+# A riff's standing follows from its text, its passes and the day. It is a cache: what is cleared is
+# worked out again.
+_STANDINGS: dict[tuple[object, ...], Standing] = {}
+MAX_STANDINGS = 2000
 
 
 def _standings(db: DbSession, player_id: int, school: LadderSchool, today: date) -> list[Standing]:
@@ -247,18 +247,20 @@ def _standings(db: DbSession, player_id: int, school: LadderSchool, today: date)
         )
         for riff_id, revision in newest.items()
     }
-    missing = [riff_id for riff_id, key in keys.items() if key not in _KNOWN]
+    # looked up once: another request may clear the cache at any moment
+    cached = {riff_id: _STANDINGS.get(key) for riff_id, key in keys.items()}
+    missing = [riff_id for riff_id, standing in cached.items() if standing is None]
     played = rounds.rounds_by_section(db, player_id, missing)
-    if len(_KNOWN) > MOST_KNOWN:
-        _KNOWN.clear()
-    found = {}
-    for riff_id, key in keys.items():
-        known = _KNOWN.get(key)
-        if known is None:
+    if len(_STANDINGS) > MAX_STANDINGS:
+        _STANDINGS.clear()
+    out = []
+    for riff_id, standing in cached.items():
+        if standing is None:
             riff = newest[riff_id].riff
-            known = _KNOWN[key] = _standing(riff_id, riff, played[riff_id], school, today)
-        found[riff_id] = known
-    return list(found.values())
+            standing = _standing(riff_id, riff, played[riff_id], school, today)
+            _STANDINGS[keys[riff_id]] = standing
+        out.append(standing)
+    return out
 
 
 def _standing(
