@@ -3,6 +3,7 @@
 import io
 import json
 import re
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -14,7 +15,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import FINAL, TakeState
 from thrumble.demo import riff_texts
-from thrumble.store import database, players, take_lists
+from thrumble.store import database, players, take_lists, takes
 from thrumble.web.security import POLICY
 from thrumble.web.shared.takes import STATE_WORDS
 
@@ -363,3 +364,37 @@ def test_reading_again_and_deleting_a_take(visitor: Browser, riff_id: int) -> No
     assert visitor.get(f"/takes/{take_id}").status_code == 200
     assert visitor.post(f"/takes/{take_id}/delete").headers["hx-redirect"] == "/readings"
     assert count("take") == count("audio") == count("reading") == count("hit") == 0
+
+
+def test_the_same_upload_sent_twice_is_one_take(visitor: Browser, riff_id: int) -> None:
+    """Its answer was lost, so it is sent again; another file from the same form is another take."""
+    key = re.search(r'name="key" value="([^"]+)"', visitor.get(f"/riffs/{riff_id}").text)[1]  # type: ignore[index]
+
+    def send(data: bytes, form: str) -> str:
+        answer = visitor.post(
+            f"/play/{riff_id}/upload", files={"take": ("a.wav", data)}, data={"key": form}
+        )
+        return str(answer.headers["hx-redirect"])
+
+    first, second = wav(np.zeros(9600)), wav(np.ones(9600) * 0.1)
+    assert send(first, key) == send(first, key) and count("take") == 1
+    assert send(second, key) != send(first, key) and count("take") == 2
+    assert send(first, "another-form") != send(first, key) and count("take") == 3
+
+
+def test_a_take_that_waited_behind_a_wrong_clock_is_accepted(
+    visitor: Browser, riff_id: int
+) -> None:
+    begin = {
+        "key": "long-ago", "revision": 1, "tempo": 108, "rounds": 1, "start_frame": 0,
+        "rate": 48000, "age_s": 56 * 366 * 86400.0,
+    }  # fmt: skip
+    revision = json.loads(
+        re.search(r'id="plan">(.*?)</script>', visitor.get(f"/play/{riff_id}").text)[1]  # type: ignore[index]
+    )["revision"]
+    begun = visitor.post("/takes", json=begin | {"revision": revision}, htmx=False)
+    assert begun.status_code == 201
+    with database.session() as session:
+        taken = takes.get_take(session, players.local_player(session), begun.json()["take"])
+    assert taken.time_unknown and (datetime.now(UTC) - taken.created_at).total_seconds() < 60
+    assert "time unknown" in visitor.get("/readings").text
