@@ -73,7 +73,7 @@ def _deleted_words(deleted: list[tuple[int, int]]) -> str:
     size = megabytes(sum(size for _, size in deleted))
     return (
         f"The audio of {counted(len(deleted), 'take')} ({size}) can be restored for {GRACE.days} "
-        "days after it was deleted, or until the disk needs the room. Open a take to restore it."
+        "days after it was deleted, or until the disk needs the room."
     )
 
 
