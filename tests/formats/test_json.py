@@ -6,6 +6,7 @@ from typing import Any
 
 import pytest
 
+from thrumble.core.coach.judgement import judge
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import RiffError
 from thrumble.core.player.flaws import Flaws
@@ -145,7 +146,7 @@ def test_readings_truths_and_csv_hold_what_was_heard() -> None:
     document = json.loads(json.dumps(reading_document(reading), allow_nan=False))
     assert reading_from_document(document) == reading
     assert list(document)[:2] == ["format", "engine"]
-    rows = reading_csv(reading).splitlines()
+    rows = reading_csv(judge(reading, expand(riff))).splitlines()
     assert len(rows) == len(reading.hits) + 1 and "deviation_ms" in rows[0]
     truth = json.loads(json.dumps(truth_document(take, riff="r", audio="a"), allow_nan=False))
     needed = {

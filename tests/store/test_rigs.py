@@ -9,6 +9,7 @@ import pytest
 from sqlmodel import Session
 
 from tests.store.test_store import stored
+from thrumble.core.coach.judgement import HitKey
 from thrumble.core.errors import NotAllowed, NotFound
 from thrumble.store import corrections, readings, rigs, takes
 from thrumble.store.rigs import NewCalibration, NewRig
@@ -162,9 +163,9 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(
     )
     say(index=3, round_=2, articulation="palm")
     found = corrections.corrections_of(session, player, take.id)
-    assert set(found) == {(3, 1), (3, 2)} and (
-        found[3, 1].articulation,
-        found[3, 1].example_id,
+    assert set(found) == {HitKey(1, 3), HitKey(2, 3)} and (
+        found[1, 3].articulation,
+        found[1, 3].example_id,
     ) == ("dead", example.id)
     assert sorted(corrections.corrected_kinds(session, player)) == [
         ("palm", "dead"),
@@ -173,7 +174,7 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(
     corrections.delete_correction(session, player, take.id, 3, 1)
     corrections.delete_correction(session, player, take.id, 9, 9)
     assert (
-        set(corrections.corrections_of(session, player, take.id)) == {(3, 2)}
+        set(corrections.corrections_of(session, player, take.id)) == {HitKey(2, 3)}
         and rigs.examples_of(session, player, tone.id) == []
     )
     kept = cut()

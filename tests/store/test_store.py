@@ -9,6 +9,7 @@ import pytest
 import sqlalchemy as sa
 from sqlmodel import Session
 
+from thrumble.core.coach.judgement import judge
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import Away, BadInput, Busy, NoSpace, NotAllowed, NotFound
@@ -171,9 +172,9 @@ def test_a_reading_is_kept_whole_and_one_row_a_hit_and_replaced_by_the_same_engi
 ) -> None:
     take = stored(session, player)
     for _ in range(2):
-        readings.put_reading(
-            session, player, take.id, *heard, verdict="2 hits are missing.", clean=3, judged=4
-        )
+        readings.put_reading(session, player, take.id, *heard)
+        judgement = judge(*heard)
+        readings.put_judgement(session, player, take.id, judgement, "2 hits are missing.")
     assert readings.get_reading(session, player, take.id) == heard[0]
     rows = session.execute(
         sa.text(
@@ -188,7 +189,7 @@ def test_a_reading_is_kept_whole_and_one_row_a_hit_and_replaced_by_the_same_engi
     ]
     assert [r.deviation_ms for r in rows] == [h.deviation_ms for h in heard[0].hits]
     line = take_lists.take_lines(session, player)[0]
-    assert (line.title, line.clean, line.judged) == ("Ballast", 3, 4)
+    assert (line.title, line.clean, line.judged) == ("Ballast", judgement.clean, 4)
     assert riffs.riff_standings(session, player)[0].last_take_id == take.id
 
 
@@ -197,7 +198,7 @@ def test_deleting_a_take_leaves_nothing_of_it(
 ) -> None:
     take = stored(session, player, TakeState.RECORDING)
     takes.add_chunk(session, player, take.id, 0, b"\0" * 8)
-    readings.put_reading(session, player, take.id, *heard, verdict="", clean=0, judged=0)
+    readings.put_reading(session, player, take.id, *heard)
     takes.put_audio(session, player, take.id, [b"sound"])
     takes.add_chunk(session, player, take.id, 0, b"\0" * 8)
     takes.delete_take(session, player, take.id)
@@ -280,7 +281,7 @@ def test_the_database_refuses_a_thing_that_belongs_to_two_players(
     take = stored(session, player, TakeState.RECORDING)
     takes.put_audio(session, player, take.id, [b"sound"])
     takes.add_chunk(session, player, take.id, 0, b"\0" * 8)
-    readings.put_reading(session, player, take.id, *heard, verdict="", clean=0, judged=0)
+    readings.put_reading(session, player, take.id, *heard)
     rig = rigs.add_rig(session, player, rigs.FIRST)
     tone = rigs.add_tone(session, player, rig.id, "gate", "crunch")
     rigs.add_example(

@@ -94,7 +94,8 @@ def make_plan(
     """The session: warm-up, what is new while fresh, what is weak, what is due, stamina last; rests
     between have their minutes, and come in by `rests_before`. `share`: of the minutes that the care
     of the hands leaves; `most_strokes`: that the week still allows; `around`: blocks that stand and
-    take their minutes and strokes; `without`: what the player does not want today. Nothing for no
+    take their minutes and strokes; `without`: what the player does not want today, riffs as a
+    whole. Nothing for no
     minutes, no riffs, or hands that have to stop. Raises BadInput for a time that no day has.
     """
     if not 0 <= minutes <= MOST_MINUTES:
@@ -108,12 +109,13 @@ def make_plan(
     rests = int(minutes * share - warm) // (REST_AFTER + REST_MINUTES) * REST_MINUTES
     room = allowed - warm - rests
     count = max(1, round(room / A_BLOCK_MINUTES))
-    taken = {(one.riff_id, one.kind) for one in (*around, *without)}
+    taken = {(one.riff_id, one.kind) for one in around}
+    dropped = {one.riff_id for one in without if one.kind is not BlockKind.WARM_UP}
     candidates = [
         one
         for standing in standings
         for one in _candidates(standing, today)
-        if (one.block.riff_id, one.block.kind) not in taken
+        if (one.block.riff_id, one.block.kind) not in taken and one.block.riff_id not in dropped
     ]
     if share < 1:
         candidates = [one for one in candidates if one.block.kind is not BlockKind.STAMINA]
