@@ -236,3 +236,42 @@ def test_notes_are_laid_on_the_strings_that_the_player_has() -> None:
     standard = read_midi(out.getvalue(), tuning=("E2", "A2", "D3", "G3", "B3", "E4"))
     assert standard.riff.tuning != ("E2", "A2", "D3", "G3", "B3", "E4")
     assert any("standard tuning" in words for words in standard.left_out)
+
+
+def test_what_a_track_holds_beside_the_riff_is_counted() -> None:
+    """Drums on the track, notes doubled on a second channel, 64th notes, a tempo and a meter that a
+    riff can't have: nothing of it goes without a word.
+    """
+    struck = [(480 * k, 400, 42) for k in range(4)]
+    fast = [(1920 + 30 * k, 25, 40) for k in range(8)]
+    track = notes(*struck, *fast)
+    beside = [
+        Message("note_on", channel=9, note=36, velocity=99),
+        Message("note_on", channel=9, note=38, velocity=99),
+        Message("note_on", channel=1, note=42, velocity=90),
+        Message("note_off", channel=1, note=42, time=0),
+    ]
+    conductor = [
+        MetaMessage("set_tempo", tempo=bpm2tempo(600)),
+        MetaMessage("time_signature", numerator=65, denominator=4),
+    ]
+    found = read_midi(midi(conductor, [*beside, *track]))
+    left = "; ".join(found.left_out)
+    assert "2 drum hits on this track" in left
+    assert "1 note doubled at the same pitch" in left
+    assert "a tempo of 600 bpm: the riff has 400" in left
+    assert "a meter of 65/4" in left
+    second = found.riff.sections[0].bars[1]
+    assert [hit.at for hit in second.hits] == [Fraction(k, 64) for k in range(8)], "64ths stay"
+
+
+@pytest.mark.parametrize(("count", "words"), [(1, "1 drum hit on"), (2, "2 drum hits on")])
+def test_losses_are_counted_in_plain_words(count: int, words: str) -> None:
+    drums = [Message("note_on", channel=9, note=36, velocity=99) for _ in range(count)]
+    found = read_midi(midi([*drums, *notes((0, 400, 42))]))
+    assert any(line.startswith(words) for line in found.left_out)
+
+
+def test_a_file_without_losses_names_none() -> None:
+    found = read_midi(midi(notes((0, 400, 42), (480, 400, 42))))
+    assert len(found.left_out) == 1 and "every hit is open" in found.left_out[0]

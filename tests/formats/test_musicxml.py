@@ -321,3 +321,58 @@ def test_any_rehearsal_mark_gives_a_section() -> None:
     for words_, name in (("Roll over it", "Roll on it"), ("pickup", "A"), ("♯♯", "A")):
         riff = read_musicxml(score(mark.format(words_) + note("E", 2, 8))).riff
         assert riff.sections[0].name == name
+
+
+def stray(step: str, octave: int, string: int, fret: str | None, more: str = "") -> str:
+    """A note on a string whose fret is left out, off the neck, or another than its pitch's."""
+    at = "" if fret is None else f"<fret>{fret}</fret>"
+    technical = f"<technical><string>{string}</string>{at}</technical>"
+    return note(step, octave, 2, more=f"<notations>{technical}</notations>{more}")
+
+
+def test_a_string_without_a_fret_takes_the_fret_from_the_pitch() -> None:
+    """32 of 33 pitches were wrong when it became the open string."""
+    notes = [("E", 2, 6, 0), ("G", 2, 6, 3), ("B", 2, 5, 2), ("A", 3, 3, 2)]
+    found = read_musicxml(score("".join(stray(*one[:3], None) for one in notes)))
+    hits = found.riff.sections[0].bars[0].hits
+    assert [(hit.notes[0].string, hit.notes[0].fret) for hit in hits] == [
+        (string, fret) for _, _, string, fret in notes
+    ]
+    assert found.left_out == ()
+
+
+@pytest.mark.parametrize(
+    ("measure", "said"),
+    [
+        (stray("G", 2, 6, "40") + note("E", 2, 2), "1 note that isn't on the neck"),
+        (stray("G", 2, 6, "-1") * 2 + note("E", 2, 2), "2 notes that aren't on the neck"),
+        (
+            stray("E", 2, 6, "0") * 3 + stray("G", 2, 6, "5"),
+            "the pitch of 1 note whose fret and pitch disagree: the fret is taken",
+        ),
+        ("<note><cue/><pitch><step>E</step><octave>3</octave></pitch><duration>2</duration></note>"
+         + note("E", 2, 2), "1 cue note"),
+        (stray("E", 2, 6, "0") + "<backup><duration>2</duration></backup>"
+         + stray("E", 2, 6, "0", "<voice>2</voice>"), "1 second note on a string at once"),
+    ],
+)  # fmt: skip
+def test_what_a_score_holds_beside_the_riff_is_said(measure: str, said: str) -> None:
+    assert said in read_musicxml(score(measure)).left_out
+
+
+def test_notes_on_another_staff_are_counted() -> None:
+    clefs = '<staves>2</staves><clef number="2"><sign>TAB</sign><line>5</line></clef>'
+    first = note("E", 4, 2, more="<staff>1</staff>")
+    second = stray("E", 2, 6, "0", "<staff>2</staff>")
+    back = "<backup><duration>2</duration></backup>"
+    found = read_musicxml(score(first + back + second, head=clefs))
+    assert found.left_out == ("1 note on another staff",)
+
+
+def test_frets_that_sound_higher_all_through_are_said_once() -> None:
+    """As where the pitches are written without the capo: an octave is how guitars are notated."""
+    found = read_musicxml(score(stray("E", 2, 6, "2") * 3))
+    assert found.left_out == (
+        "written pitches: the frets sound 2 semitones higher all through, and the frets are taken",
+    )
+    assert read_musicxml(score(stray("E", 3, 6, "0") * 3)).left_out == ()

@@ -3,6 +3,7 @@
 import re
 from dataclasses import replace
 
+from thrumble.core.instrument import TUNINGS, Instrument
 from thrumble.core.riff.checking import OVER
 from thrumble.core.riff.model import (
     Articulation,
@@ -30,6 +31,25 @@ def possible(hit: Hit) -> Hit:
 def whole_bars(bars: list[Bar]) -> tuple[Bar, ...]:
     """Bars as a section's own: no hit rings past its end, ramps are whole."""
     return whole_ramps(cut_short(tuple(bars)))
+
+
+def instrument_reaching(
+    lowest: int, tuning: tuple[str, ...] | None = None
+) -> tuple[Instrument, list[str]]:
+    """The tuning given, else the first of the usual ones, that reaches a MIDI pitch; in words, what
+    else than standard tuning that is.
+    """
+    if tuning is not None:
+        wanted = Instrument(tuning=tuning)
+        if min(wanted.open_midi(string) for string in wanted.strings) <= lowest:
+            return wanted, []
+    for name, strings in TUNINGS.items():
+        instrument = Instrument(tuning=tuple(strings.split()))
+        if min(instrument.open_midi(string) for string in instrument.strings) <= lowest:
+            words = [] if name == "standard" else [f"standard tuning: its notes need {name}"]
+            return instrument, words
+    low = Instrument(tuning=tuple(TUNINGS["eight strings"].split()))
+    return low, ["notes below eight strings: they are left out"]
 
 
 def section_name(text: str | None) -> str:

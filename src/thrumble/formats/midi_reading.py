@@ -16,12 +16,13 @@ from mido import MidiFile, tempo2bpm
 from thrumble.core.chords.laying import lay_pitches
 from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
-from thrumble.core.instrument import TUNINGS, Instrument, Note
+from thrumble.core.instrument import Instrument, Note
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import Bar, Hit, Riff, Section
 from thrumble.core.riff.sizes import MAX_BARS, MAX_HITS
+from thrumble.formats.fitting import instrument_reaching
 from thrumble.formats.midi_writing import BAR, HEAD, HIT, hit_pitches, whole_notes
 from thrumble.formats.riff_json import MAX_BYTES, riff_from_document
 from thrumble.formats.sections import merged
@@ -34,7 +35,7 @@ SHORTER = Fraction(4, 5)  # a note that lasts less of its slot ends before the n
 SHORTEST = Fraction(1, 64)  # of a note that the file gives no length
 SWUNG = (1.3, 3.2)
 LOST: dict[str, tuple[str, ...]] = {
-    "drums": ("drum hit on this track",),
+    "drums": ("drum hit on this track", "drum hits on this track"),
     "no length": ("note without a length, written short", "notes without a length, written short"),
     "doubled": ("note doubled at the same pitch", "notes doubled at the same pitch"),
     "too close": (
@@ -207,7 +208,8 @@ def _others(
     strokes = _strokes(notes, lost)
     feel = _feel([at for at, *_ in strokes])
     placed = _on_grid(strokes, feel, lost)
-    instrument, words = _instrument(placed, tuning)
+    lowest = min(pitches[0] for _, _, pitches in placed)
+    instrument, words = instrument_reaching(lowest, tuning)
     left_out += words
     bars, lost["unreachable"] = _bars(placed, meters, instrument)
     if not any(bar.hits for bar in bars):
@@ -389,24 +391,6 @@ def _grid(inside: list[float]) -> int:
     return min(
         GRIDS, key=lambda parts: sum(abs(x * parts - round(x * parts)) / parts for x in inside)
     )
-
-
-def _instrument(
-    placed: list[Placed], tuning: tuple[str, ...] | None
-) -> tuple[Instrument, list[str]]:
-    """The tuning given, else the first known one, that reaches the lowest note."""
-    lowest = min(pitches[0] for _, _, pitches in placed)
-    if tuning is not None:
-        own = Instrument(tuning=tuning)
-        if min(own.open_midi(string) for string in own.strings) <= lowest:
-            return own, []
-    for name, strings in TUNINGS.items():
-        instrument = Instrument(tuning=tuple(strings.split()))
-        if min(instrument.open_midi(string) for string in instrument.strings) <= lowest:
-            words = [] if name == "standard" else [f"standard tuning: its notes need {name}"]
-            return instrument, words
-    low = Instrument(tuning=tuple(TUNINGS["eight strings"].split()))
-    return low, ["notes below eight strings: they are left out"]
 
 
 def _bars(

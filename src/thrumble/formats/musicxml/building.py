@@ -52,7 +52,7 @@ LOST: dict[str, tuple[str, ...]] = {
 
 def left_out(part: PartRead) -> list[str]:
     """What was in the part and is not in the riff, in words."""
-    out = []
+    out = list(part.retuned)
     played = part.tempo or 120.0
     if round(played, 1) != round(_bpm(part), 1):
         out.append(f"a tempo of {played:g} bpm: the riff has {_bpm(part):g}, the nearest it can")

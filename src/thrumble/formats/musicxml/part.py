@@ -55,3 +55,4 @@ class PartRead:
     labels: dict[tuple[Note, ...], str | None] = field(default_factory=dict)
     offsets: Counter[int] = field(default_factory=Counter)  # semitones, fret against pitch
     lost: Counter[str] = field(default_factory=Counter)
+    retuned: list[str] = field(default_factory=list)  # in words, if its notes need other strings

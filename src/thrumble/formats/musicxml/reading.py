@@ -17,6 +17,7 @@ from thrumble.core.riff.model import (
     Ramp,
     Riff,
 )
+from thrumble.formats.fitting import instrument_reaching
 from thrumble.formats.musicxml import words as ours
 from thrumble.formats.musicxml.building import left_out, riff_of
 from thrumble.formats.musicxml.part import PartRead, Struck, Written
@@ -92,7 +93,9 @@ class _Reader:
         self.has_harmony = False
         self.palm_on = self.palm_next = False
         self.staff = _tab_staff(measures)
-        tuning, capo = _strings(measures, usual)
+        stated = _strings(measures)
+        self.states_strings = stated is not None
+        tuning, capo = stated or (usual, 0)
         self.part = PartRead(measures, tuning, capo)
         self.instrument = Instrument(tuning=tuning, capo=capo)
 
@@ -114,6 +117,16 @@ class _Reader:
             start += here.length if measure.implicit else self.meter.length
         if not self.part.struck:
             raise RiffError("there are no struck notes in this part", place="file")
+        if not self.states_strings:
+            self._reach_lowest()
+
+    def _reach_lowest(self) -> None:
+        """Another tuning if the score says none and its notes need lower strings."""
+        pitches = [pitch for hit in self.part.struck.values() for pitch in hit.pitches]
+        if not pitches:
+            return
+        instrument, self.part.retuned = instrument_reaching(min(pitches), self.part.tuning)
+        self.part.tuning = instrument.tuning
 
     def _measure(self, measure: Measure, here: Written) -> Fraction:
         """Reads one measure; returns the furthest place that something reaches in it."""
@@ -309,7 +322,8 @@ def _tab_staff(measures: list[Measure]) -> str | None:
     return None
 
 
-def _strings(measures: list[Measure], usual: tuple[str, ...]) -> tuple[tuple[str, ...], int]:
+def _strings(measures: list[Measure]) -> tuple[tuple[str, ...], int] | None:
+    """The tuning and capo that the score states; None if it states no tuning."""
     for measure in measures:
         for details in measure.element.iter("staff-details"):
             lines = {}
@@ -320,4 +334,4 @@ def _strings(measures: list[Measure], usual: tuple[str, ...]) -> tuple[tuple[str
             names = tuple(lines[line] for line in sorted(lines))
             if names and all(names):
                 return tuple(name for name in names if name), capo
-    return usual, 0
+    return None
