@@ -154,7 +154,7 @@ def test_the_hand_is_measured_kept_and_used(visitor: Browser) -> None:
         ("name=6/1&key=F", 200, "6/1 is F"),
         ("name=6/2&key=Db", 200, "6/2 is Gb"),
         ("name=9/3", 422, "strings are 1 to 6"),
-        ("name=H5", 422, "is no chord we know"),
+        ("name=H5", 422, "We don't know a chord called"),
         ("shape=wide&root=5&fret=3", 200, "C5: root, octave, fifth above"),
         ("shape=sixth&fret=1", 200, "it takes 127 mm"),
         ("shape=one-finger", 200, "The lowest string tuned a whole step down"),
@@ -164,6 +164,8 @@ def test_the_hand_is_measured_kept_and_used(visitor: Browser) -> None:
 def test_shapes_and_chords_are_found(visitor: Browser, query: str, status: int, words: str) -> None:
     answer = visitor.get(f"/shapes?{query}")
     assert answer.status_code == status and words in unescape(answer.text)
+    if query.startswith("name="):
+        assert 'name="name"' in answer.text  # the field stays, to type another one
 
 
 def test_a_shape_is_heard_and_its_ladder_becomes_a_riff(visitor: Browser) -> None:

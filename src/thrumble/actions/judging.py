@@ -55,14 +55,14 @@ def find_judged_take(session: Session, player_id: int, take_id: int) -> JudgedTa
         return None
     revision = riffs.get_revision(session, player_id, take.revision_id)
     instrument = rigs.instrument_for(session, player_id, take.rig_id, revision.riff)
-    said = corrections.corrections_of(session, player_id, take_id)
-    kinds = {key: correction.articulation for key, correction in said.items()}
+    corrected = corrections.corrections_of(session, player_id, take_id)
+    kinds = {key: correction.articulation for key, correction in corrected.items()}
     return JudgedTake(
         take=take,
         revision=revision,
         instrument=instrument,
         reading=reading,
-        corrections=said,
+        corrections=corrected,
         judgement=judge(reading, expand(revision.riff, take.tempo_bpm), instrument, kinds),
     )
 

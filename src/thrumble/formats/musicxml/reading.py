@@ -257,8 +257,8 @@ class _Reader:
 
     def _string(self, element: Element) -> int | None:
         """The string that a note is on, if the part has it."""
-        found = number_of(element.findtext("notations/technical/string"), 1, MOST_STRINGS)
-        return None if found is None or found > len(self.part.tuning) else int(found)
+        string = number_of(element.findtext("notations/technical/string"), 1, MOST_STRINGS)
+        return None if string is None or string > len(self.part.tuning) else int(string)
 
     def _fret(self, element: Element, hit: Struck, string: int, pitch: int | None) -> int | None:
         """The fret of a note on a string: as written, else by its pitch; None if there is neither,

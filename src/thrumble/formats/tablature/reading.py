@@ -36,10 +36,10 @@ from thrumble.formats.tablature.rhythm import (
     by_counts,
     by_letters,
     legend,
+    lines_around,
     meter_of,
     named_at,
     step_of,
-    told,
     within,
 )
 from thrumble.formats.tablature.rows import (
@@ -178,7 +178,7 @@ class _Reader:
         return runs
 
     def _bars(self, row: Row) -> list[Bar]:
-        lines = told(row, self.durations)
+        lines = lines_around(row, self.durations)
         numbers = self.strings.numbers(row)
         out = []
         last = ""
@@ -262,8 +262,8 @@ class _Strings:
                     column=1,
                 )
         stated = stated_tuning(text, count)
-        said = [line for line in text.lower().splitlines() if re.search(r"\btun(ing|ed)\b", line)]
-        if stated is None and any("standard" not in line for line in said):
+        about = [line for line in text.lower().splitlines() if re.search(r"\btun(ing|ed)\b", line)]
+        if stated is None and any("standard" not in line for line in about):
             self.doubts.append("the tuning: what is written about it isn't understood")
         lettered = full[0].labels if full and all(full[0].labels) else []
         if stated is None and lettered:

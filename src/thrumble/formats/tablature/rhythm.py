@@ -47,7 +47,7 @@ class Lines:
 # --- lines over and under a row -------------------------------------------------------------------
 
 
-def told(row: Row, durations: dict[str, Fraction] | None = None) -> Lines:
+def lines_around(row: Row, durations: dict[str, Fraction] | None = None) -> Lines:
     """What the lines around a row say. `durations`: letters for note values and their lengths in
     whole notes, by the sheet's legend; else the usual ones.
     """
@@ -120,8 +120,8 @@ def within(lines: Lines, start: int, end: int) -> Lines:
 
 
 def named_at(lines: Lines, column: int, last: str) -> str:
-    said = [word for at, word in lines.chords if at <= column + 1]
-    return said[-1] if said else last
+    names = [word for at, word in lines.chords if at <= column + 1]
+    return names[-1] if names else last
 
 
 # --- rhythm ---------------------------------------------------------------------------------------
@@ -133,15 +133,15 @@ def by_counts(
     """Places by the count that stands at each struck column."""
     if not lines.counts:
         return None
-    placed = _said(lines.counts)
-    known = [(at - bar.start, place) for at, place in placed if place is not None]
-    if not known:
+    placed = _count_places(lines.counts)
+    signs = [(at - bar.start, place) for at, place in placed if place is not None]
+    if not signs:
         return None
-    beats = max(int(place) for _, place in known) + 1
+    beats = max(int(place) for _, place in signs) + 1
     whole = meter if meter and meter.beats >= beats else Meter(max(beats, 1), 4)
     places = []
     for column in columns:
-        away, place = _nearest(known, column)
+        away, place = _nearest(signs, column)
         if away > 1:
             return None
         places.append(place * whole.beat)
@@ -150,14 +150,14 @@ def by_counts(
     return whole, places
 
 
-def _nearest(known: list[tuple[int, Fraction]], column: int) -> tuple[int, Fraction]:
-    """How far the sign nearest to a column is, and its place; `known` is sorted by column."""
-    after = bisect_left(known, column, key=lambda item: item[0])
-    around = known[max(0, after - 1) : after + 1]
+def _nearest(signs: list[tuple[int, Fraction]], column: int) -> tuple[int, Fraction]:
+    """How far the sign nearest to a column is, and its place; `signs` are sorted by column."""
+    after = bisect_left(signs, column, key=lambda item: item[0])
+    around = signs[max(0, after - 1) : after + 1]
     return min((abs(at - column), place) for at, place in around)
 
 
-def _said(counts: list[tuple[int, str]]) -> list[tuple[int, Fraction | None]]:
+def _count_places(counts: list[tuple[int, str]]) -> list[tuple[int, Fraction | None]]:
     """Each count's column and its place in beats; a sign for `finer` lies half way to the next."""
     beat = 0
     placed: list[Fraction | None] = []
@@ -170,8 +170,8 @@ def _said(counts: list[tuple[int, str]]) -> list[tuple[int, Fraction | None]]:
             placed.append(beat + Fraction(*COUNTS[lower]))
         else:
             placed.append(None)
-    known = [k for k, place in enumerate(placed) if place is not None]
-    for first, following in zip(known, [*known[1:], len(placed)], strict=False):
+    sure = [k for k, place in enumerate(placed) if place is not None]
+    for first, following in zip(sure, [*sure[1:], len(placed)], strict=False):
         begin = placed[first]
         end = placed[following] if following < len(placed) else Fraction(beat + 1)
         assert begin is not None and end is not None
@@ -187,13 +187,13 @@ def by_letters(
     if not lines.letters:
         return None
     now = Fraction(0)
-    known = []
+    signs = []
     for at, length in lines.letters:
-        known.append((at - bar.start, now))
+        signs.append((at - bar.start, now))
         now += length
     places = []
     for column in columns:
-        away, place = _nearest(known, column)
+        away, place = _nearest(signs, column)
         if away > 1:
             return None
         places.append(place)

@@ -89,8 +89,8 @@ def _worker(queue: QueueState) -> Fact:
     if queue.heartbeat_s is None or queue.heartbeat_s >= ALIVE_S:
         since = "" if queue.heartbeat_s is None else f" for {_span(queue.heartbeat_s)}"
         remedy = (
-            "The worker gives no sign, so takes wait unread. It restarts by itself; if this stays, "
-            "stop ./run and start it again."
+            "The worker isn't responding, so takes aren't being read. It restarts by itself; if it "
+            "doesn't, stop ./run and start it again."
         )
         return Fact("Worker", f"no sign{since}", bad=True, remedy=remedy)
     return Fact("Worker", f"working, last sign {queue.heartbeat_s:.0f} s ago")

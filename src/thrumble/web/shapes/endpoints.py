@@ -67,9 +67,15 @@ def shapes_page(
     """The catalogue, one shape whole, and every place of a chord that is asked for."""
     neck, hand = rigs.own_instrument(session, player_id), hands.hands_of(session, player_id).hand
     flats = uses_flats(key)
-    found = _found(name, neck, hand, flats=flats) if name else None
-    view = shapes_view(_at(asked), neck, hand, found=found, asked=name, flats=flats, key=key)
-    return render(request, "shapes/page.html", view=view)
+    found, unknown = None, ""
+    try:
+        found = _found(name, neck, hand, flats=flats) if name else None
+    except BadInput as error:
+        unknown = f"{error}."
+    view = shapes_view(
+        _at(asked), neck, hand, found=found, unknown=unknown, asked=name, flats=flats, key=key
+    )
+    return render(request, "shapes/page.html", view=view, status_code=422 if unknown else 200)
 
 
 def _found(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> Found:
@@ -79,7 +85,7 @@ def _found(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> Found:
         string, fret = int(place[1]), int(place[2])
         if string not in neck.strings or fret > 22:
             raise BadInput(
-                f"there is no place {name}: strings are 1 to {len(neck.tuning)}, frets 0 to 22"
+                f"There is no place {name}: strings are 1 to {len(neck.tuning)}, frets 0 to 22"
             )
         return found_note(string, fret, neck, flats=flats)
     typed = name[:1].upper() + name[1:]
@@ -88,8 +94,8 @@ def _found(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> Found:
     chord = read_chord_name(typed)
     if chord is None:
         raise BadInput(
-            f"{name!r} is no chord we know: type one such as F#5, E5+8, A5w, Dsus4 or Bmin, or a "
-            "place such as 6/3"
+            f"We don't know a chord called {name!r}. Type one such as F#5, E5+8, A5w, Dsus4 or "
+            "Bmin, or a place such as 6/3"
         )
     return found_chord(typed, chord, neck, hand, flats=flats)
 

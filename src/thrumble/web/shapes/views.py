@@ -113,6 +113,7 @@ class ShapesView:
     chosen: ChosenShape | None
     missing: str
     found: Found | None
+    unknown: str  # why nothing was found; "" if it was, or nothing was asked for
     asked: str
     keys: list[tuple[str, bool]]
 
@@ -145,7 +146,15 @@ def chosen_notes(at: At, instrument: Instrument) -> tuple[int, int, tuple[Note, 
 
 
 def shapes_view(
-    at: At, neck: Instrument, hand: Hand, *, found: Found | None, asked: str, flats: bool, key: str
+    at: At,
+    neck: Instrument,
+    hand: Hand,
+    *,
+    found: Found | None,
+    unknown: str,
+    asked: str,
+    flats: bool,
+    key: str,
 ) -> ShapesView:
     """The catalogue, one shape of it whole, and what was looked for."""
     spot = chosen_notes(at, neck)
@@ -158,6 +167,7 @@ def shapes_view(
         chosen=chosen,
         missing=missing,
         found=found,
+        unknown=unknown,
         asked=asked,
         keys=[(name, name == key) for name in KEYS],
     )
