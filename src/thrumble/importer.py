@@ -25,7 +25,7 @@ HEADER = struct.Struct(">Q")
 PR_SET_PDEATHSIG = 1
 NICE = 10  # pages are answered before files are parsed
 # imported before the limits count; not with this module, which the server imports too
-WARM = ("thrumble.formats.midi_reading", "thrumble.formats.musicxml.reading")
+WARM = ("thrumble.formats.midi.reading", "thrumble.formats.musicxml.reading")
 
 Reply = ReadRiff | RiffError
 

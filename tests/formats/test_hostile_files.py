@@ -19,7 +19,7 @@ from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import Articulation, Bar, Hit, Riff, Section
 from thrumble.formats.exchange import format_of, read_any
-from thrumble.formats.midi_reading import read_midi
+from thrumble.formats.midi.reading import read_midi
 from thrumble.formats.musicxml.writing import write_musicxml
 from thrumble.formats.tablature.reading import read_tab
 

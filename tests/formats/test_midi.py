@@ -21,8 +21,8 @@ from thrumble.core.riff.model import Hit, Riff
 from thrumble.core.riff.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.exchange import FORMATS, format_of, read_any
-from thrumble.formats.midi_reading import read_midi
-from thrumble.formats.midi_writing import TICKS, write_midi
+from thrumble.formats.midi.reading import read_midi
+from thrumble.formats.midi.writing import TICKS, write_midi
 from thrumble.formats.sections import lost_in_order
 
 DEMO = {name: parse_riff(text) for name, text in riff_texts().items()}

@@ -95,7 +95,7 @@ def _read_json(data: bytes, _: Asked) -> ReadRiff:
 
 
 def _read_midi(data: bytes, asked: Asked) -> ReadRiff:
-    from thrumble.formats.midi_reading import read_midi
+    from thrumble.formats.midi.reading import read_midi
 
     found = read_midi(data, tuning=asked.tuning)
     names = tuple(track.name for track in found.tracks)
@@ -127,7 +127,7 @@ def _musicxml_lost(riff: Riff) -> list[str]:
 
 
 def _write_midi(riff: Riff) -> bytes:
-    from thrumble.formats.midi_writing import write_midi
+    from thrumble.formats.midi.writing import write_midi
 
     return write_midi(riff)
 

@@ -17,23 +17,19 @@ from thrumble.core.chords.laying import lay_pitches
 from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import Instrument, Note
-from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import Bar, Hit, Riff, Section
 from thrumble.core.riff.sizes import MAX_BARS, MAX_HITS
 from thrumble.formats.fitting import instrument_reaching
-from thrumble.formats.midi_writing import BAR, HEAD, HIT, hit_pitches, whole_notes
+from thrumble.formats.midi.rhythm import Strike, Struck, feel_of, on_grid, strokes_of
+from thrumble.formats.midi.writing import BAR, HEAD, HIT, hit_pitches, whole_notes
 from thrumble.formats.riff_json import MAX_BYTES, riff_from_document
 from thrumble.formats.sections import merged
 
 DRUMS = 9  # channel, counted from 0
-ONE_STROKE = Fraction(1, 240)  # whole notes: strikes a sixtieth of a quarter apart are one hit
-GRIDS = (1, 2, 4, 3, 6, 8, 12, 16, 24)  # parts of a quarter, plainer ones first
-OFF_GRID = 0.09  # of a part: so far from a plainer grid's place another one is tried
 SHORTER = Fraction(4, 5)  # a note that lasts less of its slot ends before the next
 SHORTEST = Fraction(1, 64)  # of a note that the file gives no length
-SWUNG = (1.3, 3.2)
 LOST: dict[str, tuple[str, ...]] = {
     "drums": ("drum hit on this track", "drum hits on this track"),
     "no length": ("note without a length, written short", "notes without a length, written short"),
@@ -67,15 +63,6 @@ class MidiRiff:
     riff: Riff
     left_out: tuple[str, ...]
     tracks: tuple[MidiTrackChoice, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class _Struck:
-    """A note: where it begins and ends, in whole notes from the file's start, and its pitch."""
-
-    at: Fraction
-    end: Fraction
-    pitch: int
 
 
 def read_midi(
@@ -205,9 +192,9 @@ def _others(
     notes = _notes(file, chosen.number, lost)
     tempo, meters, left_out = _timing(file)
     _check_length(notes, meters)
-    strokes = _strokes(notes, lost)
-    feel = _feel([at for at, *_ in strokes])
-    placed = _on_grid(strokes, feel, lost)
+    strokes = strokes_of(notes, lost)
+    feel = feel_of([at for at, *_ in strokes])
+    placed = on_grid(strokes, feel, lost)
     lowest = min(pitches[0] for _, _, pitches in placed)
     instrument, words = instrument_reaching(lowest, tuning)
     left_out += words
@@ -230,7 +217,7 @@ def _others(
     return MidiRiff(check_riff(riff), tuple(left_out), (chosen, *rest))
 
 
-def _check_length(notes: list[_Struck], meters: list[tuple[Fraction, Meter]]) -> None:
+def _check_length(notes: list[Struck], meters: list[tuple[Fraction, Meter]]) -> None:
     """Raises RiffError if the track would fill more bars than a riff has; counted, not built."""
     end = notes[-1].at
     bars = Fraction(0)
@@ -260,7 +247,7 @@ def _tracks(file: MidiFile) -> list[MidiTrackChoice]:
     )
 
 
-def _notes(file: MidiFile, number: int, lost: "Counter[str]") -> list[_Struck]:
+def _notes(file: MidiFile, number: int, lost: "Counter[str]") -> list[Struck]:
     """The notes of a track in order; one that never ends ends with the track. Raises RiffError
     beyond `MAX_HITS` notes.
     """
@@ -274,7 +261,7 @@ def _notes(file: MidiFile, number: int, lost: "Counter[str]") -> list[_Struck]:
             return
         lost["no length"] += now == begun
         until = max(whole_notes(now, per), whole_notes(begun, per) + SHORTEST)
-        out.append(_Struck(whole_notes(begun, per), until, key[1]))
+        out.append(Struck(whole_notes(begun, per), until, key[1]))
         if len(out) > MAX_HITS:
             raise RiffError(f"a track has at most {MAX_HITS:,} notes", place="file")
 
@@ -325,76 +312,8 @@ def _timing(file: MidiFile) -> tuple[Decimal, list[tuple[Fraction, Meter]], list
     return Decimal(str(round(bpm, 2))), sorted(meters.items()), left
 
 
-def _strokes(
-    notes: list[_Struck], lost: "Counter[str]"
-) -> list[tuple[Fraction, Fraction, tuple[int, ...]]]:
-    """Notes struck together: where they begin, where the last of them ends, their pitches."""
-    out: list[tuple[Fraction, Fraction, set[int]]] = []
-    for note in notes:
-        if out and note.at - out[-1][0] <= ONE_STROKE:
-            at, end, pitches = out[-1]
-            lost["doubled"] += note.pitch in pitches
-            pitches.add(note.pitch)
-            out[-1] = (at, max(end, note.end), pitches)
-        else:
-            out.append((note.at, note.end, {note.pitch}))
-    return [(at, end, tuple(sorted(pitches))) for at, end, pitches in out]
-
-
-def _feel(places: list[Fraction]) -> Feel:
-    """A shuffle where the off-beats all lie late by as much and nothing else lies between."""
-    inside = [float(at * 4 % 1) for at in places]
-    off = [x for x in inside if 0.1 < x < 0.95]
-    if len(off) < 4 or max(off) - min(off) > 0.06:
-        return STRAIGHT
-    middle = sorted(off)[len(off) // 2]
-    ratio = middle / (1 - middle)
-    if not SWUNG[0] <= ratio <= SWUNG[1]:
-        return STRAIGHT
-    return Feel(Fraction(round(ratio * 10), 10), Fraction(1, 8))
-
-
-Placed = tuple[Fraction, Fraction, tuple[int, ...]]
-
-
-def _on_grid(strokes: list[Placed], feel: Feel, lost: "Counter[str]") -> list[Placed]:
-    """Each stroke at the nearest place of the plainest grid that its beat fits, ends likewise; of
-    two at one place the pitches go together.
-    """
-    beats: dict[int, list[Fraction]] = defaultdict(list)
-    for at, *_ in strokes:
-        beats[int(at * 4 + Fraction(1, 24))].append(at * 4)
-    grids = {beat: _grid([float(at - beat) for at in inside]) for beat, inside in beats.items()}
-    placed: dict[Fraction, tuple[Fraction, tuple[int, ...]]] = {}
-    for at, end, pitches in strokes:
-        beat = int(at * 4 + Fraction(1, 24))
-        if feel.ratio is not None:
-            here = Fraction(beat, 4) + (Fraction(1, 8) if float(at * 4 - beat) > 0.3 else 0)
-        else:
-            here = (
-                Fraction(beat, 4)
-                + Fraction(round((at * 4 - beat) * grids[beat]), 4) / (grids[beat])
-            )
-        long = max(Fraction(1, 32), Fraction(round((end - at) * 32), 32))
-        before = placed.get(here)
-        if before:
-            lost["too close"] += len(set(pitches) & set(before[1]))
-        both = tuple(sorted({*pitches, *(before[1] if before else ())}))
-        placed[here] = (max(long, before[0] if before else long), both)
-    return [(at, long, pitches) for at, (long, pitches) in sorted(placed.items())]
-
-
-def _grid(inside: list[float]) -> int:
-    for parts in GRIDS:
-        if all(abs(x * parts - round(x * parts)) <= OFF_GRID for x in inside):
-            return parts
-    return min(
-        GRIDS, key=lambda parts: sum(abs(x * parts - round(x * parts)) / parts for x in inside)
-    )
-
-
 def _bars(
-    placed: list[Placed], meters: list[tuple[Fraction, Meter]], instrument: Instrument
+    placed: list[Strike], meters: list[tuple[Fraction, Meter]], instrument: Instrument
 ) -> tuple[tuple[Bar, ...], int]:
     """The strokes in bars, laid on strings each near the one before; and how many notes no hand
     reaches.
