@@ -29,7 +29,7 @@ def trial() -> list[Row]:
 def _mixed(on: Bench) -> list[Row]:
     assert on.server is not None
     player = Player(on.base)
-    player.client.timeout = 60
+    player.client.timeout = 300
     player.enter()
     texts = list(riff_texts().values())
     riffs = [player.new_riff(text)[0] for text in texts]
