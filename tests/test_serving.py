@@ -246,8 +246,30 @@ def test_a_signal_during_the_start_is_not_lost(own_database: str, port: int) -> 
             process.communicate(timeout=8)
         finally:
             process.kill()
+            process.communicate()
     left = subprocess.run(["pgrep", "-f", "thrumble.cli worker"], capture_output=True, text=True)
     assert str(port) not in left.stdout
+
+
+LOST_IN_A_CALLBACK = """
+import os, signal, time, weakref
+from thrumble.interrupts import never_lose_one
+class Dropped: pass
+never_lose_one()
+one = Dropped()
+watch = weakref.ref(one, lambda _: os.kill(os.getpid(), signal.SIGINT))
+del one
+print("lost", flush=True)
+time.sleep(60)
+"""
+
+
+def test_an_interrupt_that_python_drops_still_ends_the_command() -> None:
+    ended = subprocess.run(
+        [sys.executable, "-c", LOST_IN_A_CALLBACK], capture_output=True, text=True, timeout=20
+    )
+    assert ended.returncode == 130
+    assert ended.stdout == "lost\n" and "Exception ignored" in ended.stderr
 
 
 def test_ctrl_c_ends_a_server_in_the_middle_of_an_import(own_database: str, port: int) -> None:

@@ -2,11 +2,17 @@
 fraction of a second, without web or database.
 """
 
+import sys
+from pathlib import Path
+
+if Path(sys.argv[0]).stem in ("thrumble", "cli"):  # this process is the command
+    from thrumble.interrupts import never_lose_one
+
+    never_lose_one()  # before the imports below, in which an interrupt may come
+
 import json
 import os
 import re
-import sys
-from pathlib import Path
 from typing import Annotated
 
 import typer
