@@ -53,7 +53,7 @@ def trial() -> list[Row]:
         Row(
             f"{FILES:,} damaged files (seed {SEED})",
             "a riff or one error each",
-            f"{kinds['read']:,} read, {kinds['refused']:,} refused, foreign: {foreign or 'none'}",
+            f"{kinds['read']:,} read, {kinds['refused']:,} refused, {_named(foreign)}",
             not foreign,
         ),
         Row(
@@ -71,6 +71,13 @@ def trial() -> list[Row]:
     ]
     with bench() as on:
         return rows + _worst_at_once(on)
+
+
+def _named(foreign: dict[str, int]) -> str:
+    """How many foreign exceptions, and the first few of them to be looked at."""
+    if not foreign:
+        return "no foreign exception"
+    return f"{sum(foreign.values()):,} foreign, such as {'; '.join(list(foreign)[:3])}"
 
 
 # --- damage --------------------------------------------------------------------------------------
