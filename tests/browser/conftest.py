@@ -43,13 +43,13 @@ class Served:
             stdout=subprocess.DEVNULL,
             start_new_session=True,
         )
-        for _ in range(1200):
+        for _ in range(4800):
             assert self.process.poll() is None, "the application ended before it served"
             with socket.socket() as probe:
                 if probe.connect_ex(("127.0.0.1", self.port)) == 0:
                     return
             time.sleep(0.05)
-        raise AssertionError("the application did not serve within a minute")
+        raise AssertionError("the application did not serve within four minutes")
 
     def stop(self) -> int:
         assert self.process
