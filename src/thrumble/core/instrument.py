@@ -18,7 +18,7 @@ SCALES = {
 }  # names and mm, nut to bridge
 NUT_SPACING_MM, BRIDGE_SPACING_MM = 7.2, 10.5  # from string to string
 SCALE_RANGE_MM = (480.0, 800.0)
-MOST_STRINGS = 12
+MAX_STRINGS = 12
 MAX_CAPO = 24
 TUNINGS = {
     "standard": "E2 A2 D3 G3 B3 E4",
@@ -97,8 +97,8 @@ def check_instrument(instrument: Instrument) -> Instrument:
     with it: tuning, capo or scale.
     """
     count = len(instrument.tuning)
-    if not 1 <= count <= MOST_STRINGS:
-        raise BadInstrument("tuning", count, f"an instrument has 1 to {MOST_STRINGS} strings")
+    if not 1 <= count <= MAX_STRINGS:
+        raise BadInstrument("tuning", count, f"an instrument has 1 to {MAX_STRINGS} strings")
     for name in instrument.tuning:
         try:
             midi_of(name)

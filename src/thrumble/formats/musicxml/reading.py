@@ -42,7 +42,7 @@ from thrumble.formats.musicxml.signs import (
 
 PALM_WORDS = re.compile(r"\b(p\.?\s?m\.?|palm.?mut\w*)(?!\w)", re.IGNORECASE)
 DEAD_HEADS = ("x", "cross", "circle-x")
-MOST_STRINGS = 12
+MAX_STRINGS = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -257,7 +257,7 @@ class _Reader:
 
     def _string(self, element: Element) -> int | None:
         """The string that a note is on, if the part has it."""
-        string = number_of(element.findtext("notations/technical/string"), 1, MOST_STRINGS)
+        string = number_of(element.findtext("notations/technical/string"), 1, MAX_STRINGS)
         return None if string is None or string > len(self.part.tuning) else int(string)
 
     def _fret(self, element: Element, hit: Struck, string: int, pitch: int | None) -> int | None:
@@ -328,7 +328,7 @@ def _strings(measures: list[Measure]) -> tuple[tuple[str, ...], int] | None:
         for details in measure.element.iter("staff-details"):
             lines = {}
             for tuning in details.findall("staff-tuning"):
-                line = number_of(tuning.get("line"), 1, MOST_STRINGS)
+                line = number_of(tuning.get("line"), 1, MAX_STRINGS)
                 lines[line or 0] = pitch_name(tuning, "tuning-")
             capo = int(number_of(details.findtext("capo"), 0, 24) or 0)
             names = tuple(lines[line] for line in sorted(lines))

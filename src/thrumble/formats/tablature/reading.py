@@ -43,7 +43,7 @@ from thrumble.formats.tablature.rhythm import (
     within,
 )
 from thrumble.formats.tablature.rows import (
-    FEWEST_STRINGS,
+    MIN_STRINGS,
     SKIPPED,
     Row,
     Sheet,
@@ -251,7 +251,7 @@ class _Strings:
 
     def __init__(self, sheet: Sheet, text: str) -> None:
         self.doubts: list[str] = []
-        full = [row for row in sheet.rows if len(row.labels) >= FEWEST_STRINGS]
+        full = [row for row in sheet.rows if len(row.labels) >= MIN_STRINGS]
         count = len(full[0].labels) if full else len(STANDARD_TUNING)
         for row in full:
             if len(row.labels) != count:
@@ -268,7 +268,7 @@ class _Strings:
         lettered = full[0].labels if full and all(full[0].labels) else []
         if stated is None and lettered:
             stated = with_octaves([n[:1].upper() + n[1:] for n in reversed(lettered)])
-        partial = [row for row in sheet.rows if len(row.labels) < FEWEST_STRINGS]
+        partial = [row for row in sheet.rows if len(row.labels) < MIN_STRINGS]
         tries = [stated or USUAL[count]] if stated or full else list(tunings_to_try())
         self.tuning = next(
             (one for one in tries if all(drawn_strings(row.labels, one) for row in partial)), ()
@@ -288,7 +288,7 @@ class _Strings:
 
     def numbers(self, row: Row) -> list[int]:
         """The string that each line of a row is, 1 the highest."""
-        if len(row.labels) >= FEWEST_STRINGS:
+        if len(row.labels) >= MIN_STRINGS:
             return list(range(1, len(row.labels) + 1))
         return drawn_strings(row.labels, self.tuning) or []
 

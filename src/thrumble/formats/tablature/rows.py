@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from thrumble.core.errors import RiffError
 
-FEWEST_STRINGS, MOST_STRINGS = 6, 8
+MIN_STRINGS, MAX_STRINGS = 6, 8
 LABEL = re.compile(r"([A-Ga-g][#b]?\d?)?[ ]{0,8}(?=[|:\-])")
 BODY = re.compile(r"[-0-9xXhpbrvst/\\~()<>|*:=.\s^_o]+")
 PALM = re.compile(r"(?<![A-Za-z])[Pp]\.?\s?[Mm]\.?(?![A-Za-z])")
@@ -32,7 +32,7 @@ _SKIPPED = {
 MOST_FRET = 36
 REPEAT_SIGNS = ":*o"  # beside a bar line
 LEADS = ("h", "p", "s", "/", "\\")  # signs that lead from one fret to the next
-MOST_COLUMNS = 2000
+MAX_COLUMNS = 2000
 
 
 @dataclass(slots=True, order=True)
@@ -122,9 +122,9 @@ def read_sheet(text: str) -> Sheet:
     """The rows of a text. Raises RiffError where there are none, or one has too few strings."""
     lines = [line.expandtabs(4).rstrip() for line in re.split(r"\r\n|\r|\n", text)]
     longest = max(range(len(lines)), key=lambda k: len(lines[k]))
-    if len(lines[longest]) > MOST_COLUMNS:
+    if len(lines[longest]) > MAX_COLUMNS:
         raise RiffError(
-            f"a line of tablature has at most {MOST_COLUMNS} characters: break it into rows",
+            f"a line of tablature has at most {MAX_COLUMNS} characters: break it into rows",
             found=f"{len(lines[longest])} characters",
             line=longest + 1,
             column=1,
@@ -194,7 +194,7 @@ def is_string(line: str) -> bool:
 
 def _labelled(line: str) -> tuple[str, int] | None:
     """The letter beside a string, empty if there is none, and where the string itself begins."""
-    if len(line) > MOST_COLUMNS:
+    if len(line) > MAX_COLUMNS:
         return None
     indent = len(line) - len(line.lstrip())
     match = LABEL.match(line, indent)
@@ -235,16 +235,16 @@ def _split(lines: list[str], begin: int, end: int) -> list[tuple[int, int]]:
     count = end - begin
     labels = [(_labelled(lines[number]) or ("", 0))[0] for number in range(begin, end)]
     if all(labels):
-        sizes = [n for n in range(1, MOST_STRINGS + 1) if count % n == 0 and _repeats(labels, n)]
+        sizes = [n for n in range(1, MAX_STRINGS + 1) if count % n == 0 and _repeats(labels, n)]
     else:
         sizes = [
             n
-            for n in range(FEWEST_STRINGS, MOST_STRINGS + 1)
+            for n in range(MIN_STRINGS, MAX_STRINGS + 1)
             if count % n == 0 and count // n <= UNLABELLED_ROWS
         ]
     if not sizes:
         raise RiffError(
-            f"a row has {FEWEST_STRINGS} to {MOST_STRINGS} strings, or fewer with their letters "
+            f"a row has {MIN_STRINGS} to {MAX_STRINGS} strings, or fewer with their letters "
             "beside them; add the missing lines",
             found=f"{count} lines of strings",
             line=begin + 1,

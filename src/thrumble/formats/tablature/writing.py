@@ -14,8 +14,8 @@ from thrumble.core.riff.edits import unrolled
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar, expand
 from thrumble.core.riff.model import DEFAULT_DEPTH, Articulation, Hit, Legato, Riff, Stroke
 
-MOST_COLUMNS = 240  # of a bar: sixteenths, triplets and fives together; finer ones are moved
-MOST_A_LINE = 64  # columns: beyond them a bar has a line of its own
+MAX_COLUMNS = 240  # of a bar: sixteenths, triplets and fives together; finer ones are moved
+MAX_LINE_COLUMNS = 64  # columns: beyond them a bar has a line of its own
 BARS_A_LINE = 2
 
 
@@ -45,7 +45,7 @@ def write_tab(riff: Riff) -> bytes:
         section = bars[k].section
         alike = (section, bars[k].meter)
         row = [b for b in bars[k : k + BARS_A_LINE] if (b.section, b.meter) == alike]
-        if sum(widths[b.number] for b in row) > MOST_A_LINE:
+        if sum(widths[b.number] for b in row) > MAX_LINE_COLUMNS:
             row = row[:1]
         if section != before:
             lines += ["", f"[{section}]"]
@@ -149,7 +149,7 @@ def _too_close(expanded: ExpandedRiff) -> list[str]:
     out = []
     for bar in expanded.bars:
         due = [one for one in expanded.hits if one.bar == bar.number]
-        if not bar.number or _slots_asked(bar, due) <= MOST_COLUMNS:
+        if not bar.number or _slots_asked(bar, due) <= MAX_COLUMNS:
             continue
         columns = {_column(one, bar, _slots(bar, due)) for one in due}
         lost = len(due) - len(columns)
@@ -212,7 +212,7 @@ def _spread(words: list[str], sizes: list[int]) -> str:
 def _slots(bar: PlayedBar, due: list[DueHit]) -> int:
     """The columns of a bar: its beats in halves at least, finer if its hits ask for it."""
     slots = _slots_asked(bar, due)
-    return slots if slots <= MOST_COLUMNS else MOST_COLUMNS - MOST_COLUMNS % (2 * bar.meter.beats)
+    return slots if slots <= MAX_COLUMNS else MAX_COLUMNS - MAX_COLUMNS % (2 * bar.meter.beats)
 
 
 def _slots_asked(bar: PlayedBar, due: list[DueHit]) -> int:

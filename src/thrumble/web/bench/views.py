@@ -1,4 +1,4 @@
-"""How the bench stands, in words and in figures."""
+"""The state of the server, in words and figures."""
 
 import os
 import shutil

@@ -32,7 +32,7 @@ class FigureRow:
 
 @dataclass(frozen=True, slots=True)
 class PlaceRow:
-    """A place that lies elsewhere."""
+    """A place whose timing differs between A and B."""
 
     where: str
     a: str
