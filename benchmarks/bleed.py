@@ -20,7 +20,7 @@ from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.cues import Backing, Click
 from thrumble.core.riff.expand import ExpandedRiff, expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.signal import Samples, filtered, high_pass, low_pass, peak
 from thrumble.demo import riff_texts
 from thrumble.formats.along_form import AlongForm

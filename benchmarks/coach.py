@@ -15,11 +15,11 @@ from datetime import date, timedelta
 import numpy as np
 
 from thrumble.core.chance import normal_below
-from thrumble.core.coach.clean_speed import POINT, Estimate, Round, clean_speed
-from thrumble.core.coach.ladder import LadderSchool, next_step
-from thrumble.core.coach.plan import Standing as PlanStanding
-from thrumble.core.coach.plan import make_plan
-from thrumble.core.riff.drills import DrillKind
+from thrumble.core.coach.planning.plan import Standing as PlanStanding
+from thrumble.core.coach.planning.plan import make_plan
+from thrumble.core.coach.progress.clean_speed import POINT, Estimate, Round, clean_speed
+from thrumble.core.coach.progress.ladder import LadderSchool, next_step
+from thrumble.core.riff.drills.catalogue import DrillKind
 
 RIFF_BPM = 120.0
 FIRST_DAY = date(2026, 9, 1)

@@ -15,13 +15,13 @@ from itertools import count
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
-from thrumble.core.riff import edits
 from thrumble.core.riff.counts import Counting
+from thrumble.core.riff.editing import edits
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.patterns import FORMS, PATTERNS, make_riff
-from thrumble.core.riff.printing import print_riff
-from thrumble.core.riff.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.web.riffs.desk import EditSent, edit_riff
 from thrumble.web.riffs.strip_editor import desk_html

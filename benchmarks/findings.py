@@ -18,9 +18,9 @@ import numpy as np
 
 from benchmarks.corpus import draw_riff
 from benchmarks.sampled import FOLDER, LEARNT, SampledGuitar
-from thrumble.core.coach.cause import NOT_A_CAUSE, CauseKind
-from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import judge
+from thrumble.core.coach.verdict.cause import NOT_A_CAUSE, CauseKind
+from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.flaws import Flaws
@@ -29,8 +29,8 @@ from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone, draw_setup
 from thrumble.core.riff.expand import DueHit, expand
 from thrumble.core.riff.model import Articulation, Riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.shifts import shifts_mm
-from thrumble.core.riff.text import parse_riff
 from thrumble.core.signal import rms_db
 from thrumble.demo import riff_texts
 

@@ -21,7 +21,7 @@ from thrumble.core.errors import RiffError
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.exchange import ReadRiff, read_any
 

@@ -23,7 +23,7 @@ from thrumble.core.neck.routes import plan_routes
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import ExpandedRiff, expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.rig.recall import Order, draw_calls, every_chord, hear_calls
 from thrumble.formats.audio import read_audio
 from thrumble.formats.riff_json import read_riff_json

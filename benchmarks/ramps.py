@@ -17,7 +17,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 
 TEXT = """title: Winch
 tempo: {tempo}

@@ -27,7 +27,7 @@ from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 RIFF = parse_riff(riff_texts()["1-sluice-gate"])

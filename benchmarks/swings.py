@@ -13,7 +13,7 @@ from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 
 
 def swing_run(seed: int) -> tuple[float, float | None, float | None, float, float]:

@@ -10,9 +10,9 @@ from collections.abc import Callable
 
 import numpy as np
 
-from thrumble.core.coach.comparison import compare_sides
-from thrumble.core.coach.sides import HitRow, TakeHits
-from thrumble.core.coach.trial import draw_order, judge_trial
+from thrumble.core.coach.comparing.comparison import compare_sides
+from thrumble.core.coach.comparing.metrics import HitRow, TakeHits
+from thrumble.core.coach.comparing.trial import draw_order, judge_trial
 
 HITS = 48
 SPREAD_MS, ROUND_MS, ROUND_SPREAD = 9.0, 4.0, 0.12

@@ -7,7 +7,7 @@ import json
 import sys
 from pathlib import Path
 
-from thrumble.core.coach.cause import CauseKind
+from thrumble.core.coach.verdict.cause import CauseKind
 from thrumble.formats.reading_json import READING
 from thrumble.formats.riff_form import RiffJson
 

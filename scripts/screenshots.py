@@ -21,7 +21,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.model import Articulation
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import guitar, riff_texts, setup_of
 
 SCRIPTS = Path(__file__).parent.parent / "tests/browser"

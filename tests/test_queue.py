@@ -17,7 +17,7 @@ from thrumble.actions import takes as verbs
 from thrumble.actions.sound import Joined, missing_spans, zero_runs
 from thrumble.core.errors import BadAudio
 from thrumble.core.player.perform import perform
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import write_flac
 from thrumble.store import database, players, readings, riffs, takes

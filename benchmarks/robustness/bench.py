@@ -21,7 +21,7 @@ import numpy as np
 import sqlalchemy as sa
 
 from thrumble.core.player.perform import perform
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 
 ROOT = Path(__file__).parents[2]
 TEXT = (

@@ -12,7 +12,7 @@ import soundfile
 from benchmarks.robustness.bench import RATE_HZ, Bench, Player, a_take, begin, bench
 from benchmarks.robustness.table import Row
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 REQUEST_MB, READING_MB = 150, 400

@@ -17,7 +17,7 @@ import httpx2
 from benchmarks.robustness.bench import Bench, Player, bench
 from benchmarks.robustness.table import Row
 from thrumble.core.errors import RiffError
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.exchange import FORMATS, read_any
 from thrumble.importer import CPU_S, MEMORY_BYTES

@@ -46,9 +46,9 @@ def analyze(
 ) -> None:
     """Read a recorded take of a riff, hit by hit."""
     from thrumble.actions.listening import listen, read_riff
-    from thrumble.core.coach.causes import find_causes
-    from thrumble.core.coach.judgement import judge
-    from thrumble.core.coach.words import say
+    from thrumble.core.coach.verdict.causes import find_causes
+    from thrumble.core.coach.verdict.judgement import judge
+    from thrumble.core.coach.verdict.words import say
     from thrumble.core.ear.take import TakeInfo
     from thrumble.core.riff.expand import expand
     from thrumble.formats.reading_json import reading_document

@@ -28,7 +28,7 @@ def drill(
     """A drill of a riff: an ordinary riff whose hits know which hit they came from."""
     from decimal import Decimal
 
-    from thrumble.core.riff.drills import DrillKind, drills_of, make_drill
+    from thrumble.core.riff.drills.catalogue import DrillKind, drills_of, make_drill
     from thrumble.formats.exchange import format_of, read_any
 
     try:
@@ -135,7 +135,7 @@ def compare(
     ] = None,
 ) -> None:
     """What differs between two sets of readings, and how surely."""
-    from thrumble.core.coach.comparison import compare_sides
+    from thrumble.core.coach.comparing.comparison import compare_sides
     from thrumble.formats.comparison_json import comparison_document, comparison_lines
     from thrumble.formats.exchange import read_any
     from thrumble.formats.progress_json import PlayedReading, hits_in

@@ -20,7 +20,7 @@ from benchmarks.tables import groups, onset_table, start_lines, table
 from benchmarks import everything
 from thrumble.core.player.guitars import ModelGuitar
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.truth_json import truth_document
 from thrumble.web.certainty.views import certainty_view, figures
 

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Served
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 SLUICE = parse_riff(riff_texts()["1-sluice-gate"])

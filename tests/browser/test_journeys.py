@@ -20,7 +20,7 @@ from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 AXE = (Path(__file__).parent / "vendor/axe.min.js").read_text()

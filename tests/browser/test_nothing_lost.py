@@ -22,7 +22,7 @@ from tests.conftest import Cluster
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 
 TEXT = "title: Paddle Gear\ntempo: 150\npedal: 6:0\n\n[A]\n| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ o ~ |\n| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ o ~ |\n"
 RIFF = parse_riff(TEXT)

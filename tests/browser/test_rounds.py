@@ -24,7 +24,7 @@ from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.cues import sound_of
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 
 HERE = Path(__file__).parent
 ROUNDS, RETURNED = HERE / "own_rounds.js", HERE / "own_sound.js"

@@ -19,7 +19,7 @@ from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.cues import Backing, Click, Silence
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.signal import Samples, filtered, high_pass
 from thrumble.demo import riff_texts
 from thrumble.formats.along_form import AlongForm

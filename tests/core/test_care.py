@@ -6,7 +6,7 @@ from datetime import date, timedelta
 
 import pytest
 
-from thrumble.core.coach.care import (
+from thrumble.core.coach.planning.hand_health import (
     RULES,
     Comfort,
     DayLoad,

@@ -16,7 +16,7 @@ from thrumble.core.ear.reading import (
 )
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 SLUICE = parse_riff(riff_texts()["1-sluice-gate"])

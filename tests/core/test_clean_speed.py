@@ -11,9 +11,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from thrumble.core.chance import normal_below
-from thrumble.core.coach.clean_speed import REMEMBERED_DAYS, Round, chance_clean, clean_speed
-from thrumble.core.coach.ladder import LADDERS, LadderSchool, next_step
-from thrumble.core.riff.drills import DrillKind
+from thrumble.core.coach.progress.clean_speed import (
+    REMEMBERED_DAYS,
+    Round,
+    chance_clean,
+    clean_speed,
+)
+from thrumble.core.coach.progress.ladder import LADDERS, LadderSchool, next_step
+from thrumble.core.riff.drills.catalogue import DrillKind
 
 DAY = date(2026, 9, 1)
 rounds = st.lists(

@@ -11,11 +11,11 @@ from itertools import product
 import numpy as np
 import pytest
 
-from thrumble.core.coach.cause import Cause, CauseKind
-from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import JudgedHit, Judgement, judge
-from thrumble.core.coach.next_riff import Standing, next_riff
-from thrumble.core.coach.words import say
+from thrumble.core.coach.planning.next_riff import Standing, next_riff
+from thrumble.core.coach.verdict.cause import Cause, CauseKind
+from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement, judge
+from thrumble.core.coach.verdict.words import say
 from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading, StartSource, Summary
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import NotAllowed
@@ -24,7 +24,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import CHANGES, FINAL, RecorderReport, TakeState, change
 from thrumble.demo import riff_texts
 

@@ -8,16 +8,16 @@ from benchmarks.ways import comparisons, take, trials
 
 from tests.core.test_coach import invented
 from thrumble.core.chance import student_below, student_quantile
-from thrumble.core.coach.comparison import Comparison, compare_sides
-from thrumble.core.coach.judgement import judge
-from thrumble.core.coach.sides import FIGURES, TakeHits, hits_of, hits_of_reading
-from thrumble.core.coach.trial import MATTERS, draw_order, judge_trial
+from thrumble.core.coach.comparing.comparison import Comparison, compare_sides
+from thrumble.core.coach.comparing.metrics import FIGURES, TakeHits, hits_of, hits_of_reading
+from thrumble.core.coach.comparing.trial import MATTERS, draw_order, judge_trial
+from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadInput
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.comparison_json import comparison_csv, comparison_document, comparison_lines
 

@@ -25,12 +25,12 @@ from thrumble.core.pulse.cues import (
     take_cues,
 )
 from thrumble.core.pulse.groove import GROOVES, drum_sounds
-from thrumble.core.riff import edits
 from thrumble.core.riff.beaten import beaten
 from thrumble.core.riff.counts import Counting, counts_of
+from thrumble.core.riff.editing import edits
+from thrumble.core.riff.editing.whole import set_feel
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
-from thrumble.core.riff.whole import set_feel
+from thrumble.core.riff.notation.text import parse_riff
 
 HEAD = "title: T\ntempo: 120\npedal: 6:0\n"
 

@@ -4,22 +4,22 @@ from decimal import Decimal
 
 import pytest
 
-from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.helped import Measure, did_it_help, helped_words
-from thrumble.core.coach.judgement import Judgement, judge
-from thrumble.core.coach.remedies import REMEDIES, propose, worst_bar
-from thrumble.core.coach.rounds import rounds_for, rounds_of
+from thrumble.core.coach.progress.drill_effect import Measure, did_it_help, helped_words
+from thrumble.core.coach.progress.passes import rounds_for, rounds_of
+from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.judgement import Judgement, judge
+from thrumble.core.coach.verdict.proposals import REMEDIES, propose, worst_bar
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadInput
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
-from thrumble.core.riff.drills import DRILLS, TABLE, DrillKind, drills_of, make_drill
+from thrumble.core.riff.drills.catalogue import DRILLS, TABLE, DrillKind, drills_of, make_drill
+from thrumble.core.riff.drills.pieces import pieces_of
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Riff
-from thrumble.core.riff.pieces import pieces_of
-from thrumble.core.riff.printing import print_riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.riff_json import riff_document, riff_from_document
 

@@ -15,7 +15,7 @@ from thrumble.core.player.perform import Performance, perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 SLUICE = parse_riff(riff_texts()["1-sluice-gate"])

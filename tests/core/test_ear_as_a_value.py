@@ -23,7 +23,7 @@ from thrumble.core.ear.model.layout import Layout
 from thrumble.core.ear.model.network import Network
 from thrumble.core.ear.take import TakeInfo, read_recording, read_take
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.audio import read_audio
 from thrumble.formats.reading_json import reading_from_document
 from thrumble.formats.riff_json import read_riff_json, riff_document

@@ -11,9 +11,9 @@ import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from thrumble.core.coach.cause import CauseKind
-from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import judge
+from thrumble.core.coach.verdict.cause import CauseKind
+from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.ear.comparing import compare
 from thrumble.core.ear.front.conditioning import condition
 from thrumble.core.ear.front.spectrum import bands_of
@@ -40,7 +40,7 @@ from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.click import click_times, click_track
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 SLUICE = parse_riff(riff_texts()["1-sluice-gate"])

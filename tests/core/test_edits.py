@@ -11,10 +11,10 @@ from tests.core.strategies import riffs
 from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.instrument import Note
 from thrumble.core.music.meter import Meter
-from thrumble.core.riff import edits
+from thrumble.core.riff.editing import edits
 from thrumble.core.riff.model import Hit, Riff
-from thrumble.core.riff.printing import print_riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 EIGHTH, QUARTER = Fraction(1, 8), Fraction(1, 4)

@@ -6,11 +6,11 @@ from hypothesis import strategies as st
 
 from tests.core.strategies import riffs
 from thrumble.core.errors import BadInput
-from thrumble.core.riff.excerpt import take_bars
+from thrumble.core.riff.editing.excerpt import take_bars
 from thrumble.core.riff.expand import expand, played_bars
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.printing import print_riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 SLUICE = parse_riff(riff_texts()["1-sluice-gate"])

@@ -9,11 +9,11 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.music.feel import Feel, bar_feel
 from thrumble.core.music.meter import Meter, read_meter, spoken_count
 from thrumble.core.music.pitch import midi_of, name_of, read_tuning
+from thrumble.core.riff.editing.revisions import map_identities
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import HitIdentity
-from thrumble.core.riff.revisions import map_identities
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.shifts import shifts_mm
-from thrumble.core.riff.text import parse_riff
 
 HEAD = "title: T\ntempo: 120\n"  # a quarter is half a second
 

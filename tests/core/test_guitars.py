@@ -15,7 +15,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.player.single import LEAD_S, LENGTH_S, strike
 from thrumble.core.player.sound import Tone, draw_setup
 from thrumble.core.riff.model import Articulation
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.signal import rms_db
 from thrumble.demo import guitar, setup_of
 from thrumble.formats.truth_json import truth_document

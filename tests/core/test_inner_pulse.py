@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests.core.test_coach import invented
-from thrumble.core.coach.inner_pulse import InnerPulse, inner_pulse, pulse_words
+from thrumble.core.coach.progress.inner_pulse import InnerPulse, inner_pulse, pulse_words
 
 TWO_TWO = (1.0, 1.0, 0.0, 0.0)
 

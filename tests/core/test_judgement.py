@@ -14,17 +14,17 @@ from hypothesis import strategies as st
 from tests.web.test_drawings import expanded
 from tests.web.test_drawings import heard as reading_of
 from thrumble.core.chance import poisson_binomial_sf
-from thrumble.core.coach.cause import CauseKind
-from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import HitKey, Judgement, is_clean, judge
-from thrumble.core.coach.rounds import WHOLE, rounds_of
-from thrumble.core.coach.words import say
+from thrumble.core.coach.progress.passes import WHOLE, rounds_of
+from thrumble.core.coach.verdict.cause import CauseKind
+from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.judgement import HitKey, Judgement, is_clean, judge
+from thrumble.core.coach.verdict.words import say
 from thrumble.core.ear.reading import HeardKind, HitState, Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 SLUICE = parse_riff(riff_texts()["1-sluice-gate"])

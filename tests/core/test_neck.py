@@ -9,9 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from thrumble.core.chords.names import read_chord_name
-from thrumble.core.coach import landing
-from thrumble.core.coach.judgement import judge
-from thrumble.core.coach.landing import Landing, best_speed_mm_s, fit_landings
+from thrumble.core.coach.progress import moves
+from thrumble.core.coach.progress.moves import Landing, best_speed_mm_s, fit_landings
+from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument, Note
@@ -27,9 +27,9 @@ from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.printing import print_riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.silence import silent_strings
-from thrumble.core.riff.text import parse_riff
 from thrumble.core.rig.recall import Call, Order, draw_calls, hear_calls
 
 NECK = Instrument()
@@ -315,7 +315,7 @@ def landed(slope: float, seed: int, *, moves: int = 24) -> list[Landing]:
 def test_the_slopes_interval_holds_the_truth_19_times_of_20(slope: float) -> None:
     held = 0
     for seed in range(400):
-        found = landing._slope(own := landed(slope, seed), [one.mm / 100 for one in own])
+        found = moves._slope(own := landed(slope, seed), [one.mm / 100 for one in own])
         assert found is not None and found.low <= found.value <= found.high
         held += found.low <= slope <= found.high
     assert 0.92 <= held / 400 <= 0.98
@@ -323,9 +323,9 @@ def test_the_slopes_interval_holds_the_truth_19_times_of_20(slope: float) -> Non
 
 def test_too_few_moves_or_one_size_say_nothing() -> None:
     few = landed(20, 1, moves=7)
-    assert landing._slope(few, [one.mm / 100 for one in few]) is None
+    assert moves._slope(few, [one.mm / 100 for one in few]) is None
     same = [replace(one, mm=53.0) for one in landed(20, 1)]
-    assert landing._slope(same, [one.mm / 100 for one in same]) is None
+    assert moves._slope(same, [one.mm / 100 for one in same]) is None
 
 
 def test_a_player_who_is_late_after_long_moves_is_told_so() -> None:

@@ -7,12 +7,12 @@ from hypothesis import given, settings
 
 from tests.core.strategies import riffs
 from thrumble.core.errors import BadInput, RiffError
-from thrumble.core.riff.edits import insert_bar, unrolled, written_bars
+from thrumble.core.riff.editing.edits import insert_bar, unrolled, written_bars
+from thrumble.core.riff.editing.parts import Part, has_parts, take_part, transition
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
-from thrumble.core.riff.parts import Part, has_parts, take_part, transition
-from thrumble.core.riff.printing import print_riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.exchange import FORMATS
 from thrumble.formats.riff_json import riff_document, riff_from_document
 

@@ -10,6 +10,8 @@ from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.patterns import (
     FORMS,
     PATTERNS,
@@ -17,8 +19,6 @@ from thrumble.core.riff.patterns import (
     make_riff,
     read_degrees,
 )
-from thrumble.core.riff.printing import print_riff
-from thrumble.core.riff.text import parse_riff
 
 
 def roots(riff: Riff) -> list[str]:

@@ -7,8 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from thrumble.core.coach.clean_speed import Estimate, Round
-from thrumble.core.coach.plan import (
+from thrumble.core.coach.planning.plan import (
     LENGTHS,
     BlockKind,
     Standing,
@@ -18,8 +17,9 @@ from thrumble.core.coach.plan import (
     rests_before,
     week_ahead,
 )
+from thrumble.core.coach.progress.clean_speed import Estimate, Round
 from thrumble.core.errors import BadInput
-from thrumble.core.riff.drills import DrillKind
+from thrumble.core.riff.drills.catalogue import DrillKind
 
 TODAY = date(2026, 11, 27)
 

@@ -11,7 +11,7 @@ from thrumble.core.player.strings import Damping, Pluck, pluck
 from thrumble.core.pulse.click import click_sound, click_times
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.signal import filtered, high_pass, low_pass, rms_db
 
 RIFF = parse_riff(

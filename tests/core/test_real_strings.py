@@ -20,7 +20,7 @@ from thrumble.core.player.sound import Setup, Tone, aged, amplify, draw_setup, w
 from thrumble.core.player.strings import Damping, Pluck, pluck, worn
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.rig.palm import Kept, measure_example, profile_of
 from thrumble.core.signal import Samples, filtered, high_pass, low_pass, rms_db
 

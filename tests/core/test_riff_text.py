@@ -13,8 +13,8 @@ from tests.core.strategies import riffs
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import Note
 from thrumble.core.riff.model import Articulation, Legato, Stroke
-from thrumble.core.riff.printing import print_riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.riff_json import riff_document, riff_from_document
 

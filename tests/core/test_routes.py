@@ -18,7 +18,7 @@ from thrumble.core.neck.locks import Lock
 from thrumble.core.neck.routes import Route, plan_routes
 from thrumble.core.neck.weights import Weights, Wish, weights_for
 from thrumble.core.riff.expand import ExpandedRiff, expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 
 NECK = Instrument()
 ONE_THREE = Hand(school=School.ONE_THREE)

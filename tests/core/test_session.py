@@ -4,8 +4,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from thrumble.core.coach.plan import Block, BlockKind
-from thrumble.core.coach.session import (
+from thrumble.core.coach.planning.day_plan import (
     BlockState,
     Session,
     moved,
@@ -14,6 +13,7 @@ from thrumble.core.coach.session import (
     with_lock,
     with_state,
 )
+from thrumble.core.coach.planning.plan import Block, BlockKind
 from thrumble.core.errors import BadInput, NotFound
 
 

@@ -11,10 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.test_coach import invented
-from thrumble.core.coach.cause import CauseKind
-from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.sittings import TakeAt, sittings_of
-from thrumble.core.coach.stamina import (
+from thrumble.core.coach.progress.sessions import TakeAt, sittings_of
+from thrumble.core.coach.progress.stamina import (
     FIRST_WORK_S,
     LEAST_REST_S,
     MOST_TIMES,
@@ -24,6 +22,8 @@ from thrumble.core.coach.stamina import (
     longest_run,
     work_and_rest,
 )
+from thrumble.core.coach.verdict.cause import CauseKind
+from thrumble.core.coach.verdict.causes import find_causes
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitState
 
 TODAY = date(2026, 11, 27)

@@ -13,7 +13,7 @@ from thrumble.core.ear.measure.swing import measure_swing
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.reading import HitReading, HitState
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 
 SHUFFLE = parse_riff(
     "title: Shuffle\ntempo: 120\nfeel: shuffle 2.0 on 1/8\n[A]\n"

@@ -10,11 +10,11 @@ from tests.core.strategies import riffs
 from thrumble.core.chords.laying import lay_pitches
 from thrumble.core.errors import BadInput, BadInstrument
 from thrumble.core.instrument import Instrument, Note
+from thrumble.core.riff.editing.transposing import Keep, retune, transpose
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.printing import print_riff
-from thrumble.core.riff.text import parse_riff
-from thrumble.core.riff.transposing import Keep, retune, transpose
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 DEMO = [parse_riff(text) for text in riff_texts().values()]

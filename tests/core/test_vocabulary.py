@@ -8,10 +8,10 @@ from decimal import Decimal
 import numpy as np
 import pytest
 
-from thrumble.core.coach.cause import CauseKind
-from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import judge
-from thrumble.core.coach.words import say
+from thrumble.core.coach.verdict.cause import CauseKind
+from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.judgement import judge
+from thrumble.core.coach.verdict.words import say
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadInput, RiffError
@@ -19,11 +19,11 @@ from thrumble.core.instrument import Plucking
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.player.strings import Damping, Pluck, glide, pluck
-from thrumble.core.riff import edits
+from thrumble.core.riff.editing import edits
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Legato, Ramp, Riff
-from thrumble.core.riff.printing import print_riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 
 HEAD = "title: Winch\ntempo: 110\npedal: 6:0\n[A]\n"
 RAMP = parse_riff(HEAD + "| { m=0.95 m m m m m m m | m m m m m m m m=0.2 } | E5@5/7 o ~ ~ ~ |\n")

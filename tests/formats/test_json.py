@@ -6,13 +6,13 @@ from typing import Any
 
 import pytest
 
-from thrumble.core.coach.judgement import judge
+from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import RiffError
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.reading_json import reading_csv, reading_document, reading_from_document
 from thrumble.formats.riff_json import read_riff_json, riff_document

@@ -8,7 +8,7 @@ from hypothesis import Phase, given, settings
 
 from tests.core.strategies import riffs
 from thrumble.core.errors import RiffError
-from thrumble.core.riff.edits import unrolled
+from thrumble.core.riff.editing.edits import unrolled
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Hit, Riff, Stroke
 from thrumble.formats.exchange import FORMATS, Asked, Format, read_any

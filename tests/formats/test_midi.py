@@ -18,7 +18,7 @@ from thrumble.cli import app
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Hit, Riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.exchange import FORMATS, format_of, read_any
 from thrumble.formats.midi.reading import read_midi

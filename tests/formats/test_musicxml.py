@@ -16,7 +16,7 @@ from tests.formats.test_midi import DEMO, played
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Legato, Riff, Stroke
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.musicxml.reading import ScoreRiff, read_musicxml
 from thrumble.formats.musicxml.writing import musicxml_lost, write_musicxml
 

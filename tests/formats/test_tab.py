@@ -3,7 +3,7 @@
 import pytest
 
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.tablature.writing import tab_lost, write_tab
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.formats.test_midi import DEMO
 from thrumble.core.errors import RiffError
-from thrumble.core.riff.edits import unrolled
+from thrumble.core.riff.editing.edits import unrolled
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Hit, Legato
 from thrumble.formats.exchange import read_any

@@ -9,7 +9,7 @@ import pytest
 from sqlmodel import Session
 
 from tests.store.test_store import stored
-from thrumble.core.coach.judgement import HitKey
+from thrumble.core.coach.verdict.judgement import HitKey
 from thrumble.core.errors import NotAllowed, NotFound
 from thrumble.store import corrections, readings, rigs, takes
 from thrumble.store.rigs import NewCalibration, NewRig

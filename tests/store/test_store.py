@@ -9,13 +9,13 @@ import pytest
 import sqlalchemy as sa
 from sqlmodel import Session
 
-from thrumble.core.coach.judgement import judge
+from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import Away, BadInput, Busy, NoSpace, NotAllowed, NotFound
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.expand import ExpandedRiff, expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.settings import settings
 from thrumble.store import database, players, readings, riffs, rigs, take_lists, takes

@@ -13,11 +13,11 @@ from tests.web.conftest import Browser
 from thrumble.actions import planning
 from thrumble.actions.coaching import catch_up, drill_for
 from thrumble.actions.takes import read_stored_take
-from thrumble.core.coach.habits import PlayedPlace, habits_of
+from thrumble.core.coach.progress.habits import PlayedPlace, habits_of
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
-from thrumble.core.riff.drills import DrillKind
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.drills.catalogue import DrillKind
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.formats.audio import write_flac

@@ -3,7 +3,7 @@
 import pytest
 
 from tests.web.conftest import Browser
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 SLUICE = riff_texts()["1-sluice-gate"]

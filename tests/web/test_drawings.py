@@ -8,9 +8,9 @@ from datetime import date
 
 import pytest
 
-from thrumble.core.coach.clean_speed import Round, clean_speed
-from thrumble.core.coach.judgement import Judgement, judge
-from thrumble.core.coach.words import early_or_late
+from thrumble.core.coach.progress.clean_speed import Round, clean_speed
+from thrumble.core.coach.verdict.judgement import Judgement, judge
+from thrumble.core.coach.verdict.words import early_or_late
 from thrumble.core.ear.reading import (
     ExtraOnset,
     HeardKind,
@@ -23,7 +23,7 @@ from thrumble.core.ear.reading import (
 )
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.web.drawings.bars import BAND_PX, HALF_PX, WHOLE_PX, BarDrawing, Word
 from thrumble.web.drawings.charts import PILE_W, SIZE, bar_clock, deviation_pile
 from thrumble.web.drawings.mirror import NOTE_CHAR_PX, reading_strip, spaced

@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from tests.web.conftest import Browser
 from thrumble.core.errors import BadAudio, RiffError, ThrumbleError
 from thrumble.core.player.perform import perform
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import measure_single
 from thrumble.demo import riff_texts

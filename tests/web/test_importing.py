@@ -9,7 +9,7 @@ from mido import Message, MetaMessage, MidiFile, MidiTrack
 
 from tests.formats.test_musicxml import zipped
 from tests.web.conftest import Browser
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.musicxml.writing import write_musicxml
 

@@ -20,8 +20,8 @@ from thrumble.actions.keeping import annotate_take, follow_rule, restore
 from thrumble.actions.proving import begin_check
 from thrumble.core.errors import ThrumbleError
 from thrumble.core.keeping import KeepingRule
-from thrumble.core.riff.drills import DrillKind
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.drills.catalogue import DrillKind
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import database, drills, keeping, notes, players, riffs, rigs, takes, trials

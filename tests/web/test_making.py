@@ -9,8 +9,8 @@ import pytest
 import soundfile
 
 from tests.web.conftest import Browser
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.patterns import FORMS, PATTERNS
-from thrumble.core.riff.text import parse_riff
 from thrumble.demo import riff_texts
 
 SLUICE = riff_texts()["1-sluice-gate"]

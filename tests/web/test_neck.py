@@ -18,7 +18,7 @@ from thrumble.core.neck.weights import Wish
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.store import database, players, riffs
 from thrumble.store.hands import Hands

@@ -9,7 +9,7 @@ from tests.web.conftest import Browser
 from tests.web.test_coach import SHORT, added, played
 from thrumble.actions.hands import best_speed
 from thrumble.actions.judging import judged_take
-from thrumble.core.coach.habits import habits_of
+from thrumble.core.coach.progress.habits import habits_of
 from thrumble.core.player.flaws import Flaws
 from thrumble.store import database, hands, logbook, players, take_lists
 

@@ -12,7 +12,7 @@ import soundfile
 from tests.test_queue import work_once
 from tests.web.conftest import Browser
 from thrumble.core.player.perform import perform
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import FINAL, TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import database, players, take_lists, takes

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from tests.web.test_views import judged
-from thrumble.core.coach.judgement import HitKey
+from thrumble.core.coach.verdict.judgement import HitKey
 from thrumble.core.ear.comparing import Difference
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, SwingBar
 from thrumble.core.ear.take import TakeInfo, read_take
@@ -16,7 +16,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone as Sound
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.rig.fret_hand import ChordString, Release, Releases, StringState
 from thrumble.core.rig.levels import Loudness, Silence
 from thrumble.core.rig.palm import LIGHTEST, TIGHTEST, Place, Repeatability, SingleHit

@@ -7,7 +7,7 @@ import pytest
 
 from tests.web.conftest import Browser
 from thrumble.core.instrument import Instrument
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.tablature.writing import write_tab
 from thrumble.store import database, players, riffs

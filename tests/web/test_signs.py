@@ -9,7 +9,7 @@ import pytest
 from thrumble.core.riff.counts import Counting, counts_of
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Hit
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.web.drawings.bars import HALF_PX, BarDrawing
 from thrumble.web.drawings.caret import caret_places
 from thrumble.web.drawings.signs import plan_words, signs_of

@@ -11,8 +11,8 @@ from sqlmodel import Session
 
 from tests.web.conftest import Browser
 from thrumble.core.errors import BadInput
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.tags import LONGEST, MOST_TAGS, read_tags
-from thrumble.core.riff.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import database, players, riffs, takes

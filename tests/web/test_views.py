@@ -11,7 +11,7 @@ from sqlmodel import Session
 
 from tests.web.test_drawings import expanded, heard
 from thrumble.actions.judging import JudgedTake
-from thrumble.core.coach.judgement import HitKey, judge
+from thrumble.core.coach.verdict.judgement import HitKey, judge
 from thrumble.core.ear.reading import (
     Caution,
     HeardKind,
@@ -23,7 +23,7 @@ from thrumble.core.ear.reading import (
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import players, riffs, take_lists, takes

@@ -15,9 +15,9 @@ from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.cues import Backing, Cue, bar_levels, cue_track, take_cues
 from thrumble.core.riff.beaten import beaten
+from thrumble.core.riff.editing.parts import Part, has_parts, take_part
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.parts import Part, has_parts, take_part
 from thrumble.core.signal import Samples
 from thrumble.formats.along_form import AlongForm
 

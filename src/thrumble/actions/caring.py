@@ -4,7 +4,7 @@ from datetime import date, timedelta
 
 from sqlmodel import Session
 
-from thrumble.core.coach.care import EARLIER_WEEKS, DayLoad, Known
+from thrumble.core.coach.planning.hand_health import EARLIER_WEEKS, DayLoad, Known
 from thrumble.store import comfort, loads, practice
 
 

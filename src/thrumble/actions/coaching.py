@@ -8,18 +8,18 @@ import structlog
 from sqlmodel import Session
 
 from thrumble.actions.judging import JudgedTake, find_judged_take, judged_take
-from thrumble.core.coach.cause import Cause
-from thrumble.core.coach.helped import did_it_help
-from thrumble.core.coach.judgement import Judgement
-from thrumble.core.coach.ladder import Step, next_step
-from thrumble.core.coach.remedies import Proposal, propose
-from thrumble.core.coach.rounds import rounds_for, rounds_of
-from thrumble.core.coach.stamina import load_of
+from thrumble.core.coach.progress.drill_effect import did_it_help
+from thrumble.core.coach.progress.ladder import Step, next_step
+from thrumble.core.coach.progress.passes import rounds_for, rounds_of
+from thrumble.core.coach.progress.stamina import load_of
+from thrumble.core.coach.verdict.cause import Cause
+from thrumble.core.coach.verdict.judgement import Judgement
+from thrumble.core.coach.verdict.proposals import Proposal, propose
 from thrumble.core.errors import NotFound
-from thrumble.core.riff.drills import DrillKind, make_drill
+from thrumble.core.riff.drills.catalogue import DrillKind, make_drill
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import HitIdentity
-from thrumble.core.riff.printing import print_riff
+from thrumble.core.riff.notation.printing import print_riff
 from thrumble.store import (
     database,
     drills,

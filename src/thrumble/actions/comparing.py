@@ -9,8 +9,8 @@ from sqlmodel import Session
 
 from thrumble.actions.judging import JudgedTake, judged_take
 from thrumble.actions.rehearsal import CLICK_DB, MOST_S, SEED, STEADY
-from thrumble.core.coach.comparison import Comparison, compare_sides
-from thrumble.core.coach.sides import hits_of
+from thrumble.core.coach.comparing.comparison import Comparison, compare_sides
+from thrumble.core.coach.comparing.metrics import hits_of
 from thrumble.core.errors import BadInput
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone

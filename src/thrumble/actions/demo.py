@@ -12,12 +12,12 @@ from sqlmodel import Session
 from thrumble.actions.coaching import drill_for
 from thrumble.actions.rigs import keep_example
 from thrumble.actions.takes import read_stored_take
-from thrumble.core.coach.care import Comfort, When
+from thrumble.core.coach.planning.hand_health import Comfort, When
 from thrumble.core.music.pitch import STANDARD_TUNING
 from thrumble.core.player.perform import perform
 from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Tone
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import (
     CHAIN,

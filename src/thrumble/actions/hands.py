@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from sqlmodel import Session
 
-from thrumble.core.coach.landing import best_speed_mm_s
+from thrumble.core.coach.progress.moves import best_speed_mm_s
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.shifts import move_speeds_mm_s
 from thrumble.store import hands, rigs

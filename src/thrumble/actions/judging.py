@@ -5,10 +5,10 @@ from functools import cached_property
 
 from sqlmodel import Session
 
-from thrumble.core.coach.cause import Cause
-from thrumble.core.coach.causes import find_causes
-from thrumble.core.coach.judgement import HitKey, Judgement, judge
-from thrumble.core.coach.words import say
+from thrumble.core.coach.verdict.cause import Cause
+from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.judgement import HitKey, Judgement, judge
+from thrumble.core.coach.verdict.words import say
 from thrumble.core.ear.reading import Reading
 from thrumble.core.errors import NotFound
 from thrumble.core.instrument import Instrument

@@ -8,19 +8,7 @@ from sqlmodel import Session as DbSession
 
 from thrumble.actions.caring import known_of
 from thrumble.actions.coaching import drill_for
-from thrumble.core.coach.care import share_left, strokes_left, take_care
-from thrumble.core.coach.clean_speed import Round, clean_speed
-from thrumble.core.coach.ladder import LadderSchool, next_step
-from thrumble.core.coach.plan import (
-    Block,
-    BlockKind,
-    Standing,
-    interval_of,
-    make_plan,
-    week_ahead,
-)
-from thrumble.core.coach.rounds import WHOLE
-from thrumble.core.coach.session import (
+from thrumble.core.coach.planning.day_plan import (
     BlockState,
     Session,
     SessionBlock,
@@ -29,9 +17,21 @@ from thrumble.core.coach.session import (
     with_lock,
     with_state,
 )
-from thrumble.core.coach.stamina import Work, work_and_rest
+from thrumble.core.coach.planning.hand_health import share_left, strokes_left, take_care
+from thrumble.core.coach.planning.plan import (
+    Block,
+    BlockKind,
+    Standing,
+    interval_of,
+    make_plan,
+    week_ahead,
+)
+from thrumble.core.coach.progress.clean_speed import Round, clean_speed
+from thrumble.core.coach.progress.ladder import LadderSchool, next_step
+from thrumble.core.coach.progress.passes import WHOLE
+from thrumble.core.coach.progress.stamina import Work, work_and_rest
 from thrumble.core.errors import NotFound
-from thrumble.core.riff.drills import DrillKind
+from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.store import loads, practice, riffs, rounds, sessions

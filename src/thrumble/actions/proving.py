@@ -19,7 +19,7 @@ from thrumble.core.errors import BadAudio, NotAllowed, NotFound
 from thrumble.core.proving.proof import ProofHit, lost_hits, proof_of
 from thrumble.core.proving.script import misled, sound_check
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.printing import print_riff
+from thrumble.core.riff.notation.printing import print_riff
 from thrumble.core.takes import TakeState
 from thrumble.formats.audio import read_audio
 from thrumble.formats.riff_json import riff_document

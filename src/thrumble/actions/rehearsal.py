@@ -11,7 +11,7 @@ from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.cues import Click, Pulse, Silence, count_in_s, cue_track, take_cues
 from thrumble.core.pulse.groove import GROOVES
 from thrumble.core.riff.beaten import beaten
-from thrumble.core.riff.excerpt import take_bars
+from thrumble.core.riff.editing.excerpt import take_bars
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.signal import Samples

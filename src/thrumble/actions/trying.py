@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from sqlmodel import Session
 
 from thrumble.actions.judging import find_judged_take
-from thrumble.core.coach.another import another_riff
-from thrumble.core.coach.sides import TakeHits, hits_of
-from thrumble.core.coach.trial import Outcome, draw_order, judge_trial
+from thrumble.core.coach.comparing.metrics import TakeHits, hits_of
+from thrumble.core.coach.comparing.trial import Outcome, draw_order, judge_trial
+from thrumble.core.coach.verdict.wrong_riff import another_riff
 from thrumble.core.errors import BadInput
 from thrumble.core.riff.checking import check_tempo
 from thrumble.store import riffs, trials

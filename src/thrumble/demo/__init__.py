@@ -10,7 +10,7 @@ import numpy as np
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.guitars import Guitar, ModelGuitar
 from thrumble.core.player.sound import Setup, Tone, draw_setup
-from thrumble.core.riff.drills import DrillKind
+from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.model import Articulation
 
 

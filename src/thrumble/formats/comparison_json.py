@@ -4,7 +4,7 @@ import csv
 import io
 from typing import Any
 
-from thrumble.core.coach.comparison import Comparison, Difference
+from thrumble.core.coach.comparing.comparison import Comparison, Difference
 from thrumble.core.counting import counted
 
 DIGITS = 3

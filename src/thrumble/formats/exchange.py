@@ -9,8 +9,8 @@ from fractions import Fraction
 
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.printing import print_riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.riff_json import read_riff_json, riff_document
 from thrumble.formats.sections import lost_in_order
 from thrumble.formats.tablature.reading import looks_like_tab, read_tab

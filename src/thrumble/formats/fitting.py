@@ -5,12 +5,12 @@ from dataclasses import replace
 
 from thrumble.core.instrument import TUNINGS, Instrument
 from thrumble.core.riff.checking import OVER
+from thrumble.core.riff.editing.runs import cut_short, whole_ramps
 from thrumble.core.riff.model import (
     Articulation,
     Bar,
     Hit,
 )
-from thrumble.core.riff.runs import cut_short, whole_ramps
 
 
 def possible(hit: Hit) -> Hit:

@@ -7,17 +7,17 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from thrumble.core.coach.clean_speed import (
+from thrumble.core.coach.comparing.metrics import TakeHits, hits_of, hits_of_reading
+from thrumble.core.coach.progress.clean_speed import (
     PROBABILITY,
     CleanSpeed,
     Estimate,
     Round,
     clean_speed,
 )
-from thrumble.core.coach.judgement import judge
-from thrumble.core.coach.ladder import next_step
-from thrumble.core.coach.rounds import WHOLE, rounds_of
-from thrumble.core.coach.sides import TakeHits, hits_of, hits_of_reading
+from thrumble.core.coach.progress.ladder import next_step
+from thrumble.core.coach.progress.passes import WHOLE, rounds_of
+from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.counting import counted
 from thrumble.core.ear.reading import Reading
 from thrumble.core.errors import BadInput

@@ -7,8 +7,8 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from thrumble.core.coach.cause import Cause
-from thrumble.core.coach.judgement import Judgement
+from thrumble.core.coach.verdict.cause import Cause
+from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.ear.reading import HitReading, Reading
 
 READING: TypeAdapter[Reading] = TypeAdapter(Reading)

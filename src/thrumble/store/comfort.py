@@ -5,7 +5,7 @@ from datetime import UTC, date, datetime, timedelta
 import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.care import Area, Comfort, When
+from thrumble.core.coach.planning.hand_health import Area, Comfort, When
 from thrumble.store.practice_tables import ComfortRow
 
 REMEMBERED = timedelta(days=60)

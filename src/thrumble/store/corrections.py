@@ -9,7 +9,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.judgement import HitKey
+from thrumble.core.coach.verdict.judgement import HitKey
 from thrumble.store.tables import CorrectionRow, ExampleRow
 
 

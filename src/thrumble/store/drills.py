@@ -9,8 +9,8 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.helped import Helped, Measure
-from thrumble.core.riff.drills import DrillKind
+from thrumble.core.coach.progress.drill_effect import Helped, Measure
+from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.model import Riff
 from thrumble.core.takes import TakeState
 from thrumble.store import riffs

@@ -8,7 +8,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.judgement import VERSION
+from thrumble.core.coach.verdict.judgement import VERSION
 from thrumble.core.neck.hand import Damping, Hand, School, check_hand
 from thrumble.core.neck.picking import Picking
 from thrumble.core.riff.model import Riff

@@ -11,10 +11,10 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col
 
-from thrumble.core.coach.care import TakeEffort
-from thrumble.core.coach.cause import CauseKind
-from thrumble.core.coach.sittings import TakeAt
-from thrumble.core.coach.stamina import Run, TakeLoad
+from thrumble.core.coach.planning.hand_health import TakeEffort
+from thrumble.core.coach.progress.sessions import TakeAt
+from thrumble.core.coach.progress.stamina import Run, TakeLoad
+from thrumble.core.coach.verdict.cause import CauseKind
 from thrumble.store.practice_tables import LoadRow
 from thrumble.store.rounds import is_newest, local_day, reading_of
 from thrumble.store.tables import ReadingRow, RiffRow, TakeRow

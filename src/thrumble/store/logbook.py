@@ -8,9 +8,9 @@ from datetime import date, timedelta
 import sqlalchemy as sa
 from sqlmodel import Session, col
 
-from thrumble.core.coach.cause import CauseKind
-from thrumble.core.coach.habits import PlayedPlace
-from thrumble.core.coach.judgement import VERSION
+from thrumble.core.coach.progress.habits import PlayedPlace
+from thrumble.core.coach.verdict.cause import CauseKind
+from thrumble.core.coach.verdict.judgement import VERSION
 from thrumble.core.ear.reading import HitState
 from thrumble.store.practice_tables import LoadRow, RoundRow
 from thrumble.store.rounds import is_newest

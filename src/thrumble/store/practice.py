@@ -10,9 +10,9 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.care import MOST_RISE_PERCENT, RISE_RANGE_PERCENT
-from thrumble.core.coach.ladder import LadderSchool
-from thrumble.core.coach.plan import MOST_MINUTES
+from thrumble.core.coach.planning.hand_health import MOST_RISE_PERCENT, RISE_RANGE_PERCENT
+from thrumble.core.coach.planning.plan import MOST_MINUTES
+from thrumble.core.coach.progress.ladder import LadderSchool
 from thrumble.core.errors import BadInput, NotFound
 from thrumble.store.practice_tables import PracticeRow
 

@@ -11,7 +11,7 @@ from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.orm import aliased
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.judgement import VERSION, JudgedHit, Judgement
+from thrumble.core.coach.verdict.judgement import VERSION, JudgedHit, Judgement
 from thrumble.core.ear.comparing import Difference
 from thrumble.core.ear.reading import Reading
 from thrumble.core.riff.expand import ExpandedRiff

@@ -12,10 +12,10 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.next_riff import A_DAY_AWAY, CLEAN_SHARE
+from thrumble.core.coach.planning.next_riff import A_DAY_AWAY, CLEAN_SHARE
 from thrumble.core.errors import NotFound
+from thrumble.core.riff.editing.revisions import map_identities
 from thrumble.core.riff.model import HitIdentity, Riff
-from thrumble.core.riff.revisions import map_identities
 from thrumble.formats.riff_json import riff_document, riff_from_document
 from thrumble.store.tables import ReadingRow, RevisionRow, RiffRow, TakeRow
 

@@ -11,8 +11,8 @@ import sqlalchemy as sa
 from sqlalchemy.orm import aliased
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.clean_speed import REMEMBERED_DAYS, Round
-from thrumble.core.coach.rounds import WHOLE, RoundResult
+from thrumble.core.coach.progress.clean_speed import REMEMBERED_DAYS, Round
+from thrumble.core.coach.progress.passes import WHOLE, RoundResult
 from thrumble.store.practice_tables import RoundRow
 from thrumble.store.tables import ReadingRow, TakeRow, ToneRow
 

@@ -8,7 +8,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session as DbSession
 from sqlmodel import col
 
-from thrumble.core.coach.session import Session
+from thrumble.core.coach.planning.day_plan import Session
 from thrumble.store.practice_tables import SessionRow
 
 _FORM = TypeAdapter(Session)

@@ -9,7 +9,7 @@ from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument, Note
 from thrumble.core.music.pitch import pitch_class, spell
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 
 DEGREES = {
     "I": 0,

@@ -23,7 +23,7 @@ from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadAudio
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.signal import Array, Samples, filtered, high_pass, rms_db
 
 GRABS = 8

@@ -10,7 +10,7 @@ from thrumble.core.chords.names import read_chord_name
 from thrumble.core.counting import counted
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.music.pitch import midi_of, spell
-from thrumble.core.riff.edits import unrolled
+from thrumble.core.riff.editing.edits import unrolled
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar, expand
 from thrumble.core.riff.model import DEFAULT_DEPTH, Articulation, Hit, Legato, Riff, Stroke
 

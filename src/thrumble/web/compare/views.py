@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 
 from thrumble.actions.comparing import Compared
 from thrumble.actions.judging import JudgedTake
-from thrumble.core.coach.comparison import Difference
+from thrumble.core.coach.comparing.comparison import Difference
 from thrumble.core.counting import counted
 from thrumble.core.riff.expand import expand
 from thrumble.store.take_lists import TakeLine

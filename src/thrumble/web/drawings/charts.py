@@ -5,9 +5,9 @@ from math import cos, floor, log10, pi, sin
 
 import numpy as np
 
-from thrumble.core.coach.habits import PlayedPlace
-from thrumble.core.coach.judgement import Judgement
-from thrumble.core.coach.landing import LandingFit
+from thrumble.core.coach.progress.habits import PlayedPlace
+from thrumble.core.coach.progress.moves import LandingFit
+from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.counting import counted
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 

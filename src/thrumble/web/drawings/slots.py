@@ -5,7 +5,7 @@ with what else is wrong there.
 from dataclasses import dataclass
 from urllib.parse import urlencode
 
-from thrumble.core.coach.habits import Habit
+from thrumble.core.coach.progress.habits import Habit
 from thrumble.core.counting import counted
 from thrumble.core.music.meter import spoken_count
 from thrumble.core.riff.expand import ExpandedRiff

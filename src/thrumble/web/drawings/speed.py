@@ -4,7 +4,7 @@ from collections import Counter
 from dataclasses import dataclass
 from datetime import date
 
-from thrumble.core.coach.clean_speed import CleanSpeed, Round
+from thrumble.core.coach.progress.clean_speed import CleanSpeed, Round
 from thrumble.core.counting import counted
 
 WIDE, HIGH = 700.0, 210.0

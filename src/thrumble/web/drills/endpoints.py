@@ -10,7 +10,7 @@ from thrumble.actions.coaching import drill_for
 from thrumble.actions.rehearsal import rehearse
 from thrumble.core.errors import BadInput, ThrumbleError
 from thrumble.core.player.sound import Tone
-from thrumble.core.riff.drills import DrillKind, drills_of, make_drill
+from thrumble.core.riff.drills.catalogue import DrillKind, drills_of, make_drill
 from thrumble.core.riff.model import Riff
 from thrumble.store import drills, riffs
 from thrumble.store.drills import DrillOf

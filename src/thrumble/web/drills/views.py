@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from thrumble.core.counting import counted
-from thrumble.core.riff.drills import TABLE, Drill, DrillKind
+from thrumble.core.riff.drills.catalogue import TABLE, Drill, DrillKind
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.web.drawings.bars import BarDrawing

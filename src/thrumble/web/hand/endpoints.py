@@ -7,7 +7,7 @@ from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import HTMLResponse
 
 from thrumble.actions.hands import best_speed
-from thrumble.core.coach.ladder import LadderSchool
+from thrumble.core.coach.progress.ladder import LadderSchool
 from thrumble.core.errors import BadInput
 from thrumble.core.neck.hand import ASKED_FRETS, Damping, Hand, School, measure_reach
 from thrumble.core.neck.picking import Picking

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from thrumble.core.coach.ladder import LADDERS, LadderSchool
+from thrumble.core.coach.progress.ladder import LADDERS, LadderSchool
 from thrumble.core.instrument import Instrument
 from thrumble.core.neck.catalogue import SHAPES, along_the_neck, root_strings
 from thrumble.core.neck.hand import ASKED_FRETS, SCHOOLS, MeasuredReach

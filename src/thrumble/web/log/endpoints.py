@@ -8,10 +8,10 @@ from fastapi.responses import HTMLResponse
 
 from thrumble.actions.caring import known_of
 from thrumble.actions.coaching import step_of
-from thrumble.core.coach.care import strokes_left
-from thrumble.core.coach.cause import CauseKind
-from thrumble.core.coach.clean_speed import CleanSpeed, clean_speed
-from thrumble.core.coach.sittings import sittings_of
+from thrumble.core.coach.planning.hand_health import strokes_left
+from thrumble.core.coach.progress.clean_speed import CleanSpeed, clean_speed
+from thrumble.core.coach.progress.sessions import sittings_of
+from thrumble.core.coach.verdict.cause import CauseKind
 from thrumble.core.errors import BadInput, NotFound
 from thrumble.core.riff.expand import expand
 from thrumble.store import drills, loads, logbook, riffs, rigs, rounds, take_lists

@@ -5,12 +5,12 @@ wrong, what helped.
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from thrumble.core.coach.care import Comfort, Known, When, light_weeks, strokes_left
-from thrumble.core.coach.cause import CauseKind
-from thrumble.core.coach.helped import Helped, Measure
-from thrumble.core.coach.sittings import Sitting
+from thrumble.core.coach.planning.hand_health import Comfort, Known, When, light_weeks, strokes_left
+from thrumble.core.coach.progress.drill_effect import Helped, Measure
+from thrumble.core.coach.progress.sessions import Sitting
+from thrumble.core.coach.verdict.cause import CauseKind
 from thrumble.core.counting import counted
-from thrumble.core.riff.drills import TABLE, DrillKind
+from thrumble.core.riff.drills.catalogue import TABLE, DrillKind
 from thrumble.store.loads import CausedDay, PlayedDay
 from thrumble.store.rounds import local_time
 

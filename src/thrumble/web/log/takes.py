@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from thrumble.core.coach.words import early_or_late
+from thrumble.core.coach.verdict.words import early_or_late
 from thrumble.core.counting import counted
 from thrumble.store.logbook import Behind
 from thrumble.store.take_lists import TakeLine

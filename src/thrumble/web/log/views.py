@@ -4,11 +4,11 @@ from dataclasses import dataclass
 from datetime import date
 from urllib.parse import urlencode
 
-from thrumble.core.coach.clean_speed import CleanSpeed, Round
-from thrumble.core.coach.habits import Habit, PlayedPlace, habits_of
-from thrumble.core.coach.judgement import usual_tolerance_ms
-from thrumble.core.coach.landing import fit_places
-from thrumble.core.coach.stamina import Run, by_tempo, work_and_rest
+from thrumble.core.coach.progress.clean_speed import CleanSpeed, Round
+from thrumble.core.coach.progress.habits import Habit, PlayedPlace, habits_of
+from thrumble.core.coach.progress.moves import fit_places
+from thrumble.core.coach.progress.stamina import Run, by_tempo, work_and_rest
+from thrumble.core.coach.verdict.judgement import usual_tolerance_ms
 from thrumble.core.counting import counted, days_ago
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import ExpandedRiff

@@ -13,7 +13,7 @@ from thrumble.core.neck.grips import Grip
 from thrumble.core.neck.routes import Route, plan_routes, ways_of
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.printing import print_riff
+from thrumble.core.riff.notation.printing import print_riff
 from thrumble.store import hands, riffs, rigs
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id

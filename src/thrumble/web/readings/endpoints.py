@@ -15,7 +15,7 @@ from thrumble.actions.judging import find_judged_take, judged_take
 from thrumble.actions.keeping import annotate_take, restore
 from thrumble.actions.playback import click_stem, listening_copy, take_stem
 from thrumble.actions.sound import fetch
-from thrumble.core.coach.judgement import HitKey
+from thrumble.core.coach.verdict.judgement import HitKey
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import NotFound
 from thrumble.formats.labels import label_track

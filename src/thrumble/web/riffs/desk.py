@@ -14,13 +14,13 @@ from pydantic import AfterValidator, Field
 
 from thrumble.core.errors import BadInput
 from thrumble.core.music.meter import read_meter
-from thrumble.core.riff import edits
 from thrumble.core.riff.counts import Counting
+from thrumble.core.riff.editing import edits
+from thrumble.core.riff.editing.whole import set_feel
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.printing import print_riff, with_comments
-from thrumble.core.riff.text import parse_riff
-from thrumble.core.riff.whole import set_feel
+from thrumble.core.riff.notation.printing import print_riff, with_comments
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.riff_json import MAX_BYTES, bar_document, bar_from_document
 from thrumble.web.deps import costly
 from thrumble.web.inputs import Sent, Text

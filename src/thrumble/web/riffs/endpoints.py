@@ -13,7 +13,7 @@ from thrumble.core.counting import counted
 from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.exchange import Asked, ReadRiff, format_of
 from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.formats.tablature.writing import write_tab

@@ -8,9 +8,9 @@ from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import HTMLResponse
 
 from thrumble.core.errors import NotFound
-from thrumble.core.riff.printing import print_riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.tags import read_tags
-from thrumble.core.riff.text import parse_riff
 from thrumble.store import riffs
 from thrumble.store import tags as store_tags
 from thrumble.web.deps import DbSession, PlayerId

@@ -10,10 +10,10 @@ from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.instrument import Instrument
 from thrumble.core.music.pitch import read_tuning
 from thrumble.core.player.sound import Tone
-from thrumble.core.riff.parts import Part, take_part, transition
+from thrumble.core.riff.editing.parts import Part, take_part, transition
+from thrumble.core.riff.editing.transposing import Keep, Moved, retune, transpose
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.patterns import FORMS, PATTERNS, Choices, make_riff, read_degrees
-from thrumble.core.riff.text import parse_riff
-from thrumble.core.riff.transposing import Keep, Moved, retune, transpose
 from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.store import rigs
 from thrumble.web.deps import DbSession, PlayerId, costly

@@ -8,12 +8,12 @@ from thrumble.core.errors import RiffError
 from thrumble.core.instrument import TUNINGS
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.groove import GROOVE_TITLES
+from thrumble.core.riff.editing.parts import Part, has_parts, take_part
+from thrumble.core.riff.editing.transposing import Moved
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
-from thrumble.core.riff.parts import Part, has_parts, take_part
+from thrumble.core.riff.notation.printing import print_riff, with_comments
 from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
-from thrumble.core.riff.printing import print_riff, with_comments
-from thrumble.core.riff.transposing import Moved
 from thrumble.store.riffs import Revision, RevisionStanding, RiffStanding
 from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.strip import plan_strip

@@ -11,7 +11,7 @@ from thrumble.actions import rigs as verbs
 from thrumble.core.errors import BadAudio, BadInstrument, BadRig, NotFound
 from thrumble.core.instrument import STANDARD_SCALE_MM, Instrument, check_instrument
 from thrumble.core.music.pitch import read_tuning
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.rig.fret_hand import check_strings, exercise_text, measure_releases
 from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import Place, measure_single, repeatability

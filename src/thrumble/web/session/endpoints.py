@@ -9,9 +9,9 @@ from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
 
 from thrumble.actions.planning import Going, change_session, go_on, plan_now
-from thrumble.core.coach.care import RISE_RANGE_PERCENT
-from thrumble.core.coach.plan import MOST_MINUTES
-from thrumble.core.coach.session import BlockState, Session, moved, with_lock, with_state
+from thrumble.core.coach.planning.day_plan import BlockState, Session, moved, with_lock, with_state
+from thrumble.core.coach.planning.hand_health import RISE_RANGE_PERCENT
+from thrumble.core.coach.planning.plan import MOST_MINUTES
 from thrumble.core.errors import BadInput
 from thrumble.formats.calendar import PracticeDay, write_calendar
 from thrumble.store import practice, takes

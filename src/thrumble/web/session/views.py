@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from datetime import date
 
 from thrumble.actions.planning import Planned
-from thrumble.core.coach.plan import REST_MINUTES, BlockKind, plan_words
-from thrumble.core.coach.session import BlockState, SessionBlock
+from thrumble.core.coach.planning.day_plan import BlockState, SessionBlock
+from thrumble.core.coach.planning.plan import REST_MINUTES, BlockKind, plan_words
 from thrumble.core.counting import counted
-from thrumble.core.riff.drills import TABLE
+from thrumble.core.riff.drills.catalogue import TABLE
 from thrumble.store.practice import Practice
 
 KIND_WORDS = {

@@ -16,8 +16,8 @@ from thrumble.core.neck.hand import Hand
 from thrumble.core.neck.ladder import ladder_riff, reach_ladder
 from thrumble.core.neck.places import uses_flats
 from thrumble.core.player.sound import Tone
-from thrumble.core.riff.printing import print_riff
-from thrumble.core.riff.text import parse_riff
+from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.store import hands, riffs, rigs, tags
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Line

@@ -6,9 +6,9 @@ from datetime import UTC, datetime
 from sqlmodel import Session
 
 from thrumble.actions.coaching import step_of
-from thrumble.core.coach.next_riff import Standing, next_riff
-from thrumble.core.coach.plan import Block
-from thrumble.core.riff.drills import make_drill
+from thrumble.core.coach.planning.next_riff import Standing, next_riff
+from thrumble.core.coach.planning.plan import Block
+from thrumble.core.riff.drills.catalogue import make_drill
 from thrumble.core.riff.expand import expand
 from thrumble.store import riffs
 from thrumble.web.drawings.bars import BarDrawing

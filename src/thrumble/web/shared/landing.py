@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from thrumble.core.coach.judgement import Judgement
-from thrumble.core.coach.landing import LEAST_MOVES, Landing, LandingFit, Slope, fit_landings
+from thrumble.core.coach.progress.moves import LEAST_MOVES, Landing, LandingFit, Slope, fit_landings
+from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.counting import counted
 from thrumble.web.drawings.charts import Scatter, landing_scatter
 

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 from sqlmodel import Session
 
 from thrumble.actions.coaching import what_next
-from thrumble.core.coach.cause import Cause
-from thrumble.core.coach.helped import helped_words
-from thrumble.core.coach.judgement import Judgement
-from thrumble.core.coach.ladder import Step
-from thrumble.core.coach.remedies import Proposal
-from thrumble.core.riff.drills import TABLE
+from thrumble.core.coach.progress.drill_effect import helped_words
+from thrumble.core.coach.progress.ladder import Step
+from thrumble.core.coach.verdict.cause import Cause
+from thrumble.core.coach.verdict.judgement import Judgement
+from thrumble.core.coach.verdict.proposals import Proposal
+from thrumble.core.riff.drills.catalogue import TABLE
 from thrumble.store import drills
 from thrumble.store.drills import DrillOf
 

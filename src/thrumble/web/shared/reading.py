@@ -6,11 +6,11 @@ import numpy as np
 
 from thrumble.actions.along import known_along
 from thrumble.actions.judging import JudgedTake
-from thrumble.core.coach.cause import Cause, CauseKind
-from thrumble.core.coach.inner_pulse import inner_pulse, pulse_words
-from thrumble.core.coach.judgement import HitKey, JudgedHit, Judgement
-from thrumble.core.coach.stamina import longest_run
-from thrumble.core.coach.words import early_or_late
+from thrumble.core.coach.progress.inner_pulse import inner_pulse, pulse_words
+from thrumble.core.coach.progress.stamina import longest_run
+from thrumble.core.coach.verdict.cause import Cause, CauseKind
+from thrumble.core.coach.verdict.judgement import HitKey, JudgedHit, Judgement
+from thrumble.core.coach.verdict.words import early_or_late
 from thrumble.core.counting import counted
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, Reading
 from thrumble.core.pulse.cues import bar_levels

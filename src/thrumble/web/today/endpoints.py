@@ -7,7 +7,7 @@ from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse
 
 from thrumble.actions.caring import known_of
-from thrumble.core.coach.care import WORST, Area, Comfort, When, take_care
+from thrumble.core.coach.planning.hand_health import WORST, Area, Comfort, When, take_care
 from thrumble.core.errors import BadInput
 from thrumble.core.takes import TakeState
 from thrumble.store import comfort, take_lists

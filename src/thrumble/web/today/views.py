@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from thrumble.core.coach.care import (
+from thrumble.core.coach.planning.hand_health import (
     LOUDNESS,
     WORST,
     Advice,

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from thrumble.actions.trying import Tried
-from thrumble.core.coach.trial import Outcome
+from thrumble.core.coach.comparing.trial import Outcome
 from thrumble.core.counting import counted
 from thrumble.store.trials import Trial
 

@@ -9,11 +9,11 @@ from fractions import Fraction
 from thrumble.core.counting import counted
 from thrumble.core.errors import BadInput
 from thrumble.core.riff.checking import check_riff
-from thrumble.core.riff.excerpt import cut
-from thrumble.core.riff.marks import another_kind
+from thrumble.core.riff.editing.excerpt import cut
+from thrumble.core.riff.editing.marks import another_kind
+from thrumble.core.riff.editing.runs import cut_short, whole_ramps
+from thrumble.core.riff.editing.transposing import Moved
 from thrumble.core.riff.model import Articulation, Bar, Hit, Riff, Section
-from thrumble.core.riff.runs import cut_short, whole_ramps
-from thrumble.core.riff.transposing import Moved
 
 
 class Part(StrEnum):

@@ -6,8 +6,8 @@ from collections import Counter
 from collections.abc import Callable, Iterator
 from functools import partial
 
-from thrumble.core.coach.cause import Cause, CauseKind
-from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.coach.verdict.cause import Cause, CauseKind
+from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement
 from thrumble.core.counting import counted
 from thrumble.core.music.meter import spoken_count
 

@@ -8,8 +8,7 @@ from itertools import pairwise
 
 from thrumble.core.instrument import MAX_FRET, Note
 from thrumble.core.music.meter import Meter
-from thrumble.core.riff.model import DEFAULT_DEPTH, Articulation, Bar, Hit, Stroke
-from thrumble.core.riff.pieces import (
+from thrumble.core.riff.drills.pieces import (
     Piece,
     bursts,
     chords_of,
@@ -20,6 +19,7 @@ from thrumble.core.riff.pieces import (
     pressed_of,
     spread_of,
 )
+from thrumble.core.riff.model import DEFAULT_DEPTH, Articulation, Bar, Hit, Stroke
 
 QUARTER, HALF = Fraction(1, 4), Fraction(1, 2)
 WIDE_FRETS = 3  # from here on a shape is a stretch

@@ -12,7 +12,6 @@ from thrumble.core.chords.shapes import place_chord
 from thrumble.core.instrument import Note
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import OVER
-from thrumble.core.riff.frets import print_frets
 from thrumble.core.riff.model import (
     DEFAULT_BEND,
     DEFAULT_DEPTH,
@@ -24,6 +23,7 @@ from thrumble.core.riff.model import (
     Riff,
     Stroke,
 )
+from thrumble.core.riff.notation.frets import print_frets
 from thrumble.core.riff.ramps import between, ramp_runs
 
 FLAT_SLOTS = 16  # a bar with more slots than this is grouped by beats where that is possible

@@ -14,7 +14,7 @@ from math import ceil
 import numpy as np
 
 from thrumble.core.chance import student_quantile
-from thrumble.core.coach.sides import FIGURES, Figure, TakeHits, rows_of
+from thrumble.core.coach.comparing.metrics import FIGURES, Figure, TakeHits, rows_of
 from thrumble.core.errors import BadInput
 from thrumble.core.signal import Array
 

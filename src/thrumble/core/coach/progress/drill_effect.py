@@ -5,8 +5,8 @@ from enum import StrEnum
 
 import numpy as np
 
-from thrumble.core.coach.judgement import JudgedHit, Judgement
-from thrumble.core.riff.drills import DrillKind
+from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement
+from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.model import HitIdentity
 
 LEAST_HITS = 6

@@ -4,11 +4,11 @@ something for it.
 
 from dataclasses import dataclass
 
-from thrumble.core.coach.cause import Cause, CauseKind
-from thrumble.core.coach.judgement import Judgement
-from thrumble.core.riff.drills import TABLE, DrillKind
+from thrumble.core.coach.verdict.cause import Cause, CauseKind
+from thrumble.core.coach.verdict.judgement import Judgement
+from thrumble.core.riff.drills.catalogue import TABLE, DrillKind
+from thrumble.core.riff.drills.pieces import pieces_of
 from thrumble.core.riff.model import TEMPO_RANGE_BPM
-from thrumble.core.riff.pieces import pieces_of
 
 WORST_TIMES, WORST_LEAST = 2.5, 3  # so much worse than the other bars, and so many hits off
 SLOWER, MUCH_SLOWER = 0.9, 0.8

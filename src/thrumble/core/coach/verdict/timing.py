@@ -9,8 +9,8 @@ from statistics import NormalDist, fmean
 import numpy as np
 
 from thrumble.core.chance import binomial_above, fisher_above, student_below
-from thrumble.core.coach.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
-from thrumble.core.coach.judgement import JudgedHit, Judgement, robust_spread
+from thrumble.core.coach.verdict.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
+from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement, robust_spread
 from thrumble.core.riff.shifts import move_speeds_mm_s, shifts_mm
 
 Array = np.ndarray

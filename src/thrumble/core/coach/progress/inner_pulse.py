@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from thrumble.core.chance import student_quantile
-from thrumble.core.coach.judgement import Judgement
+from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.counting import counted
 
 HEARD = 0.1  # a bar softer than this is as good as silent

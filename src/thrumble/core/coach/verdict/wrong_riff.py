@@ -1,7 +1,7 @@
 """Whether a take is of another riff than the one it was read for."""
 
-from thrumble.core.coach.cause import Cause, CauseKind, keys_of
-from thrumble.core.coach.judgement import Judgement
+from thrumble.core.coach.verdict.cause import Cause, CauseKind, keys_of
+from thrumble.core.coach.verdict.judgement import Judgement
 
 # shares of the hits due. Of 112 takes read as another sample riff at its tempo 96 are told by these
 # and 8 by the first alone; of 64 takes of the right one, with up to 30 % missed, none

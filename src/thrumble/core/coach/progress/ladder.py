@@ -6,9 +6,9 @@ from enum import StrEnum
 
 import numpy as np
 
-from thrumble.core.coach.clean_speed import CleanSpeed, Round, chance_clean, clean_speed
+from thrumble.core.coach.progress.clean_speed import CleanSpeed, Round, chance_clean, clean_speed
 from thrumble.core.counting import counted
-from thrumble.core.riff.drills import DrillKind
+from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.model import TEMPO_RANGE_BPM
 
 STEP = 0.035  # a small step, of the tempo

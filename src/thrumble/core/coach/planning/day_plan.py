@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from thrumble.core.coach.plan import Block, rests_before
+from thrumble.core.coach.planning.plan import Block, rests_before
 from thrumble.core.errors import BadInput, NotFound
 
 

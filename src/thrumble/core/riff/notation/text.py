@@ -10,7 +10,9 @@ from fractions import Fraction
 from thrumble.core.errors import RiffError
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.pitch import read_tuning
-from thrumble.core.riff.bars import (
+from thrumble.core.riff.checking import OVER, check_riff
+from thrumble.core.riff.model import Pickup, Riff, Section
+from thrumble.core.riff.notation.bars import (
     RAW,
     Head,
     Run,
@@ -20,8 +22,6 @@ from thrumble.core.riff.bars import (
     meter_of,
     read_line,
 )
-from thrumble.core.riff.checking import OVER, check_riff
-from thrumble.core.riff.model import Pickup, Riff, Section
 
 HEADERS = ("title", "tempo", "tuning", "capo", "meter", "feel", "pedal", "strokes", "play", "names")
 MAX_TEXT = 2_000_000  # more than the longest riff prints

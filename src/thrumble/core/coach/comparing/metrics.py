@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement
 from thrumble.core.ear.measure.swing import Pair, swung_pairs
 from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading
 from thrumble.core.riff.shifts import shifts_mm

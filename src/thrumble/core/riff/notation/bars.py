@@ -15,7 +15,6 @@ from thrumble.core.errors import RiffError
 from thrumble.core.instrument import Note
 from thrumble.core.music.feel import Feel
 from thrumble.core.music.meter import Meter, read_meter
-from thrumble.core.riff.frets import ONE, read_frets
 from thrumble.core.riff.model import (
     DEFAULT_BEND,
     DEFAULT_DEPTH,
@@ -28,6 +27,7 @@ from thrumble.core.riff.model import (
     Riff,
     Stroke,
 )
+from thrumble.core.riff.notation.frets import ONE, read_frets
 from thrumble.core.riff.ramps import between
 
 RAMP_SIGNS = ("{", "}")

@@ -10,12 +10,10 @@ from enum import StrEnum
 
 from thrumble.core.errors import BadInput
 from thrumble.core.music.feel import Feel
-from thrumble.core.riff import drill_bars
 from thrumble.core.riff.checking import check_riff
-from thrumble.core.riff.drill_bars import WIDE_FRETS, Build
-from thrumble.core.riff.excerpt import cut
-from thrumble.core.riff.model import TEMPO_RANGE_BPM, Articulation, Bar, Riff, Section
-from thrumble.core.riff.pieces import (
+from thrumble.core.riff.drills import bars as drill_bars
+from thrumble.core.riff.drills.bars import WIDE_FRETS, Build
+from thrumble.core.riff.drills.pieces import (
     Piece,
     bursts,
     chords_of,
@@ -27,7 +25,9 @@ from thrumble.core.riff.pieces import (
     pieces_of,
     spread_of,
 )
-from thrumble.core.riff.runs import whole_ramps
+from thrumble.core.riff.editing.excerpt import cut
+from thrumble.core.riff.editing.runs import whole_ramps
+from thrumble.core.riff.model import TEMPO_RANGE_BPM, Articulation, Bar, Riff, Section
 
 
 class DrillKind(StrEnum):

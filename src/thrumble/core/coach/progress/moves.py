@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from thrumble.core.coach.habits import PlayedPlace
-from thrumble.core.coach.judgement import HitKey, JudgedHit, Judgement, is_in_time
+from thrumble.core.coach.progress.habits import PlayedPlace
+from thrumble.core.coach.verdict.judgement import HitKey, JudgedHit, Judgement, is_in_time
 from thrumble.core.ear.reading import RingEnd
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import DueHit, ExpandedRiff

@@ -4,12 +4,12 @@
 
 from collections.abc import Callable
 
-from thrumble.core.coach import sounding
-from thrumble.core.coach.another import another_riff
-from thrumble.core.coach.cause import Cause, CauseKind, keys_of
-from thrumble.core.coach.judgement import JudgedHit, Judgement
-from thrumble.core.coach.sounding import sounds_unlike
-from thrumble.core.coach.timing import explain_timing
+from thrumble.core.coach.verdict import articulation
+from thrumble.core.coach.verdict.articulation import sounds_unlike
+from thrumble.core.coach.verdict.cause import Cause, CauseKind, keys_of
+from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement
+from thrumble.core.coach.verdict.timing import explain_timing
+from thrumble.core.coach.verdict.wrong_riff import another_riff
 
 MOST = 4
 MIXED = 0.5  # where fewer of the wrong hits have one thing in common, they are named together
@@ -77,16 +77,16 @@ def _few(judgement: Judgement) -> Cause:
 
 
 _OTHERS: tuple[Callable[[Judgement], Cause | None], ...] = (
-    sounding.missed,
-    sounding.extra,
-    sounding.rang,
-    sounding.choked,
-    sounding.dead_rings,
-    sounding.stops,
-    sounding.frets,
-    sounding.strays,
-    sounding.ramp,
-    sounding.level,
+    articulation.missed,
+    articulation.extra,
+    articulation.rang,
+    articulation.choked,
+    articulation.dead_rings,
+    articulation.stops,
+    articulation.frets,
+    articulation.strays,
+    articulation.ramp,
+    articulation.level,
 )
 
 

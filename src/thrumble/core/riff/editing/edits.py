@@ -14,18 +14,8 @@ from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Note
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.checking import check_riff
-from thrumble.core.riff.frets import read_frets
-from thrumble.core.riff.marks import MARKED, another_kind, ramped
-from thrumble.core.riff.model import (
-    DEFAULT_DEPTH,
-    TIGHT_DEPTH,
-    Articulation,
-    Bar,
-    Hit,
-    Pickup,
-    Riff,
-)
-from thrumble.core.riff.runs import (
+from thrumble.core.riff.editing.marks import MARKED, another_kind, ramped
+from thrumble.core.riff.editing.runs import (
     Placed,
     cut_short,
     ended_at,
@@ -39,6 +29,16 @@ from thrumble.core.riff.runs import (
     with_bars,
     with_hits,
 )
+from thrumble.core.riff.model import (
+    DEFAULT_DEPTH,
+    TIGHT_DEPTH,
+    Articulation,
+    Bar,
+    Hit,
+    Pickup,
+    Riff,
+)
+from thrumble.core.riff.notation.frets import read_frets
 
 LETTERS = "oMKxmk"  # as in the text: on the chord, and the last two on the pedal where there is one
 MARKS = (*MARKED, "stop")

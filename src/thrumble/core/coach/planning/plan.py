@@ -9,10 +9,10 @@ from enum import StrEnum
 
 import numpy as np
 
-from thrumble.core.coach.clean_speed import Estimate, Round
+from thrumble.core.coach.progress.clean_speed import Estimate, Round
 from thrumble.core.counting import counted, days_ago
 from thrumble.core.errors import BadInput
-from thrumble.core.riff.drills import DrillKind
+from thrumble.core.riff.drills.catalogue import DrillKind
 
 LENGTHS = {3: 1.0, 5: 1.45, 8: 1.8}  # minutes of a block, and what so long is worth
 WARM_UP_MINUTES, WARM_UP_FROM = 2, 8

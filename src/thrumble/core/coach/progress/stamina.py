@@ -8,8 +8,8 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from thrumble.core.coach.cause import NOT_A_CAUSE, Cause, CauseKind
-from thrumble.core.coach.judgement import JudgedHit, Judgement
+from thrumble.core.coach.verdict.cause import NOT_A_CAUSE, Cause, CauseKind
+from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement
 from thrumble.core.ear.reading import ChangeKind
 
 BREATH_BEATS = 2.0  # without a stroke for so long, the hands have rested

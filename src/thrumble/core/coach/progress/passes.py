@@ -4,7 +4,7 @@ for the sections of the riff, and for the riff that a drill was made from.
 
 from dataclasses import dataclass
 
-from thrumble.core.coach.judgement import REACHED_SHARE, JudgedHit, Judgement, is_clean
+from thrumble.core.coach.verdict.judgement import REACHED_SHARE, JudgedHit, Judgement, is_clean
 from thrumble.core.ear.reading import HitState
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.riff.model import Hit, HitIdentity

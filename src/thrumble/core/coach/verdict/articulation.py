@@ -7,8 +7,8 @@ from collections import defaultdict
 import numpy as np
 
 from thrumble.core.chance import binomial_above, poisson_binomial_sf
-from thrumble.core.coach.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
-from thrumble.core.coach.judgement import HitKey, JudgedHit, Judgement, robust_spread
+from thrumble.core.coach.verdict.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
+from thrumble.core.coach.verdict.judgement import HitKey, JudgedHit, Judgement, robust_spread
 from thrumble.core.ear.reading import HeardKind
 from thrumble.core.neck.catalogue import easiest
 from thrumble.core.neck.hand import Hand

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.chance import student_quantile
-from thrumble.core.coach.sides import (
+from thrumble.core.coach.comparing.metrics import (
     FIGURES,
     TELLS,
     Figure,

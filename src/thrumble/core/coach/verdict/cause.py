@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from thrumble.core.coach.judgement import HitKey, JudgedHit
+from thrumble.core.coach.verdict.judgement import HitKey, JudgedHit
 
 CHANCE = 0.005  # a cause that would come about so rarely by chance is believed
 SPOILT = 0.03  # share of the hits that a cause has to spoil to be worth a word
