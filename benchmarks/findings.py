@@ -18,9 +18,26 @@ import numpy as np
 
 from benchmarks.corpus import draw_riff
 from benchmarks.sampled import FOLDER, LEARNT, SampledGuitar
-from thrumble.core.coach.verdict.cause import NOT_A_CAUSE, CauseKind
-from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.articulation import (
+    DeadHitsRing,
+    NotAsWritten,
+    OpenHitsChoked,
+    PalmMutesRing,
+)
+from thrumble.core.coach.verdict.finding import Finding
+from thrumble.core.coach.verdict.findings import LABELS, find_findings
+from thrumble.core.coach.verdict.hits import ExtraHits, MissedHits, UnevenLevel
 from thrumble.core.coach.verdict.judgement import judge
+from thrumble.core.coach.verdict.strings import StopsRingOn, StrayStrings, WrongFrets
+from thrumble.core.coach.verdict.timing import (
+    Drift,
+    LateAfterShifts,
+    LeadOrLag,
+    LooseTiming,
+    Swing,
+    Tiring,
+)
+from thrumble.core.coach.verdict.whole_take import Clean
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.flaws import Flaws
@@ -41,7 +58,9 @@ LEAST = 0.05  # share of hits that a flaw has to spoil, by the truth
 DELAY_MS = 9.0  # known, so that a bias can be told
 FEW_WRONG = (2, 6)  # wrong hits of a take: too few to name a cause, and all to be listed
 FEW_FLAWS = ({"wrong": 0.04}, {"ringing": 0.06}, {"choked": 0.06}, {"missed": 0.04})
-SOUNDS = frozenset({CauseKind.RANG, CauseKind.CHOKED, CauseKind.DEAD_RINGS, CauseKind.UNLIKE})
+SOUNDS = frozenset(
+    kind.kind for kind in (PalmMutesRing, OpenHitsChoked, DeadHitsRing, NotAsWritten)
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,41 +69,31 @@ class Trial:
 
     name: str
     changes: tuple[tuple[str, float], ...]
-    right: frozenset[CauseKind]
+    right: frozenset[str]
 
 
-def _trial(name: str, right: CauseKind | frozenset[CauseKind], **changes: float) -> Trial:
-    return Trial(
-        name, tuple(changes.items()), right if isinstance(right, frozenset) else frozenset({right})
-    )
+def _trial(name: str, right: type[Finding] | frozenset[str], **changes: float) -> Trial:
+    kinds = right if isinstance(right, frozenset) else frozenset({right.kind})
+    return Trial(name, tuple(changes.items()), kinds)
 
 
 # sizes that spoil a twentieth of the hits or more
 TRIALS = [
-    *(_trial(f"drift {d:+d} bpm a minute", CauseKind.DRIFT, drift=d) for d in (12, -14, 8, -8)),
-    *(_trial(f"late after shifts by {ms} ms", CauseKind.SHIFTS, shift=ms) for ms in (35, 60)),
-    *(_trial(f"swing {r}", CauseKind.SWING, swing=r) for r in (1.2, 3.2)),
-    *(_trial(f"spread {ms} ms", CauseKind.SPREAD, timing=ms) for ms in (16, 25)),
-    *(_trial(f"tiring by {ms} ms", frozenset({CauseKind.TIRING}), tiring=ms) for ms in (40, 55)),
-    *(_trial(f"bias {ms:+d} ms", CauseKind.BIAS, bias=ms) for ms in (25, -25)),
-    *(_trial(f"{share:.0%} missed", CauseKind.MISSED, missed=share) for share in (0.06, 0.15)),
-    *(_trial(f"{share:.0%} extra", CauseKind.EXTRA, extra=share) for share in (0.08, 0.15)),
-    *(
-        _trial(f"{share:.0%} of palms ring", frozenset({CauseKind.RANG}), ringing=share)
-        for share in (0.2, 0.4)
-    ),
-    *(
-        _trial(f"{share:.0%} of opens choked", frozenset({CauseKind.CHOKED}), choked=share)
-        for share in (0.2, 0.4)
-    ),
+    *(_trial(f"drift {d:+d} bpm a minute", Drift, drift=d) for d in (12, -14, 8, -8)),
+    *(_trial(f"late after shifts by {ms} ms", LateAfterShifts, shift=ms) for ms in (35, 60)),
+    *(_trial(f"swing {r}", Swing, swing=r) for r in (1.2, 3.2)),
+    *(_trial(f"spread {ms} ms", LooseTiming, timing=ms) for ms in (16, 25)),
+    *(_trial(f"tiring by {ms} ms", Tiring, tiring=ms) for ms in (40, 55)),
+    *(_trial(f"bias {ms:+d} ms", LeadOrLag, bias=ms) for ms in (25, -25)),
+    *(_trial(f"{share:.0%} missed", MissedHits, missed=share) for share in (0.06, 0.15)),
+    *(_trial(f"{share:.0%} extra", ExtraHits, extra=share) for share in (0.08, 0.15)),
+    *(_trial(f"{share:.0%} of palms ring", PalmMutesRing, ringing=share) for share in (0.2, 0.4)),
+    *(_trial(f"{share:.0%} of opens choked", OpenHitsChoked, choked=share) for share in (0.2, 0.4)),
     *(_trial(f"{share:.0%} of all otherwise", SOUNDS, wrong=share) for share in (0.1, 0.2)),
-    *(
-        _trial(f"stops late by {ms} ms", CauseKind.STOPS, stop=ms, stop_spread=10)
-        for ms in (110, 180)
-    ),
-    *(_trial(f"{share:.0%} a fret off", CauseKind.FRETS, fret=share) for share in (0.3,)),
-    *(_trial(f"{share:.0%} stray strings", CauseKind.STRAYS, stray=share) for share in (0.4,)),
-    *(_trial(f"level uneven by {db} dB", CauseKind.LEVEL, level=db) for db in (6,)),
+    *(_trial(f"stops late by {ms} ms", StopsRingOn, stop=ms, stop_spread=10) for ms in (110, 180)),
+    *(_trial(f"{share:.0%} a fret off", WrongFrets, fret=share) for share in (0.3,)),
+    *(_trial(f"{share:.0%} stray strings", StrayStrings, stray=share) for share in (0.4,)),
+    *(_trial(f"level uneven by {db} dB", UnevenLevel, level=db) for db in (6,)),
 ]
 
 
@@ -214,12 +223,12 @@ def run(job: Job) -> Heard:
 def listed(job: Job, heard: Heard) -> frozenset[int]:
     """The hits that any finding of a take names."""
     judgement = judge(heard.reading, expand(job.riff))
-    return frozenset(key.index for cause in find_causes(judgement) for key in cause.hits)
+    return frozenset(key.index for finding in find_findings(judgement) for key in finding.hits)
 
 
-def causes_of(job: Job, heard: Heard) -> list[CauseKind]:
-    """The kinds of cause that are named for a take, dearest first."""
-    return [cause.kind for cause in find_causes(judge(heard.reading, expand(job.riff)))]
+def kinds_of(job: Job, heard: Heard) -> list[str]:
+    """The kinds of finding of a take, most costly first."""
+    return [finding.kind for finding in find_findings(judge(heard.reading, expand(job.riff)))]
 
 
 def jobs(trials: list[tuple[Trial, ...]], takes: int, seed: int) -> list[Job]:
@@ -309,7 +318,7 @@ def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Hear
     """
     large = [all(share >= LEAST for share in one.spoilt) for one in heard]
     every = [
-        (job, causes_of(job, one))
+        (job, kinds_of(job, one))
         for job, one, enough in zip([*alone, *both, *clean], heard, large, strict=True)
         if enough
     ]
@@ -318,7 +327,7 @@ def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Hear
     )
     named = [kinds for count in (1, 2, 0) for job, kinds in every if len(job.trials) == count]
     first, second = len(alone), len(alone) + len(both)
-    rows: dict[str, list[tuple[Job, list[CauseKind]]]] = defaultdict(list)
+    rows: dict[str, list[tuple[Job, list[str]]]] = defaultdict(list)
     for job, kinds in zip(alone, named[:first], strict=True):
         rows[job.trials[0].name].append((job, kinds))
     lines = [
@@ -342,7 +351,7 @@ def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Hear
             str(kinds[0]) for job, kinds in cases if kinds[0] not in job.trials[0].right
         )
         wrong = sum(
-            any(kind not in job.trials[0].right and kind not in NOT_A_CAUSE for kind in kinds)
+            any(kind not in job.trials[0].right and kind in LABELS for kind in kinds)
             for job, kinds in cases
         )
         right, false, total = right + hits, false + wrong, total + len(cases)
@@ -355,10 +364,8 @@ def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Hear
         all(any(kind in trial.right for kind in kinds) for trial in job.trials)
         for job, kinds in zip(both, named[first:second], strict=True)
     )
-    called = sum(kinds == [CauseKind.CLEAN] for kinds in named[second:])
-    accused = Counter(
-        str(kind) for kinds in named[second:] for kind in kinds if kind is not CauseKind.CLEAN
-    )
+    called = sum(kinds == [Clean.kind] for kinds in named[second:])
+    accused = Counter(str(kind) for kinds in named[second:] for kind in kinds if kind != Clean.kind)
     missing: Counter[str] = Counter()
     for job, kinds in zip(both, named[first:second], strict=True):
         missing.update(

@@ -19,6 +19,7 @@ else as() { (cd / && exec "$@"); }; fi
 DATA=$BASE/data LOG=$BASE/server.log
 # a file a weekday, written over a week later; what goes wrong before that still lands in server.log
 LOGGING="-c logging_collector=on -c log_directory=$BASE/log -c log_filename=server-%a.log -c log_truncate_on_rotation=on -c log_rotation_age=1d"
+mkdir -p -m 711 "$ROOT/.local"
 export PGPASSFILE=$ROOT/.local/pgpass             # beside the data, not in it: it belongs to whoever runs this
 pw() { cut -d: -f5 "${1:-$PGPASSFILE}"; }
 free_port() { ! (exec 3<>"/dev/tcp/127.0.0.1/$PORT") 2>/dev/null; }

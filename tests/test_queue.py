@@ -2,72 +2,21 @@
 cannot.
 """
 
-import asyncio
 import contextlib
 import io
-from concurrent.futures import ThreadPoolExecutor
-from decimal import Decimal
 
 import numpy as np
 import pytest
 import sqlalchemy as sa
 
-from thrumble import worker
+from tests.queueing import RIFF, new_take, submit, work_once
 from thrumble.actions import takes as verbs
 from thrumble.actions.sound import Joined, missing_spans, zero_runs
 from thrumble.core.errors import BadAudio
 from thrumble.core.player.perform import perform
-from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import write_flac
-from thrumble.store import database, players, readings, riffs, takes
-from thrumble.store.takes import NewTake
-
-TEXT = "title: Ballast\ntempo: 100\npedal: 6:0\n[A]\n| E5@6/0 o m m o m m x x |\n"
-RIFF = parse_riff(TEXT)
-
-
-def new_take(session, player: int, **more: object) -> NewTake:  # type: ignore[no-untyped-def]
-    revision = riffs.add_riff(session, player, RIFF, TEXT)
-    return NewTake(
-        **(
-            {
-                "riff_id": revision.riff_id,
-                "revision_id": revision.id,
-                "source": "uploaded",
-                "tempo_bpm": Decimal(100),
-                "rounds": 1,
-            }
-            | more
-        )
-    )  # type: ignore[arg-type]
-
-
-def work_once() -> None:
-    """Runs the worker until the queue is empty."""
-
-    async def run() -> None:
-        app = worker.build(asyncio.Event())
-        async with app.open_async():
-            await app.run_worker_async(
-                queues=["readings"],
-                wait=False,
-                install_signal_handlers=False,
-                delete_jobs="successful",
-            )
-
-    # in a thread: browser tests leave an event loop behind in the main one
-    with ThreadPoolExecutor(1) as pool:
-        pool.submit(asyncio.run, run()).result()
-
-
-def submit(seed: int = 1, data: bytes | None = None) -> int:
-    take = perform(RIFF, seed=seed)
-    with database.session() as session:
-        player = players.local_player(session)
-        start = {"start_frame": round(take.start_s * take.rate_hz), "rate_hz": take.rate_hz}
-        file = io.BytesIO(data or write_flac(take.samples, take.rate_hz)[0])
-        return verbs.submit_upload(session, player, new_take(session, player, **start), file).id
+from thrumble.store import database, players, readings, takes
 
 
 def jobs_waiting() -> int:

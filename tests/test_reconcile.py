@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import sqlalchemy as sa
 
-from tests.test_queue import submit, work_once
+from tests.queueing import submit, work_once
 from thrumble.actions import takes as verbs
 from thrumble.actions.reconcile import reconcile, tidy_queue
 from thrumble.core.errors import Away, NoSpace

@@ -46,9 +46,8 @@ def analyze(
 ) -> None:
     """Read a recorded take of a riff, hit by hit."""
     from thrumble.actions.listening import listen, read_riff
-    from thrumble.core.coach.verdict.causes import find_causes
+    from thrumble.core.coach.verdict.findings import find_findings
     from thrumble.core.coach.verdict.judgement import judge
-    from thrumble.core.coach.verdict.words import say
     from thrumble.core.ear.take import TakeInfo
     from thrumble.core.riff.expand import expand
     from thrumble.formats.reading_json import reading_document
@@ -64,8 +63,8 @@ def analyze(
     except ThrumbleError as error:
         fail(str(error))
     judgement = judge(reading, expand(known, tempo))
-    causes = [(cause, say(cause, judgement)) for cause in find_causes(judgement)]
-    text = json.dumps(reading_document(reading, causes), ensure_ascii=False, allow_nan=False)
+    findings = [(found, found.sentence(judgement)) for found in find_findings(judgement)]
+    text = json.dumps(reading_document(reading, findings), ensure_ascii=False, allow_nan=False)
     if json_out == "-":
         print(text)
         return
@@ -77,7 +76,7 @@ def analyze(
         f"{known.title}: {summary.matched} of {due} hits heard at {reading.tempo_bpm:g} bpm, "
         f"{summary.extra} extra, {summary.unsure} unsure"
     )
-    for _, sentence in causes:
+    for _, sentence in findings:
         print(f"- {sentence}")
     for caution in reading.cautions:
         print(f"  ({caution.text})")

@@ -12,43 +12,19 @@ import pytest
 import soundfile
 from playwright.sync_api import Browser, Page, expect
 from scripts.chromium import MICROPHONE
-from scripts.sound_text import sound_text
 
 from tests.browser.conftest import Served, watched
+from tests.browser.playing import EXACT, go_to_play, hand_over, one_bar_lead, reading_of
 from tests.conftest import Databases
 from thrumble.core.player.flaws import Flaws
-from thrumble.core.player.perform import Performance, perform
+from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
-from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 
 AXE = (Path(__file__).parent / "vendor/axe.min.js").read_text()
-EXACT = Path(__file__).parent / "exact_take.js"
 SLUICE = parse_riff(riff_texts()["1-sluice-gate"])
 PLANKS = parse_riff(riff_texts()["6-stop-planks"])
-FILL = """(b) => { const s = atob(b); const u = new Uint8Array(s.length); for (let i = 0; i < s.length; i++) u[i] = s.charCodeAt(i);
-window.__testTake.frames = new Float32Array(u.buffer); }"""
-
-
-def one_bar_lead(riff: Riff, tempo_bpm: float | None = None) -> float:
-    return 240 / (tempo_bpm or float(riff.tempo_bpm))
-
-
-def go_to_play(page: Page, base: str, title: str) -> None:
-    page.goto(f"{base}/riffs")
-    page.get_by_role("link", name=f"Play {title}").click()
-    expect(page.locator("#now svg")).to_be_visible()
-
-
-def hand_over(page: Page, take: Performance) -> None:
-    page.evaluate(FILL, sound_text(take.samples))
-
-
-def reading_of(page: Page, base: str) -> dict[str, Any]:
-    address = page.locator("#open-reading").get_attribute("href")
-    document: dict[str, Any] = page.request.get(f"{base}{address}/reading.json").json()
-    return document
 
 
 def test_a_simulated_take_played_through_the_page_reads_as_the_truth_says(

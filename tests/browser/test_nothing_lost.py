@@ -17,7 +17,7 @@ from playwright.sync_api import BrowserType, Page, expect
 from scripts.chromium import ARGS, MICROPHONE, PROGRAM
 
 from tests.browser.conftest import Served, watched
-from tests.browser.test_journeys import EXACT, hand_over, one_bar_lead, reading_of
+from tests.browser.playing import EXACT, hand_over, one_bar_lead, reading_of
 from tests.conftest import Cluster
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import Performance, perform

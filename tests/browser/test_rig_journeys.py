@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 from scripts.sound_text import sound_text
 
 from tests.browser.conftest import Served
-from tests.core.test_rig import released
+from tests.core.rig_sounds import released
 from thrumble.core.player.single import strike
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.model import Articulation

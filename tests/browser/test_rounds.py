@@ -8,7 +8,6 @@ import re
 import time
 from collections.abc import Callable
 from functools import cache
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -18,33 +17,23 @@ from playwright.sync_api import Page, expect
 from scripts.sound_text import sound_text
 
 from tests.browser.conftest import Served
-from tests.browser.test_journeys import go_to_play, reading_of
-from tests.browser.test_take_cycle import HELD, LOSE
+from tests.browser.playing import (
+    HELD,
+    LEAD_S,
+    LOSE,
+    RETURNED,
+    RIFF,
+    ROUNDS,
+    go_to_play,
+    reading_of,
+    write_riff,
+)
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.cues import sound_of
-from thrumble.core.riff.notation.text import parse_riff
 
-HERE = Path(__file__).parent
-ROUNDS, RETURNED = HERE / "own_rounds.js", HERE / "own_sound.js"
-TEXT = (
-    "title: Weed Rake\ntempo: 168\npedal: 6:0\n\n[A]\n"
-    "| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ o ~ |\n"
-)
-RIFF = parse_riff(TEXT)
 ROUND_S = 8 * 60 / 168
-LEAD_S = 0.05
-
-
-def write_riff(page: Page, base: str, title: str) -> None:
-    page.goto(f"{base}/riffs/new")
-    page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
-    page.locator("#source").fill(TEXT.replace("Weed Rake", title))
-    page.keyboard.press("Control+s")
-    page.get_by_role("link", name="Play it").click()
-    expect(page.locator("#now svg")).to_be_visible()
-    page.wait_for_function("() => window.Alpine && window.htmx")
 
 
 def guitarist(page: Page, ringing: float = 0.0) -> None:

@@ -10,15 +10,8 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Served
-from tests.browser.test_journeys import go_to_play
+from tests.browser.playing import HELD, LOSE, go_to_play
 
-HELD = """
-const real = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices);
-navigator.mediaDevices.getUserMedia = async (c) => (window.__stream = await real(c));
-const estimate = navigator.storage.estimate.bind(navigator.storage);
-window.__hold = null;
-navigator.storage.estimate = async () => { if (window.__hold) await window.__hold; return estimate(); };
-"""
 LOSE_WHILE_READING = """() => {
   const stage = document.getElementById("play");
   const watch = new MutationObserver(() => {
@@ -29,7 +22,6 @@ LOSE_WHILE_READING = """() => {
   });
   watch.observe(stage, { attributeFilter: ["data-stage"] });
 }"""
-LOSE = "window.__stream.getAudioTracks()[0].dispatchEvent(new Event('ended'))"
 
 
 @pytest.fixture

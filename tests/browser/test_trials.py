@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 from scripts.sound_text import sound_text
 
 from tests.browser.conftest import Served
-from tests.browser.test_rounds import LEAD_S, RIFF, ROUNDS, write_riff
+from tests.browser.playing import LEAD_S, RIFF, ROUNDS, write_riff
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from benchmarks.ways import comparisons, take, trials
 
-from tests.core.test_coach import invented
+from tests.core.coach_takes import invented
 from thrumble.core.chance import student_below, student_quantile
 from thrumble.core.coach.comparing.comparison import Comparison, compare_sides
 from thrumble.core.coach.comparing.metrics import FIGURES, TakeHits, hits_of, hits_of_reading

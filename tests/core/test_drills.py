@@ -6,9 +6,9 @@ import pytest
 
 from thrumble.core.coach.progress.drill_effect import Measure, did_it_help, helped_words
 from thrumble.core.coach.progress.passes import rounds_for, rounds_of
-from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.findings import FINDINGS, find_findings
 from thrumble.core.coach.verdict.judgement import Judgement, judge
-from thrumble.core.coach.verdict.proposals import REMEDIES, propose, worst_bar
+from thrumble.core.coach.verdict.proposals import propose, worst_bar
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadInput
 from thrumble.core.player.flaws import Flaws
@@ -141,17 +141,15 @@ def test_a_take_proposes_the_drill_that_answers_it(
     name: str, flaws: Flaws, asked: DrillKind
 ) -> None:
     judgement = judged(RIFFS[name], flaws, rounds=2)
-    found = propose(judgement, find_causes(judgement))
+    found = propose(judgement, find_findings(judgement))
     assert found and found[0].drill is asked and found[0].why
     assert 20 <= found[0].tempo_bpm <= judgement.expanded.tempo_bpm
 
 
 def test_a_clean_take_proposes_nothing_and_every_remedy_is_a_drill() -> None:
     judgement = judged(NINE, Flaws(timing=3))
-    assert propose(judgement, find_causes(judgement)) == []
-    assert all(
-        one.drill in TABLE and 0 < one.share <= 1 for row in REMEDIES.values() for one in row
-    )
+    assert propose(judgement, find_findings(judgement)) == []
+    assert all(0 < remedy.tempo_share <= 1 for kind in FINDINGS for remedy in kind.remedies)
 
 
 def test_the_bar_that_is_worst_by_far_is_looped() -> None:
@@ -163,7 +161,7 @@ def test_the_bar_that_is_worst_by_far_is_looped() -> None:
     info = TakeInfo(start_s=take.start_s, delay_ms=0.0)
     judgement = judge(read_take(take.samples, take.rate_hz, expanded, info), expanded)
     assert worst_bar(judgement) == 3
-    best = propose(judgement, find_causes(judgement))[0]
+    best = propose(judgement, find_findings(judgement))[0]
     assert (best.drill, best.bars) == (DrillKind.LOOP, (3, 3))
 
 

@@ -11,9 +11,9 @@ import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from thrumble.core.coach.verdict.cause import CauseKind
-from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.findings import find_findings
 from thrumble.core.coach.verdict.judgement import judge
+from thrumble.core.coach.verdict.timing import LeadOrLag
 from thrumble.core.ear.comparing import compare
 from thrumble.core.ear.front.conditioning import condition
 from thrumble.core.ear.front.spectrum import bands_of
@@ -348,7 +348,7 @@ def test_a_bias_inside_the_streams_own_spread_is_not_judged() -> None:
         info = TakeInfo(start_s=take.start_s, delay_ms=0.0, delay_spread_ms=spread)
         reading = read_take(take.samples, take.rate_hz, expand(SLUICE), info)
         assert (
-            CauseKind.BIAS in {c.kind for c in find_causes(judge(reading, expand(SLUICE)))}
+            LeadOrLag.kind in {c.kind for c in find_findings(judge(reading, expand(SLUICE)))}
         ) is judged and reading.delay_spread_ms == spread
 
 

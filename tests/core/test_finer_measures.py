@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.test_measures import RATE, string, with_sounds
+from tests.core.sounds import RATE, string, with_sounds
 from thrumble.core.ear.align.clicks import (
     Clicks,
     click_channel,

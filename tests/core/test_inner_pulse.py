@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from tests.core.test_coach import invented
+from tests.core.coach_takes import invented
 from thrumble.core.coach.progress.inner_pulse import InnerPulse, inner_pulse, pulse_words
 
 TWO_TWO = (1.0, 1.0, 0.0, 0.0)

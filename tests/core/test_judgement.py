@@ -11,14 +11,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.web.test_drawings import expanded
-from tests.web.test_drawings import heard as reading_of
+from tests.core.hand_made import expanded
+from tests.core.hand_made import heard as reading_of
 from thrumble.core.chance import poisson_binomial_sf
 from thrumble.core.coach.progress.passes import WHOLE, rounds_of
-from thrumble.core.coach.verdict.cause import CauseKind
-from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.articulation import PalmMutesRing
+from thrumble.core.coach.verdict.findings import find_findings
 from thrumble.core.coach.verdict.judgement import HitKey, Judgement, is_clean, judge
-from thrumble.core.coach.verdict.words import say
+from thrumble.core.coach.verdict.strings import StopsRingOn
 from thrumble.core.ear.reading import HeardKind, HitState, Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.flaws import Flaws
@@ -101,7 +101,7 @@ def test_no_numpy_value_leaves_the_analysis(stops: bool) -> None:
 def test_late_stops_are_found_before_the_reading_was_stored() -> None:
     judgement = judge(heard(Flaws(timing=4, stop=180, stop_spread=10), stops=True), expand(PLANKS))
     assert any(hit.stop_late for hit in judgement.hits)
-    assert CauseKind.STOPS in {cause.kind for cause in find_causes(judgement)}
+    assert StopsRingOn.kind in {cause.kind for cause in find_findings(judgement)}
 
 
 BARS = "| 6:2 o o M x o o M x o o M x |"
@@ -109,7 +109,7 @@ RIFF = expanded(BARS)
 
 
 def verdict(judgement: Judgement) -> str:
-    return say(find_causes(judgement)[0], judgement)
+    return find_findings(judgement)[0].sentence(judgement)
 
 
 def taken(**hits: object) -> Judgement:
@@ -175,8 +175,8 @@ def test_a_few_ringing_mutes_that_are_sure_are_named() -> None:
         for hit in reading.hits
     ]
     judgement = judge(replace(reading, hits=hits), expand(SLUICE))
-    first, *_ = find_causes(judgement)
-    assert len(rung) == 5 and first.kind is CauseKind.RANG
+    first, *_ = find_findings(judgement)
+    assert len(rung) == 5 and first.kind == PalmMutesRing.kind
     assert {tuple(key) for key in first.hits} >= rung
 
 
@@ -186,7 +186,7 @@ def test_what_no_finding_names_is_listed_beside_them() -> None:
     hits = list(reading.hits)
     hits[opens[0]] = replace(hits[opens[0]], heard_articulation=HeardKind.DEAD)
     judgement = judge(replace(reading, hits=hits), expand(SLUICE))
-    sentences = [say(cause, judgement) for cause in find_causes(judgement)]
+    sentences = [cause.sentence(judgement) for cause in find_findings(judgement)]
     assert any(
         "open hit is choked" in words or "Open hits are choked" in words for words in sentences
     )

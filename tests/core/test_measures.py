@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from tests.core.sounds import RATE, string, with_sounds
 from thrumble.core.ear.align.onsets import find_candidates, measure_candidates
-from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
 from thrumble.core.ear.measure.articulation import KINDS, classify_hits, measure_hits
@@ -17,27 +17,6 @@ from thrumble.core.ear.measure.summary import robust_spread
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.model.network import Network
 from thrumble.core.signal import filtered, high_pass, low_pass, peak, rms_db
-
-RATE = WORK_RATE_HZ
-
-
-def string(
-    length_s: float, *, t60_s: float = 3.0, stop_s: float | None = None, hz: float = 110.0
-) -> np.ndarray:
-    """A plucked tone of ten partials, silenced at `stop_s` within 10 ms."""
-    t = np.arange(int(length_s * RATE)) / RATE
-    tone = sum(np.sin(2 * np.pi * hz * k * t) / k for k in range(1, 11)) * 10 ** (-3 * t / t60_s)
-    if stop_s is not None:
-        tone *= np.clip(1 - (t - stop_s) / 0.01, 0, 1)
-    return np.asarray(0.4 * tone, dtype=np.float32)
-
-
-def with_sounds(length_s: float, *sounds: tuple[float, np.ndarray]) -> np.ndarray:
-    out = np.random.default_rng(1).normal(0, 1e-4, int(length_s * RATE)).astype(np.float32)
-    for at_s, sound in sounds:
-        at = round(at_s * RATE)
-        out[at : at + sound.size] += sound[: max(0, out.size - at)]
-    return out
 
 
 def test_attacks_are_placed_within_a_millisecond_and_sure() -> None:

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.core.test_coach import invented
+from tests.core.coach_takes import invented
 from thrumble.core.coach.progress.sessions import TakeAt, sittings_of
 from thrumble.core.coach.progress.stamina import (
     FIRST_WORK_S,
@@ -22,8 +22,8 @@ from thrumble.core.coach.progress.stamina import (
     longest_run,
     work_and_rest,
 )
-from thrumble.core.coach.verdict.cause import CauseKind
-from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.findings import find_findings
+from thrumble.core.coach.verdict.timing import LooseTiming
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitState
 
 TODAY = date(2026, 11, 27)
@@ -53,7 +53,7 @@ def test_a_rest_of_two_beats_ends_a_run() -> None:
 
 def test_what_a_take_asked_and_where_it_slipped() -> None:
     take = invented([0.0] * 32)
-    load = load_of(take, find_causes(take))
+    load = load_of(take, find_findings(take))
     assert (load.strokes, load.down, load.run_strokes, load.causes) == (32, 32, 32, ())
     assert load.seconds == pytest.approx(8.0) and load.tired_s is None
     changes = [
@@ -65,7 +65,7 @@ def test_what_a_take_asked_and_where_it_slipped() -> None:
     assert tired.tired_s == pytest.approx(2.0), "from bar 2 on, where the level fell first"
     assert (tired.spread_ms, tired.level_db) == (9.0, -2.0)
     loose = invented([60.0, -60.0] * 16)
-    assert CauseKind.SPREAD in load_of(loose, find_causes(loose)).causes
+    assert LooseTiming.kind in load_of(loose, find_findings(loose)).causes
 
 
 def run(

@@ -8,10 +8,9 @@ from decimal import Decimal
 import numpy as np
 import pytest
 
-from thrumble.core.coach.verdict.cause import CauseKind
-from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.articulation import FlatMuteRamp
+from thrumble.core.coach.verdict.findings import find_findings
 from thrumble.core.coach.verdict.judgement import judge
-from thrumble.core.coach.verdict.words import say
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadInput, RiffError
@@ -180,12 +179,14 @@ def test_a_ramp_is_heard_as_one_and_mutes_all_alike_are_not(tone: Tone) -> None:
     (ramp,) = as_written.ramps
     assert ramp.kept is True and ramp.why is None and ramp.written == (0.95, 0.2)
     assert ramp.heard is not None and ramp.heard[0] - ramp.heard[1] > 0.3
-    assert not any(c.kind is CauseKind.RAMP for c in find_causes(judge(as_written, expand(RAMP))))
+    assert not any(
+        c.kind == FlatMuteRamp.kind for c in find_findings(judge(as_written, expand(RAMP)))
+    )
     alike = heard(flat, RAMP, tone, 5)
     assert alike.ramps[0].kept is False
     judged = judge(alike, expand(RAMP))
-    (cause,) = [c for c in find_causes(judged) if c.kind is CauseKind.RAMP]
-    assert "mute ramp in bar 1 stays at one depth: start tight" in say(cause, judged)
+    (cause,) = [c for c in find_findings(judged) if c.kind == FlatMuteRamp.kind]
+    assert "mute ramp in bar 1 stays at one depth: start tight" in cause.sentence(judged)
 
 
 def test_what_the_ear_cannot_judge_is_left_out_with_its_reason() -> None:

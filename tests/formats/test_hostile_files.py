@@ -11,8 +11,7 @@ from io import BytesIO
 import pytest
 from mido import Message, MetaMessage
 
-from tests.formats.test_midi import DEMO, midi, notes
-from tests.formats.test_musicxml import zipped
+from tests.formats.files import DEMO, midi, notes, zipped
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import Note
 from thrumble.core.music.meter import Meter

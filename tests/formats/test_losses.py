@@ -1,5 +1,8 @@
-"""Whatever a format does not hold of a riff is named: what comes back is the riff, but for that."""
+"""Whatever a format does not hold of a riff is named: what comes back is the riff, but for that.
+More riffs: `THRUMBLE_TRIAL_RIFFS=1000 ./check tests/formats/test_losses.py`.
+"""
 
+import os
 from dataclasses import replace
 from typing import Any
 
@@ -12,6 +15,8 @@ from thrumble.core.riff.editing.edits import unrolled
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Hit, Riff, Stroke
 from thrumble.formats.exchange import FORMATS, Asked, Format, read_any
+
+RIFFS = int(os.environ.get("THRUMBLE_TRIAL_RIFFS", "60"))  # random ones a format
 
 # what a named loss allows to differ, by how its words begin
 ALLOWED: dict[str, dict[str, Any]] = {
@@ -70,7 +75,7 @@ def _hit(hit: Hit, lost: list[str]) -> Hit:
 
 
 @pytest.mark.parametrize("into", FORMATS, ids=lambda one: one.name)
-@settings(max_examples=60, phases=[Phase.explicit, Phase.generate])
+@settings(max_examples=RIFFS, phases=[Phase.explicit, Phase.generate])
 @given(riffs())
 def test_what_is_not_named_as_lost_comes_back(into: Format, riff: Riff) -> None:
     try:

@@ -14,23 +14,17 @@ from mido import Message, MetaMessage, MidiFile, MidiTrack, bpm2tempo
 from typer.testing import CliRunner
 
 from tests.core.strategies import riffs
+from tests.formats.files import DEMO, midi, notes, played
 from thrumble.cli import app
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.model import Hit, Riff
+from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.exchange import FORMATS, format_of, read_any
 from thrumble.formats.midi.reading import read_midi
 from thrumble.formats.midi.writing import TICKS, write_midi
 from thrumble.formats.sections import lost_in_order
-
-DEMO = {name: parse_riff(text) for name, text in riff_texts().items()}
-
-
-def played(riff: Riff) -> list[tuple[int, Hit]]:
-    """What is played, hit by hit, whatever its sections are called."""
-    return [(due.bar, due.hit) for due in expand(riff).hits]
 
 
 @pytest.mark.parametrize("name", list(DEMO))
@@ -75,27 +69,6 @@ def test_other_programs_hear_notes_of_the_right_length_and_loudness() -> None:
         if event.type == "note_on" and event.velocity:
             begins.add(now)
     assert TICKS * 2 // 3 in begins and TICKS // 2 not in begins, "the swing is in the notes"
-
-
-def midi(*tracks: list[object], type_: int = 1) -> bytes:
-    file = MidiFile(type=type_, ticks_per_beat=480, charset="utf-8")
-    for events in tracks:
-        file.tracks.append(MidiTrack(events))
-    out = BytesIO()
-    file.save(file=out)
-    return out.getvalue()
-
-
-def notes(*struck: tuple[int, int, int], name: str = "") -> list[object]:
-    """A track of (tick, length, pitch)."""
-    events = [(at, Message("note_on", note=n, velocity=90)) for at, _, n in struck]
-    events += [(at + long, Message("note_off", note=n)) for at, long, n in struck]
-    out: list[object] = [MetaMessage("track_name", name=name)] if name else []
-    now = 0
-    for at, event in sorted(events, key=lambda e: (e[0], e[1].type == "note_on")):
-        out.append(event.copy(time=at - now))
-        now = at
-    return out
 
 
 def test_another_programs_file_is_laid_on_grid_and_strings() -> None:

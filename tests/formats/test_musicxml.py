@@ -2,8 +2,6 @@
 files are read, other programs' habits are understood, hostile files are refused.
 """
 
-import io
-import zipfile
 from fractions import Fraction
 from pathlib import Path
 
@@ -12,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.strategies import riffs
-from tests.formats.test_midi import DEMO, played
+from tests.formats.files import DEMO, played, zipped
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Legato, Riff, Stroke
@@ -230,17 +228,6 @@ def test_the_guitars_part_is_taken_and_the_others_are_named() -> None:
     assert read_musicxml(score(note("E", 2, 8), parts=other), part=1).parts[0].name == "part 2"
     with pytest.raises(RiffError, match="parts 0 to 1"):
         read_musicxml(score(note("E", 2, 8), parts=other), part=7)
-
-
-def zipped(score_bytes: bytes, path: str = "score.xml") -> bytes:
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(
-            "META-INF/container.xml",
-            f'<container><rootfiles><rootfile full-path="{path}"/></rootfiles></container>',
-        )
-        archive.writestr("score.xml", score_bytes)
-    return out.getvalue()
 
 
 ENTITIES = (

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.formats.test_midi import DEMO
+from tests.formats.files import DEMO
 from thrumble.core.errors import RiffError
 from thrumble.core.riff.editing.edits import unrolled
 from thrumble.core.riff.expand import expand

@@ -8,7 +8,7 @@ from functools import partial
 import pytest
 from sqlmodel import Session
 
-from tests.store.test_store import stored
+from tests.store.stored import stored
 from thrumble.core.coach.verdict.judgement import HitKey
 from thrumble.core.errors import NotAllowed, NotFound
 from thrumble.store import corrections, readings, rigs, takes

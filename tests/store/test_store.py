@@ -9,6 +9,7 @@ import pytest
 import sqlalchemy as sa
 from sqlmodel import Session
 
+from tests.store.stored import RIFF, TEXT, stored
 from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take
@@ -20,10 +21,7 @@ from thrumble.core.takes import TakeState
 from thrumble.settings import settings
 from thrumble.store import database, players, readings, riffs, rigs, take_lists, takes
 from thrumble.store.space import Room, check_room, space
-from thrumble.store.takes import NewTake, Take
-
-TEXT = "title: Ballast\ntempo: 100\n[A]\n| E5@6/0 o M M x |\n"
-RIFF = parse_riff(TEXT)
+from thrumble.store.takes import NewTake
 
 
 @pytest.fixture(scope="module")
@@ -32,20 +30,6 @@ def heard() -> tuple[Reading, ExpandedRiff]:
     return read_take(
         take.samples, take.rate_hz, expand(RIFF), TakeInfo(start_s=take.start_s)
     ), expand(RIFF)
-
-
-def stored(session: Session, player: int, state: TakeState = TakeState.QUEUED) -> Take:
-    revision = riffs.add_riff(session, player, RIFF, TEXT)
-    new = NewTake(
-        riff_id=revision.riff_id,
-        revision_id=revision.id,
-        source="uploaded",
-        tempo_bpm=Decimal("100.5"),
-        rounds=1,
-        start_frame=960,
-        rate_hz=48000,
-    )
-    return takes.add_take(session, player, new, state)
 
 
 def test_revisions_are_numbered_immutable_and_carry_the_identities(

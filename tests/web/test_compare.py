@@ -11,8 +11,8 @@ import pytest
 import soundfile
 from mido import MidiFile
 
+from tests.web.coach_takes import SHORT, added, played
 from tests.web.conftest import Browser
-from tests.web.test_coach import SHORT, added, played
 from thrumble.core.player.flaws import Flaws
 from thrumble.demo import riff_texts
 from thrumble.store import database, players, trials

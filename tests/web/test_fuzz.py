@@ -281,7 +281,7 @@ def test_a_few_samples_are_too_few_and_nothing_worse(hear: Any, count: int) -> N
 
 
 def test_a_take_of_a_few_samples_is_a_reading_of_silence(asked: Any) -> None:
-    from tests.test_queue import work_once
+    from tests.queueing import work_once
 
     _, visitor = asked
     for data in (
@@ -296,7 +296,7 @@ def test_a_take_of_a_few_samples_is_a_reading_of_silence(asked: Any) -> None:
 
 
 def test_correcting_a_hit_that_is_not_there_is_refused(asked: Any) -> None:
-    from tests.test_queue import work_once
+    from tests.queueing import work_once
 
     _, visitor = asked
     take = perform(parse_riff(TEXT), seed=3)

@@ -7,7 +7,7 @@ from urllib.parse import urlsplit
 import pytest
 from mido import Message, MetaMessage, MidiFile, MidiTrack
 
-from tests.formats.test_musicxml import zipped
+from tests.formats.files import zipped
 from tests.web.conftest import Browser
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts

@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.web.coach_takes import SHORT, added, played
 from tests.web.conftest import Browser
-from tests.web.test_coach import SHORT, added, played
 from thrumble.actions.keeping import follow_rules
 from thrumble.core.errors import BadInput
 from thrumble.core.keeping import KeepingRule, KeptSound, what_goes

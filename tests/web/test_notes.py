@@ -2,8 +2,8 @@
 
 from html import unescape
 
+from tests.web.coach_takes import SHORT, added, played
 from tests.web.conftest import Browser
-from tests.web.test_coach import SHORT, added, played
 from thrumble.core.player.flaws import Flaws
 from thrumble.store import database, notes, players
 from thrumble.store.notes import Note

@@ -5,8 +5,8 @@ import io
 import re
 from html import unescape
 
+from tests.web.coach_takes import SHORT, added, played
 from tests.web.conftest import Browser
-from tests.web.test_coach import SHORT, added, played
 from thrumble.actions.hands import best_speed
 from thrumble.actions.judging import judged_take
 from thrumble.core.coach.progress.habits import habits_of

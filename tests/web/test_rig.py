@@ -9,10 +9,10 @@ import numpy as np
 import pytest
 import sqlalchemy as sa
 
-from tests.core.test_rig import decaying, held, hits, released, returned
-from tests.test_queue import work_once
+from tests.core.rig_sounds import decaying, held, hits, released, returned
+from tests.queueing import work_once
 from tests.web.conftest import Browser
-from tests.web.test_pages import read_take
+from tests.web.takes import read_take
 from thrumble.actions.rigs import profile_from
 from thrumble.core.riff.model import Articulation
 from thrumble.formats.audio import write_flac

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 import pytest
 
-from tests.web.test_views import judged
+from tests.web.judged import judged
 from thrumble.core.coach.verdict.judgement import HitKey
 from thrumble.core.ear.comparing import Difference
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, SwingBar

@@ -7,8 +7,8 @@ from html import unescape
 
 import icalendar
 
+from tests.web.coach_takes import SHORT, added, played
 from tests.web.conftest import Browser
-from tests.web.test_coach import SHORT, added, played
 from thrumble.core.player.flaws import Flaws
 from thrumble.demo import riff_texts
 

@@ -9,29 +9,24 @@ from decimal import Decimal
 import pytest
 from sqlmodel import Session
 
-from tests.web.test_drawings import expanded, heard
-from thrumble.actions.judging import JudgedTake
-from thrumble.core.coach.verdict.judgement import HitKey, judge
+from tests.core.hand_made import expanded, heard
+from tests.web.judged import NOW, TEXT, a_take, judged, revision
 from thrumble.core.ear.reading import (
     Caution,
     HeardKind,
     HitState,
-    Reading,
     RingEnd,
     Summary,
 )
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import Instrument
-from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import players, riffs, take_lists, takes
-from thrumble.store.corrections import Correction
 from thrumble.store.logbook import LoggedRiff
-from thrumble.store.riffs import Revision
 from thrumble.store.take_lists import TakeLine
-from thrumble.store.takes import NewTake, Take
+from thrumble.store.takes import NewTake
 from thrumble.web.log.views import riff_tabs
 from thrumble.web.play.views import play_view
 from thrumble.web.riffs.views import FIRST_TEXT, preview_error, preview_of, text_view
@@ -40,47 +35,6 @@ from thrumble.web.shared.paging import pages
 from thrumble.web.shared.reading import reading_view
 from thrumble.web.shared.takes import status_view, take_line
 from thrumble.web.today.views import care_view, today_view
-
-NOW = datetime(2031, 3, 4, 12, tzinfo=UTC)
-TEXT = "title: Ballast\ntempo: 120\n[A]\n| 6:2 o o M x |\n"
-
-
-def revision(text: str = TEXT) -> Revision:
-    return Revision(id=7, riff_id=3, number=2, riff=parse_riff(text), source=text)
-
-
-def a_take(**changes: object) -> Take:
-    take = Take(
-        id=5,
-        player_id=1,
-        riff_id=3,
-        revision_id=7,
-        number=4,
-        state=TakeState.READ,
-        source="recorded",
-        tempo_bpm=Decimal(120),
-        rounds=1,
-        start_frame=48000,
-        rate_hz=48000,
-        delay_ms=None,
-        delay_spread_ms=None,
-        rig_id=None,
-        tone_id=None,
-        calibration_id=None,
-        file_name="",
-        audio_bytes=1_500_000,
-        audio_sha256="",
-        beyond_full_scale=0,
-        recorder=None,
-        problem="",
-        client_key=None,
-        along=None,
-        let_go_at=None,
-        tries=0,
-        created_at=NOW,
-        zone="UTC",
-    )
-    return replace(take, **changes)  # type: ignore[arg-type]
 
 
 def test_a_reading_in_words_names_what_was_not_measured() -> None:
@@ -116,27 +70,6 @@ def test_a_reading_in_words_names_what_was_not_measured() -> None:
     )
     assert [(c.text, c.grave) for c in view.cautions] == [("Damaged.", True), ("Few.", False)]
     assert "take 4 · recorded here · 120 bpm" in view.meta and "latency not measured" in view.meta
-
-
-def judged(
-    reading: Reading,
-    of: Revision | None = None,
-    corrections: dict[HitKey, Correction] | None = None,
-    **take: object,
-) -> JudgedTake:
-    """A take of a riff with a reading, judged."""
-    of = of or revision()
-    said = corrections or {}
-    kinds = {key: one.articulation for key, one in said.items()}
-    instrument = of.riff.instrument
-    return JudgedTake(
-        take=a_take(**take),
-        revision=of,
-        instrument=instrument,
-        reading=reading,
-        corrections=said,
-        judgement=judge(reading, expand(of.riff), instrument, kinds),
-    )
 
 
 def test_bias_and_swing_are_shown_where_they_are_known() -> None:

@@ -12,7 +12,7 @@ from thrumble.core.coach.progress.drill_effect import did_it_help
 from thrumble.core.coach.progress.ladder import Step, next_step
 from thrumble.core.coach.progress.passes import rounds_for, rounds_of
 from thrumble.core.coach.progress.stamina import load_of
-from thrumble.core.coach.verdict.cause import Cause
+from thrumble.core.coach.verdict.finding import Finding
 from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.coach.verdict.proposals import Proposal, propose
 from thrumble.core.errors import NotFound
@@ -143,11 +143,11 @@ def step_of(session: Session, player_id: int, riff_id: int, riff_tempo_bpm: floa
 
 
 def what_next(
-    session: Session, player_id: int, riff_id: int, judgement: Judgement, causes: list[Cause]
+    session: Session, player_id: int, riff_id: int, judgement: Judgement, findings: list[Finding]
 ) -> Next:
     """The next thing after a take that was just judged, by what was found to hold it back."""
     tempo = float(judgement.expanded.riff.tempo_bpm)
     step = step_of(session, player_id, riff_id, tempo)
     if drills.drill_of(session, player_id, riff_id) is not None:
         return Next([], step)
-    return Next(propose(judgement, causes), step)
+    return Next(propose(judgement, findings), step)

@@ -5,10 +5,9 @@ from functools import cached_property
 
 from sqlmodel import Session
 
-from thrumble.core.coach.verdict.cause import Cause
-from thrumble.core.coach.verdict.causes import find_causes
+from thrumble.core.coach.verdict.finding import Finding
+from thrumble.core.coach.verdict.findings import find_findings
 from thrumble.core.coach.verdict.judgement import HitKey, Judgement, judge
-from thrumble.core.coach.verdict.words import say
 from thrumble.core.ear.reading import Reading
 from thrumble.core.errors import NotFound
 from thrumble.core.instrument import Instrument
@@ -37,14 +36,14 @@ class JudgedTake:
         return self.revision.riff
 
     @cached_property
-    def findings(self) -> list[Cause]:
+    def findings(self) -> list[Finding]:
         """What the analysis reports, most costly first."""
-        return find_causes(self.judgement)
+        return find_findings(self.judgement)
 
     @cached_property
     def sentences(self) -> list[str]:
         """The findings in words; the first one is the verdict."""
-        return [say(finding, self.judgement) for finding in self.findings]
+        return [finding.sentence(self.judgement) for finding in self.findings]
 
 
 def find_judged_take(session: Session, player_id: int, take_id: int) -> JudgedTake | None:

@@ -8,7 +8,6 @@ from sqlmodel import Session
 from thrumble.actions.judging import find_judged_take
 from thrumble.core.coach.comparing.metrics import TakeHits, hits_of
 from thrumble.core.coach.comparing.trial import Outcome, draw_order, judge_trial
-from thrumble.core.coach.verdict.wrong_riff import another_riff
 from thrumble.core.errors import BadInput
 from thrumble.core.riff.checking import check_tempo
 from thrumble.store import riffs, trials
@@ -71,7 +70,7 @@ def trial_now(session: Session, player_id: int, trial_id: int) -> Tried:
         judged = find_judged_take(session, player_id, take_id)
         if judged is None:
             continue  # not analysed yet
-        if another_riff(judged.judgement):
+        if judged.findings[0].stands_alone:
             left_out += 1
             continue
         hits = hits_of(judged.judgement)

@@ -2,8 +2,8 @@
 editors open it.
 """
 
+from thrumble.core.coach.verdict.finding import early_or_late
 from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement
-from thrumble.core.coach.verdict.words import early_or_late
 
 SHORTEST_S = 0.02
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from thrumble.core.coach.verdict.cause import Cause
+from thrumble.core.coach.verdict.finding import Finding
 from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.ear.reading import HitReading, Reading
 
@@ -16,10 +16,10 @@ READING: TypeAdapter[Reading] = TypeAdapter(Reading)
 
 def reading_document(
     reading: Reading,
-    causes: list[tuple[Cause, str]] | None = None,
+    findings: list[tuple[Finding, str]] | None = None,
     played_at: datetime | None = None,
 ) -> dict[str, Any]:
-    """The JSON document of a reading, its format first. `causes`: what the coach found, each with
+    """The JSON document of a reading, its format first. `findings`: each with
     its sentence; a bare reading has none. `played_at`: where that is known, in the player's zone.
     """
     document: dict[str, Any] = READING.dump_python(reading, mode="json")
@@ -28,20 +28,21 @@ def reading_document(
         whole["played_at"] = played_at.isoformat(timespec="seconds")
     return (
         whole
-        if causes is None
-        else whole | {"causes": [_cause(cause, text) for cause, text in causes]}
+        if findings is None
+        else whole | {"causes": [_finding(finding, text) for finding, text in findings]}
     )
 
 
-def _cause(cause: Cause, text: str) -> dict[str, Any]:
-    figures = {name: round(value, 3) for name, value in cause.figures.items()}
-    hits = [list(key) for key in cause.hits]
+def _finding(finding: Finding, text: str) -> dict[str, Any]:
     return {
-        "kind": cause.kind.value,
-        "cost": round(cause.cost, 3),
+        "kind": finding.kind,
+        "cost": round(finding.cost, 3),
         "text": text,
-        "hits": hits,
-        "figures": figures | cause.words,
+        "hits": [list(key) for key in finding.hits],
+        "figures": {
+            name: value if isinstance(value, str) else round(value, 3)
+            for name, value in finding.evidence().items()
+        },
     }
 
 

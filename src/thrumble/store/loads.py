@@ -2,6 +2,7 @@
 a riff is summed from few rows. Takes of drills count; of each take the newest reading counts.
 """
 
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -14,7 +15,6 @@ from sqlmodel import Session, col
 from thrumble.core.coach.planning.hand_health import TakeEffort
 from thrumble.core.coach.progress.sessions import TakeAt
 from thrumble.core.coach.progress.stamina import Run, TakeLoad
-from thrumble.core.coach.verdict.cause import CauseKind
 from thrumble.store.practice_tables import LoadRow
 from thrumble.store.rounds import is_newest, local_day, reading_of
 from thrumble.store.tables import ReadingRow, RiffRow, TakeRow
@@ -39,7 +39,7 @@ def put_load(
         "level_db": load.level_db,
         "clean": load.clean,
         "judged": load.judged,
-        "causes": [kind.value for kind in load.causes],
+        "causes": list(load.causes),
     }
     new = insert(LoadRow).values(reading_id=found.reading_id, player_id=player_id, **values)
     session.execute(new.on_conflict_do_update(index_elements=["reading_id"], set_=values))
@@ -172,7 +172,7 @@ class CausedDay:
 
     day: date
     takes: int
-    caused: dict[CauseKind, int]
+    caused: dict[str, int]
 
 
 def causes_by_day(
@@ -190,12 +190,8 @@ def causes_by_day(
     return [CausedDay(day, len(takes), _count(takes)) for day, takes in sorted(days.items())]
 
 
-def _count(takes: list[Iterable[str]]) -> dict[CauseKind, int]:
-    out: dict[CauseKind, int] = {}
-    for causes in takes:
-        for kind in causes:
-            out[CauseKind(kind)] = out.get(CauseKind(kind), 0) + 1
-    return out
+def _count(takes: list[Iterable[str]]) -> dict[str, int]:
+    return dict(Counter(kind for causes in takes for kind in causes))
 
 
 def week_ago(today: date, weeks: int) -> date:

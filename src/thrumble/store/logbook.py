@@ -9,7 +9,6 @@ import sqlalchemy as sa
 from sqlmodel import Session, col
 
 from thrumble.core.coach.progress.habits import PlayedPlace
-from thrumble.core.coach.verdict.cause import CauseKind
 from thrumble.core.coach.verdict.judgement import VERSION
 from thrumble.core.ear.reading import HitState
 from thrumble.store.practice_tables import LoadRow, RoundRow
@@ -84,7 +83,7 @@ class Behind:
     week: date | None = None
     tone_id: int | None = None
     tempo_bpm: int | None = None
-    cause: CauseKind | None = None
+    cause: str | None = None
 
 
 def takes_behind(session: Session, player_id: int, behind: Behind) -> list[int]:
@@ -120,7 +119,7 @@ def takes_behind(session: Session, player_id: int, behind: Behind) -> list[int]:
     if behind.tempo_bpm is not None:
         query = query.where(sa.func.round(col(LoadRow.tempo_bpm)) == behind.tempo_bpm)
     if behind.cause is not None:
-        query = query.where(sa.literal(behind.cause.value) == sa.any_(col(LoadRow.causes)))
+        query = query.where(sa.literal(behind.cause) == sa.any_(col(LoadRow.causes)))
     return list(session.execute(query).scalars())
 
 

@@ -3,8 +3,8 @@
 The wedge on the line leans left for early and right for late; inside tolerance it is a dot.
 """
 
+from thrumble.core.coach.verdict.finding import early_or_late
 from thrumble.core.coach.verdict.judgement import HitKey, JudgedHit, Judgement
-from thrumble.core.coach.verdict.words import early_or_late
 from thrumble.core.ear.reading import HeardKind, HitReading
 from thrumble.core.riff.expand import PlayedBar
 from thrumble.web.drawings.bars import BAND_PX, HALF_PX, BarDrawing, Block, Wedge, Word, place_x

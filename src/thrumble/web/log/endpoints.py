@@ -11,7 +11,7 @@ from thrumble.actions.coaching import step_of
 from thrumble.core.coach.planning.hand_health import strokes_left
 from thrumble.core.coach.progress.clean_speed import CleanSpeed, clean_speed
 from thrumble.core.coach.progress.sessions import sittings_of
-from thrumble.core.coach.verdict.cause import CauseKind
+from thrumble.core.coach.verdict.findings import LABELS
 from thrumble.core.errors import BadInput, NotFound
 from thrumble.core.riff.expand import expand
 from thrumble.store import drills, loads, logbook, riffs, rigs, rounds, take_lists
@@ -26,6 +26,7 @@ from thrumble.web.templating import render
 
 router = APIRouter()
 Number = Annotated[int | None, Query(ge=1, le=BIGGEST_ID)]
+Cause = Annotated[str | None, Query(pattern=f"^({'|'.join(LABELS)})$")]
 Day = Annotated[date | None, Query(ge=date(1900, 1, 1), le=date(2999, 12, 31))]
 PAGE = 30
 
@@ -111,7 +112,7 @@ def takes_behind(
     week: Day = None,
     tone: Number = None,
     tempo: Annotated[int | None, Query(ge=1, le=1000)] = None,
-    cause: CauseKind | None = None,
+    cause: Cause = None,
     page: PageNumber = 1,
 ) -> HTMLResponse:
     """The takes that a figure of the log is made of."""

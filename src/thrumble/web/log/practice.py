@@ -8,7 +8,7 @@ from datetime import date, timedelta
 from thrumble.core.coach.planning.hand_health import Comfort, Known, When, light_weeks, strokes_left
 from thrumble.core.coach.progress.drill_effect import Helped, Measure
 from thrumble.core.coach.progress.sessions import Sitting
-from thrumble.core.coach.verdict.cause import CauseKind
+from thrumble.core.coach.verdict.findings import LABELS
 from thrumble.core.counting import counted
 from thrumble.core.riff.drills.catalogue import TABLE, DrillKind
 from thrumble.store.loads import CausedDay, PlayedDay
@@ -17,28 +17,6 @@ from thrumble.store.rounds import local_time
 WEEKS = 6
 MOST_SITTINGS, MOST_CAUSES = 10, 8
 LEAST_FULL_MINUTES = 1.0  # what fills a day's square at least
-CAUSES = {
-    CauseKind.DAMAGED: "a damaged recording",
-    CauseKind.OTHER_RIFF: "another riff",
-    CauseKind.MISSED: "missed hits",
-    CauseKind.EXTRA: "extra hits",
-    CauseKind.DRIFT: "tempo that drifts",
-    CauseKind.SWING: "shuffle too straight or too hard",
-    CauseKind.SHIFTS: "late after shifts",
-    CauseKind.SLOT: "one place early or late",
-    CauseKind.SPREAD: "loose timing",
-    CauseKind.TIRING: "timing that tires",
-    CauseKind.RANG: "palm mutes that ring",
-    CauseKind.CHOKED: "open hits choked",
-    CauseKind.DEAD_RINGS: "dead hits that ring",
-    CauseKind.STOPS: "stops that ring on",
-    CauseKind.FRETS: "wrong frets",
-    CauseKind.STRAYS: "stray strings",
-    CauseKind.BIAS: "ahead of or behind the click",
-    CauseKind.LEVEL: "uneven level",
-    CauseKind.RAMP: "mute ramps",
-    CauseKind.UNLIKE: "hits that sound unlike the plan",
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,7 +160,7 @@ def _duration(one: Sitting) -> str:
 def _causes(caused: list[CausedDay], mondays: list[date]) -> list[CauseRow]:
     """The commonest causes, week by week: how many takes of how many."""
     takes = dict.fromkeys(mondays, 0)
-    counts: dict[CauseKind, dict[date, int]] = {}
+    counts: dict[str, dict[date, int]] = {}
     for one in caused:
         monday = _monday(one.day, 0)
         if monday not in takes:
@@ -191,15 +169,16 @@ def _causes(caused: list[CausedDay], mondays: list[date]) -> list[CauseRow]:
         for kind, count in one.caused.items():
             week = counts.setdefault(kind, dict.fromkeys(mondays, 0))
             week[monday] += count
-    kinds = sorted(counts, key=lambda kind: -sum(counts[kind].values()))[:MOST_CAUSES]
+    named = [kind for kind in counts if kind in LABELS]
+    kinds = sorted(named, key=lambda kind: -sum(counts[kind].values()))[:MOST_CAUSES]
     return [
         CauseRow(
-            CAUSES[kind],
+            LABELS[kind],
             [
                 CauseCell(
                     str(counts[kind][monday]) if counts[kind][monday] else "",
                     f"{counts[kind][monday]} of {counted(takes[monday], 'take')}",
-                    f"/log/takes?week={monday.isoformat()}&cause={kind.value}",
+                    f"/log/takes?week={monday.isoformat()}&cause={kind}",
                 )
                 for monday in mondays
             ],

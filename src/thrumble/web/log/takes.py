@@ -3,11 +3,11 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from thrumble.core.coach.verdict.words import early_or_late
+from thrumble.core.coach.verdict.finding import early_or_late
+from thrumble.core.coach.verdict.findings import LABELS
 from thrumble.core.counting import counted
 from thrumble.store.logbook import Behind
 from thrumble.store.take_lists import TakeLine
-from thrumble.web.log.practice import CAUSES
 from thrumble.web.shared.takes import TakeLineView, take_line
 
 
@@ -43,7 +43,7 @@ def behind_view(
     if behind.tempo_bpm is not None:
         chosen.append(f"at {behind.tempo_bpm} bpm")
     if behind.cause is not None:
-        chosen.append(CAUSES.get(behind.cause, behind.cause.value))
+        chosen.append(LABELS[behind.cause])
     return BehindView(
         title=title or "Takes",
         meta=", ".join([counted(count, "take"), *chosen]),

@@ -280,7 +280,7 @@ def take_outcome(
     if judged:
         view = reading_view(judged)
         following = next_view(
-            session, player_id, take.riff_id, take_id, view.judgement, view.causes
+            session, player_id, take.riff_id, take_id, view.judgement, view.findings
         )
     return render(
         request,

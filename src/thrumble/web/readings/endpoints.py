@@ -103,7 +103,7 @@ def take_page(
     judged = find_judged_take(session, player_id, take_id) if take.state == "read" else None
     view = None if judged is None else reading_view(judged, tone)
     following = (
-        next_view(session, player_id, take.riff_id, take_id, view.judgement, view.causes)
+        next_view(session, player_id, take.riff_id, take_id, view.judgement, view.findings)
         if view
         else None
     )
@@ -171,10 +171,10 @@ def take_status(
 def reading_json(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The reading as JSON, with what the coach found in it."""
     judged = judged_take(session, player_id, take_id)
-    causes = list(zip(judged.findings, judged.sentences, strict=True))
+    findings = list(zip(judged.findings, judged.sentences, strict=True))
     played_at = local_time(judged.take.created_at, judged.take.zone)
     return JSONResponse(
-        reading_document(judged.reading, causes, played_at),
+        reading_document(judged.reading, findings, played_at),
         headers=_attachment(f"take-{take_id}.reading.json"),
     )
 

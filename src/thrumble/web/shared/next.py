@@ -7,7 +7,7 @@ from sqlmodel import Session
 from thrumble.actions.coaching import what_next
 from thrumble.core.coach.progress.drill_effect import helped_words
 from thrumble.core.coach.progress.ladder import Step
-from thrumble.core.coach.verdict.cause import Cause
+from thrumble.core.coach.verdict.finding import Finding
 from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.coach.verdict.proposals import Proposal
 from thrumble.core.riff.drills.catalogue import TABLE
@@ -49,11 +49,11 @@ def next_view(
     riff_id: int,
     take_id: int,
     judgement: Judgement,
-    causes: list[Cause],
+    findings: list[Finding],
 ) -> NextView:
     """What to play after a take of a riff, or of a drill, by what holds it back."""
     of = drills.drill_of(session, player_id, riff_id)
-    found = what_next(session, player_id, riff_id, judgement, causes)
+    found = what_next(session, player_id, riff_id, judgement, findings)
     title = judgement.expanded.riff.title
     step = _step(title, found.step)
     offers = [_offer(one, title) for one in found.drills]

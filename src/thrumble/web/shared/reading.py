@@ -8,9 +8,9 @@ from thrumble.actions.along import known_along
 from thrumble.actions.judging import JudgedTake
 from thrumble.core.coach.progress.inner_pulse import inner_pulse, pulse_words
 from thrumble.core.coach.progress.stamina import longest_run
-from thrumble.core.coach.verdict.cause import Cause, CauseKind
+from thrumble.core.coach.verdict.finding import Finding
 from thrumble.core.coach.verdict.judgement import HitKey, JudgedHit, Judgement
-from thrumble.core.coach.verdict.words import early_or_late
+from thrumble.core.coach.verdict.whole_take import Clean
 from thrumble.core.counting import counted
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, Reading
 from thrumble.core.pulse.cues import bar_levels
@@ -30,14 +30,6 @@ SOURCE_WORDS = {
 
 
 GRAVE = frozenset({"nothing_heard", "dropouts", "clipping", "start_uncertain"})
-NOTE_WORDS = {
-    CauseKind.RANG: "rang",
-    CauseKind.CHOKED: "choked",
-    CauseKind.DEAD_RINGS: "rings",
-    CauseKind.STOPS: "rings on",
-    CauseKind.FRETS: "wrong fret",
-    CauseKind.STRAYS: "string rings",
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,7 +90,7 @@ class ReadingView:
     audio_gone: str
     restorable: bool
     judgement: Judgement
-    causes: list[Cause]
+    findings: list[Finding]
 
 
 def reading_view(judged: JudgedTake, tone: str = "") -> ReadingView:
@@ -106,7 +98,7 @@ def reading_view(judged: JudgedTake, tone: str = "") -> ReadingView:
     was detected. `tone`: its name.
     """
     take, revision, reading = judged.take, judged.revision, judged.reading
-    judgement, causes, sentences = judged.judgement, judged.findings, judged.sentences
+    judgement, findings, sentences = judged.judgement, judged.findings, judged.sentences
     return ReadingView(
         take_id=take.id,
         riff_id=take.riff_id,
@@ -119,8 +111,8 @@ def reading_view(judged: JudgedTake, tone: str = "") -> ReadingView:
         ),
         first=sentences[0],
         more=sentences[1:] + _pulse(take, judgement),
-        clean=causes[0].kind is CauseKind.CLEAN,
-        strip=reading_strip(judgement, _named(causes, judgement)),
+        clean=isinstance(findings[0], Clean),
+        strip=reading_strip(judgement, _marks(findings, judgement)),
         pile=deviation_pile(judgement),
         clock=bar_clock(judgement),
         figures=_figures(judgement),
@@ -134,7 +126,7 @@ def reading_view(judged: JudgedTake, tone: str = "") -> ReadingView:
         audio_gone=_audio_gone(take),
         restorable=take.restorable_until is not None,
         judgement=judgement,
-        causes=causes,
+        findings=findings,
     )
 
 
@@ -202,28 +194,15 @@ def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
     return " · ".join(parts)
 
 
-def _named(causes: list[Cause], judgement: Judgement) -> dict[HitKey, str]:
-    """A word under every hit that a finding names: how late it was, or what it did."""
+def _marks(findings: list[Finding], judgement: Judgement) -> dict[HitKey, str]:
+    """What is written beside every hit that a finding names; the most costly finding's mark."""
     hits = judgement.by_key()
-    named: dict[HitKey, str] = {}
-    for cause in causes:
-        for key in cause.hits:
-            judged = hits[key]
-            if judged.late_ms is None:
-                continue
-            by_itself = cause.kind in (CauseKind.FEW, CauseKind.CLEAN)
-            stop = cause.kind is CauseKind.STOPS or (by_itself and judged.stop_late)
-            sounds = cause.kind is CauseKind.UNLIKE or (by_itself and judged.sounds_wrong)
-            if stop and judged.stop_late_ms is not None:
-                word = f"rings on {judged.stop_late_ms:.0f}"
-            elif sounds and judged.articulation is not None:
-                word = judged.articulation.value
-            else:
-                word = NOTE_WORDS.get(cause.kind) or early_or_late(judged.late_ms).replace(
-                    " ms", ""
-                )
-            named.setdefault(key, word)
-    return named
+    marks: dict[HitKey, str] = {}
+    for finding in findings:
+        for key in finding.hits:
+            if hits[key].played:
+                marks.setdefault(key, finding.mark(hits[key]))
+    return marks
 
 
 def _figures(judgement: Judgement) -> list[tuple[str, str]]:

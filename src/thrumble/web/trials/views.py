@@ -59,8 +59,8 @@ def trial_view(tried: Tried, title: str) -> TrialView:
     sentences += _open_words(tried.outcomes)
     if tried.left_out:
         sentences.append(
-            f"We left out {counted(tried.left_out, 'take')}: we heard another riff there, or "
-            "almost nothing."
+            f"We left out {counted(tried.left_out, 'take')}: another riff, a damaged recording, or "
+            "nothing at all."
         )
     by_way: dict[str, list[str]] = {"A": [], "B": []}
     for turn, take_id in sorted(trial.takes.items()):

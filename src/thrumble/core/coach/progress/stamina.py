@@ -8,7 +8,7 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from thrumble.core.coach.verdict.cause import NOT_A_CAUSE, Cause, CauseKind
+from thrumble.core.coach.verdict.finding import Finding
 from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement
 from thrumble.core.ear.reading import ChangeKind
 
@@ -29,7 +29,7 @@ class TakeLoad:
     """What a take asked of the hands, and how long they kept it up. `down`: strokes; `run_*`: the
     longest clean run, unbroken by a rest; `tired_s`: from the first hit on, where the spread grew
     or the level fell for good, None where neither did; `spread_ms`, `level_db`: by how much at the
-    end; `clean` of `judged` hits; `causes`: what the take suffered from.
+    end; `clean` of `judged` hits; `causes`: the kinds of finding that held it back.
     """
 
     strokes: int
@@ -42,10 +42,10 @@ class TakeLoad:
     level_db: float | None
     clean: int
     judged: int
-    causes: tuple[CauseKind, ...]
+    causes: tuple[str, ...]
 
 
-def load_of(judgement: Judgement, causes: Iterable[Cause]) -> TakeLoad:
+def load_of(judgement: Judgement, findings: Iterable[Finding]) -> TakeLoad:
     """The load of a judged take; all zero where nothing was played."""
     played = sorted(judgement.played, key=lambda one: one.hit.expected_s)
     picked = [one for one in played if one.due.hit.stroke is not None]
@@ -71,7 +71,7 @@ def load_of(judgement: Judgement, causes: Iterable[Cause]) -> TakeLoad:
         level_db=level.amount if level is not None else None,
         clean=judgement.clean,
         judged=judgement.counted,
-        causes=tuple(one.kind for one in causes if one.kind not in NOT_A_CAUSE),
+        causes=tuple(finding.kind for finding in findings if finding.is_cause),
     )
 
 

@@ -1,29 +1,16 @@
-"""Which drill answers which cause, and why. One table; what it holds is proposed where the riff has
-something for it.
-"""
+"""What to play after a take: the remedies of its findings that the riff has something for."""
 
 from dataclasses import dataclass
 
-from thrumble.core.coach.verdict.cause import Cause, CauseKind
+from thrumble.core.coach.verdict.finding import Finding
 from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.riff.drills.catalogue import TABLE, DrillKind
 from thrumble.core.riff.drills.pieces import pieces_of
 from thrumble.core.riff.model import TEMPO_RANGE_BPM
 
 WORST_TIMES, WORST_LEAST = 2.5, 3  # so much worse than the other bars, and so many hits off
-SLOWER, MUCH_SLOWER = 0.9, 0.8
-MOST = 3
-
-
-@dataclass(frozen=True, slots=True)
-class Remedy:
-    """A drill that answers a cause. `share`: of the tempo that was played; `why`: the rest of a
-    sentence that begins with the drill.
-    """
-
-    drill: DrillKind
-    share: float
-    why: str
+SLOWER = 0.9
+MAX_PROPOSALS = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,89 +23,24 @@ class Proposal:
     why: str
 
 
-REMEDIES: dict[CauseKind, tuple[Remedy, ...]] = {
-    CauseKind.SHIFTS: (
-        Remedy(DrillKind.SHIFTS, 0.75, "your hand learns each move by itself, the hardest first"),
-        Remedy(DrillKind.HALF_CHANGES, 1.0, "you stay longer on each chord until changes keep up"),
-        Remedy(DrillKind.TWO_STRINGS, 1.0, "two strings move faster than three"),
-    ),
-    CauseKind.RANG: (
-        Remedy(DrillKind.MUTE_SWITCH, SLOWER, "your palm learns to be back before the mute"),
-        Remedy(DrillKind.RIGHT_HAND, 1.0, "your picking hand has nothing else to think of"),
-    ),
-    CauseKind.CHOKED: (
-        Remedy(DrillKind.MUTE_SWITCH, SLOWER, "your palm learns to lift before the open hit"),
-    ),
-    CauseKind.UNLIKE: (
-        Remedy(DrillKind.MUTE_SWITCH, MUCH_SLOWER, "on and off in turn, until each is what it is"),
-    ),
-    CauseKind.DEAD_RINGS: (
-        Remedy(DrillKind.GRAB_RELEASE, 0.75, "your fretting hand learns to lie on the strings"),
-        Remedy(DrillKind.RIGHT_HAND, 1.0, "all dead: hear what they should sound like"),
-    ),
-    CauseKind.STOPS: (
-        Remedy(DrillKind.STOPS, 1.0, "nothing but the stops, right on the beat"),
-        Remedy(DrillKind.GRAB_RELEASE, 0.75, "the same with your fretting hand"),
-    ),
-    CauseKind.LEVEL: (
-        Remedy(DrillKind.ACCENTS, 1.0, "accents alone, so that the rest can be one weight"),
-        Remedy(DrillKind.RIGHT_HAND, SLOWER, "one weight for every stroke, nothing to fret"),
-    ),
-    CauseKind.SWING: (
-        Remedy(DrillKind.RIGHT_HAND, SLOWER, "the shuffle in your wrist alone, with its click"),
-    ),
-    CauseKind.DRIFT: (
-        Remedy(DrillKind.INNER_PULSE, 1.0, "two bars counted in silence show where your pulse is"),
-    ),
-    CauseKind.TIRING: (
-        Remedy(DrillKind.RIGHT_HAND, SLOWER, "shorter rounds with rests, loose from the wrist"),
-    ),
-    CauseKind.MISSED: (
-        Remedy(DrillKind.HALF_CHANGES, 1.0, "half the changes, so that every hit finds its time"),
-        Remedy(DrillKind.PLAIN, 1.0, "without the ornaments first"),
-    ),
-    CauseKind.EXTRA: (Remedy(DrillKind.RIGHT_HAND, SLOWER, "only the strokes that are written"),),
-    CauseKind.FRETS: (
-        Remedy(DrillKind.SHIFTS, 0.75, "look, move, settle, then hit"),
-        Remedy(DrillKind.HALF_CHANGES, SLOWER, "more time on each chord"),
-    ),
-    CauseKind.STRAYS: (
-        Remedy(DrillKind.GRAB_RELEASE, 0.75, "grab each chord so that only its strings ring"),
-        Remedy(DrillKind.TWO_STRINGS, 1.0, "two strings leave fewer to damp"),
-    ),
-    CauseKind.RAMP: (
-        Remedy(DrillKind.MUTE_SWITCH, SLOWER, "first the two ends of it: muted, open"),
-    ),
-}
-
-
-def propose(judgement: Judgement, causes: list[Cause]) -> list[Proposal]:
+def propose(judgement: Judgement, findings: list[Finding]) -> list[Proposal]:
     """What to play now, the best first, three at most: a bar that is worst by far looped, or the
-    change before it; then what answers the dearest causes; a loose take the same riff a step
-    slower. Nothing for a take that is clean, damaged or of another riff.
+    change before it; then the remedies of the findings that the riff has something for. Nothing
+    for a take that is clean, damaged or of another riff.
     """
-    riff, tempo = judgement.expanded.riff, judgement.expanded.tempo_bpm
-    out: list[Proposal] = []
-    if causes and causes[0].kind in _NOTHING:
-        return out
+    riff, tempo_bpm = judgement.expanded.riff, judgement.expanded.tempo_bpm
+    first = findings[0] if findings else None
+    if first is not None and not first.needs_practice:
+        return []
+    proposals: list[Proposal] = []
     worst = worst_bar(judgement)
-    if worst is not None and _lead(causes) not in (CauseKind.SHIFTS, CauseKind.SWING):
-        out.append(_around(judgement, worst, tempo))
-    for cause in causes:
-        if cause.kind in (CauseKind.SPREAD, CauseKind.TIRING, CauseKind.SLOT):
-            slower = _tempo(tempo * SLOWER)
-            out.append(Proposal(None, None, slower, "a step slower, until it is tight"))
-        for remedy in REMEDIES.get(cause.kind, ()):
-            if TABLE[remedy.drill].applies(pieces_of(riff)):
-                out.append(Proposal(remedy.drill, None, _tempo(tempo * remedy.share), remedy.why))
-    return _once(out)[:MOST]
-
-
-_NOTHING = frozenset({CauseKind.CLEAN, CauseKind.NOTHING, CauseKind.DAMAGED, CauseKind.OTHER_RIFF})
-
-
-def _lead(causes: list[Cause]) -> CauseKind | None:
-    return causes[0].kind if causes else None
+    if worst is not None and (first is None or first.helped_by_loop):
+        proposals.append(_around(judgement, worst, tempo_bpm))
+    for remedy in (remedy for finding in findings for remedy in finding.remedies):
+        if remedy.drill is None or TABLE[remedy.drill].applies(pieces_of(riff)):
+            tempo = _tempo(tempo_bpm * remedy.tempo_share)
+            proposals.append(Proposal(remedy.drill, None, tempo, remedy.why))
+    return _distinct(proposals)[:MAX_PROPOSALS]
 
 
 def _tempo(bpm: float) -> float:
@@ -126,11 +48,12 @@ def _tempo(bpm: float) -> float:
     return float(min(high, max(low, round(bpm))))
 
 
-def _once(found: list[Proposal]) -> list[Proposal]:
-    seen: dict[object, Proposal] = {}
-    for one in found:
-        seen.setdefault((one.drill, one.bars), one)
-    return list(seen.values())
+def _distinct(proposals: list[Proposal]) -> list[Proposal]:
+    """The first of each drill and its bars."""
+    distinct: dict[object, Proposal] = {}
+    for proposal in proposals:
+        distinct.setdefault((proposal.drill, proposal.bars), proposal)
+    return list(distinct.values())
 
 
 def worst_bar(judgement: Judgement) -> int | None:

@@ -1,329 +1,475 @@
-"""Why hits are early or late: the deviations explained in turn, each step on what the ones before
-leave over. Drift, swing, moves, place in the bar, growing spread, and what is left.
+"""Findings about early and late hits. They are looked for in order, each in what the ones before it
+left unexplained: drift, swing, lead or lag, shifts, one beat of the bar, growing spread, spread.
 """
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import NormalDist, fmean
+from typing import ClassVar, Self
 
 import numpy as np
+from numpy.typing import NDArray
 
 from thrumble.core.chance import binomial_above, fisher_above, student_below
-from thrumble.core.coach.verdict.cause import CHANCE, SPOILT, Cause, CauseKind, keys_of
-from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement, robust_spread
+from thrumble.core.coach.verdict.finding import (
+    MAX_CHANCE,
+    MIN_SPOILED_SHARE,
+    Finding,
+    Remedy,
+    Review,
+    early_or_late,
+    in_bars,
+    keys_of,
+)
+from thrumble.core.coach.verdict.judgement import Judgement, robust_spread
+from thrumble.core.coach.verdict.lateness import UnexplainedLateness
+from thrumble.core.music.meter import spoken_count
+from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.shifts import move_speeds_mm_s, shifts_mm
+from thrumble.core.signal import Array
 
-Array = np.ndarray
-CURVE = 4  # degree of the curve that a drifting tempo draws
-WIDE_MM = (60.0, 100.0, 140.0, 180.0)  # how wide a move may have to be before it makes late
+CURVE_DEGREE = 4  # of the curve that a drifting tempo draws
+WIDE_MM = (60.0, 100.0, 140.0, 180.0)  # how wide a move may have to be to make the hit late
 QUICK_MM_S = (200.0, 400.0, 700.0, 1000.0)  # or how quick
-LEAST_MS = 6.0  # below this nobody hears a constant lateness of a few hits
-STEADY_MS = 10.0  # a spread up to this is a steady player's
-LOOSE = 0.05  # share of hits off the mark from which on timing is loose
-GROWN_MS = 8.0
+MIN_AUDIBLE_MS = 6.0  # below this nobody hears a constant lateness of a few hits
+STEADY_SPREAD_MS = 10.0  # a spread up to this is a steady player's
+MIN_LOOSE_SHARE = 0.05  # of hits off the mark, from which on timing is loose
+MIN_SPREAD_GROWTH_MS = 8.0
+ONE_SIDED_SHARE = 0.75  # of the hits that are off: then they lean to one side
+FAR_MS = 120.0  # so far from the click a hit may be matched to its neighbour
+FAR_FOR_TIRING_MS = 80.0  # so far off, what is left of a drift grows by itself
+SLOWER = 0.9
+STEP_DOWN = Remedy(None, SLOWER, "a step slower, until it is tight")
 
 
-@dataclass(slots=True)
-class _Timing:
-    """The played hits, and what of their lateness is not explained yet."""
-
-    judgement: Judgement
-    hits: list[JudgedHit]
-    at_s: Array
-    left_ms: Array
-    limits_ms: Array
-
-    def explained(self, part_ms: Array) -> float:
-        """Takes a part away and says what share of the hits it had spoilt: off the mark with it, or
-        only by it. `part_ms`: shape (n,), one value a hit that was played.
-        """
-        before, after = np.abs(self.left_ms), np.abs(self.left_ms - part_ms)
-        spoilt = (before > self.limits_ms) & (after < before)
-        self.left_ms = self.left_ms - part_ms
-        return float(spoilt.mean())
-
-    def off(self) -> list[JudgedHit]:
-        """The hits that are off by what is left."""
-        return [
-            hit
-            for hit, out in zip(self.hits, np.abs(self.left_ms) > self.limits_ms, strict=True)
-            if out
-        ]
-
-    def spoilt_by(self, part_ms: Array) -> list[JudgedHit]:
-        """The hits that are off with this part, and that it moved off. `part_ms`: shape (n,), one
-        value a hit that was played.
-        """
-        out = (np.abs(self.left_ms) > self.limits_ms) & (
-            np.abs(self.left_ms - part_ms) < np.abs(self.left_ms)
-        )
-        return [hit for hit, is_out in zip(self.hits, out, strict=True) if is_out]
+def drifts_far(findings: Sequence[Finding], limit_ms: float = FAR_MS) -> bool:
+    """Whether a take drifts so far that hits may be matched to their neighbours."""
+    return any(isinstance(other, Drift) and abs(other.away_ms) > limit_ms for other in findings)
 
 
-def explain_timing(judgement: Judgement) -> list[Cause]:
-    hits = sorted(judgement.played, key=lambda hit: hit.hit.expected_s)
-    timing = _Timing(
-        judgement,
-        hits,
-        np.array([hit.hit.expected_s for hit in hits]),
-        np.array([hit.late_ms for hit in hits], dtype=float),
-        np.array([hit.limit_ms for hit in hits]),
-    )
-    causes = [
-        cause
-        for step in (_drift, _swing, _bias, _shifts, _slot)
-        if (cause := step(timing)) is not None
-    ]
-    if (
-        causes and causes[0].kind is CauseKind.DRIFT
-    ):  # a tempo of one's own is ahead or behind for the most part by itself
-        causes = [cause for cause in causes if cause.kind is not CauseKind.BIAS]
-    for step in (_tiring, _spread):
-        if (cause := step(timing)) is not None:
-            causes.append(cause)
-            break
-    return causes
-
-
-def _bias(timing: _Timing) -> Cause | None:
-    """A constant lead or lag, where the delay is known well enough to tell."""
-    reading = timing.judgement.reading
-    middle = float(np.median(timing.left_ms))
-    error = 1.25 * robust_spread(timing.left_ms) / np.sqrt(timing.left_ms.size)
-    least = max(8.0, 3.5 * error, reading.delay_spread_ms or 0.0)
-    if not reading.bias_judged or abs(middle) < least:
-        timing.left_ms = timing.left_ms - (middle if reading.bias_judged else 0.0)
-        return None
-    cost = min(1.0, abs(middle) / 80)
-    hits = keys_of(timing.spoilt_by(np.full(timing.left_ms.size, middle)))
-    timing.explained(np.full(timing.left_ms.size, middle))
-    return Cause(kind=CauseKind.BIAS, cost=cost, hits=hits, figures={"bias_ms": middle})
-
-
-def _drift(timing: _Timing) -> Cause | None:
-    """A tempo of one's own, steady or changing: a smooth curve of lateness over the take, against a
-    level.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Drift(Finding):
+    """A tempo of the player's own, steady or changing: a smooth curve of lateness over the take,
+    against a constant. `away_ms`: how far it leads from where it began, furthest in `bar`.
     """
-    n = timing.left_ms.size
-    span_s = float(np.ptp(timing.at_s)) if n else 0.0
-    if n < 16 or span_s < 4:
-        return None
-    t = timing.at_s - timing.at_s[0]
-    curve, weights = _smooth(t, timing.left_ms)
-    rest = timing.left_ms - curve
-    level = timing.left_ms - np.average(timing.left_ms, weights=weights)
-    gained = float(np.sum(weights * level**2) - np.sum(weights * rest**2)) / CURVE
-    error = float(np.sum(weights * rest**2)) / (n - CURVE - 1)
+
+    kind: ClassVar[str] = "drift"
+    label: ClassVar[str] = "tempo that drifts"
+    remedies: ClassVar[tuple[Remedy, ...]] = (
+        Remedy(DrillKind.INNER_PULSE, 1.0, "two bars counted in silence show where your pulse is"),
+    )
+
+    drift_bpm_per_min: float
+    tempo_off_bpm: float
+    span_s: float
+    away_ms: float
+    bar: float
+
+    @classmethod
+    def find(cls, review: Review) -> Self | None:
+        late = review.lateness
+        n = late.left_ms.size
+        span_s = float(np.ptp(late.at_s)) if n else 0.0
+        if n < 16 or span_s < 4:
+            return None
+        t = late.at_s - late.at_s[0]
+        curve, weights = _fit_curve(t, late.left_ms)
+        part = curve - np.median(curve)
+        chance = _chance_of_curve(late.left_ms, curve, weights)
+        if chance > MAX_CHANCE or np.ptp(part) < 2 * MIN_AUDIBLE_MS:
+            return None
+
+        furthest = int(np.argmax(np.abs(curve - curve[0])))
+        rate, off, span_s = _fit_tempo(t, late.left_ms, weights, late.judgement)
+        cost, hits = late.explain(part)
+        # what changes slowly in the rest belongs to the drift, too
+        late.left_ms = late.left_ms - _running_median(late.left_ms)
+        if cost < MIN_SPOILED_SHARE:
+            return None
+        return cls(
+            cost=cost,
+            hits=keys_of(hits),
+            drift_bpm_per_min=rate,
+            tempo_off_bpm=off,
+            span_s=span_s,
+            away_ms=float(curve[furthest] - curve[0]),
+            bar=late.hits[furthest].hit.bar,
+        )
+
+    def sentence(self, judgement: Judgement) -> str:
+        rate, off = self.drift_bpm_per_min, self.tempo_off_bpm
+        if rate:
+            return (
+                f"You {'speed up' if rate > 0 else 'slow down'} by about {abs(rate):.0f} bpm per "
+                "minute: lock in with the click."
+            )
+        return (
+            f"You play about {abs(off):.1f} bpm {'faster' if off > 0 else 'slower'} than the click "
+            "all the way through: lock in with it."
+        )
+
+
+def _chance_of_curve(late_ms: Array, curve: Array, weights: Array) -> float:
+    """The chance of a curve so much better than a constant if the tempo were steady (F test, the
+    residuals' autocorrelation taken into account).
+    """
+    n = late_ms.size
+    rest = late_ms - curve
+    level = late_ms - np.average(late_ms, weights=weights)
+    gained = float(np.sum(weights * level**2) - np.sum(weights * rest**2)) / CURVE_DEGREE
+    error = float(np.sum(weights * rest**2)) / (n - CURVE_DEGREE - 1)
     follows = float(np.clip(rest[1:] @ rest[:-1] / max(1e-9, float(rest @ rest)), 0.0, 0.9))
     ratio = gained / max(1e-9, error) * (1 - follows) / (1 + follows)
-    part = curve - np.median(curve)
-    if fisher_above(CURVE, n - CURVE - 1, ratio) > CHANCE or np.ptp(part) < 2 * LEAST_MS:
-        return None
-    spoilt = timing.spoilt_by(part)
-    away = int(np.argmax(np.abs(curve - curve[0])))
-    figures = {
-        **_tempo(t, timing.left_ms, weights, timing.judgement.expanded.tempo_bpm),
-        "away_ms": float(curve[away] - curve[0]),
-        "bar": float(timing.hits[away].hit.bar),
-    }
-    cost = timing.explained(part)
-    timing.left_ms = timing.left_ms - _running_middle(
-        timing.left_ms
-    )  # what is slow in the rest is the drift's, too
-    return (
-        None
-        if cost < SPOILT
-        else Cause(kind=CauseKind.DRIFT, cost=cost, hits=keys_of(spoilt), figures=figures)
-    )
+    return fisher_above(CURVE_DEGREE, n - CURVE_DEGREE - 1, ratio)
 
 
-def _smooth(t: Array, late_ms: Array) -> tuple[Array, Array]:
-    """A curve of fourth degree that a few wild hits do not bend, and the weight each hit kept."""
+def _fit_curve(t: Array, late_ms: Array) -> tuple[Array, Array]:
+    """A polynomial that a few wild hits do not bend (iteratively reweighted least squares), and
+    the weight each hit kept; both of shape (n,).
+    """
     x = 2 * t / max(1e-9, float(t[-1])) - 1
     weights = np.ones(t.size)
     curve: Array = np.zeros(t.size)
     for _ in range(5):
-        curve = np.asarray(np.polyval(np.polyfit(x, late_ms, CURVE, w=np.sqrt(weights)), x))
+        curve = np.asarray(np.polyval(np.polyfit(x, late_ms, CURVE_DEGREE, w=np.sqrt(weights)), x))
         rest = late_ms - curve
         weights = 1 / np.maximum(1.0, np.abs(rest) / (2 * max(1.0, robust_spread(rest))))
     return curve, weights
 
 
-def _running_middle(values: Array) -> Array:
-    """The median of each value's surroundings, eight to either side."""
+def _running_median(values: Array) -> Array:
+    """The median of each value's surroundings, eight to either side; shape (n,)."""
     padded = np.pad(values, 8, mode="reflect")
     return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, 17), axis=1))
 
 
-def _tempo(t: Array, late_ms: Array, weights: Array, tempo_bpm: float) -> dict[str, float]:
-    """A tempo that changes steadily away from the click's own, or one that is off from the start,
-    until the player is caught by the click and
-    holds: whichever tells the take best. `weights`: of each hit."""
+def _fit_tempo(
+    t: Array, late_ms: Array, weights: Array, judgement: Judgement
+) -> tuple[float, float, float]:
+    """A tempo that changes steadily (bpm per minute), or one that is off from the start (bpm),
+    until the player follows the click again (s): whichever fits best. The one that doesn't is 0.
+    """
     best = (np.inf, 2, 0.0, float(t[-1]))
     for until_s in np.linspace(0.2, 1.0, 17) * t[-1]:
         for power in (2, 1):
             x = np.minimum(t, until_s) ** power
             slope, level = np.polyfit(x, late_ms, 1, w=np.sqrt(weights))
-            best = min(
-                best,
-                (
-                    float(np.sum(weights * (late_ms - level - slope * x) ** 2)),
-                    power,
-                    float(slope),
-                    float(until_s),
-                ),
-            )
+            error = float(np.sum(weights * (late_ms - level - slope * x) ** 2))
+            best = min(best, (error, power, float(slope), float(until_s)))
     _, power, slope, until_s = best
+    tempo_bpm = judgement.expanded.tempo_bpm
     rate = -2 * slope / 1000 * tempo_bpm * 60 if power == 2 else 0.0
     off = -slope / 1000 * tempo_bpm if power == 1 else 0.0
-    return {"drift_bpm_per_min": round(rate, 1), "tempo_off_bpm": round(off, 1), "span_s": until_s}
+    return round(rate, 1), round(off, 1), until_s
 
 
-def _swing(timing: _Timing) -> Cause | None:
-    """The ratio heard against the one written: named where its interval leaves no doubt."""
-    judgement = timing.judgement
-    asked, summary = judgement.expanded.riff.feel.ratio, judgement.reading.summary
-    heard, interval = summary.swing_ratio, summary.swing_interval
-    unit = judgement.expanded.riff.feel.unit
-    swung = np.array([hit.due.hit.at % (2 * unit) >= unit for hit in timing.hits])
-    if asked is None or heard is None or interval is None or swung.sum() < 6 or (~swung).sum() < 6:
-        return None
-    if interval[0] - 0.1 <= asked <= interval[1] + 0.1:
-        return None
-    # without a known latency the take's middle may lie between the two: the beat itself is what
-    # counts then
-    beat = 0.0 if judgement.reading.bias_judged else float(np.median(timing.left_ms[~swung]))
-    part = (
-        np.where(swung, np.median(timing.left_ms[swung]) - np.median(timing.left_ms[~swung]), 0.0)
-        + beat
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Swing(Finding):
+    """A shuffle played straighter or harder than written: the ratio's interval excludes it."""
+
+    kind: ClassVar[str] = "swing"
+    label: ClassVar[str] = "shuffle too straight or too hard"
+    remedies: ClassVar[tuple[Remedy, ...]] = (
+        Remedy(DrillKind.RIGHT_HAND, SLOWER, "the shuffle in your wrist alone, with its click"),
     )
-    spoilt = timing.spoilt_by(part)
-    cost = timing.explained(part)
-    if cost < SPOILT:
-        return None
-    figures = {"swing_ratio": heard, "low": interval[0], "high": interval[1], "asked": float(asked)}
-    return Cause(kind=CauseKind.SWING, cost=cost, hits=keys_of(spoilt), figures=figures)
+    helped_by_loop: ClassVar[bool] = False
+
+    swing_ratio: float
+    low: float
+    high: float
+    asked: float
+
+    @classmethod
+    def find(cls, review: Review) -> Self | None:
+        late, judgement = review.lateness, review.judgement
+        feel, summary = judgement.expanded.riff.feel, judgement.reading.summary
+        ratio, interval = summary.swing_ratio, summary.swing_interval
+        off_beat = np.array([hit.due.hit.at % (2 * feel.unit) >= feel.unit for hit in late.hits])
+        if feel.ratio is None or ratio is None or interval is None:
+            return None
+        if off_beat.sum() < 6 or (~off_beat).sum() < 6:
+            return None
+        if interval[0] - 0.1 <= feel.ratio <= interval[1] + 0.1:
+            return None
+
+        on_beat_ms = float(np.median(late.left_ms[~off_beat]))
+        part = np.where(off_beat, np.median(late.left_ms[off_beat]) - on_beat_ms, 0.0)
+        if not judgement.reading.bias_judged:
+            # without a known latency the take's median may lie between the two: the beat counts
+            part = part + on_beat_ms
+        cost, hits = late.explain(part)
+        if cost < MIN_SPOILED_SHARE:
+            return None
+        return cls(
+            cost=cost,
+            hits=keys_of(hits),
+            swing_ratio=ratio,
+            low=interval[0],
+            high=interval[1],
+            asked=float(feel.ratio),
+        )
+
+    def sentence(self, judgement: Judgement) -> str:
+        is_straighter = self.swing_ratio < self.asked
+        return (
+            f"Your shuffle is {'straighter' if is_straighter else 'harder'} than written: long to "
+            f"short is {self.swing_ratio:.2f} ({self.low:.2f} to {self.high:.2f}) instead of "
+            f"{self.asked:g}. Hold the first of each pair "
+            f"{'longer' if is_straighter else 'shorter'}."
+        )
+
+    def is_suppressed(self, findings: Sequence[Finding]) -> bool:
+        return drifts_far(findings)
 
 
-def _shifts(timing: _Timing) -> Cause | None:
-    """Hits that follow a wide move, or a quick one, against all others; how wide or quick, the take
-    itself tells best.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LeadOrLag(Finding):
+    """A constant lead or lag, if the latency is known well enough."""
+
+    kind: ClassVar[str] = "bias"
+    label: ClassVar[str] = "ahead of or behind the click"
+
+    bias_ms: float
+
+    @classmethod
+    def find(cls, review: Review) -> Self | None:
+        late, reading = review.lateness, review.judgement.reading
+        middle_ms = float(np.median(late.left_ms))
+        error_ms = 1.25 * robust_spread(late.left_ms) / np.sqrt(late.left_ms.size)
+        least_ms = max(8.0, 3.5 * error_ms, reading.delay_spread_ms or 0.0)
+        if not reading.bias_judged:
+            return None
+        if abs(middle_ms) < least_ms:
+            late.left_ms = late.left_ms - middle_ms
+            return None
+        _, hits = late.explain(np.full(late.left_ms.size, middle_ms))
+        return cls(cost=min(1.0, abs(middle_ms) / 80), hits=keys_of(hits), bias_ms=middle_ms)
+
+    def sentence(self, judgement: Judgement) -> str:
+        is_late = self.bias_ms > 0
+        return (
+            f"You play {abs(self.bias_ms):.0f} ms {'behind' if is_late else 'ahead of'} the click "
+            f"throughout: {'push a little' if is_late else 'lay back a little'}."
+        )
+
+    def is_suppressed(self, findings: Sequence[Finding]) -> bool:
+        """A tempo of the player's own is ahead or behind for the most part by itself."""
+        return any(isinstance(other, Drift) for other in findings)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LateAfterShifts(Finding):
+    """Hits after a wide move, or a quick one, against all others. How wide (`least_mm`) or quick
+    (`least_mm_s`): the limit that separates them best.
     """
-    expanded = timing.judgement.expanded
-    wide_mm = shifts_mm(expanded.hits, timing.judgement.instrument)
-    quick_mm_s = move_speeds_mm_s(expanded.hits, timing.judgement.instrument)
-    best: tuple[float, str, float, Array] | None = None
-    for name, of, limits in (
-        ("least_mm", wide_mm, WIDE_MM),
-        ("least_mm_s", quick_mm_s, QUICK_MM_S),
-    ):
-        size = np.array([of[hit.hit.index] for hit in timing.hits])
-        for limit in limits:
-            clear = _late_by(timing.left_ms, size >= limit)
-            if clear and (best is None or clear > best[0]):
-                best = (clear, name, limit, size >= limit)
-    if best is None:
-        return None
-    _, name, limit, moved = best
-    late, rest = timing.left_ms[moved], timing.left_ms[~moved]
-    figures = {
-        "late_ms": float(np.median(late)),
-        "others_ms": float(np.median(rest)),
-        "moves": float(moved.sum()),
-        name: limit,
-    }
-    part = np.where(moved, np.median(late) - np.median(rest), 0.0)
-    spoilt = timing.spoilt_by(part)
-    share = timing.explained(part)
-    if share == 0.0:
-        return None
-    return Cause(
-        kind=CauseKind.SHIFTS, cost=max(SPOILT, 1.5 * share), hits=keys_of(spoilt), figures=figures
+
+    kind: ClassVar[str] = "shifts"
+    label: ClassVar[str] = "late after shifts"
+    remedies: ClassVar[tuple[Remedy, ...]] = (
+        Remedy(DrillKind.SHIFTS, 0.75, "your hand learns each move by itself, the hardest first"),
+        Remedy(DrillKind.HALF_CHANGES, 1.0, "you stay longer on each chord until changes keep up"),
+        Remedy(DrillKind.TWO_STRINGS, 1.0, "two strings move faster than three"),
     )
+    helped_by_loop: ClassVar[bool] = False
+
+    late_ms: float
+    others_ms: float
+    moves: int
+    least_mm: float | None = None
+    least_mm_s: float | None = None
+
+    @classmethod
+    def find(cls, review: Review) -> Self | None:
+        late, judgement = review.lateness, review.judgement
+        due, instrument = judgement.expanded.hits, judgement.instrument
+        sizes = [(shifts_mm(due, instrument), limit_mm, None) for limit_mm in WIDE_MM]
+        speeds = [(move_speeds_mm_s(due, instrument), None, limit) for limit in QUICK_MM_S]
+        best: tuple[float, NDArray[np.bool], float | None, float | None] | None = None
+        for of_hit, least_mm, least_mm_s in [*sizes, *speeds]:
+            size = np.array([of_hit[hit.hit.index] for hit in late.hits])
+            moved = size >= (least_mm or least_mm_s)
+            clearness = _standard_errors_later(late.left_ms, moved)
+            if clearness and (best is None or clearness > best[0]):
+                best = (clearness, moved, least_mm, least_mm_s)
+        if best is None:
+            return None
+
+        _, moved, least_mm, least_mm_s = best
+        late_ms = float(np.median(late.left_ms[moved]))
+        others_ms = float(np.median(late.left_ms[~moved]))
+        share, hits = late.explain(np.where(moved, late_ms - others_ms, 0.0))
+        if share == 0.0:
+            return None
+        return cls(
+            cost=max(MIN_SPOILED_SHARE, 1.5 * share),
+            hits=keys_of(hits),
+            late_ms=late_ms,
+            others_ms=others_ms,
+            moves=int(moved.sum()),
+            least_mm=least_mm,
+            least_mm_s=least_mm_s,
+        )
+
+    def sentence(self, judgement: Judgement) -> str:
+        if self.least_mm is not None:
+            what, after = "long", f"after moves of {self.least_mm:.0f} mm or more"
+        else:
+            what, after = "quick", f"where your hand moves at {self.least_mm_s:.0f} mm/s or more"
+        return (
+            f"You land late after {what} shifts: {self.late_ms:.0f} ms {after}, everything else is "
+            f"{early_or_late(self.others_ms)}. Look at the target fret before you move."
+        )
 
 
-def _late_by(late_ms: Array, these: Array) -> float:
-    """How clearly these are later than the others, in standard errors; 0 where they are not, or are
-    too few to tell.
+def _standard_errors_later(late_ms: Array, moved: NDArray[np.bool]) -> float:
+    """How much later the moved hits are than the others, in standard errors; 0 if they aren't, or
+    are too few. Both of shape (n,).
     """
-    if these.sum() < 3 or (~these).sum() < 6:
+    if moved.sum() < 3 or (~moved).sum() < 6:
         return 0.0
-    late, rest = late_ms[these], late_ms[~these]
-    step = float(np.median(late) - np.median(rest))
+    late, rest = late_ms[moved], late_ms[~moved]
+    step_ms = float(np.median(late) - np.median(rest))
     errors = [max(3.0, robust_spread(values)) / np.sqrt(values.size) for values in (late, rest)]
-    clear = step / (1.25 * float(np.hypot(*errors)))
-    return clear if step >= LEAST_MS and clear >= 3.5 else 0.0
+    clearness = step_ms / (1.25 * float(np.hypot(*errors)))
+    return clearness if step_ms >= MIN_AUDIBLE_MS and clearness >= 3.5 else 0.0
 
 
-def _slot(timing: _Timing) -> Cause | None:
-    """A place in the bar that is always early or late, over all bars; the worst of them is
-    named.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OneBeatOff(Finding):
+    """A place in the bar (`at`, a fraction of a whole note) that is always early or late."""
+
+    kind: ClassVar[str] = "slot"
+    label: ClassVar[str] = "one place early or late"
+    remedies: ClassVar[tuple[Remedy, ...]] = (STEP_DOWN,)
+
+    late_ms: float
+    at: str
+
+    @classmethod
+    def find(cls, review: Review) -> Self | None:
+        late = review.lateness
+        rows_at: dict[str, list[int]] = defaultdict(list)
+        for row, hit in enumerate(late.hits):
+            rows_at[str(hit.due.hit.at)].append(row)
+        rows_at = {at: rows for at, rows in rows_at.items() if len(rows) >= 4}
+        if len(rows_at) < 2:
+            return None
+        part, steps_ms = _steps_of_places(late, rows_at)
+        if not steps_ms:
+            return None
+        # the first of the places that cost most
+        worst_at = max(steps_ms, key=lambda at: abs(steps_ms[at]) * len(rows_at[at]))
+        cost, hits = late.explain(part)
+        if cost < MIN_SPOILED_SHARE:
+            return None
+        return cls(cost=cost, hits=keys_of(hits), late_ms=steps_ms[worst_at], at=worst_at)
+
+    def sentence(self, judgement: Judgement) -> str:
+        return (
+            f"Your hits on {_count_of(self.at, judgement)} are {early_or_late(self.late_ms)}, bar "
+            "after bar; the rest sits better."
+        )
+
+    def is_suppressed(self, findings: Sequence[Finding]) -> bool:
+        return drifts_far(findings)
+
+
+def _steps_of_places(
+    late: UnexplainedLateness, rows_at: dict[str, list[int]]
+) -> tuple[Array, dict[str, float]]:
+    """How far each place that surely differs from the take's median lies from it (t test,
+    Bonferroni over the places): for each hit, shape (n,), and by place.
     """
-    groups: dict[str, list[int]] = defaultdict(list)
-    for k, hit in enumerate(timing.hits):
-        groups[str(hit.due.hit.at)].append(k)
-    groups = {at: rows for at, rows in groups.items() if len(rows) >= 4}
-    if len(groups) < 2:
-        return None
-    everything = float(np.median(timing.left_ms))
-    spread = max(1.0, robust_spread(timing.left_ms))
-    part = np.zeros(timing.left_ms.size)
-    worst, worst_at = 0.0, ""
-    for at, rows in groups.items():
-        own = timing.left_ms[rows]
-        step = float(np.median(own)) - everything
-        error = 1.25 * max(spread, robust_spread(own)) / np.sqrt(len(rows))
-        if (
-            abs(step) >= LEAST_MS
-            and 2 * student_below(len(rows) - 1, -abs(step) / error) * len(groups) < CHANCE
-        ):
-            part[rows] = step
-            if abs(step) * len(rows) > abs(worst) * len(groups.get(worst_at, [])):
-                worst, worst_at = step, at
-    if not worst_at:
-        return None
-    spoilt = timing.spoilt_by(part)
-    cost = timing.explained(part)
-    if cost < SPOILT:
-        return None
-    return Cause(
-        kind=CauseKind.SLOT,
-        cost=cost,
-        hits=keys_of(spoilt),
-        figures={"late_ms": worst},
-        words={"at": worst_at},
+    middle_ms = float(np.median(late.left_ms))
+    spread_ms = max(1.0, robust_spread(late.left_ms))
+    part = np.zeros(late.left_ms.size)
+    steps_ms: dict[str, float] = {}
+    for at, rows in rows_at.items():
+        here_ms = late.left_ms[rows]
+        step_ms = float(np.median(here_ms)) - middle_ms
+        error_ms = 1.25 * max(spread_ms, robust_spread(here_ms)) / np.sqrt(len(rows))
+        chance = 2 * student_below(len(rows) - 1, -abs(step_ms) / error_ms) * len(rows_at)
+        if abs(step_ms) >= MIN_AUDIBLE_MS and chance < MAX_CHANCE:
+            part[rows] = step_ms
+            steps_ms[at] = step_ms
+    return part, steps_ms
+
+
+def _count_of(at: str, judgement: Judgement) -> str:
+    """A place in the bar as it is counted aloud: `the “&” of 2`."""
+    for due in judgement.expanded.hits:
+        if str(due.hit.at) == at:
+            bar = next(bar for bar in judgement.expanded.bars if bar.number == due.bar)
+            beat = due.hit.at // bar.meter.beat + 1
+            count = spoken_count(due.hit.at, bar.meter)
+            if count == str(beat):
+                return f"beat {beat}"
+            return f"the “{count}” of {beat}" if count else f"the place after beat {beat}"
+    return at
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tiring(Finding):
+    """A spread that grows along the take: the sizes of what is left, ranked, against time."""
+
+    kind: ClassVar[str] = "tiring"
+    label: ClassVar[str] = "timing that tires"
+    remedies: ClassVar[tuple[Remedy, ...]] = (
+        STEP_DOWN,
+        Remedy(DrillKind.RIGHT_HAND, SLOWER, "shorter rounds with rests, loose from the wrist"),
     )
 
+    before_ms: float
+    after_ms: float
+    bar: int
+    round: int
 
-def _tiring(timing: _Timing) -> Cause | None:
-    """A spread that grows along the take: the sizes of what is left, ranked, against time."""
-    n = timing.left_ms.size
-    if n < 32:
-        return None
-    size = np.abs(timing.left_ms - np.median(timing.left_ms))
-    ranks, t = np.argsort(np.argsort(size)), np.arange(n)
-    r = float(np.corrcoef(ranks, t)[0, 1])
-    if r <= 0 or student_below(n - 2, -r * np.sqrt((n - 2) / max(1e-9, 1 - r * r))) > CHANCE:
-        return None
-    third = n // 3
-    before, after = robust_spread(timing.left_ms[:third]), robust_spread(timing.left_ms[-third:])
-    out = np.abs(timing.left_ms) > timing.limits_ms
-    off = [timing.hits[k] for k in range(third, n) if out[k]]
-    if after - before < GROWN_MS or len(off) < SPOILT * n:
-        return None
-    begin = _begins(size)
-    figures = {
-        "before_ms": before,
-        "after_ms": after,
-        "bar": float(timing.hits[begin].hit.bar),
-        "round": float(timing.hits[begin].hit.round),
-    }
-    return Cause(kind=CauseKind.TIRING, cost=len(off) / n, hits=keys_of(off), figures=figures)
+    @classmethod
+    def find(cls, review: Review) -> Self | None:
+        late = review.lateness
+        n = late.left_ms.size
+        if n < 32:
+            return None
+        size = np.abs(late.left_ms - np.median(late.left_ms))
+        # Spearman's rank correlation of size with time
+        r = float(np.corrcoef(np.argsort(np.argsort(size)), np.arange(n))[0, 1])
+        t = r * np.sqrt((n - 2) / max(1e-9, 1 - r * r))
+        if r <= 0 or student_below(n - 2, -t) > MAX_CHANCE:
+            return None
+
+        third = n // 3
+        before_ms = robust_spread(late.left_ms[:third])
+        after_ms = robust_spread(late.left_ms[-third:])
+        is_off = np.abs(late.left_ms) > late.limits_ms
+        off = [late.hits[row] for row in range(third, n) if is_off[row]]
+        if after_ms - before_ms < MIN_SPREAD_GROWTH_MS or len(off) < MIN_SPOILED_SHARE * n:
+            return None
+        start = late.hits[_change_point(size)].hit
+        return cls(
+            cost=len(off) / n,
+            hits=keys_of(off),
+            before_ms=before_ms,
+            after_ms=after_ms,
+            bar=start.bar,
+            round=start.round,
+        )
+
+    def sentence(self, judgement: Judgement) -> str:
+        in_round = f" of round {self.round}" if judgement.reading.rounds > 1 else ""
+        return (
+            f"Your timing gets loose from about bar {self.bar}{in_round} on: the spread grows from "
+            f"{self.before_ms:.0f} to {self.after_ms:.0f} ms. Play shorter rounds and shake out "
+            "your hand between them."
+        )
+
+    def is_suppressed(self, findings: Sequence[Finding]) -> bool:
+        return drifts_far(findings, FAR_FOR_TIRING_MS)
 
 
-def _begins(size: Array) -> int:
-    """Where the sizes leave their first level for good: the split that tells two levels apart
-    best.
+def _change_point(size: Array) -> int:
+    """Where the sizes, shape (n,), leave their first level for good: the split that separates two
+    levels of their logarithms best.
     """
     n = size.size
     logs = np.log(size + 2.0)
@@ -333,23 +479,62 @@ def _begins(size: Array) -> int:
     return int(cuts[np.argmax((second - first) ** 2 * cuts * (n - cuts))])
 
 
-def _spread(timing: _Timing) -> Cause | None:
-    """What is left: too wide for a steady player, or a few hits far off."""
-    n, off = timing.left_ms.size, timing.off()
-    spread = robust_spread(timing.left_ms)
-    if len(off) < LOOSE * n or binomial_above(len(off) - 1, n, _expected_off(timing)) > 0.01:
-        return None
-    late = timing.left_ms[np.abs(timing.left_ms) > timing.limits_ms]
-    figures = {
-        "spread_ms": spread,
-        "off": float(len(off)),
-        "played": float(n),
-        "early_share": float(np.mean(late < 0)),
-    }
-    return Cause(kind=CauseKind.SPREAD, cost=len(off) / n, hits=keys_of(off), figures=figures)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LooseTiming(Finding):
+    """What is left: more hits off than a steady player's spread would put off."""
+
+    kind: ClassVar[str] = "spread"
+    label: ClassVar[str] = "loose timing"
+    remedies: ClassVar[tuple[Remedy, ...]] = (STEP_DOWN,)
+
+    spread_ms: float
+    off: int
+    played: int
+    early_share: float
+
+    @classmethod
+    def find(cls, review: Review) -> Self | None:
+        late = review.lateness
+        n, off = late.left_ms.size, late.off()
+        if len(off) < MIN_LOOSE_SHARE * n:
+            return None
+        steady = NormalDist(sigma=STEADY_SPREAD_MS)
+        share_off = fmean(2 * steady.cdf(-limit_ms) for limit_ms in late.limits_ms)
+        if binomial_above(len(off) - 1, n, share_off) > 0.01:
+            return None
+        off_ms = late.left_ms[np.abs(late.left_ms) > late.limits_ms]
+        return cls(
+            cost=len(off) / n,
+            hits=keys_of(off),
+            spread_ms=robust_spread(late.left_ms),
+            off=len(off),
+            played=n,
+            early_share=float(np.mean(off_ms < 0)),
+        )
+
+    def sentence(self, judgement: Judgement) -> str:
+        side = "early or late"
+        if self.early_share > ONE_SIDED_SHARE:
+            side = "early"
+        elif self.early_share < 1 - ONE_SIDED_SHARE:
+            side = "late"
+        return (
+            f"Your timing is loose: {self.off} of {self.played} hits are more than "
+            f"{judgement.limits.tolerance_ms:.0f} ms {side} (spread {self.spread_ms:.0f} ms), "
+            f"{in_bars(self.hits, judgement)}. Take the tempo down a step."
+        )
+
+    def is_suppressed(self, findings: Sequence[Finding]) -> bool:
+        is_tiring = any(isinstance(other, Tiring) for other in findings)
+        return is_tiring or drifts_far(findings)
 
 
-def _expected_off(timing: _Timing) -> float:
-    """The share of hits that a steady player's spread would put off, by these very limits."""
-    steady = NormalDist(sigma=STEADY_MS)
-    return fmean(2 * steady.cdf(-limit_ms) for limit_ms in timing.limits_ms)
+FINDINGS: tuple[type[Finding], ...] = (
+    Drift,
+    Swing,
+    LeadOrLag,
+    LateAfterShifts,
+    OneBeatOff,
+    Tiring,
+    LooseTiming,
+)

@@ -1,0 +1,54 @@
+"""Riffs and analysed takes of the simulated guitarist in the database."""
+
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+
+from thrumble.actions.takes import read_stored_take
+from thrumble.core.player.flaws import Flaws
+from thrumble.core.player.perform import perform
+from thrumble.core.riff.notation.text import parse_riff
+from thrumble.core.takes import TakeState
+from thrumble.formats.audio import write_flac
+from thrumble.store import database, players, riffs, takes
+from thrumble.store.riffs import Revision
+from thrumble.store.takes import NewTake
+
+SHORT = (
+    "title: Weir\ntempo: 110\nplay: A B\n[A]\n| F#5@6/2 >o o o o 6:7,5:9 o o o o |\n"
+    "[B]\n| F#5@6/2 >o o o o B5@6/7 o o o - |\n"
+)
+
+
+def added(text: str) -> Revision:
+    with database.session() as session:
+        return riffs.add_riff(session, players.local_player(session), parse_riff(text), text)
+
+
+def played(
+    revision: Revision,
+    flaws: Flaws,
+    *,
+    seed: int = 1,
+    days_ago: int = 0,
+    tempo: float | None = None,
+) -> int:
+    """A take of the simulated guitarist, read."""
+    made = perform(revision.riff, seed=seed, flaws=flaws, tempo_bpm=tempo)
+    data, _ = write_flac(made.samples, made.rate_hz)
+    new = NewTake(
+        riff_id=revision.riff_id,
+        revision_id=revision.id,
+        source="simulated",
+        tempo_bpm=Decimal(f"{made.tempo_bpm:g}"),
+        rounds=1,
+        start_frame=round(made.start_s * made.rate_hz),
+        rate_hz=made.rate_hz,
+        delay_ms=0.0,
+        created_at=datetime.now(UTC) - timedelta(days=days_ago),
+    )
+    with database.session() as session:
+        player = players.local_player(session)
+        stored = takes.add_take(session, player, new, TakeState.QUEUED)
+        takes.put_audio(session, player, stored.id, [data])
+    read_stored_take(stored.id)
+    return stored.id
