@@ -136,13 +136,12 @@ async def _watch_parent(stop: asyncio.Event) -> None:
 async def _bring_together() -> None:
     """`reconcile` at the start and every few seconds, tidying up every hour."""
     suspects: set[int] = set()
-    caught_up: int | None = 0
+    judged_to: int | None = 0
     tidied = -TIDY_S
     while True:
         try:
             suspects = await asyncio.to_thread(reconcile, suspects)
-            if caught_up is not None:
-                caught_up = await asyncio.to_thread(catch_up, caught_up)
+            judged_to = await asyncio.to_thread(catch_up, judged_to or 0)
             if time.monotonic() - tidied > TIDY_S:
                 await asyncio.to_thread(tidy_queue)
                 await asyncio.to_thread(follow_rules)

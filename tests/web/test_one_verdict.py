@@ -7,6 +7,7 @@ from html import unescape
 
 from tests.web.coach_takes import SHORT, added, played
 from tests.web.conftest import Browser
+from thrumble.actions.coaching import catch_up
 from thrumble.actions.hands import best_speed
 from thrumble.actions.judging import judged_take
 from thrumble.core.coach.progress.habits import habits_of
@@ -94,3 +95,28 @@ def test_a_measured_lag_is_late_in_habits_and_hand_speed_too(visitor: Browser) -
     assert all(place.late_ms is not None and 15 < place.late_ms < 35 for place in places)
     assert sum(in_time for _, in_time in taken.in_time) == judgement.in_time
     assert speed is None, "no move landed in time"
+
+
+def test_a_tolerance_of_ones_own_counts_everywhere_once_takes_are_judged_again(
+    visitor: Browser,
+) -> None:
+    """Hits some 8 ms off: nearly all in time within 20 ms, about half within 6."""
+    take_id = played(added(SHORT), Flaws(timing=8), seed=3)
+    usual = figures(visitor, take_id)
+    form = {"minutes": "20", "weekdays": ["0"], "tolerance": "6"}
+    assert "judged again" in visitor.post("/plan/practice", data=form).text
+    assert "being judged again" in unescape(visitor.get("/readings").text)
+    assert "being judged again" in unescape(visitor.get("/riffs").text)
+    while catch_up(0) is not None:
+        pass
+    tight = figures(visitor, take_id)
+    assert all(len(values) == 1 for values in tight.values()), tight
+    assert max(tight["clean"]) < 0.8 * min(usual["clean"])  # type: ignore[type-var,operator]
+    assert "within 6 ms" in visitor.get(f"/takes/{take_id}").text
+    for wrong in ("2", "101", "nan", "tight"):
+        refused = visitor.post("/plan/practice", data=form | {"tolerance": wrong})
+        assert refused.status_code == 422
+    visitor.post("/plan/practice", data=form | {"tolerance": "20"})
+    while catch_up(0) is not None:
+        pass
+    assert figures(visitor, take_id) == usual

@@ -13,7 +13,7 @@ from thrumble.core.errors import NotFound
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
-from thrumble.store import corrections, readings, riffs, rigs, takes
+from thrumble.store import corrections, practice, readings, riffs, rigs, takes
 from thrumble.store.corrections import Correction
 from thrumble.store.riffs import Revision
 from thrumble.store.takes import Take
@@ -62,7 +62,13 @@ def find_judged_take(session: Session, player_id: int, take_id: int) -> JudgedTa
         instrument=instrument,
         reading=reading,
         corrections=corrected,
-        judgement=judge(reading, expand(revision.riff, take.tempo_bpm), instrument, kinds),
+        judgement=judge(
+            reading,
+            expand(revision.riff, take.tempo_bpm),
+            instrument,
+            kinds,
+            tolerance_ms=practice.practice_of(session, player_id).tolerance_ms,
+        ),
     )
 
 

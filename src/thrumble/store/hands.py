@@ -8,13 +8,13 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.verdict.judgement import VERSION
 from thrumble.core.neck.hand import Damping, Hand, School, check_hand
 from thrumble.core.neck.picking import Picking
 from thrumble.core.riff.model import Riff
 from thrumble.core.rig.recall import Call, Recalled
 from thrumble.store.practice_tables import HandRow, RecallRow
 from thrumble.store.riffs import get_revision
+from thrumble.store.rounds import is_current
 from thrumble.store.tables import HitRow, ReadingRow, TakeRow
 
 LATEST_TAKES = 12
@@ -143,7 +143,7 @@ def latest_takes(session: Session, player_id: int) -> list[PlayedTake]:
     """What was judged of the last takes, the newest first."""
     newest = (
         sa.select(sa.func.max(col(ReadingRow.id)).label("id"))
-        .where(col(ReadingRow.player_id) == player_id, col(ReadingRow.judged_by) >= VERSION)
+        .where(col(ReadingRow.player_id) == player_id, is_current())
         .group_by(col(ReadingRow.take_id))
         .order_by(sa.func.max(col(ReadingRow.id)).desc())
         .limit(LATEST_TAKES)

@@ -9,10 +9,9 @@ import sqlalchemy as sa
 from sqlmodel import Session, col
 
 from thrumble.core.coach.progress.habits import PlayedPlace
-from thrumble.core.coach.verdict.judgement import VERSION
 from thrumble.core.ear.reading import HitState
 from thrumble.store.practice_tables import LoadRow, RoundRow
-from thrumble.store.rounds import is_newest
+from thrumble.store.rounds import is_current, is_newest
 from thrumble.store.tables import HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
 
 LATEST_TAKES, ENOUGH_HITS = 20, 4000  # the last takes, until they hold so many hits
@@ -140,7 +139,7 @@ def played_places(session: Session, player_id: int, riff_id: int) -> list[Played
         .where(
             col(TakeRow.player_id) == player_id,
             col(TakeRow.riff_id) == riff_id,
-            col(ReadingRow.judged_by) >= VERSION,
+            is_current(),
             is_newest(),
         )
         .order_by(col(ReadingRow.take_id).desc())

@@ -1,10 +1,11 @@
-"""How a player practises: minutes and days, how they get faster, how much a week may rise, and the
-calendar's secret.
+"""How a player practises: minutes and days, how they get faster, how much a week may rise, how
+strictly takes are judged, and the calendar's secret.
 """
 
 import secrets
 from dataclasses import dataclass
 from datetime import UTC, datetime, time
+from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
@@ -13,6 +14,7 @@ from sqlmodel import Session, col, select
 from thrumble.core.coach.planning.hand_health import MOST_RISE_PERCENT, RISE_RANGE_PERCENT
 from thrumble.core.coach.planning.plan import MOST_MINUTES
 from thrumble.core.coach.progress.ladder import LadderSchool
+from thrumble.core.coach.verdict.judgement import DEFAULT_TOLERANCE_MS, TOLERANCE_RANGE_MS
 from thrumble.core.errors import BadInput, NotFound
 from thrumble.store.practice_tables import PracticeRow
 
@@ -28,6 +30,7 @@ class Practice:
     begins_at: time = time(18)
     ladder: LadderSchool = LadderSchool.EVIDENCE
     rise_percent: float = MOST_RISE_PERCENT
+    tolerance_ms: float = DEFAULT_TOLERANCE_MS
 
 
 def practice_of(session: Session, player_id: int) -> Practice:
@@ -41,6 +44,7 @@ def practice_of(session: Session, player_id: int) -> Practice:
         begins_at=row.begins_at,
         ladder=LadderSchool(row.ladder),
         rise_percent=row.rise_percent,
+        tolerance_ms=row.tolerance_ms,
     )
 
 
@@ -49,10 +53,15 @@ def keep_practice(session: Session, player_id: int, own: Practice) -> None:
     player can mean.
     """
     low, high = RISE_RANGE_PERCENT
+    tightest_ms, loosest_ms = TOLERANCE_RANGE_MS
     if not 0 <= own.minutes <= MOST_MINUTES:
         raise BadInput(f"a day has 0 to {MOST_MINUTES} minutes of practice; found {own.minutes}")
     if not low <= own.rise_percent <= high:
         raise BadInput(f"a week may rise by {low:g} to {high:g} %; found {own.rise_percent:g}")
+    if not tightest_ms <= own.tolerance_ms <= loosest_ms:
+        raise BadInput(
+            f"a tolerance is {tightest_ms:g} to {loosest_ms:g} ms; found {own.tolerance_ms:g}"
+        )
     if not own.weekdays or not set(own.weekdays) <= set(EVERY_DAY):
         raise BadInput("choose at least one day of the week to practise on")
     values = {
@@ -61,10 +70,17 @@ def keep_practice(session: Session, player_id: int, own: Practice) -> None:
         "begins_at": own.begins_at,
         "ladder": own.ladder.value,
         "rise_percent": own.rise_percent,
+        "tolerance_ms": own.tolerance_ms,
         "changed_at": datetime.now(UTC),
     }
     new = insert(PracticeRow).values(player_id=player_id, **values)
     session.execute(new.on_conflict_do_update(index_elements=["player_id"], set_=values))
+
+
+def tolerance_of(player_id: Any) -> Any:
+    """A player's tolerance in SQL, ms. `player_id`: a number or a column."""
+    own = sa.select(col(PracticeRow.tolerance_ms)).where(col(PracticeRow.player_id) == player_id)
+    return sa.func.coalesce(own.scalar_subquery(), DEFAULT_TOLERANCE_MS)
 
 
 def feed_key(session: Session, player_id: int, *, renew: bool = False) -> str:

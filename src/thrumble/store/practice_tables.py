@@ -9,6 +9,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Column, Field, SQLModel
 
+from thrumble.core.coach.verdict.judgement import DEFAULT_TOLERANCE_MS
 from thrumble.store.tables import (
     json_column,
     maybe_column,
@@ -40,7 +41,8 @@ class HandRow(SQLModel, table=True):
 class PracticeRow(SQLModel, table=True):
     """How a player practises, one row each: `minutes` on each of the `weekdays` (0 is Monday), from
     `begins_at` on; `ladder`: how they get faster, as the core names it; `rise_percent`: of strokes
-    from week to week; `feed_key`: the secret in the calendar's address.
+    from week to week; `tolerance_ms`: how early or late a hit may be; `feed_key`: the
+    secret in the calendar's address.
     """
 
     __tablename__ = "practice"
@@ -56,6 +58,7 @@ class PracticeRow(SQLModel, table=True):
     begins_at: time = Field(sa_column=Column(sa.Time, nullable=False, server_default="18:00"))
     ladder: str
     rise_percent: float = 10.0
+    tolerance_ms: float = DEFAULT_TOLERANCE_MS
     feed_key: str | None = Field(default=None, unique=True)
     changed_at: datetime = moment_column()
 

@@ -17,6 +17,7 @@ from thrumble.core.ear.reading import Reading
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.takes import TakeState, change
 from thrumble.formats.reading_json import reading_document, reading_from_document
+from thrumble.store.rounds import is_current
 from thrumble.store.tables import (
     HitRow,
     ReadingRow,
@@ -102,6 +103,7 @@ def put_judgement(
             clean=judgement.clean,
             judged=judgement.counted,
             judged_by=VERSION,
+            tolerance_ms=judgement.limits.tolerance_ms,
         )
         .returning(col(ReadingRow.id))
     ).scalar_one()
@@ -153,14 +155,16 @@ def get_reading(session: Session, player_id: int, take_id: int) -> Reading | Non
 
 
 def takes_to_judge(session: Session, *, after: int, limit: int) -> list[int]:
-    """Takes beyond a number whose newest reading was judged by older rules, the oldest first."""
+    """Takes beyond a number whose newest reading was judged by older rules or with another
+    tolerance than the player's, the oldest first.
+    """
     newer = aliased(ReadingRow)
     later = sa.exists().where(
         col(newer.take_id) == col(ReadingRow.take_id), col(newer.id) > col(ReadingRow.id)
     )
     query = (
         sa.select(col(ReadingRow.take_id))
-        .where(~later, col(ReadingRow.judged_by) < VERSION, col(ReadingRow.take_id) > after)
+        .where(~later, ~is_current(), col(ReadingRow.take_id) > after)
         .order_by(col(ReadingRow.take_id))
         .limit(limit)
     )

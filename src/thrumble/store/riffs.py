@@ -17,6 +17,7 @@ from thrumble.core.errors import NotFound
 from thrumble.core.riff.editing.revisions import map_identities
 from thrumble.core.riff.model import HitIdentity, Riff
 from thrumble.formats.riff_json import riff_document, riff_from_document
+from thrumble.store.rounds import is_current
 from thrumble.store.tables import ReadingRow, RevisionRow, RiffRow, TakeRow
 
 PAGE = 12
@@ -354,15 +355,18 @@ def _by_due(player_id: int, wanted: Any) -> Any:
 
 
 def _last_read(player_id: int) -> Any:
-    """The newest take of each riff that was read, with its newest reading."""
+    """The newest take of each riff that was read, with its newest reading's verdict; without one
+    while it is judged again.
+    """
+    shown = is_current()
     return (
         sa.select(
             col(TakeRow.riff_id),
             col(TakeRow.id),
             col(TakeRow.created_at),
-            col(ReadingRow.verdict),
-            col(ReadingRow.clean),
-            col(ReadingRow.judged),
+            sa.case((shown, col(ReadingRow.verdict))),
+            sa.case((shown, col(ReadingRow.clean))),
+            sa.case((shown, col(ReadingRow.judged))),
         )
         .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
         .where(col(TakeRow.player_id) == player_id)

@@ -13,6 +13,8 @@ from sqlmodel import Session, col, select
 
 from thrumble.core.coach.progress.clean_speed import REMEMBERED_DAYS, Round
 from thrumble.core.coach.progress.passes import WHOLE, RoundResult
+from thrumble.core.coach.verdict.judgement import VERSION
+from thrumble.store import practice
 from thrumble.store.practice_tables import RoundRow
 from thrumble.store.tables import ReadingRow, TakeRow, ToneRow
 
@@ -234,6 +236,14 @@ def is_newest() -> Any:
     return ~sa.exists().where(
         col(later.take_id) == col(ReadingRow.take_id), col(later.id) > col(ReadingRow.id)
     )
+
+
+def is_current() -> Any:
+    """Whether what is stored of a reading's judgement is by today's rules and with the player's
+    tolerance.
+    """
+    own = practice.tolerance_of(col(ReadingRow.player_id))
+    return sa.and_(col(ReadingRow.judged_by) >= VERSION, col(ReadingRow.tolerance_ms) == own)
 
 
 def sections_of(session: Session, player_id: int, riff_id: int) -> list[str]:

@@ -10,6 +10,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlmodel import Column, Field, SQLModel
 
+from thrumble.core.coach.verdict.judgement import DEFAULT_TOLERANCE_MS
 from thrumble.core.instrument import STANDARD_SCALE_MM
 from thrumble.core.takes import TakeState
 
@@ -275,7 +276,8 @@ class ChunkRow(SQLModel, table=True):
 
 class ReadingRow(SQLModel, table=True):
     """What one engine heard in one take. `changed`: counts of what an older engine had heard
-    otherwise; `judged_by`: the version of the rules that verdict, counts and hits were judged by.
+    otherwise; `judged_by`: the version of the rules, and `tolerance_ms`, that verdict,
+    counts and hits were judged with.
     """
 
     __tablename__ = "reading"
@@ -290,6 +292,7 @@ class ReadingRow(SQLModel, table=True):
     judged: int
     changed: dict[str, int] | None = json_column(nullable=True)
     judged_by: int = 0
+    tolerance_ms: float = DEFAULT_TOLERANCE_MS
     created_at: datetime = moment_column()
 
 

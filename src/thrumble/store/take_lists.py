@@ -9,6 +9,7 @@ from sqlmodel import Session, col, select
 
 from thrumble.core.takes import TakeState
 from thrumble.store import notes
+from thrumble.store.rounds import is_current
 from thrumble.store.tables import ReadingRow, RevisionRow, TakeRow
 from thrumble.store.takes import Take, take_of
 
@@ -37,8 +38,9 @@ def take_lines(
     page: int = 1,
     limit: int = PAGE,
 ) -> list[TakeLine]:
-    """Takes, the newest first, each with its newest reading's verdict. `title`: part of the riff's
-    name, or of what was noted; `starred`: only those; `only`: of these alone; `page` counts from 1.
+    """Takes, the newest first, each with its newest reading's verdict; without one while it is
+    judged again. `title`: part of the riff's name, or of what was noted; `starred`: only those;
+    `only`: of these alone; `page` counts from 1.
     """
     query = _matching(select(TakeRow, RevisionRow.title), player_id, title, states, starred)
     if only is not None:
@@ -50,18 +52,25 @@ def take_lines(
     )
     rows = session.exec(shown).all()
     newest = (
-        select(ReadingRow.take_id, ReadingRow.verdict, ReadingRow.clean, ReadingRow.judged)
+        sa.select(
+            col(ReadingRow.take_id),
+            col(ReadingRow.verdict),
+            col(ReadingRow.clean),
+            col(ReadingRow.judged),
+            is_current(),
+        )
         .where(col(ReadingRow.take_id).in_([row.id for row, _ in rows]))
         .ext(distinct_on(col(ReadingRow.take_id)))
         .order_by(col(ReadingRow.take_id), col(ReadingRow.id).desc())
     )
-    said = {
+    judged_takes = {
         take_id: (verdict, clean, judged)
-        for take_id, verdict, clean, judged in session.exec(newest)
+        for take_id, verdict, clean, judged, current in session.execute(newest)
+        if current
     }
     lines = []
     for row, name in rows:
-        verdict, clean, judged = said.get(row.id, (None, None, None))
+        verdict, clean, judged = judged_takes.get(row.id, (None, None, None))
         lines.append(
             TakeLine(take=take_of(row), title=name, verdict=verdict, clean=clean, judged=judged)
         )

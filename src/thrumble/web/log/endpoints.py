@@ -14,7 +14,7 @@ from thrumble.core.coach.progress.sessions import sittings_of
 from thrumble.core.coach.verdict.findings import LABELS
 from thrumble.core.errors import BadInput, NotFound
 from thrumble.core.riff.expand import expand
-from thrumble.store import drills, loads, logbook, riffs, rigs, rounds, take_lists
+from thrumble.store import drills, loads, logbook, practice, riffs, rigs, rounds, take_lists
 from thrumble.store.logbook import Behind, LoggedRiff
 from thrumble.web.deps import DbSession, PlayerId, Today, player_zone
 from thrumble.web.inputs import BIGGEST_ID, Line, PageNumber
@@ -73,6 +73,7 @@ def _riff_log(session: DbSession, player_id: int, one: LoggedRiff, today: date) 
             whats={name: found for name in WHAT if (found := told(what=name)) is not None},
             tones={tone: found for tone in tones if (found := told(tone=tone[0])) is not None},
             places=places,
+            tolerance_ms=practice.practice_of(session, player_id).tolerance_ms,
             runs=loads.runs_of(session, player_id, one.riff_id),
             strokes_left=strokes_left(known_of(session, player_id, today)),
             next_bpm=step_of(session, player_id, one.riff_id, one.tempo_bpm).tempo_bpm,

@@ -8,19 +8,25 @@ from thrumble.core.coach.progress.clean_speed import CleanSpeed, Round
 from thrumble.core.coach.progress.habits import Habit, PlayedPlace, habits_of
 from thrumble.core.coach.progress.moves import fit_places
 from thrumble.core.coach.progress.stamina import Run, by_tempo, work_and_rest
-from thrumble.core.coach.verdict.judgement import usual_tolerance_ms
+from thrumble.core.coach.verdict.finding import early_or_late
 from thrumble.core.counting import counted, days_ago
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.store.logbook import LoggedRiff
 from thrumble.web.drawings.charts import Clock, Scatter, habit_clock, landing_scatter
-from thrumble.web.drawings.slots import OFF_MS, OFTEN, SlotBar, slot_bars
+from thrumble.web.drawings.slots import OFTEN, SlotBar, slot_bars
 from thrumble.web.drawings.speed import SpeedChart, speed_chart
 from thrumble.web.shared.landing import landing_words
 
 MOST_TEMPI = 6
 MOST_TABS = 6
 WHAT = {"timing": "timing alone", "muting": "muting alone", "stops": "stops alone"}
+LIMITS = {
+    "timing": "Your timing sets the limit.",
+    "muting": "Your muting sets the limit.",
+    "stops": "Your stops set the limit.",
+}
+MIN_SLOWER_BPM = 2.0  # that a section is behind the fastest one, to be named
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,6 +113,7 @@ class Played:
     whats: dict[str, CleanSpeed]
     tones: dict[tuple[int, str], CleanSpeed]
     places: list[PlayedPlace]
+    tolerance_ms: float
     runs: list[Run]
     strokes_left: float | None
     next_bpm: float
@@ -121,21 +128,21 @@ def riff_log(own: Played) -> RiffLog:
     if told is not None:
         figure = f"{told.now.bpm:.0f}"
         under = f"clean speed, {told.now.low:.0f} to {told.now.high:.0f} bpm"
-    fit = fit_places(own.expanded, own.instrument, own.places)
+    fit = fit_places(own.expanded, own.instrument, own.places, tolerance_ms=own.tolerance_ms)
     of_takes = f"last {counted(len({one.take_id for one in own.places}), 'take')}"
     return RiffLog(
         riff_id=riff.riff_id,
         title=riff.title,
         figure=figure,
         under=under,
-        sentence=_sentence(riff, told, own.parts, own.whats, habits),
+        sentence=_sentence(own, habits),
         chart=None if told is None else speed_chart(told, own.rounds, riff.tempo_bpm),
         parts=_rows(riff.riff_id, own.parts, own.whats),
         tones=_tone_rows(riff.riff_id, own.tones),
         slots=slot_bars(own.expanded, habits, _behind(riff.riff_id)),
         slots_of=of_takes,
         clock=habit_clock(own.expanded, own.places) if own.places else None,
-        moves=landing_scatter(fit, usual_tolerance_ms()) if fit.landings else None,
+        moves=landing_scatter(fit, own.tolerance_ms) if fit.landings else None,
         moves_say=landing_words(fit, f"over your {of_takes}") if fit.landings else "",
         stamina=_stamina(own),
     )
@@ -179,52 +186,42 @@ def _tone_rows(riff_id: int, tones: dict[tuple[int, str], CleanSpeed]) -> list[S
     ]
 
 
-def _sentence(
-    riff: LoggedRiff,
-    told: CleanSpeed | None,
-    parts: dict[str, CleanSpeed],
-    whats: dict[str, CleanSpeed],
-    places: list[Habit],
-) -> str:
-    """How far it is, and what holds it back."""
-    if told is None:
-        return "Play it through once: then there is something to tell from."
-    to_go = riff.tempo_bpm - told.now.bpm
-    if to_go <= 0:
-        begin = f"You have it: clean at {told.now.bpm:.0f}, written at {riff.tempo_bpm:g}."
+def _sentence(played: Played, habits: list[Habit]) -> str:
+    """How far the clean speed is from the riff's tempo, and what limits it."""
+    if played.told is None:
+        return "Play it through once to see your clean speed."
+    clean_bpm, written_bpm = played.told.now.bpm, played.riff.tempo_bpm
+    if clean_bpm >= written_bpm:
+        start = f"You have it: clean at {clean_bpm:.0f} bpm, written at {written_bpm:g}."
     else:
-        begin = f"{to_go:.0f} bpm to go."
-    back = _holds_back(parts, whats, places)
-    return f"{begin} {back}" if back else begin
+        start = f"You're {written_bpm - clean_bpm:.0f} bpm short."
+    limit = _limit_words(played, habits)
+    return f"{start} {limit}" if limit else start
 
 
-def _holds_back(
-    parts: dict[str, CleanSpeed], whats: dict[str, CleanSpeed], places: list[Habit]
-) -> str:
-    late = [one for one in places if one.late_ms is not None and abs(one.late_ms) >= OFF_MS]
-    wrong = [one for one in places if one.wrong is not None and one.wrong >= OFTEN]
-    if late:
-        worst = max(late, key=lambda one: abs(one.late_ms or 0))
-        way = "late" if (worst.late_ms or 0) > 0 else "early"
-        return (
-            f"What holds you back: bar {worst.bar} of section {worst.section} is "
-            f"{abs(worst.late_ms or 0):.0f} ms {way} by habit"
-            + (f", and {counted(len(late) - 1, 'place')} more." if len(late) > 1 else ".")
-        )
+def _limit_words(played: Played, habits: list[Habit]) -> str:
+    """What limits the clean speed: a place, a section or one aspect of the playing."""
+    parts, whats = played.parts, played.whats
+    off = [habit for habit in habits if abs(habit.late_ms or 0.0) > played.tolerance_ms]
+    wrong = [habit for habit in habits if (habit.wrong or 0.0) >= OFTEN]
+    if off:
+        worst = max(off, key=lambda habit: abs(habit.late_ms or 0.0))
+        more = f", and so in {counted(len(off) - 1, 'more place')}" if len(off) > 1 else ""
+        where = f"bar {worst.bar} of {worst.section}"
+        return f"In {where} you're usually {early_or_late(worst.late_ms or 0.0)}{more}."
     if wrong:
-        worst = max(wrong, key=lambda one: one.wrong or 0)
+        worst = max(wrong, key=lambda habit: habit.wrong or 0.0)
         return (
-            f"What holds you back: a hit in bar {worst.bar} of section {worst.section} sounds "
-            f"wrong {worst.wrong or 0:.0%} of the time."
+            f"In bar {worst.bar} of {worst.section} a hit sounds wrong {worst.wrong or 0.0:.0%} of "
+            "the time."
         )
     if len(parts) > 1:
-        name = min(parts, key=lambda one: parts[one].now.bpm)
-        best = max(parts.values(), key=lambda one: one.now.bpm)
-        if best.now.bpm - parts[name].now.bpm > 2:
-            return f"Section {name} is the slowest, at {parts[name].now.bpm:.0f}."
+        slowest = min(parts, key=lambda name: parts[name].now.bpm)
+        fastest_bpm = max(part.now.bpm for part in parts.values())
+        if fastest_bpm - parts[slowest].now.bpm > MIN_SLOWER_BPM:
+            return f"Section {slowest} is the slowest, at {parts[slowest].now.bpm:.0f} bpm."
     if len(whats) > 1:
-        name = min(whats, key=lambda one: whats[one].now.bpm)
-        return f"Your {WHAT[name].split(' ')[0]} sets the limit."
+        return LIMITS[min(whats, key=lambda name: whats[name].now.bpm)]
     return ""
 
 

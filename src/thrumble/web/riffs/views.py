@@ -17,6 +17,7 @@ from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
 from thrumble.store.riffs import Revision, RevisionStanding, RiffStanding
 from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.strip import plan_strip
+from thrumble.web.shared.takes import AGAIN
 
 KEYS = ("C", "C#", "Db", "D", "Eb", "E", "F", "F#", "Gb", "G", "Ab", "A", "Bb", "B")
 STEPS = [
@@ -105,7 +106,7 @@ def riff_line(standing: RiffStanding) -> RiffLine:
         tags=standing.tags,
         tempo=f"{float(riff.tempo_bpm):g}",
         facts=f"{counted(hits, 'hit')} · {takes}",
-        said=standing.verdict or "not read yet",
+        said=standing.verdict or ("not analysed yet" if standing.last_take_id is None else AGAIN),
         clean=clean,
         take_id=standing.last_take_id,
         strip=strip,

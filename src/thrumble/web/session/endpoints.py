@@ -12,6 +12,7 @@ from thrumble.actions.planning import Going, change_session, go_on, plan_now
 from thrumble.core.coach.planning.day_plan import BlockState, Session, moved, with_lock, with_state
 from thrumble.core.coach.planning.hand_health import RISE_RANGE_PERCENT
 from thrumble.core.coach.planning.plan import MOST_MINUTES
+from thrumble.core.coach.verdict.judgement import DEFAULT_TOLERANCE_MS, TOLERANCE_RANGE_MS
 from thrumble.core.errors import BadInput
 from thrumble.formats.calendar import PracticeDay, write_calendar
 from thrumble.store import practice, takes
@@ -48,6 +49,9 @@ def keep_practice(
     rise: Annotated[float, Form(ge=RISE_RANGE_PERCENT[0], le=RISE_RANGE_PERCENT[1])] = 10.0,
     begins: Annotated[Line, Form(max_length=8)] = "18:00",
     weekdays: Annotated[list[int], Form(max_length=7)] = [],  # noqa: B006
+    tolerance: Annotated[
+        float, Form(ge=TOLERANCE_RANGE_MS[0], le=TOLERANCE_RANGE_MS[1])
+    ] = DEFAULT_TOLERANCE_MS,
 ) -> HTMLResponse:
     """How the player practises; the session comes back."""
     try:
@@ -60,6 +64,7 @@ def keep_practice(
         rise_percent=rise,
         begins_at=begins_at,
         weekdays=tuple(weekdays),
+        tolerance_ms=tolerance,
     )
     practice.keep_practice(session, player_id, own)
     return _plan(request, session, player_id, today)

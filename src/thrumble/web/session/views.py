@@ -8,6 +8,7 @@ from datetime import date
 from thrumble.actions.planning import Planned
 from thrumble.core.coach.planning.day_plan import BlockState, SessionBlock
 from thrumble.core.coach.planning.plan import REST_MINUTES, BlockKind, plan_words
+from thrumble.core.coach.verdict.judgement import TOLERANCES_MS
 from thrumble.core.counting import counted
 from thrumble.core.riff.drills.catalogue import TABLE
 from thrumble.store.practice import Practice
@@ -75,6 +76,8 @@ class PlanView:
     weekdays: list[Weekday]
     begins_at: str
     rise: str
+    tolerance: str
+    tolerances: str
 
 
 def plan_view(found: Planned, own: Practice, today: date) -> PlanView:
@@ -108,6 +111,8 @@ def plan_view(found: Planned, own: Practice, today: date) -> PlanView:
         weekdays=[Weekday(k, name, k in own.weekdays) for k, name in enumerate(DAYS)],
         begins_at=f"{own.begins_at:%H:%M}",
         rise=f"{own.rise_percent:g}",
+        tolerance=f"{own.tolerance_ms:g}",
+        tolerances=", ".join(f"{name} {ms:g}" for name, ms in TOLERANCES_MS.items()).capitalize(),
     )
 
 

@@ -9,12 +9,13 @@ from thrumble.store.space import Room, Space
 from thrumble.store.take_lists import TakeLine
 from thrumble.store.takes import Take
 
+AGAIN = "being judged again …"
 STATE_WORDS = {
     TakeState.RECORDING: "cut off while you recorded it",
     TakeState.QUEUED: "waiting to be analysed …",
-    TakeState.READING: "being read …",
-    TakeState.READ: "read",
-    TakeState.FAILED: "not read",
+    TakeState.READING: "being analysed …",
+    TakeState.READ: AGAIN,
+    TakeState.FAILED: "not analysed",
 }
 
 

@@ -7,7 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from thrumble.core.coach.progress.habits import PlayedPlace
-from thrumble.core.coach.verdict.judgement import HitKey, JudgedHit, Judgement, is_in_time
+from thrumble.core.coach.verdict.judgement import (
+    DEFAULT_TOLERANCE_MS,
+    HitKey,
+    JudgedHit,
+    Judgement,
+    is_in_time,
+)
 from thrumble.core.ear.reading import RingEnd
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
@@ -132,7 +138,11 @@ def fit_landings(judgement: Judgement) -> LandingFit:
 
 
 def fit_places(
-    expanded: ExpandedRiff, instrument: Instrument, played: list[PlayedPlace]
+    expanded: ExpandedRiff,
+    instrument: Instrument,
+    played: list[PlayedPlace],
+    *,
+    tolerance_ms: float = DEFAULT_TOLERANCE_MS,
 ) -> LandingFit:
     """The same over many takes, from what became of each place: every move of the riff counts
     once.
@@ -155,7 +165,7 @@ def fit_places(
                 mm=far[to.index],
                 time_ms=far[to.index] / fast[to.index] * 1000,
                 late_ms=one.late_ms,
-                in_time=is_in_time(one.late_ms, to.slot_s),
+                in_time=is_in_time(one.late_ms, to.slot_s, tolerance_ms=tolerance_ms),
                 early_ms=None,
             )
         )

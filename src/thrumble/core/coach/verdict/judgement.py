@@ -17,8 +17,9 @@ from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
-TOLERANCES_MS = {"tight": 12.0, "firm": 20.0, "loose": 35.0}
-DEFAULT_TOLERANCE = "firm"
+TOLERANCES_MS = {"tight": 12.0, "normal": 20.0, "loose": 35.0}
+DEFAULT_TOLERANCE_MS = TOLERANCES_MS["normal"]
+TOLERANCE_RANGE_MS = (3.0, 100.0)  # of a player's own
 QUARTER_OF_SLOT = 0.25
 LATE_STOP_MS = 60.0
 CLEAN_SHARE = 0.95  # of the hits of a clean pass or take
@@ -203,16 +204,13 @@ def robust_spread(values: np.ndarray) -> float:
     return float(1.4826 * np.median(np.abs(values - np.median(values)))) if values.size else 0.0
 
 
-def usual_tolerance_ms() -> float:
-    """The widest that a hit may be off, unless the player chose otherwise."""
-    return TOLERANCES_MS[DEFAULT_TOLERANCE]
-
-
-def is_in_time(late_ms: float, slot_s: float, *, tolerance: str = DEFAULT_TOLERANCE) -> bool:
+def is_in_time(
+    late_ms: float, slot_s: float, *, tolerance_ms: float = DEFAULT_TOLERANCE_MS
+) -> bool:
     """Whether a lateness that is no single hit's, such as a place's median over takes, is within
     what a hit with such a slot is allowed.
     """
-    return abs(late_ms) <= Limits(TOLERANCES_MS[tolerance]).for_slot_ms(slot_s)
+    return abs(late_ms) <= Limits(tolerance_ms).for_slot_ms(slot_s)
 
 
 def judge(
@@ -221,16 +219,16 @@ def judge(
     instrument: Instrument | None = None,
     corrections: Corrections | None = None,
     *,
-    tolerance: str = DEFAULT_TOLERANCE,
+    tolerance_ms: float = DEFAULT_TOLERANCE_MS,
 ) -> Judgement:
     """Judges every hit of a reading: the only place where lateness, cleanness and whether a hit
     sounds as written are decided.
 
     instrument : the player's own if it is known; else the riff's with a usual scale length.
     corrections : what the player says hits were; it counts in place of what was heard.
-    tolerance : tight, firm or loose.
+    tolerance_ms : how early or late a hit may be; never more than a quarter of its slot.
     """
-    limits = Limits(TOLERANCES_MS[tolerance])
+    limits = Limits(tolerance_ms)
     corrected = _with_corrections(reading, corrections or {})
     deviations = [
         h.deviation_ms
