@@ -79,10 +79,10 @@ def _hit(hit: Hit, lost: list[str]) -> Hit:
 @given(riffs())
 def test_what_is_not_named_as_lost_comes_back(into: Format, riff: Riff) -> None:
     try:
-        expand(riff)
+        played = expand(riff)
     except RiffError:
         return  # nothing on the way through it
-    if not any(bar.hits for section in riff.sections for bar in section.bars):
+    if into.name == "tab" and not any(due.bar for due in played.hits):
         return  # tablature has no pick-up, so nothing would be left
     lost = into.loses(riff)
     back = read_any(into.write(riff), Asked())

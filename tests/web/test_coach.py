@@ -258,16 +258,18 @@ def test_the_player_chooses_how_to_get_faster(visitor: Browser) -> None:
 
 
 def test_the_session_is_put_together_and_blocks_get_done(visitor: Browser) -> None:
-    assert "Nothing is due" in visitor.get("/plan").text
+    assert "Nothing is due" in visitor.post("/plan/today").text
     revision = added(SHORT)
-    fresh = unescape(visitor.get("/plan").text)
+    fresh = unescape(visitor.post("/plan/today").text)
     assert (
         "new: while you are fresh" in fresh
         and "warm-up" in fresh
         and re.search('class="warm-up m2 here"', fresh)
     )
     ago = [played(revision, Flaws(timing=25), seed=k, days_ago=4 - k, tempo=100) for k in range(2)]
-    assert "new: while you are fresh" in visitor.get("/plan").text, "a session stays as planned"
+    assert "new: while you are fresh" in visitor.post("/plan/today").text, (
+        "a session stays as planned"
+    )
     due = unescape(visitor.post("/plan").text)
     assert "due: last played 3 days ago" in due and ago
     every = {"weekdays": [str(k) for k in range(7)]}
@@ -287,7 +289,7 @@ def test_the_session_is_put_together_and_blocks_get_done(visitor: Browser) -> No
     assert visitor.post("/plan/practice", data={"minutes": "20"}).status_code == 422, "no day"
     visitor.post("/plan/practice", data={"minutes": "20", **every})
     visitor.post("/comfort", data={"score": "9"})
-    assert "Rest today" in visitor.get("/plan").text
+    assert "Rest today" in visitor.post("/plan/today").text
 
 
 def test_a_downloaded_reading_says_when_it_was_played_and_progress_takes_it(
@@ -318,5 +320,5 @@ def test_a_cache_that_is_cleared_in_between_does_no_harm(
 ) -> None:
     played(added(SHORT), Flaws(timing=5))
     monkeypatch.setattr(planning, "_STANDINGS", Forgetful())
-    for page in ("/", "/plan"):
-        assert visitor.get(page).status_code == 200
+    assert visitor.get("/").status_code == 200
+    assert visitor.post("/plan/today").status_code == 200

@@ -24,7 +24,7 @@ def filled(visitor: Browser) -> str:
     """Three riffs that are due, and a session for them."""
     for name in ("1-sluice-gate", "2-ballast", "6-stop-planks"):
         played(added(riff_texts()[name]), Flaws(timing=4), days_ago=5)
-    return unescape(visitor.get("/plan").text)
+    return unescape(visitor.post("/plan/today").text)
 
 
 def test_blocks_are_moved_locked_dropped_and_put_back(visitor: Browser) -> None:
@@ -61,7 +61,7 @@ def test_the_session_goes_on_from_block_to_block_until_the_hands_say_stop(
         state = "skipped" if len(seen) == 1 else "done"
         answer = visitor.post(f"/session/ended/{key}", json={"state": state}).json()
     assert seen == list(range(1, count + 1)) and answer["stop"] == ""
-    assert "Done for today." in visitor.get("/plan").text
+    assert "Done for today." in visitor.post("/plan/today").text
     assert "How do your hands feel now?" in visitor.get("/?played=yes").text
     assert "Block" not in visitor.get("/play/1?block=1").text, "not its turn any more"
     for bad in ({"state": "open"}, {"state": "dropped"}, {}):
@@ -74,15 +74,15 @@ def test_a_session_is_shortened_by_the_hands_and_forgets_deleted_riffs(visitor: 
     page = filled(visitor)
     whole = re.search(r"(\d+) minutes", page)
     visitor.post("/comfort", data={"score": "5"})
-    less = re.search(r"(\d+) minutes", visitor.get("/plan").text)
+    less = re.search(r"(\d+) minutes", visitor.post("/plan/today").text)
     assert whole and less and int(less[1]) <= 20 / 2 < int(whole[1]) <= 20
     visitor.post("/comfort", data={"score": "0"})
-    title = keys(unescape(visitor.get("/plan").text))[0][1].split(",")[0]
+    title = keys(unescape(visitor.post("/plan/today").text))[0][1].split(",")[0]
     listed = unescape(visitor.get("/riffs").text)
     number = re.search(rf'href="[^"]*/riffs/(\d+)"[^>]*>{title}<', listed)
     assert number
     visitor.post(f"/riffs/{number[1]}/delete")
-    assert title not in visitor.get("/plan").text
+    assert title not in visitor.post("/plan/today").text
 
 
 def test_the_week_is_a_file_and_a_feed_with_a_secret_address(visitor: Browser) -> None:

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from sqlmodel import Session
 
 from tests.web.conftest import Browser
+from thrumble.core.coach.verdict.judgement import VERSION
 from thrumble.core.errors import BadInput
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.tags import LONGEST, MOST_TAGS, read_tags
@@ -80,6 +81,7 @@ def read_then(session: Session, player: int, riff_id: int, when: datetime, clean
         verdict="so so",
         clean=clean,
         judged=100,
+        judged_by=VERSION,
         created_at=when,
     )
     session.add(row)

@@ -34,7 +34,7 @@ from thrumble.core.errors import NotFound
 from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
-from thrumble.store import loads, practice, riffs, rounds, sessions
+from thrumble.store import drills, loads, practice, riffs, rounds, sessions
 from thrumble.store.drills import DrillOf
 
 CONSIDERED = 12  # riffs: those that want it most
@@ -56,16 +56,19 @@ class Planned:
     ahead: list[tuple[date, list[str]]]
 
 
-def plan_now(db: DbSession, player_id: int, today: date, *, again: bool = False) -> Planned:
+def plan_now(
+    db: DbSession, player_id: int, today: date, *, again: bool = False, store: bool = True
+) -> Planned:
     """Today's session as it was planned and changed. It is planned anew where there is none yet,
     where the player asks for it (`again`), and where minutes or hands allow another length by now:
-    what was played, skipped or locked stays, what was dropped stays away.
+    what was played, skipped or locked stays, what was dropped stays away. `store` False: only
+    looked at.
     """
     known = known_of(db, player_id, today)
     share, left = share_left(take_care(known)), strokes_left(known)
     own = practice.practice_of(db, player_id)
     standings = _standings(db, player_id, own.ladder, today)
-    was = sessions.session_of(db, player_id, today, lock=True)
+    was = sessions.session_of(db, player_id, today, lock=store)
     if share == 0:
         rest = was or planned([], own.minutes, share)
         return Planned(
@@ -78,7 +81,7 @@ def plan_now(db: DbSession, player_id: int, today: date, *, again: bool = False)
         now = _with_played(db, player_id, _with_riffs(db, player_id, was), today)
         if again or (was.minutes, was.share) != (own.minutes, share):
             now = _again(now, standings, own.minutes, share, today, left)
-    if now != was:
+    if store and now != was:
         sessions.keep_session(db, player_id, today, now)
     ids = [one.block.riff_id for one in now.shown]
     ahead = week_ahead(standings, ids, own.minutes, today, own.weekdays)
@@ -184,19 +187,25 @@ class Going:
     stop: str = ""
 
 
-def go_on(db: DbSession, player_id: int, today: date) -> Going:
-    """What comes next in today's session, its drill made. Hands that have to rest stop it."""
+def go_on(db: DbSession, player_id: int, today: date, *, store: bool = True) -> Going:
+    """What comes next in today's session, its drill made. Hands that have to rest stop it. `store`
+    False: only looked at; a drill that isn't made yet has no riff to play.
+    """
     grave = next((one for one in take_care(known_of(db, player_id, today)) if one.share == 0), None)
     if grave is not None:
         return Going(planned([], 0, 0.0), stop=grave.words)
-    found = plan_now(db, player_id, today)
+    found = plan_now(db, player_id, today, store=store)
     coming = found.session.coming
     if coming is None or coming.block.riff_id is None:
         return Going(found.session)
-    block, play_id = coming.block, coming.block.riff_id
+    block = coming.block
+    play_id: int | None = coming.block.riff_id
     if block.drill is not None:
-        of = DrillOf(play_id, block.drill, block.bars)
-        play_id = drill_for(db, player_id, of, block.tempo_bpm).riff_id
+        of = DrillOf(coming.block.riff_id, block.drill, block.bars)
+        if store:
+            play_id = drill_for(db, player_id, of, block.tempo_bpm).riff_id
+        else:
+            play_id = drills.find_drill(db, player_id, of)
     rest_s = 60 * found.session.rest_before(coming.key)
     return Going(found.session, coming, play_id, rest_s, _work(db, player_id, block, today))
 

@@ -33,14 +33,7 @@ def keep_drill(session: Session, player_id: int, of: DrillOf, riff: Riff, source
     NotFound for the riff it is of.
     """
     riffs.own_riff(session, player_id, of.riff_id, lock=True)  # one drill, however many ask
-    there = session.exec(
-        select(RiffRow.id).where(
-            RiffRow.player_id == player_id,
-            RiffRow.drill_of == of.riff_id,
-            RiffRow.drill_kind == of.kind.value,
-            RiffRow.drill_bars == _bars_text(of.bars),
-        )
-    ).first()
+    there = find_drill(session, player_id, of)
     if there is not None:
         return riffs.add_revision(session, player_id, there, riff, source)
     made = riffs.add_riff(session, player_id, riff, source)
@@ -50,6 +43,18 @@ def keep_drill(session: Session, player_id: int, of: DrillOf, riff: Riff, source
     session.add(row)
     session.flush()
     return made
+
+
+def find_drill(session: Session, player_id: int, of: DrillOf) -> int | None:
+    """The riff that a drill is stored as; None if it isn't yet."""
+    return session.exec(
+        select(RiffRow.id).where(
+            RiffRow.player_id == player_id,
+            RiffRow.drill_of == of.riff_id,
+            RiffRow.drill_kind == of.kind.value,
+            RiffRow.drill_bars == _bars_text(of.bars),
+        )
+    ).first()
 
 
 def kept_drills(session: Session, player_id: int) -> list[tuple[int, str]]:

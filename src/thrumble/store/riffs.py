@@ -364,9 +364,9 @@ def _last_read(player_id: int) -> Any:
             col(TakeRow.riff_id),
             col(TakeRow.id),
             col(TakeRow.created_at),
-            sa.case((shown, col(ReadingRow.verdict))),
-            sa.case((shown, col(ReadingRow.clean))),
-            sa.case((shown, col(ReadingRow.judged))),
+            sa.case((shown, col(ReadingRow.verdict))).label("verdict"),
+            sa.case((shown, col(ReadingRow.clean))).label("clean"),
+            sa.case((shown, col(ReadingRow.judged))).label("judged"),
         )
         .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
         .where(col(TakeRow.player_id) == player_id)

@@ -15,9 +15,16 @@ from thrumble.store import database, players
 from thrumble.store.rounds import local_day
 from thrumble.web.limits import Limits
 
+SAFE_METHODS = frozenset({"GET", "HEAD"})
 
-def _session() -> Iterator[Session]:
+
+def _session(request: Request) -> Iterator[Session]:
+    """The request's transaction. The database itself refuses changes in a request that only asks:
+    a link or a picture on another website can send one.
+    """
     with database.session() as session:
+        if request.method in SAFE_METHODS:
+            session.connection(execution_options={"postgresql_readonly": True})
         yield session
 
 

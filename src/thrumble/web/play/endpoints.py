@@ -125,7 +125,7 @@ def play_page(
     neck = known[0].tuned_for(riff) if known else riff.instrument
     view = play_view(revision, neck, tempo)
     upload = upload_view(session, player_id, revision)
-    going = None if block is None else go_on(session, player_id, today)
+    going = None if block is None else go_on(session, player_id, today, store=False)
     own = going is not None and going.play_id == riff_id and going.block is not None
     return render(
         request,

@@ -27,9 +27,9 @@ router = APIRouter()
 CALENDAR = "text/calendar; charset=utf-8"
 
 
-@router.get("/plan", name="plan_now")
+@router.post("/plan/today", name="plan_now")
 def plan(request: Request, session: DbSession, player_id: PlayerId, today: Today) -> HTMLResponse:
-    """Today's session as it stands by now."""
+    """Today's plan as it stands by now; made if there is none yet."""
     return _plan(request, session, player_id, today)
 
 
@@ -170,7 +170,7 @@ def calendar_address(
 
 
 def _calendar(session: DbSession, player_id: int, today: Today) -> bytes:
-    found = plan_now(session, player_id, today)
+    found = plan_now(session, player_id, today, store=False)
     own = practice.practice_of(session, player_id)
     lines = [
         f"{one.block.minutes} min: {block_title(one)}, {one.block.why}"
