@@ -339,7 +339,7 @@ def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Hear
         "and, where their packages are installed, "
         "sampled ones; only takes in which the flaw truly spoilt a twentieth of the hits.",
         "",
-        "| flaw | takes | first cause right | named at all | first named instead | named and not "
+        "| flaw | takes | first finding right | found at all | first instead | found and not "
         "there |",
         "| --- | --- | --- | --- | --- | --- |",
     ]
@@ -377,15 +377,14 @@ def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Hear
         "",
         "| | asked | reached |",
         "| --- | --- | --- |",
-        f"| one flaw: first cause right, {total} takes | 0.95 | {right / max(1, total):.3f} |",
-        "| one flaw: a cause named that is not there | 0.02 at most | "
-        f"{false / max(1, total):.3f} |",
-        f"| two flaws: both named, {len(both)} takes | 0.90 | "
+        f"| one flaw: first finding right, {total} takes | 0.96 | {right / max(1, total):.3f} |",
+        f"| one flaw: a finding that is not there | 0.02 at most | {false / max(1, total):.3f} |",
+        f"| two flaws: both found, {len(both)} takes | 0.90 | "
         f"{named_both / max(1, len(both)):.3f} |",
         f"| no flaw: called clean, {len(clean)} takes | 0.98 | "
         f"{called / max(1, len(clean)):.3f} ({dict(accused) or 'nobody accused'}) |",
         "",
-        "In pairs the ones not named are most often: "
+        "In pairs the ones not found are most often: "
         f"{', '.join(f'{name} {count}' for name, count in missing.most_common(6)) or 'none'}.",
     ]
     return "\n".join(lines)
