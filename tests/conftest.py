@@ -16,7 +16,8 @@ from sqlalchemy.pool import NullPool
 from sqlmodel import Session
 
 from thrumble import jobs
-from thrumble.store import database, players
+from thrumble.store import database
+from thrumble.store.players import players
 
 ROOT = Path(__file__).parents[1]
 

@@ -10,8 +10,10 @@ from thrumble.actions import takes as verbs
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.audio import write_flac
-from thrumble.store import database, players, riffs
-from thrumble.store.takes import NewTake
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.riffs import riffs
+from thrumble.store.takes.takes import NewTake
 
 TEXT = "title: Ballast\ntempo: 100\npedal: 6:0\n[A]\n| E5@6/0 o m m o m m x x |\n"
 

@@ -14,7 +14,8 @@ from tests.conftest import Databases
 from thrumble.actions import demo
 from thrumble.actions.demo import fill_demo
 from thrumble.demo import TAKES
-from thrumble.store import database, players
+from thrumble.store import database
+from thrumble.store.players import players
 
 ASKED = (
     "select t.id, t.state, t.audio_sha256, encode(sha256(a.data), 'hex'), r.document::text, r.verdict from take t join audio a on a.take_id = t.id "

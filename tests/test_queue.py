@@ -16,7 +16,9 @@ from thrumble.core.errors import BadAudio
 from thrumble.core.player.perform import perform
 from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import write_flac
-from thrumble.store import database, players, readings, takes
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.takes import readings, takes
 
 
 def jobs_waiting() -> int:

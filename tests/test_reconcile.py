@@ -13,7 +13,9 @@ from thrumble.actions.reconcile import reconcile, tidy_queue
 from thrumble.core.errors import Away, NoSpace
 from thrumble.core.takes import TakeState
 from thrumble.formats.audio import write_flac
-from thrumble.store import database, players, queue, takes
+from thrumble.store import database, queue
+from thrumble.store.players import players
+from thrumble.store.takes import takes
 
 
 def sql(*statements: str) -> None:

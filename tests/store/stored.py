@@ -6,8 +6,9 @@ from sqlmodel import Session
 
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
-from thrumble.store import riffs, takes
-from thrumble.store.takes import NewTake, Take
+from thrumble.store.riffs import riffs
+from thrumble.store.takes import takes
+from thrumble.store.takes.takes import NewTake, Take
 
 TEXT = "title: Ballast\ntempo: 100\n[A]\n| E5@6/0 o M M x |\n"
 

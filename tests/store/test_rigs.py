@@ -11,8 +11,9 @@ from sqlmodel import Session
 from tests.store.stored import stored
 from thrumble.core.coach.verdict.judgement import HitKey
 from thrumble.core.errors import NotAllowed, NotFound
-from thrumble.store import corrections, readings, rigs, takes
-from thrumble.store.rigs import NewCalibration, NewRig
+from thrumble.store.rig import rigs
+from thrumble.store.rig.rigs import NewCalibration, NewRig
+from thrumble.store.takes import corrections, readings, takes
 
 SIX = NewRig(name="Six", tuning=("E2", "A2", "D3", "G3", "B3", "E4"), chain="interface")
 

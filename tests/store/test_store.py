@@ -19,9 +19,13 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.settings import settings
-from thrumble.store import database, players, readings, riffs, rigs, take_lists, takes
-from thrumble.store.space import Room, check_room, space
-from thrumble.store.takes import NewTake
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.riffs import riffs
+from thrumble.store.rig import rigs
+from thrumble.store.takes import readings, take_lists, takes
+from thrumble.store.takes.space import Room, check_room, space
+from thrumble.store.takes.takes import NewTake
 
 
 @pytest.fixture(scope="module")

@@ -6,7 +6,7 @@ from sqlmodel import Session
 
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.notation.text import parse_riff
-from thrumble.store import riffs, tags
+from thrumble.store.riffs import riffs, tags
 
 TEXT = "title: {}\ntempo: 100\n[A]\n| E5@6/0 o - - - |\n"
 

@@ -9,9 +9,12 @@ from thrumble.core.player.perform import perform
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.formats.audio import write_flac
-from thrumble.store import database, players, riffs, takes
-from thrumble.store.riffs import Revision
-from thrumble.store.takes import NewTake
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.riffs import riffs
+from thrumble.store.riffs.riffs import Revision
+from thrumble.store.takes import takes
+from thrumble.store.takes.takes import NewTake
 
 SHORT = (
     "title: Weir\ntempo: 110\nplay: A B\n[A]\n| F#5@6/2 >o o o o 6:7,5:9 o o o o |\n"

@@ -10,7 +10,10 @@ from fastapi.testclient import TestClient
 from tests.conftest import Databases
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
-from thrumble.store import database, players, riffs, rigs
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.riffs import riffs
+from thrumble.store.rig import rigs
 from thrumble.web.app import create_app
 
 

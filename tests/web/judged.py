@@ -12,9 +12,9 @@ from thrumble.core.ear.reading import (
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
-from thrumble.store.corrections import Correction
-from thrumble.store.riffs import Revision
-from thrumble.store.takes import Take
+from thrumble.store.riffs.riffs import Revision
+from thrumble.store.takes.corrections import Correction
+from thrumble.store.takes.takes import Take
 
 NOW = datetime(2031, 3, 4, 12, tzinfo=UTC)
 

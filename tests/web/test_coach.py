@@ -17,9 +17,12 @@ from thrumble.core.player.flaws import Flaws
 from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.demo import riff_texts
 from thrumble.formats.progress_json import PlayedReading, progress_document
-from thrumble.store import database, drills, loads, logbook, players, riffs, rounds
-from thrumble.store.drills import DrillOf
-from thrumble.store.rounds import local_day
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.practice import loads, logbook, rounds
+from thrumble.store.practice.rounds import local_day
+from thrumble.store.riffs import drills, riffs
+from thrumble.store.riffs.drills import DrillOf
 
 NINE = riff_texts()["8-nine-locks-down"]
 

@@ -15,7 +15,9 @@ from tests.web.coach_takes import SHORT, added, played
 from tests.web.conftest import Browser
 from thrumble.core.player.flaws import Flaws
 from thrumble.demo import riff_texts
-from thrumble.store import database, players, trials
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.practice import trials
 
 CHUGS = "title: Chain\ntempo: 150\npedal: 6:0\n[A]\n" + "| E5@6/0 >o m m m o m m m |\n" * 2
 LONGER = riff_texts()["5-puddle-clay"]

@@ -21,7 +21,7 @@ from thrumble import serving
 from thrumble.actions import copies
 from thrumble.settings import settings
 from thrumble.store.queue import QueueState
-from thrumble.store.space import Space
+from thrumble.store.takes.space import Space
 from thrumble.web import intake
 from thrumble.web.bench import views as bench_views
 from thrumble.web.bench.views import bench_view, is_ready, readiness

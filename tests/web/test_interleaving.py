@@ -24,11 +24,16 @@ from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
-from thrumble.store import database, drills, keeping, notes, players, riffs, rigs, takes, trials
-from thrumble.store.drills import DrillOf
-from thrumble.store.notes import Note
-from thrumble.store.rigs import FIRST
-from thrumble.store.takes import NewTake
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.practice import trials
+from thrumble.store.riffs import drills, riffs
+from thrumble.store.riffs.drills import DrillOf
+from thrumble.store.rig import rigs
+from thrumble.store.rig.rigs import FIRST
+from thrumble.store.takes import keeping, notes, takes
+from thrumble.store.takes.notes import Note
+from thrumble.store.takes.takes import NewTake
 
 TEXT = riff_texts()["6-stop-planks"]
 WAIT_S = 0.06  # long enough for the second one to reach the first one's lock

@@ -13,7 +13,9 @@ from thrumble.actions.keeping import follow_rules
 from thrumble.core.errors import BadInput
 from thrumble.core.keeping import KeepingRule, KeptSound, what_goes
 from thrumble.core.player.flaws import Flaws
-from thrumble.store import database, keeping, players, space, takes
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.takes import keeping, space, takes
 
 NOW = datetime(2031, 5, 20, 12, tzinfo=UTC)
 

@@ -20,8 +20,10 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
-from thrumble.store import database, players, riffs
-from thrumble.store.hands import Hands
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.practice.hands import Hands
+from thrumble.store.riffs import riffs
 from thrumble.web.drawings.neck import SIDE, WIDE, neck_drawing
 from thrumble.web.neck.asked import Asked, read_lock, write_lock
 

@@ -5,8 +5,10 @@ from html import unescape
 from tests.web.coach_takes import SHORT, added, played
 from tests.web.conftest import Browser
 from thrumble.core.player.flaws import Flaws
-from thrumble.store import database, notes, players
-from thrumble.store.notes import Note
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.takes import notes
+from thrumble.store.takes.notes import Note
 
 TOLD = {
     "pick": "1.0 mm, worn",

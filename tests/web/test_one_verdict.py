@@ -12,7 +12,10 @@ from thrumble.actions.hands import best_speed
 from thrumble.actions.judging import judged_take
 from thrumble.core.coach.progress.habits import habits_of
 from thrumble.core.player.flaws import Flaws
-from thrumble.store import database, hands, logbook, players, take_lists
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.practice import hands, logbook
+from thrumble.store.takes import take_lists
 
 
 def figures(visitor: Browser, take_id: int) -> dict[str, set[object]]:

@@ -15,7 +15,9 @@ from tests.web.takes import RIFF, TEXT, read_take, upload, wav
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import FINAL, TakeState
-from thrumble.store import database, players, take_lists, takes
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.takes import take_lists, takes
 from thrumble.web.security import POLICY
 from thrumble.web.shared.takes import STATE_WORDS
 

@@ -16,7 +16,10 @@ from tests.web.takes import read_take
 from thrumble.actions.rigs import profile_from
 from thrumble.core.riff.model import Articulation
 from thrumble.formats.audio import write_flac
-from thrumble.store import database, players, rigs, takes
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.rig import rigs
+from thrumble.store.takes import takes
 
 SILENCE = np.zeros(48000, dtype=np.float32)
 FORM = {

@@ -21,10 +21,10 @@ from thrumble.core.rig.fret_hand import ChordString, Release, Releases, StringSt
 from thrumble.core.rig.levels import Loudness, Silence
 from thrumble.core.rig.palm import LIGHTEST, TIGHTEST, Place, Repeatability, SingleHit
 from thrumble.demo import riff_texts
-from thrumble.store.corrections import Correction
-from thrumble.store.readings import Changed
-from thrumble.store.riffs import Revision
-from thrumble.store.rigs import Calibration, Example, Rig, ToneProfile
+from thrumble.store.riffs.riffs import Revision
+from thrumble.store.rig.rigs import Calibration, Example, Rig, ToneProfile
+from thrumble.store.takes.corrections import Correction
+from thrumble.store.takes.readings import Changed
 from thrumble.web.drawings.palm import POCKET_FROM, POCKET_TO, WIDE, palm_scale, place_on_scale
 from thrumble.web.readings.views import again_view
 from thrumble.web.rig.views import (

@@ -10,7 +10,9 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.tablature.writing import write_tab
-from thrumble.store import database, players, riffs
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.riffs import riffs
 from thrumble.web.drawings.shapes import PX_A_MM, SIDE_PX, shapes_of
 
 HEAD = "title: T\ntempo: 100\n[A]\n"

@@ -17,8 +17,13 @@ from thrumble.core.riff.model import Riff
 from thrumble.core.takes import TakeState
 from thrumble.formats.audio import read_audio, write_flac
 from thrumble.formats.riff_json import read_riff_json
-from thrumble.store import database, players, proofs, riffs, rigs, takes
-from thrumble.store.takes import NewTake
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.practice import proofs
+from thrumble.store.riffs import riffs
+from thrumble.store.rig import rigs
+from thrumble.store.takes import takes
+from thrumble.store.takes.takes import NewTake
 
 
 @pytest.fixture

@@ -16,10 +16,13 @@ from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.tags import LONGEST, MOST_TAGS, read_tags
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
-from thrumble.store import database, players, riffs, takes
-from thrumble.store.riffs import Sort
-from thrumble.store.tables import ReadingRow
-from thrumble.store.takes import NewTake
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.riffs import riffs
+from thrumble.store.riffs.riffs import Sort
+from thrumble.store.takes import takes
+from thrumble.store.takes.tables import ReadingRow
+from thrumble.store.takes.takes import NewTake
 
 TEXTS = riff_texts()
 

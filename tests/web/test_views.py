@@ -23,10 +23,12 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
-from thrumble.store import players, riffs, take_lists, takes
-from thrumble.store.logbook import LoggedRiff
-from thrumble.store.take_lists import TakeLine
-from thrumble.store.takes import NewTake
+from thrumble.store.players import players
+from thrumble.store.practice.logbook import LoggedRiff
+from thrumble.store.riffs import riffs
+from thrumble.store.takes import take_lists, takes
+from thrumble.store.takes.take_lists import TakeLine
+from thrumble.store.takes.takes import NewTake
 from thrumble.web.log.views import riff_tabs
 from thrumble.web.play.views import play_view
 from thrumble.web.riffs.views import FIRST_TEXT, preview_error, preview_of, text_view

@@ -5,7 +5,7 @@ from datetime import date, timedelta
 from sqlmodel import Session
 
 from thrumble.core.coach.planning.hand_health import EARLIER_WEEKS, DayLoad, Known
-from thrumble.store import comfort, loads, practice
+from thrumble.store.practice import comfort, loads, practice
 
 
 def known_of(session: Session, player_id: int, today: date) -> Known:

@@ -20,19 +20,13 @@ from thrumble.core.riff.drills.catalogue import DrillKind, make_drill
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import HitIdentity
 from thrumble.core.riff.notation.printing import print_riff
-from thrumble.store import (
-    database,
-    drills,
-    loads,
-    practice,
-    readings,
-    riffs,
-    rounds,
-    takes,
-)
-from thrumble.store.drills import DrillOf
-from thrumble.store.riffs import Revision
-from thrumble.store.rounds import Heard
+from thrumble.store import database
+from thrumble.store.practice import loads, practice, rounds
+from thrumble.store.practice.rounds import Heard
+from thrumble.store.riffs import drills, riffs
+from thrumble.store.riffs.drills import DrillOf
+from thrumble.store.riffs.riffs import Revision
+from thrumble.store.takes import readings, takes
 
 log = structlog.get_logger()
 

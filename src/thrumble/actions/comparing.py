@@ -16,8 +16,8 @@ from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
 from thrumble.formats.audio import write_wav16
-from thrumble.store import rigs
-from thrumble.store.riffs import Revision
+from thrumble.store.riffs.riffs import Revision
+from thrumble.store.rig import rigs
 
 MOST_TAKES = 12  # of one side
 IDEAL_RATE_HZ = 24_000

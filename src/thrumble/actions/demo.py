@@ -33,10 +33,15 @@ from thrumble.demo import (
     setup_of,
 )
 from thrumble.formats.audio import write_flac
-from thrumble.store import comfort, database, players, riffs, rigs, take_lists, takes
-from thrumble.store.drills import DrillOf
-from thrumble.store.riffs import Revision
-from thrumble.store.takes import NewTake
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.practice import comfort
+from thrumble.store.riffs import riffs
+from thrumble.store.riffs.drills import DrillOf
+from thrumble.store.riffs.riffs import Revision
+from thrumble.store.rig import rigs
+from thrumble.store.takes import take_lists, takes
+from thrumble.store.takes.takes import NewTake
 
 DONE = "demo filled"
 

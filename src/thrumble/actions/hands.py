@@ -7,8 +7,9 @@ from sqlmodel import Session
 from thrumble.core.coach.progress.moves import best_speed_mm_s
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.shifts import move_speeds_mm_s
-from thrumble.store import hands, rigs
-from thrumble.store.hands import PlayedTake
+from thrumble.store.practice import hands
+from thrumble.store.practice.hands import PlayedTake
+from thrumble.store.rig import rigs
 
 
 def best_speed(session: Session, player_id: int) -> float | None:

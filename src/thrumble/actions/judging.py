@@ -13,10 +13,13 @@ from thrumble.core.errors import NotFound
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
-from thrumble.store import corrections, practice, readings, riffs, rigs, takes
-from thrumble.store.corrections import Correction
-from thrumble.store.riffs import Revision
-from thrumble.store.takes import Take
+from thrumble.store.practice import practice
+from thrumble.store.riffs import riffs
+from thrumble.store.riffs.riffs import Revision
+from thrumble.store.rig import rigs
+from thrumble.store.takes import corrections, readings, takes
+from thrumble.store.takes.corrections import Correction
+from thrumble.store.takes.takes import Take
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -7,9 +7,10 @@ from sqlmodel import Session
 
 from thrumble.core.errors import NotAllowed
 from thrumble.core.keeping import what_goes
-from thrumble.store import database, keeping, notes, takes
-from thrumble.store.notes import Note
-from thrumble.store.takes import GRACE
+from thrumble.store import database
+from thrumble.store.takes import keeping, notes, takes
+from thrumble.store.takes.notes import Note
+from thrumble.store.takes.takes import GRACE
 
 log = structlog.get_logger()
 

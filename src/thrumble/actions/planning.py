@@ -34,8 +34,9 @@ from thrumble.core.errors import NotFound
 from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
-from thrumble.store import drills, loads, practice, riffs, rounds, sessions
-from thrumble.store.drills import DrillOf
+from thrumble.store.practice import loads, practice, rounds, sessions
+from thrumble.store.riffs import drills, riffs
+from thrumble.store.riffs.drills import DrillOf
 
 CONSIDERED = 12  # riffs: those that want it most
 PLAYED_SHARE = 0.5  # of a block's minutes spent on its riff: it is done

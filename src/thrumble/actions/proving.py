@@ -23,8 +23,11 @@ from thrumble.core.riff.notation.printing import print_riff
 from thrumble.core.takes import TakeState
 from thrumble.formats.audio import read_audio
 from thrumble.formats.riff_json import riff_document
-from thrumble.store import proofs, readings, riffs, rigs, takes
-from thrumble.store.proofs import Proof
+from thrumble.store.practice import proofs
+from thrumble.store.practice.proofs import Proof
+from thrumble.store.riffs import riffs
+from thrumble.store.rig import rigs
+from thrumble.store.takes import readings, takes
 
 EXAMPLES_EACH = 4  # of every kind, spread over the take
 SHORTEST_S = 0.2  # of sound to the next hit: less is no example

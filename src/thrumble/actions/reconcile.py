@@ -6,7 +6,8 @@ import structlog
 
 from thrumble.core.takes import TakeState
 from thrumble.jobs import enqueue_reading
-from thrumble.store import database, queue, takes
+from thrumble.store import database, queue
+from thrumble.store.takes import takes
 
 log = structlog.get_logger()
 MOST_TRIES = 3

@@ -13,8 +13,9 @@ from thrumble.core.errors import BadAudio, NotAllowed, NotFound
 from thrumble.core.riff.model import Articulation
 from thrumble.core.rig.palm import ExampleHit, Kept, measure_example, measure_single, profile_of
 from thrumble.formats.audio import read_audio, write_flac
-from thrumble.store import corrections, readings, rigs, takes
-from thrumble.store.rigs import Example
+from thrumble.store.rig import rigs
+from thrumble.store.rig.rigs import Example
+from thrumble.store.takes import corrections, readings, takes
 
 KINDS = {
     "open": (Articulation.OPEN, None),

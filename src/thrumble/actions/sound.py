@@ -14,8 +14,8 @@ from sqlmodel import Session
 from thrumble.core.errors import BadAudio
 from thrumble.core.takes import RecorderReport
 from thrumble.formats.audio import MAX_S, encode_flac
-from thrumble.store import takes
-from thrumble.store.takes import PART_BYTES, Take
+from thrumble.store.takes import takes
+from thrumble.store.takes.takes import PART_BYTES, Take
 
 ZERO_RUN = 128
 SOUND = 1e-4

@@ -29,9 +29,12 @@ from thrumble.core.signal import Samples
 from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import read_audio
 from thrumble.jobs import enqueue_reading, enqueue_readings
-from thrumble.store import database, readings, riffs, rigs, takes
-from thrumble.store.space import check_room
-from thrumble.store.takes import NewTake, Take
+from thrumble.store import database
+from thrumble.store.riffs import riffs
+from thrumble.store.rig import rigs
+from thrumble.store.takes import readings, takes
+from thrumble.store.takes.space import check_room
+from thrumble.store.takes.takes import NewTake, Take
 
 log = structlog.get_logger()
 T = TypeVar("T")

@@ -10,8 +10,9 @@ from thrumble.core.coach.comparing.metrics import TakeHits, hits_of
 from thrumble.core.coach.comparing.trial import Outcome, draw_order, judge_trial
 from thrumble.core.errors import BadInput
 from thrumble.core.riff.checking import check_tempo
-from thrumble.store import riffs, trials
-from thrumble.store.trials import Trial
+from thrumble.store.practice import trials
+from thrumble.store.practice.trials import Trial
+from thrumble.store.riffs import riffs
 
 LONGEST_WAY = 60
 

@@ -12,6 +12,7 @@ from sqlmodel import Session
 
 from thrumble.core.errors import Away, BadInput, Busy, NoSpace, NotAllowed, NotFound, Trouble
 from thrumble.settings import database_url, settings
+from thrumble.store.tables import ROOMS  # noqa: F401  # references between tables resolve
 
 STATEMENT_MS = 60_000  # a statement that takes longer is a fault, not patience
 LOCK_MS = 15_000  # and so is a wait for a lock

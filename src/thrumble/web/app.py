@@ -6,7 +6,9 @@ from fastapi import FastAPI, Response
 from fastapi.staticfiles import StaticFiles
 
 from thrumble.settings import settings
-from thrumble.store import database, players, rigs
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.rig import rigs
 from thrumble.web.bench import endpoints as bench
 from thrumble.web.certainty import endpoints as certainty
 from thrumble.web.compare import endpoints as compare

@@ -11,8 +11,9 @@ from fastapi import Depends, Request
 from sqlmodel import Session
 
 from thrumble.core.errors import TooOften
-from thrumble.store import database, players
-from thrumble.store.rounds import local_day
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.practice.rounds import local_day
 from thrumble.web.limits import Limits
 
 SAFE_METHODS = frozenset({"GET", "HEAD"})

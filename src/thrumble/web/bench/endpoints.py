@@ -10,7 +10,7 @@ from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import ThrumbleError
 from thrumble.store import database, queue
 from thrumble.store.queue import QueueState
-from thrumble.store.space import space, stored_bytes
+from thrumble.store.takes.space import space, stored_bytes
 from thrumble.web.bench.views import bench_view, is_ready, readiness
 from thrumble.web.deps import DbSession
 from thrumble.web.templating import render

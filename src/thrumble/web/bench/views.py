@@ -12,7 +12,7 @@ from thrumble.actions.copies import Copy, copies_folder
 from thrumble.core.counting import counted
 from thrumble.settings import local_folder, settings
 from thrumble.store.queue import ALIVE_S, QueueState
-from thrumble.store.space import Room, Space
+from thrumble.store.takes.space import Room, Space
 from thrumble.web.peers import answers_everyone, can_tell_accounts
 
 STARTED = time.time()

@@ -8,8 +8,10 @@ from sqlmodel import Session
 from thrumble.core.counting import counted
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.proving.proof import ProofHit, Share, shares
-from thrumble.store import proofs, rigs, takes
-from thrumble.store.proofs import Proof
+from thrumble.store.practice import proofs
+from thrumble.store.practice.proofs import Proof
+from thrumble.store.rig import rigs
+from thrumble.store.takes import takes
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,9 @@ from fastapi.responses import HTMLResponse
 
 from thrumble.actions.proving import begin_check, count_check, keep_hits, write_labelled
 from thrumble.core.counting import counted
-from thrumble.store import corrections, proofs, rigs, takes
+from thrumble.store.practice import proofs
+from thrumble.store.rig import rigs
+from thrumble.store.takes import corrections, takes
 from thrumble.web.certainty.checking import check_lines, check_view
 from thrumble.web.certainty.views import certainty_view
 from thrumble.web.deps import DbSession, PlayerId, costly

@@ -12,7 +12,7 @@ from typing import Any
 
 from thrumble.core.counting import counted
 from thrumble.core.ear.model.ear import EAR
-from thrumble.store.rigs import Example, ToneProfile
+from thrumble.store.rig.rigs import Example, ToneProfile
 
 FIGURES = Path(__file__).parent / "figures.json"
 TONES = ("clean", "crunch", "high gain")

@@ -9,8 +9,8 @@ from thrumble.actions.comparing import compare_takes, write_ideal
 from thrumble.core.errors import BadInput
 from thrumble.core.takes import TakeState
 from thrumble.formats.comparison_json import comparison_csv, comparison_document
-from thrumble.store import take_lists, takes
-from thrumble.store.logbook import Behind, takes_behind
+from thrumble.store.practice.logbook import Behind, takes_behind
+from thrumble.store.takes import take_lists, takes
 from thrumble.web.compare.views import choices, compare_view
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Id, Line

@@ -8,7 +8,7 @@ from thrumble.actions.judging import JudgedTake
 from thrumble.core.coach.comparing.comparison import Difference
 from thrumble.core.counting import counted
 from thrumble.core.riff.expand import expand
-from thrumble.store.take_lists import TakeLine
+from thrumble.store.takes.take_lists import TakeLine
 from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.mirror import paired_strip
 from thrumble.web.shared.takes import TakeLineView, take_line

@@ -12,8 +12,8 @@ from thrumble.core.errors import BadInput, ThrumbleError
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.drills.catalogue import DrillKind, drills_of, make_drill
 from thrumble.core.riff.model import Riff
-from thrumble.store import drills, riffs
-from thrumble.store.drills import DrillOf
+from thrumble.store.riffs import drills, riffs
+from thrumble.store.riffs.drills import DrillOf
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.drills.views import drills_view
 from thrumble.web.inputs import Id, Line

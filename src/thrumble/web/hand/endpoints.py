@@ -11,7 +11,8 @@ from thrumble.core.coach.progress.ladder import LadderSchool
 from thrumble.core.errors import BadInput
 from thrumble.core.neck.hand import ASKED_FRETS, Damping, Hand, School, measure_reach
 from thrumble.core.neck.picking import Picking
-from thrumble.store import hands, practice, rigs
+from thrumble.store.practice import hands, practice
+from thrumble.store.rig import rigs
 from thrumble.web.deps import DbSession, PlayerId
 from thrumble.web.hand.views import HandView, hand_view, measured_words
 from thrumble.web.inputs import Line, whole_number

@@ -7,7 +7,7 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.neck.catalogue import SHAPES, along_the_neck, root_strings
 from thrumble.core.neck.hand import ASKED_FRETS, SCHOOLS, MeasuredReach
 from thrumble.core.neck.picking import Picking
-from thrumble.store.hands import Hands
+from thrumble.store.practice.hands import Hands
 from thrumble.web.shared.neck_words import DAMPING_WORDS, PICKING_WORDS, comfort_words
 
 FARTHEST = 8  # frets above finger 1 that an answer may name

@@ -9,7 +9,7 @@ from thrumble.actions.keeping import follow_rule
 from thrumble.core.counting import counted
 from thrumble.core.errors import BadInput
 from thrumble.core.keeping import KeepingRule
-from thrumble.store import keeping
+from thrumble.store.takes import keeping
 from thrumble.web.deps import DbSession, PlayerId
 from thrumble.web.inputs import Line, whole_number
 from thrumble.web.keeping.views import keeping_view

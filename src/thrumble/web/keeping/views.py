@@ -7,8 +7,8 @@ from sqlmodel import Session
 
 from thrumble.core.counting import counted
 from thrumble.core.keeping import KeepingRule, KeptSound, what_goes
-from thrumble.store import keeping, take_lists
-from thrumble.store.takes import GRACE
+from thrumble.store.takes import keeping, take_lists
+from thrumble.store.takes.takes import GRACE
 from thrumble.web.shared.takes import TakeLineView, megabytes, take_line
 
 SHOWN = 12

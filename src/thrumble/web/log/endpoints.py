@@ -14,8 +14,11 @@ from thrumble.core.coach.progress.sessions import sittings_of
 from thrumble.core.coach.verdict.findings import LABELS
 from thrumble.core.errors import BadInput, NotFound
 from thrumble.core.riff.expand import expand
-from thrumble.store import drills, loads, logbook, practice, riffs, rigs, rounds, take_lists
-from thrumble.store.logbook import Behind, LoggedRiff
+from thrumble.store.practice import loads, logbook, practice, rounds
+from thrumble.store.practice.logbook import Behind, LoggedRiff
+from thrumble.store.riffs import drills, riffs
+from thrumble.store.rig import rigs
+from thrumble.store.takes import take_lists
 from thrumble.web.deps import DbSession, PlayerId, Today, player_zone
 from thrumble.web.inputs import BIGGEST_ID, Line, PageNumber
 from thrumble.web.log.practice import WEEKS, practice_view

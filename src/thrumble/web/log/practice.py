@@ -11,8 +11,8 @@ from thrumble.core.coach.progress.sessions import Sitting
 from thrumble.core.coach.verdict.findings import LABELS
 from thrumble.core.counting import counted
 from thrumble.core.riff.drills.catalogue import TABLE, DrillKind
-from thrumble.store.loads import CausedDay, PlayedDay
-from thrumble.store.rounds import local_time
+from thrumble.store.practice.loads import CausedDay, PlayedDay
+from thrumble.store.practice.rounds import local_time
 
 WEEKS = 6
 MOST_SITTINGS, MOST_CAUSES = 10, 8

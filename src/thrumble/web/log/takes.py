@@ -6,8 +6,8 @@ from datetime import datetime
 from thrumble.core.coach.verdict.finding import early_or_late
 from thrumble.core.coach.verdict.findings import LABELS
 from thrumble.core.counting import counted
-from thrumble.store.logbook import Behind
-from thrumble.store.take_lists import TakeLine
+from thrumble.store.practice.logbook import Behind
+from thrumble.store.takes.take_lists import TakeLine
 from thrumble.web.shared.takes import TakeLineView, take_line
 
 

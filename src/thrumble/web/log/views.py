@@ -12,7 +12,7 @@ from thrumble.core.coach.verdict.finding import early_or_late
 from thrumble.core.counting import counted, days_ago
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import ExpandedRiff
-from thrumble.store.logbook import LoggedRiff
+from thrumble.store.practice.logbook import LoggedRiff
 from thrumble.web.drawings.charts import Clock, Scatter, habit_clock, landing_scatter
 from thrumble.web.drawings.slots import OFTEN, SlotBar, slot_bars
 from thrumble.web.drawings.speed import SpeedChart, speed_chart

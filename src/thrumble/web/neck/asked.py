@@ -15,7 +15,7 @@ from thrumble.core.neck.hand import Damping, Hand, School
 from thrumble.core.neck.locks import Lock
 from thrumble.core.neck.picking import Picking
 from thrumble.core.neck.weights import Wish
-from thrumble.store.hands import Hands
+from thrumble.store.practice.hands import Hands
 from thrumble.web.inputs import Line
 
 MOST_LOCKS = 200

@@ -14,7 +14,9 @@ from thrumble.core.neck.routes import Route, plan_routes, ways_of
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.printing import print_riff
-from thrumble.store import hands, riffs, rigs
+from thrumble.store.practice import hands
+from thrumble.store.riffs import riffs
+from thrumble.store.rig import rigs
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id
 from thrumble.web.neck.asked import Asked, RawAsked, read_asked

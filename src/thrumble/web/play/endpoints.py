@@ -23,9 +23,12 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.takes import RecorderReport
 from thrumble.formats.along_form import AlongForm
 from thrumble.formats.audio import KINDS, MAX_BYTES, looks_like_audio, write_wav16
-from thrumble.store import riffs, rigs, takes, trials
-from thrumble.store.space import space
-from thrumble.store.takes import NewTake
+from thrumble.store.practice import trials
+from thrumble.store.riffs import riffs
+from thrumble.store.rig import rigs
+from thrumble.store.takes import takes
+from thrumble.store.takes.space import space
+from thrumble.store.takes.takes import NewTake
 from thrumble.web.deps import DbSession, PlayerId, Today, costly
 from thrumble.web.inputs import (
     BIGGEST_ID,

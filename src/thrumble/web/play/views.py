@@ -26,8 +26,8 @@ from thrumble.core.riff.beaten import beaten
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.shifts import shift_mm
 from thrumble.formats.along_form import AlongForm
-from thrumble.store.riffs import Revision
-from thrumble.store.trials import Trial
+from thrumble.store.practice.trials import Trial
+from thrumble.store.riffs.riffs import Revision
 from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.strip import plan_strip
 

@@ -20,10 +20,13 @@ from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import NotFound
 from thrumble.formats.labels import label_track
 from thrumble.formats.reading_json import reading_csv, reading_document
-from thrumble.store import corrections as said
-from thrumble.store import notes, proofs, readings, riffs, rigs, take_lists, takes
-from thrumble.store.rounds import local_time
-from thrumble.store.space import space
+from thrumble.store.practice import proofs
+from thrumble.store.practice.rounds import local_time
+from thrumble.store.riffs import riffs
+from thrumble.store.rig import rigs
+from thrumble.store.takes import corrections as said
+from thrumble.store.takes import notes, readings, take_lists, takes
+from thrumble.store.takes.space import space
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Asked, Id, Line, PageNumber
 from thrumble.web.readings.views import LISTED, STARRED, again_view, list_view

@@ -6,9 +6,9 @@ from datetime import UTC, datetime
 from thrumble.core.counting import counted
 from thrumble.core.ear.comparing import Difference
 from thrumble.core.takes import TakeState
-from thrumble.store.readings import Changed
-from thrumble.store.space import Space
-from thrumble.store.take_lists import TakeLine
+from thrumble.store.takes.readings import Changed
+from thrumble.store.takes.space import Space
+from thrumble.store.takes.take_lists import TakeLine
 from thrumble.web.shared.paging import Paging
 from thrumble.web.shared.takes import TakeLineView, megabytes, room_words, take_line
 

@@ -10,8 +10,9 @@ from fastapi.responses import HTMLResponse, JSONResponse
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument
 from thrumble.core.rig.recall import MOST_CALLS, Call, Order, draw_calls, hear_calls
-from thrumble.store import hands, rigs
-from thrumble.store.hands import Recall
+from thrumble.store.practice import hands
+from thrumble.store.practice.hands import Recall
+from thrumble.store.rig import rigs
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Line
 from thrumble.web.recall.views import answers_document, calls_document, recall_view

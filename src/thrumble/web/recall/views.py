@@ -8,7 +8,7 @@ from thrumble.core.counting import counted
 from thrumble.core.instrument import Instrument
 from thrumble.core.music.pitch import spell
 from thrumble.core.rig.recall import Call, Order, Recalled
-from thrumble.store.hands import Recall
+from thrumble.store.practice.hands import Recall
 
 ORDER_WORDS = {
     Order.RANDOM: "at random",

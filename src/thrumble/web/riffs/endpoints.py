@@ -17,9 +17,13 @@ from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.exchange import Asked, ReadRiff, format_of
 from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.formats.tablature.writing import write_tab
-from thrumble.store import database, players, riffs, rigs, takes
-from thrumble.store import tags as store_tags
-from thrumble.store.riffs import Sort
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.riffs import riffs
+from thrumble.store.riffs import tags as store_tags
+from thrumble.store.riffs.riffs import Sort
+from thrumble.store.rig import rigs
+from thrumble.store.takes import takes
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.drawings.shapes import ShapeDrawing, shapes_of
 from thrumble.web.drawings.strip import plan_strip

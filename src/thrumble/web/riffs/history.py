@@ -11,8 +11,8 @@ from thrumble.core.errors import NotFound
 from thrumble.core.riff.notation.printing import print_riff
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.tags import read_tags
-from thrumble.store import riffs
-from thrumble.store import tags as store_tags
+from thrumble.store.riffs import riffs
+from thrumble.store.riffs import tags as store_tags
 from thrumble.web.deps import DbSession, PlayerId
 from thrumble.web.inputs import Id, Line
 from thrumble.web.riffs.views import history_view

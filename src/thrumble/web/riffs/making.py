@@ -15,7 +15,7 @@ from thrumble.core.riff.editing.transposing import Keep, Moved, retune, transpos
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.patterns import FORMS, PATTERNS, Choices, make_riff, read_degrees
 from thrumble.formats.riff_json import MAX_BYTES
-from thrumble.store import rigs
+from thrumble.store.rig import rigs
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Line, Text
 from thrumble.web.riffs.views import made_view, moved_view, pattern_view, preview_error

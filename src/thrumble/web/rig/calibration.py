@@ -16,8 +16,8 @@ from thrumble.core.rig.calibration import (
     measure_return,
     openings_spread_ms,
 )
-from thrumble.store import rigs
-from thrumble.store.rigs import NewCalibration
+from thrumble.store.rig import rigs
+from thrumble.store.rig.rigs import NewCalibration
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Line, Sent
 from thrumble.web.rig.views import (

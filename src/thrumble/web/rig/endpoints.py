@@ -15,8 +15,8 @@ from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.rig.fret_hand import check_strings, exercise_text, measure_releases
 from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import Place, measure_single, repeatability
-from thrumble.store import rigs
-from thrumble.store.rigs import NewRig, Rig, ToneProfile
+from thrumble.store.rig import rigs
+from thrumble.store.rig.rigs import NewRig, Rig, ToneProfile
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id, Line
 from thrumble.web.rig import calibration

@@ -10,7 +10,7 @@ from thrumble.core.rig.calibration import SOUND_MS_PER_M
 from thrumble.core.rig.fret_hand import ChordString, Releases, StringState
 from thrumble.core.rig.levels import Loudness, Silence
 from thrumble.core.rig.palm import LIGHTEST, TIGHTEST, Place, Repeatability, SingleHit
-from thrumble.store.rigs import Calibration, Example, Rig, ToneProfile
+from thrumble.store.rig.rigs import Calibration, Example, Rig, ToneProfile
 from thrumble.web.drawings.palm import PalmScale, palm_scale, place_on_scale
 
 SOUNDS = ("clean", "crunch", "high gain")

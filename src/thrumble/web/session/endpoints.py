@@ -15,8 +15,9 @@ from thrumble.core.coach.planning.plan import MOST_MINUTES
 from thrumble.core.coach.verdict.judgement import DEFAULT_TOLERANCE_MS, TOLERANCE_RANGE_MS
 from thrumble.core.errors import BadInput
 from thrumble.formats.calendar import PracticeDay, write_calendar
-from thrumble.store import practice, takes
-from thrumble.store.rounds import local_day
+from thrumble.store.practice import practice
+from thrumble.store.practice.rounds import local_day
+from thrumble.store.takes import takes
 from thrumble.web.deps import DbSession, PlayerId, Today
 from thrumble.web.inputs import Id, Line, Sent
 from thrumble.web.session.views import block_title, plan_view

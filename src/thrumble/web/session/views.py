@@ -8,10 +8,10 @@ from datetime import date
 from thrumble.actions.planning import Planned
 from thrumble.core.coach.planning.day_plan import BlockState, SessionBlock
 from thrumble.core.coach.planning.plan import REST_MINUTES, BlockKind, plan_words
-from thrumble.core.coach.verdict.judgement import TOLERANCES_MS
+from thrumble.core.coach.verdict.judgement import TOLERANCE_PRESETS_MS
 from thrumble.core.counting import counted
 from thrumble.core.riff.drills.catalogue import TABLE
-from thrumble.store.practice import Practice
+from thrumble.store.practice.practice import Practice
 
 KIND_WORDS = {
     BlockKind.WARM_UP: "warm-up",
@@ -112,7 +112,7 @@ def plan_view(found: Planned, own: Practice, today: date) -> PlanView:
         begins_at=f"{own.begins_at:%H:%M}",
         rise=f"{own.rise_percent:g}",
         tolerance=f"{own.tolerance_ms:g}",
-        tolerances=", ".join(f"{name} {ms:g}" for name, ms in TOLERANCES_MS.items()).capitalize(),
+        tolerances=", ".join(f"{name} {ms:g}" for name, ms in TOLERANCE_PRESETS_MS.items()).capitalize(),
     )
 
 

@@ -18,7 +18,9 @@ from thrumble.core.neck.places import uses_flats
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.notation.printing import print_riff
 from thrumble.core.riff.notation.text import parse_riff
-from thrumble.store import hands, riffs, rigs, tags
+from thrumble.store.practice import hands
+from thrumble.store.riffs import riffs, tags
+from thrumble.store.rig import rigs
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Line
 from thrumble.web.shapes.views import (

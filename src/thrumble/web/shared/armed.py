@@ -10,7 +10,7 @@ from thrumble.core.coach.planning.next_riff import Standing, next_riff
 from thrumble.core.coach.planning.plan import Block
 from thrumble.core.riff.drills.catalogue import make_drill
 from thrumble.core.riff.expand import expand
-from thrumble.store import riffs
+from thrumble.store.riffs import riffs
 from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.strip import plan_strip
 

@@ -11,8 +11,8 @@ from thrumble.core.coach.verdict.finding import Finding
 from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.coach.verdict.proposals import Proposal
 from thrumble.core.riff.drills.catalogue import TABLE
-from thrumble.store import drills
-from thrumble.store.drills import DrillOf
+from thrumble.store.riffs import drills
+from thrumble.store.riffs.drills import DrillOf
 
 
 @dataclass(frozen=True, slots=True)

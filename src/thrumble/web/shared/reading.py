@@ -14,9 +14,9 @@ from thrumble.core.coach.verdict.whole_take import Clean
 from thrumble.core.counting import counted
 from thrumble.core.ear.reading import Change, ChangeKind, HeardKind, HitReading, HitState, Reading
 from thrumble.core.pulse.cues import bar_levels
-from thrumble.store.corrections import Correction
-from thrumble.store.riffs import Revision
-from thrumble.store.takes import Take
+from thrumble.store.riffs.riffs import Revision
+from thrumble.store.takes.corrections import Correction
+from thrumble.store.takes.takes import Take
 from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.charts import Clock, Pile, bar_clock, deviation_pile
 from thrumble.web.drawings.mirror import reading_strip

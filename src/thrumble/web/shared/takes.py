@@ -5,9 +5,9 @@ from datetime import datetime
 
 from thrumble.core.counting import days_ago
 from thrumble.core.takes import FINAL, TakeState
-from thrumble.store.space import Room, Space
-from thrumble.store.take_lists import TakeLine
-from thrumble.store.takes import Take
+from thrumble.store.takes.space import Room, Space
+from thrumble.store.takes.take_lists import TakeLine
+from thrumble.store.takes.takes import Take
 
 AGAIN = "being judged again …"
 STATE_WORDS = {

@@ -5,9 +5,9 @@ from uuid import uuid4
 
 from sqlmodel import Session
 
-from thrumble.store import rigs
-from thrumble.store.riffs import Revision
-from thrumble.store.rigs import Rig, ToneProfile
+from thrumble.store.riffs.riffs import Revision
+from thrumble.store.rig import rigs
+from thrumble.store.rig.rigs import Rig, ToneProfile
 
 
 @dataclass(frozen=True, slots=True)

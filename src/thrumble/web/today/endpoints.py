@@ -10,8 +10,9 @@ from thrumble.actions.caring import known_of
 from thrumble.core.coach.planning.hand_health import WORST, Area, Comfort, When, take_care
 from thrumble.core.errors import BadInput
 from thrumble.core.takes import TakeState
-from thrumble.store import comfort, take_lists
-from thrumble.store.rounds import local_time
+from thrumble.store.practice import comfort
+from thrumble.store.practice.rounds import local_time
+from thrumble.store.takes import take_lists
 from thrumble.web.deps import DbSession, PlayerId, Today, player_zone
 from thrumble.web.inputs import Line
 from thrumble.web.shared.armed import armed_view

@@ -12,7 +12,7 @@ from thrumble.core.coach.planning.hand_health import (
     When,
     share_left,
 )
-from thrumble.store.take_lists import TakeLine
+from thrumble.store.takes.take_lists import TakeLine
 from thrumble.web.shared.armed import ArmedView
 from thrumble.web.shared.takes import TakeLineView, take_line
 

@@ -8,7 +8,8 @@ from pydantic import Field
 
 from thrumble.actions.trying import LONGEST_WAY, begin_trial, go_on, trial_now
 from thrumble.core.coach.comparing.trial import PAIRS_RANGE
-from thrumble.store import drills, riffs, trials
+from thrumble.store.practice import trials
+from thrumble.store.riffs import drills, riffs
 from thrumble.web.deps import DbSession, PlayerId
 from thrumble.web.inputs import BIGGEST_ID, Id, Line, Reference, Sent
 from thrumble.web.templating import render

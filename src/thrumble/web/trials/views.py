@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from thrumble.actions.trying import Tried
 from thrumble.core.coach.comparing.trial import Outcome
 from thrumble.core.counting import counted
-from thrumble.store.trials import Trial
+from thrumble.store.practice.trials import Trial
 
 OFFERED = (
     ("fingers 1 and 3", "fingers 1 and 4"),

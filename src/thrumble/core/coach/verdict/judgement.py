@@ -17,8 +17,8 @@ from thrumble.core.ear.reading import HeardKind, HitReading, HitState, Reading
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
-TOLERANCES_MS = {"tight": 12.0, "normal": 20.0, "loose": 35.0}
-DEFAULT_TOLERANCE_MS = TOLERANCES_MS["normal"]
+TOLERANCE_PRESETS_MS = {"tight": 12.0, "normal": 20.0, "loose": 35.0}
+DEFAULT_TOLERANCE_MS = TOLERANCE_PRESETS_MS["normal"]
 TOLERANCE_RANGE_MS = (3.0, 100.0)  # of a player's own
 QUARTER_OF_SLOT = 0.25
 LATE_STOP_MS = 60.0

@@ -17,14 +17,10 @@ from thrumble.core.ear.reading import Reading
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.takes import TakeState, change
 from thrumble.formats.reading_json import reading_document, reading_from_document
-from thrumble.store.rounds import is_current
-from thrumble.store.tables import (
-    HitRow,
-    ReadingRow,
-    RevisionRow,
-    TakeRow,
-)
-from thrumble.store.take_lists import PAGE
+from thrumble.store.practice.rounds import is_current
+from thrumble.store.riffs.tables import RevisionRow
+from thrumble.store.takes.tables import HitRow, ReadingRow, TakeRow
+from thrumble.store.takes.take_lists import PAGE
 
 
 def put_reading(

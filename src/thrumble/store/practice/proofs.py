@@ -12,9 +12,12 @@ from thrumble.core.errors import NotFound
 from thrumble.core.proving.proof import ProofHit
 from thrumble.core.riff.model import Riff
 from thrumble.core.takes import TakeState
-from thrumble.store import players, riffs
-from thrumble.store.practice_tables import ProofRow
-from thrumble.store.tables import ExampleRow, RiffRow, TakeRow
+from thrumble.store.players import players
+from thrumble.store.practice.tables import ProofRow
+from thrumble.store.riffs import riffs
+from thrumble.store.riffs.tables import RiffRow
+from thrumble.store.rig.tables import ExampleRow
+from thrumble.store.takes.tables import TakeRow
 
 MARK = "sound-check"  # of the riff that sound checks are takes of; it stands with no other riff
 

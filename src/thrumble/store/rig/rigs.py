@@ -12,13 +12,8 @@ from sqlmodel import Session, col, select
 from thrumble.core.errors import NotAllowed, NotFound
 from thrumble.core.instrument import STANDARD_SCALE_MM, Instrument
 from thrumble.core.riff.model import Riff
-from thrumble.store.tables import (
-    CalibrationRow,
-    ExampleRow,
-    RigRow,
-    TakeRow,
-    ToneRow,
-)
+from thrumble.store.rig.tables import CalibrationRow, ExampleRow, RigRow, ToneRow
+from thrumble.store.takes.tables import TakeRow
 
 T = TypeVar("T")
 

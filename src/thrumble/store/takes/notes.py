@@ -9,7 +9,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
-from thrumble.store.practice_tables import NoteRow
+from thrumble.store.takes.tables import NoteRow
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

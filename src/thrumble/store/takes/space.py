@@ -9,8 +9,8 @@ from sqlmodel import Session, select
 
 from thrumble.core.errors import NoSpace
 from thrumble.settings import settings
-from thrumble.store.keeping import purge_audio
-from thrumble.store.tables import ChunkRow, TakeRow
+from thrumble.store.takes.keeping import purge_audio
+from thrumble.store.takes.tables import ChunkRow, TakeRow
 
 NEARLY = 0.9
 

@@ -7,9 +7,9 @@ import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from thrumble.core.errors import NotAllowed, NotFound
-from thrumble.store.keeping import restore_audio
-from thrumble.store.practice_tables import TrialRow, TurnRow
-from thrumble.store.tables import TakeRow
+from thrumble.store.practice.tables import TrialRow, TurnRow
+from thrumble.store.takes.keeping import restore_audio
+from thrumble.store.takes.tables import TakeRow
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

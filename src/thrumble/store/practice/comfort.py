@@ -6,7 +6,7 @@ import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from thrumble.core.coach.planning.hand_health import Area, Comfort, When
-from thrumble.store.practice_tables import ComfortRow
+from thrumble.store.practice.tables import ComfortRow
 
 REMEMBERED = timedelta(days=60)
 

@@ -15,16 +15,11 @@ from sqlmodel import Session, col, select
 
 from thrumble.core.errors import NotFound
 from thrumble.core.takes import TakeState, change
-from thrumble.store import notes
-from thrumble.store.practice_tables import ProofRow
-from thrumble.store.tables import (
-    AudioRow,
-    ChunkRow,
-    CorrectionRow,
-    ExampleRow,
-    RiffRow,
-    TakeRow,
-)
+from thrumble.store.practice.tables import ProofRow
+from thrumble.store.riffs.tables import RiffRow
+from thrumble.store.rig.tables import ExampleRow
+from thrumble.store.takes import notes
+from thrumble.store.takes.tables import AudioRow, ChunkRow, CorrectionRow, TakeRow
 
 PART_BYTES = 1 << 20
 GRACE = timedelta(days=7)  # how long audio that a rule deleted can be restored

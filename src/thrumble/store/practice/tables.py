@@ -1,5 +1,5 @@
-"""The tables of practice: hands, how and what is practised, what is recalled, rounds, what it asked
-of the hands, what helped, how they felt.
+"""Tables of practice: hands, settings, plans, loads, passes, effects of drills, trials and sound
+checks.
 """
 
 from datetime import date, datetime, time
@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Column, Field, SQLModel
 
 from thrumble.core.coach.verdict.judgement import DEFAULT_TOLERANCE_MS
-from thrumble.store.tables import (
+from thrumble.store.columns import (
     json_column,
     maybe_column,
     moment_column,
@@ -212,35 +212,6 @@ class TurnRow(SQLModel, table=True):
     number: int = Field(sa_column=Column(sa.Integer, primary_key=True))
     player_id: int = player_column()
     take_id: int = Field(sa_column=Column(sa.Integer, nullable=False, unique=True))
-
-
-class NoteRow(SQLModel, table=True):
-    """What the player notes of a take; `tried`: what was tried, `words`: anything else."""
-
-    __tablename__ = "note"
-    take_id: int = Field(sa_column=Column(sa.Integer, primary_key=True))
-    player_id: int = player_column()
-    pick: str = ""
-    palm: str = ""
-    fingers: str = ""
-    tried: str = ""
-    words: str = ""
-    starred: bool = False
-
-
-class KeepingRow(SQLModel, table=True):
-    """Which takes' sound a player keeps: one row each."""
-
-    __tablename__ = "keeping"
-    player_id: int = Field(
-        sa_column=Column(
-            sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), primary_key=True
-        )
-    )
-    tidy: bool
-    last: int
-    days: int
-    limit_gb: float | None = None
 
 
 class ProofRow(SQLModel, table=True):

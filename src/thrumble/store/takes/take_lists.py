@@ -8,10 +8,11 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import Session, col, select
 
 from thrumble.core.takes import TakeState
-from thrumble.store import notes
-from thrumble.store.rounds import is_current
-from thrumble.store.tables import ReadingRow, RevisionRow, TakeRow
-from thrumble.store.takes import Take, take_of
+from thrumble.store.practice.rounds import is_current
+from thrumble.store.riffs.tables import RevisionRow
+from thrumble.store.takes import notes
+from thrumble.store.takes.tables import ReadingRow, TakeRow
+from thrumble.store.takes.takes import Take, take_of
 
 PAGE = 50
 

@@ -3,8 +3,8 @@
 import sqlalchemy as sa
 from sqlmodel import Session, col
 
-from thrumble.store.riffs import own_riff
-from thrumble.store.tables import RiffRow
+from thrumble.store.riffs.riffs import own_riff
+from thrumble.store.riffs.tables import RiffRow
 
 
 def set_tags(session: Session, player_id: int, riff_id: int, tags: tuple[str, ...]) -> None:

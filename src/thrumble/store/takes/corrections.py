@@ -10,7 +10,8 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
 from thrumble.core.coach.verdict.judgement import HitKey
-from thrumble.store.tables import CorrectionRow, ExampleRow
+from thrumble.store.rig.tables import ExampleRow
+from thrumble.store.takes.tables import CorrectionRow
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -17,8 +17,9 @@ from thrumble.core.errors import NotFound
 from thrumble.core.riff.editing.revisions import map_identities
 from thrumble.core.riff.model import HitIdentity, Riff
 from thrumble.formats.riff_json import riff_document, riff_from_document
-from thrumble.store.rounds import is_current
-from thrumble.store.tables import ReadingRow, RevisionRow, RiffRow, TakeRow
+from thrumble.store.practice.rounds import is_current
+from thrumble.store.riffs.tables import RevisionRow, RiffRow
+from thrumble.store.takes.tables import ReadingRow, TakeRow
 
 PAGE = 12
 MOST_REVISIONS = 40

@@ -7,7 +7,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
-from thrumble.store.tables import Installation, PlayerRow, Signing
+from thrumble.store.players.tables import Installation, PlayerRow, Signing
 
 LOCAL = "Local player"
 

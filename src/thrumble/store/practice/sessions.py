@@ -9,7 +9,7 @@ from sqlmodel import Session as DbSession
 from sqlmodel import col
 
 from thrumble.core.coach.planning.day_plan import Session
-from thrumble.store.practice_tables import SessionRow
+from thrumble.store.practice.tables import SessionRow
 
 _FORM = TypeAdapter(Session)
 

@@ -14,9 +14,10 @@ from sqlmodel import Session, col, select
 from thrumble.core.coach.progress.clean_speed import REMEMBERED_DAYS, Round
 from thrumble.core.coach.progress.passes import WHOLE, RoundResult
 from thrumble.core.coach.verdict.judgement import VERSION
-from thrumble.store import practice
-from thrumble.store.practice_tables import RoundRow
-from thrumble.store.tables import ReadingRow, TakeRow, ToneRow
+from thrumble.store.practice import practice
+from thrumble.store.practice.tables import RoundRow
+from thrumble.store.rig.tables import ToneRow
+from thrumble.store.takes.tables import ReadingRow, TakeRow
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

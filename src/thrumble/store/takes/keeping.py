@@ -10,9 +10,9 @@ from sqlmodel import Session, col, select
 
 from thrumble.core.keeping import KeepingRule, KeptSound
 from thrumble.core.takes import TakeState
-from thrumble.store.notes import is_starred
-from thrumble.store.practice_tables import KeepingRow, TurnRow
-from thrumble.store.tables import AudioRow, TakeRow
+from thrumble.store.practice.tables import TurnRow
+from thrumble.store.takes.notes import is_starred
+from thrumble.store.takes.tables import AudioRow, KeepingRow, TakeRow
 
 
 def rule_of(session: Session, player_id: int) -> KeepingRule:

@@ -12,10 +12,10 @@ from thrumble.core.neck.hand import Damping, Hand, School, check_hand
 from thrumble.core.neck.picking import Picking
 from thrumble.core.riff.model import Riff
 from thrumble.core.rig.recall import Call, Recalled
-from thrumble.store.practice_tables import HandRow, RecallRow
-from thrumble.store.riffs import get_revision
-from thrumble.store.rounds import is_current
-from thrumble.store.tables import HitRow, ReadingRow, TakeRow
+from thrumble.store.practice.rounds import is_current
+from thrumble.store.practice.tables import HandRow, RecallRow
+from thrumble.store.riffs.riffs import get_revision
+from thrumble.store.takes.tables import HitRow, ReadingRow, TakeRow
 
 LATEST_TAKES = 12
 ANSWERS_COUNTED = 10  # the last ones of each chord

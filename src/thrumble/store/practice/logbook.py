@@ -10,9 +10,10 @@ from sqlmodel import Session, col
 
 from thrumble.core.coach.progress.habits import PlayedPlace
 from thrumble.core.ear.reading import HitState
-from thrumble.store.practice_tables import LoadRow, RoundRow
-from thrumble.store.rounds import is_current, is_newest
-from thrumble.store.tables import HitRow, ReadingRow, RevisionRow, RiffRow, TakeRow
+from thrumble.store.practice.rounds import is_current, is_newest
+from thrumble.store.practice.tables import LoadRow, RoundRow
+from thrumble.store.riffs.tables import RevisionRow, RiffRow
+from thrumble.store.takes.tables import HitRow, ReadingRow, TakeRow
 
 LATEST_TAKES, ENOUGH_HITS = 20, 4000  # the last takes, until they hold so many hits
 

@@ -16,7 +16,7 @@ from thrumble.core.coach.planning.plan import MOST_MINUTES
 from thrumble.core.coach.progress.ladder import LadderSchool
 from thrumble.core.coach.verdict.judgement import DEFAULT_TOLERANCE_MS, TOLERANCE_RANGE_MS
 from thrumble.core.errors import BadInput, NotFound
-from thrumble.store.practice_tables import PracticeRow
+from thrumble.store.practice.tables import PracticeRow
 
 EVERY_DAY = tuple(range(7))
 

@@ -15,9 +15,10 @@ from sqlmodel import Session, col
 from thrumble.core.coach.planning.hand_health import TakeEffort
 from thrumble.core.coach.progress.sessions import TakeAt
 from thrumble.core.coach.progress.stamina import Run, TakeLoad
-from thrumble.store.practice_tables import LoadRow
-from thrumble.store.rounds import is_newest, local_day, reading_of
-from thrumble.store.tables import ReadingRow, RiffRow, TakeRow
+from thrumble.store.practice.rounds import is_newest, local_day, reading_of
+from thrumble.store.practice.tables import LoadRow
+from thrumble.store.riffs.tables import RiffRow
+from thrumble.store.takes.tables import ReadingRow, TakeRow
 
 
 def put_load(

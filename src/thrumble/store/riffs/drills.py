@@ -13,10 +13,11 @@ from thrumble.core.coach.progress.drill_effect import Helped, Measure
 from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.model import Riff
 from thrumble.core.takes import TakeState
-from thrumble.store import riffs
-from thrumble.store.practice_tables import HelpedRow
-from thrumble.store.riffs import Revision
-from thrumble.store.tables import RevisionRow, RiffRow, TakeRow
+from thrumble.store.practice.tables import HelpedRow
+from thrumble.store.riffs import riffs
+from thrumble.store.riffs.riffs import Revision
+from thrumble.store.riffs.tables import RevisionRow, RiffRow
+from thrumble.store.takes.tables import TakeRow
 
 
 @dataclass(frozen=True, slots=True)
