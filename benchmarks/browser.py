@@ -78,15 +78,15 @@ def main() -> None:
         browser = playwright.chromium.launch(executable_path=PROGRAM, args=[*ARGS, *MICROPHONE])
         context = browser.new_context(permissions=["microphone"])
         context.add_init_script(path=SEAM)
-        page = context.new_page()
-        page.goto(f"{base}/play/1")
-        page.evaluate(FILL, sound_text(take.samples))
+        tab = context.new_page()
+        tab.goto(f"{base}/play/1")
+        tab.evaluate(FILL, sound_text(take.samples))
         times = []
         for _ in range(3):
-            page.keyboard.press("Space")
-            page.wait_for_selector("#play[data-stage=record]")
-            page.wait_for_selector("#play[data-stage=done]", timeout=90000)
-            times.append(float(page.get_attribute("#play", "data-read-after-ms") or "nan"))
+            tab.keyboard.press("Space")
+            tab.wait_for_selector("#play[data-stage=record]")
+            tab.wait_for_selector("#play[data-stage=done]", timeout=90000)
+            times.append(float(tab.get_attribute("#play", "data-read-after-ms") or "nan"))
         print(
             f"| end of a {take.samples.size / take.rate_hz:.0f} s recording to the drawn reading, "
             f"median of three | {statistics.median(times):.0f} |"

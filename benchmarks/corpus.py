@@ -295,9 +295,8 @@ def with_behind(
 ) -> Samples:
     """A take with another one sounding behind it all along, so loud against it."""
     far = np.resize(soxr.resample(other, other_hz, rate_hz), samples.size)
-    return samples + far * np.float32(
-        10 ** (level_db / 20) * np.std(samples) / max(1e-9, float(np.std(far)))
-    )
+    gain = 10 ** (level_db / 20) * float(np.std(samples)) / max(1e-9, float(np.std(far)))
+    return (samples + gain * far).astype(np.float32)
 
 
 def main() -> None:

@@ -45,7 +45,7 @@ def median_s(what: Callable[[], object], times: int = 9) -> float:
     return statistics.median(taken)
 
 
-def drawn(riff: Riff) -> str:
+def drawn(riff: Riff) -> list[str]:
     return desk_html(expand(edits.unrolled(riff)), EIGHTH, Counting.BEATS)
 
 

@@ -173,7 +173,8 @@ def palm_lines() -> tuple[list[str], str]:
 
 
 def profile_lines() -> tuple[list[str], dict[str, Any]]:
-    rows, figures = [], {}
+    rows: list[tuple[str, ...]] = []
+    figures: dict[str, Any] = {}
     for sampled in (False, True):
         both = spread(partial(with_profile, sampled=sampled), range(GUITARS))
         for name, which in (("without", 0), ("with", 1)):

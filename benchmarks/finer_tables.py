@@ -22,7 +22,7 @@ def stop_table(cases: list[Case]) -> list[str]:
             continue
         errors = np.abs([c.said_late_ms - c.late_ms for c in told])  # type: ignore[operator]
         late, said = (
-            [c.late_ms >= LATE_MS for c in asked],
+            [(c.late_ms or 0) >= LATE_MS for c in asked],
             [(c.said_late_ms or 0) >= LATE_MS for c in asked],
         )  # type: ignore[operator]
         deaf = np.median([abs(c.late_ms) for c in asked])  # type: ignore[arg-type]

@@ -13,6 +13,7 @@ from fractions import Fraction
 from io import BytesIO
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import Any
 
 import numpy as np
 from mido import Message, MetaMessage, MidiFile, MidiTrack, bpm2tempo
@@ -230,7 +231,7 @@ def main() -> None:
     folder = parser.parse_args().folder
     print("| written as | files | hits | right | right or named | worst |")
     print("| --- | --- | --- | --- | --- | --- |")
-    whole = []
+    whole: list[Any] = []
     for style in STYLES:
         scores = {}
         for name, text in riff_texts().items():

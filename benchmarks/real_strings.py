@@ -138,7 +138,7 @@ def profiled(seed: int, wear: float) -> tuple[Score, Score]:
 
 def profile_rows() -> list[tuple[str, ...]]:
     """What six examples give, by the strings' age."""
-    rows = []
+    rows: list[tuple[str, ...]] = []
     for name, wear in WEARS:
         with Pool() as pool:
             pairs = pool.map(partial(profiled, wear=wear), range(900, 900 + GUITARS), 1)
@@ -233,16 +233,16 @@ def main() -> None:
     for name, rows in tables.items():
         text += [f"## By {name}", "", *table(head, rows), ""]
     titles = ("strings", "examples", "hits", "three classes", "open single notes")
-    titles += ("unlike the plan", "right where surely")
+    more = ("unlike the plan", "right where surely")
     rows = profile_rows()
-    print("\n".join(table(titles, rows)), flush=True)
+    print("\n".join(table((*titles, *more), rows)), flush=True)
     text += [
         "## Six examples of the player's own, by age",
         "",
         f"{GUITARS} modelled and sampled guitars of each age, two open hits, a light, a full and a",
         "tight palm and a dead hit kept of each.",
         "",
-        *table(titles, rows),
+        *table((*titles, *more), rows),
         "",
     ]
     DOCUMENT.write_text("\n".join(text).rstrip() + "\n")

@@ -244,11 +244,11 @@ class SampledGuitar:
         t = np.arange(frames) / rate_hz
         fall_s = self._palm_s * 4 ** (0.6 - hit.depth)
         low = filtered(note, rate_hz, low_pass(300))
-        damped = low * 10 ** (-t / fall_s) + (note - low) * 10 ** (-t / (fall_s * self._upper))
+        damped: Array = low * 10 ** (-t / fall_s) + (note - low) * 10 ** (
+            -t / (fall_s * self._upper)
+        )
         if self._muted is self._open:  # an open note's own brightness goes with the hand
-            damped = filtered(
-                damped.astype(np.float32), rate_hz, low_pass(3500 * 4 ** (0.3 - hit.depth))
-            )
+            damped = filtered(damped, rate_hz, low_pass(3500 * 4 ** (0.3 - hit.depth)))
         if self._slow_s:
             damped = damped * np.clip(t / (self._slow_s * (0.5 + hit.depth)), 0, 1) ** 1.5
         return np.asarray(damped, dtype=np.float32)

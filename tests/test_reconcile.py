@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 import pytest
@@ -184,8 +185,11 @@ def test_no_transaction_is_open_while_the_ear_computes(
     busy = "select count(*) from pg_stat_activity where datname = current_database() and state like 'idle in transaction%'"
     seen: list[object] = []
     real = verbs.read_recording
-    monkeypatch.setattr(
-        verbs, "read_recording", lambda *a, **k: (seen.append(one(busy)), real(*a, **k))[1]
-    )
+
+    def watched(*arguments: Any, **named: Any) -> Any:
+        seen.append(one(busy))
+        return real(*arguments, **named)
+
+    monkeypatch.setattr(verbs, "read_recording", watched)
     work_once()
     assert seen == [0]

@@ -109,7 +109,8 @@ def _begin(page: Page, on: Bench) -> None:
 
 def _watched(page: Page, devtools: CDPSession, on: Bench) -> list[tuple[float, ...]]:
     """Minute, page's heap after collecting, server, worker: MB."""
-    begun, rows = time.monotonic(), []
+    begun = time.monotonic()
+    rows: list[tuple[float, ...]] = []
     assert on.server
     while (minute := (time.monotonic() - begun) / 60) < MINUTES:
         devtools.send("HeapProfiler.collectGarbage")

@@ -3,7 +3,7 @@ at every moment of a take.
 """
 
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import Any
 
 import pytest
@@ -25,7 +25,7 @@ LOSE_WHILE_READING = """() => {
 
 
 @pytest.fixture
-def module(served: Served, open_page: Callable[..., Page]) -> Iterator[Callable[[str, str], Any]]:
+def module(served: Served, open_page: Callable[..., Page]) -> Callable[[str, str], Any]:
     """Runs an expression with a script's exports as `m`."""
     page = open_page(microphone=False)
     page.goto(f"{served.base}/riffs")

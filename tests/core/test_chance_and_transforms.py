@@ -1,5 +1,7 @@
 """What is our own where the library's front is too slow to load, held against the library."""
 
+from typing import Any
+
 import numpy as np
 import pytest
 import scipy.fft
@@ -53,7 +55,7 @@ def test_the_reach_of_a_95_percent_interval(freedom: int) -> None:
 @pytest.mark.parametrize("kind", [np.float32, np.float64])
 @pytest.mark.parametrize("size", [None, 37, 64, 100])
 def test_transforms_are_the_librarys(kind: type, size: int | None) -> None:
-    rows = np.random.default_rng(3).normal(size=(3, 2, 64)).astype(kind)
+    rows: Any = np.random.default_rng(3).normal(size=(3, 2, 64)).astype(kind)
     near = {"rtol": 1e-4, "atol": 1e-4} if kind is np.float32 else {"rtol": 1e-12, "atol": 1e-12}
     spectra = rfft(rows, size)
     assert spectra.dtype == (np.complex64 if kind is np.float32 else np.complex128)

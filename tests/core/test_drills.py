@@ -1,6 +1,7 @@
 """Drills: their hits are the riff's, each trains what it says; the coach proposes the right one."""
 
 from decimal import Decimal
+from typing import Any
 
 import pytest
 
@@ -53,7 +54,7 @@ def test_the_hits_of_every_drill_are_hits_of_the_riff(name: str) -> None:
 def test_loops_of_every_bar_in_order_are_the_riff(name: str) -> None:
     whole = RIFFS[name]
     hits = [due for due in expand(whole).hits if due.bar > 0]
-    looped = []
+    looped: list[Any] = []
     for piece in pieces_of(whole):
         if piece.hits:
             bars = (piece.number, piece.number)

@@ -1,6 +1,7 @@
 """The ear against the simulated player's truth, and what it says where it cannot know."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -57,7 +58,7 @@ def test_the_plan_does_not_decide_what_a_hit_was() -> None:
     changed = 0
     sections = []
     for section in SLUICE.sections:
-        bars = []
+        bars: list[Any] = []
         for bar in section.bars:
             hits = tuple(
                 replace(h, articulation=Articulation.OPEN, depth=None)

@@ -153,7 +153,8 @@ def test_a_flaw_gives_its_finding_which_speaks_with_its_evidence(kind: type[Find
 
 
 def test_kinds_in_files_and_in_the_database_are_distinct() -> None:
-    kinds = [kind.kind for kind in (*FINDINGS, Clean, FewErrors)]
+    classes: list[type[Finding]] = [*FINDINGS, Clean, FewErrors]
+    kinds = [kind.kind for kind in classes]
     assert len(kinds) == len(set(kinds))
 
 

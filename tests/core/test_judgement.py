@@ -120,8 +120,8 @@ def test_a_correction_counts_and_keeps_the_tolerance() -> None:
     reading = replace(
         reading_of(RIFF, hits={2: {"heard_articulation": HeardKind.OPEN}}), bias_judged=True
     )
-    before = judge(reading, RIFF, tolerance="loose")
-    after = judge(reading, RIFF, corrections={HitKey(1, 2): "palm"}, tolerance="loose")
+    before = judge(reading, RIFF, tolerance_ms=35.0)
+    after = judge(reading, RIFF, corrections={HitKey(1, 2): "palm"}, tolerance_ms=35.0)
     assert (before.clean, after.clean) == (11, 12) and after.counted == 12
     assert after.limits == before.limits and after.corrected == {HitKey(1, 2)}
     assert reading.hits[2].heard_articulation is HeardKind.OPEN, "what was detected stays"

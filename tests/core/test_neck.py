@@ -195,7 +195,7 @@ def test_a_stroke_goes_from_gap_to_gap_and_comes_to_rest_on_the_next_string() ->
     down = path(two, Picking.DOWN).strokes
     assert [(s.start, s.rest, s.passes) for s in down] == [(6, 4, (6, 5))] * 2
     assert down[1].crossed == 2, "back over both strings through the air"
-    down, up = path("| 6:3,5:5 o o . . . . . . |", Picking.ALTERNATE).strokes
+    _, up = path("| 6:3,5:5 o o . . . . . . |", Picking.ALTERNATE).strokes
     assert (up.start, up.rest, up.passes, up.crossed) == (4, 6, (5, 6), 0)
     accents = path("| 6:3,5:5 o >o o o |", Picking.ACCENTS_UP).strokes
     assert [s.stroke.value for s in accents] == ["down", "up", "down", "down"]

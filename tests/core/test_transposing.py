@@ -1,6 +1,7 @@
 """Other keys and other tunings: what stays, what moves, and what is said to be lost."""
 
 from dataclasses import replace
+from itertools import product
 
 import pytest
 from hypothesis import given, settings
@@ -32,21 +33,25 @@ def riff(bars: str, **heads: str) -> Riff:
     return parse_riff(f"title: T\ntempo: 100\n{lines}[A]\n{bars}\n")
 
 
-@pytest.mark.parametrize("semitones", range(1, 13))
-@pytest.mark.parametrize("of", DEMO, ids=lambda r: r.title)
-def test_twelve_keys_there_and_back(of: Riff, semitones: int) -> None:
+def test_twelve_keys_there_and_back() -> None:
     """Every pitch moves by as much, unless it is said that one could not; and comes back."""
-    there = transpose(of, semitones)
-    for before, after in zip(sounding(of), sounding(there.riff), strict=True):
-        wanted = sorted(m + semitones for m in before if m is not None)
-        if not there.lost or "octave" not in " ".join(there.lost):
-            assert sorted(m for m in after if m is not None) == wanted[: len(after)]
-    assert parse_riff(print_riff(there.riff)) == there.riff
-    back = transpose(there.riff, -semitones)
-    if not any(w in " ".join(there.lost) for w in ("octave", "out of reach")):
-        assert [sorted(filter(None, x)) for x in sounding(back.riff)] == [
-            sorted(filter(None, x)) for x in sounding(of)
-        ]
+    offenders = []
+    for of, semitones in product(DEMO, range(1, 13)):
+        there = transpose(of, semitones)
+        lost = " ".join(there.lost)
+        wanted = [sorted(m + semitones for m in hit if m is not None) for hit in sounding(of)]
+        moved = [sorted(m for m in hit if m is not None) for hit in sounding(there.riff)]
+        cut = [all_of[: len(part)] for all_of, part in zip(wanted, moved, strict=True)]
+        back = transpose(there.riff, -semitones).riff
+        returned = [sorted(filter(None, hit)) for hit in sounding(back)]
+        original = [sorted(filter(None, hit)) for hit in sounding(of)]
+        if (
+            ("octave" not in lost and moved != cut)
+            or parse_riff(print_riff(there.riff)) != there.riff
+            or (not ("octave" in lost or "out of reach" in lost) and returned != original)
+        ):
+            offenders.append((of.title, semitones))
+    assert not offenders
 
 
 @settings(max_examples=60, deadline=None)

@@ -165,8 +165,8 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(
     say(index=3, round_=2, articulation="palm")
     found = corrections.corrections_of(session, player, take.id)
     assert set(found) == {HitKey(1, 3), HitKey(2, 3)} and (
-        found[1, 3].articulation,
-        found[1, 3].example_id,
+        found[HitKey(1, 3)].articulation,
+        found[HitKey(1, 3)].example_id,
     ) == ("dead", example.id)
     assert sorted(corrections.corrected_kinds(session, player)) == [
         ("palm", "dead"),

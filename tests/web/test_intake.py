@@ -45,7 +45,8 @@ class Client:
             (k.encode(), v.encode())
             for k, v in {"accept": "application/json", **(headers or {})}.items()
         ]
-        self.status, self.body, self.sent = 0, b"", {}
+        self.status, self.body = 0, b""
+        self.sent: dict[str, Any] = {}
 
     async def receive(self) -> Message:
         if self.pieces:

@@ -112,7 +112,9 @@ def plan_view(found: Planned, own: Practice, today: date) -> PlanView:
         begins_at=f"{own.begins_at:%H:%M}",
         rise=f"{own.rise_percent:g}",
         tolerance=f"{own.tolerance_ms:g}",
-        tolerances=", ".join(f"{name} {ms:g}" for name, ms in TOLERANCE_PRESETS_MS.items()).capitalize(),
+        tolerances=", ".join(
+            f"{name} {ms:g}" for name, ms in TOLERANCE_PRESETS_MS.items()
+        ).capitalize(),
     )
 
 
@@ -167,3 +169,9 @@ def _day(day: date, titles: list[str], own: Practice) -> DayView:
         titles="day off" if off else ", ".join(titles) or "nothing",
         off=off,
     )
+
+
+def _presets() -> str:
+    """`Tight 12, normal 20, loose 35`."""
+    presets = [f"{name} {ms:g}" for name, ms in TOLERANCE_PRESETS_MS.items()]
+    return ", ".join(presets).capitalize()
