@@ -244,9 +244,8 @@ class SampledGuitar:
         t = np.arange(frames) / rate_hz
         fall_s = self._palm_s * 4 ** (0.6 - hit.depth)
         low = filtered(note, rate_hz, low_pass(300))
-        damped: Array = low * 10 ** (-t / fall_s) + (note - low) * 10 ** (
-            -t / (fall_s * self._upper)
-        )
+        high = (note - low) * 10 ** (-t / (fall_s * self._upper))
+        damped: Samples = (low * 10 ** (-t / fall_s) + high).astype(np.float32)
         if self._muted is self._open:  # an open note's own brightness goes with the hand
             damped = filtered(damped, rate_hz, low_pass(3500 * 4 ** (0.3 - hit.depth)))
         if self._slow_s:
