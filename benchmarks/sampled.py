@@ -249,8 +249,9 @@ class SampledGuitar:
         if self._muted is self._open:  # an open note's own brightness goes with the hand
             damped = filtered(damped, rate_hz, low_pass(3500 * 4 ** (0.3 - hit.depth)))
         if self._slow_s:
-            damped = damped * np.clip(t / (self._slow_s * (0.5 + hit.depth)), 0, 1) ** 1.5
-        return np.asarray(damped, dtype=np.float32)
+            fade_in = np.clip(t / (self._slow_s * (0.5 + hit.depth)), 0, 1) ** 1.5
+            damped = (damped * fade_in).astype(np.float32)
+        return damped
 
     def _dead(self, frames: int, rate_hz: int, rng: np.random.Generator) -> Samples:
         t = np.arange(frames) / rate_hz

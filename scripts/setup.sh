@@ -1,7 +1,10 @@
 #!/usr/bin/env bash
-# Installs what is missing: Debian's packages given as arguments, then the Python environment. Says what and why.
+# Installs what is missing: Debian's packages given as arguments, then the Python environment: what Thrumble runs
+# on, and after --tests what its tests need, too. Says what and why.
 set -euo pipefail
 cd "$(dirname "$0")/.."
+lock=requirements.lock
+[ "${1:-}" != --tests ] || { lock=requirements-dev.lock; shift; }
 missing=()
 for package in "$@"; do
   dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'ok installed' || missing+=("$package")
@@ -30,17 +33,19 @@ fi
 python=$(command -v python3.11 || command -v python3 || true)
 [ -n "$python" ] && "$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' ||
   { echo "Python 3.11 or newer is needed: apt-get install -y python3 python3-venv" >&2; exit 1; }
-stamp=$(cat requirements.lock pyproject.toml | sha256sum | cut -d' ' -f1)
-if [ "$(cat .venv/.stamp 2>/dev/null)" != "$stamp" ]; then
+stamp() { cat "$1" pyproject.toml | sha256sum | cut -d' ' -f1; }
+installed=$(cat .venv/.stamp 2>/dev/null || true)
+# an environment for tests runs Thrumble as well
+if [ "$installed" != "$(stamp $lock)" ] && [ "$installed" != "$(stamp requirements-dev.lock)" ]; then
   if [ ! -x .tools/bin/uv ]; then
     echo "Installing the Python installer (uv)"
     "$python" -m venv .tools || { echo "Python's venv module is missing: apt-get install -y python3-venv" >&2; exit 1; }
-    .tools/bin/pip install -q --disable-pip-version-check uv==0.13.9
+    .tools/bin/pip install -q --disable-pip-version-check --require-hashes -r scripts/installer.lock
   fi
-  echo "Installing the Python libraries of requirements.lock into .venv"
+  echo "Installing the Python libraries of $lock into .venv"
   export UV_PYTHON_DOWNLOADS=never
   [ -x .venv/bin/python ] || .tools/bin/uv venv -q .venv -p "$python"
-  .tools/bin/uv pip sync -q --python .venv/bin/python --require-hashes requirements.lock
+  .tools/bin/uv pip sync -q --python .venv/bin/python --require-hashes $lock
   .tools/bin/uv pip install -q --python .venv/bin/python --no-deps --no-build-isolation -e .
-  echo "$stamp" > .venv/.stamp
+  stamp $lock > .venv/.stamp
 fi
