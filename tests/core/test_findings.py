@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from tests.core.coach_takes import NOISE, heard, invented
@@ -172,6 +173,16 @@ def test_recorded_takes_get_the_same_findings_as_ever() -> None:
         if shown != case["findings"]:
             differing.append((case["name"], shown, case["findings"]))
     assert not differing
+
+
+def test_a_steady_tone_is_sound_without_hits_and_not_silence() -> None:
+    rate_hz = 48000
+    hum = (0.2 * np.sin(2 * np.pi * 100 * np.arange(12 * rate_hz) / rate_hz)).astype(np.float32)
+    expanded = expand(PLANKS)
+    judgement = judge(read_take(hum, rate_hz, expanded, TakeInfo(start_s=0.5)), expanded)
+    (finding,) = find_findings(judgement)
+    assert finding.sentence(judgement).startswith("We heard sound in this take but no hits.")
+    assert judgement.reading.cautions[0].code == "no_hits"
 
 
 @pytest.mark.parametrize(

@@ -9,16 +9,32 @@ from thrumble.core.ear.reading import Caution, HeardKind, HitReading, HitState, 
 
 CLIP_CAUTION, CLIP_NO_LEVELS = 0.001, 0.20
 FEW_HITS = 8
+NOTHING_HEARD = Caution(
+    code="nothing_heard",
+    text="We heard nothing. Check your cable, input and level, then play it again.",
+)
+NO_HITS = Caution(
+    code="no_hits",
+    text=(
+        "There is sound but no hit in it: a hum, noise, or a note that was ringing before. Check "
+        "that this input records your guitar, then play it again."
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Basis:
-    """What a reading rests on. `source` of the start; `certain`: a fitted start that no other place
-    of the riff
-    comes near; `clicks` heard in the recording; `echo_ms`: the lag of an echo;
-    `strange`: the sound is unlike what the ear was trained on; `examples` of the player's own."""
+    """What a reading rests on.
+
+    nothing_heard, silent : no hit; no sound either.
+    source, certain : of the start; certain if no other place in the riff fits nearly as well.
+    clicks : heard in the recording.   echo_ms : lag of an echo, None without one.
+    strange : the sound is unlike what the ear was trained on.
+    examples : hits of the player's own that the analysis goes by.
+    """
 
     nothing_heard: bool
+    silent: bool
     dropouts: tuple[str, ...]
     clipped_share: float
     source: StartSource
@@ -34,12 +50,7 @@ def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
     """All that applies, the gravest first."""
     out = []
     if basis.nothing_heard:
-        out.append(
-            Caution(
-                code="nothing_heard",
-                text="We heard nothing. Check your cable, input and level, then play it again.",
-            )
-        )
+        out.append(NOTHING_HEARD if basis.silent else NO_HITS)
     if basis.dropouts:
         words = "; ".join(basis.dropouts)
         remedy = "Don't trust the timing after such a gap: close other programs and play it again."

@@ -350,6 +350,7 @@ def _basis(
 ) -> Basis:
     return Basis(
         nothing_heard=placed is None,
+        silent=heard.silent,
         dropouts=info.dropouts,
         clipped_share=heard.clipped_share,
         source=placed.source if placed is not None else StartSource.GIVEN,

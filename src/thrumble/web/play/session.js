@@ -94,5 +94,5 @@ document.addEventListener("alpine:initialized", () => {
   setRounds();
   const pause = Number(bar.dataset.before);
   free.count(Math.max(FIRST_S, pause),
-    pause ? `Rest: ${bar.dataset.restWords}.` : "Get ready. The take comes by itself.", play);
+    pause ? `Rest: ${bar.dataset.restWords}.` : "Get ready. Recording starts by itself.", play);
 });

@@ -35,11 +35,12 @@ async function keep() {
       return;
     }
     ({ turn } = next);
+    const same = $("trial-letter").textContent === next.letter;
     $("trial-way").textContent = next.way;
     $("trial-letter").textContent = next.letter;
     $("trial-place").textContent = next.place;
-    free.count(BETWEEN_S, "Shake out, then change to this way. The take comes by itself.", free
-      .play);
+    const what = same ? "play it this way once more" : "switch to this way";
+    free.count(BETWEEN_S, `Shake out, then ${what}. Recording starts by itself.`, free.play);
   } catch (error) {
     problem(error.message);
     free.hold("The trial waits. Space tries again.", keep);
@@ -52,5 +53,5 @@ $("trial-now").addEventListener("click", () => {
 });
 document.addEventListener("alpine:initialized", () => {
   $("rounds").value = bar.dataset.rounds;
-  free.count(FIRST_S, "Take up this way. The take comes by itself.", free.play);
+  free.count(FIRST_S, "Play it this way. Recording starts by itself.", free.play);
 });

@@ -29,7 +29,7 @@ SOURCE_WORDS = {
 }
 
 
-GRAVE = frozenset({"nothing_heard", "dropouts", "clipping", "start_uncertain"})
+GRAVE = frozenset({"nothing_heard", "no_hits", "dropouts", "clipping", "start_uncertain"})
 
 
 @dataclass(frozen=True, slots=True)

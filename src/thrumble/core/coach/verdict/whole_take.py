@@ -17,6 +17,7 @@ from thrumble.core.coach.verdict.finding import (
 )
 from thrumble.core.coach.verdict.judgement import HitKey, JudgedHit, Judgement
 from thrumble.core.counting import counted
+from thrumble.core.ear.cautions import NO_HITS
 
 # Shares of the hits due, for another riff. Of 112 takes analysed as another sample riff at its
 # tempo 96 are recognised by these and 8 by the first alone; of 64 takes of the right one, with up
@@ -30,20 +31,32 @@ MIN_CHORDS = 6
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NothingHeard(Finding):
-    """A take without a hit."""
+    """A take without a hit. `is_silent`: without any sound."""
 
     kind: ClassVar[str] = "nothing"
     is_cause: ClassVar[bool] = False
     stands_alone: ClassVar[bool] = True
     needs_practice: ClassVar[bool] = False
 
+    is_silent: bool
+
     @classmethod
     def find(cls, review: Review) -> Self | None:
-        return None if review.judgement.played else cls(cost=1.0)
+        judgement = review.judgement
+        if judgement.played:
+            return None
+        has_sound = any(caution.code == NO_HITS.code for caution in judgement.reading.cautions)
+        return cls(cost=1.0, is_silent=not has_sound)
 
     def sentence(self, judgement: Judgement) -> str:
+        if self.is_silent:
+            return (
+                "We heard nothing in this take. Check your cable, input and level, then play it "
+                "again."
+            )
         return (
-            "We heard nothing in this take. Check your cable, input and level, then play it again."
+            "We heard sound in this take but no hits. Check that this input records your guitar, "
+            "then play it again."
         )
 
 
