@@ -79,7 +79,7 @@ def trials(count: int, pairs: int, more_ms: float) -> tuple[float, float]:
         ]
         found = judge_trial(turns)
         any_seen += any(one.clear for one in found)
-        spread_seen += any(one.clear and one.figure.name == "spread_ms" for one in found)
+        spread_seen += any(one.clear and one.metric.name == "spread_ms" for one in found)
     return any_seen / count, spread_seen / count
 
 
@@ -92,7 +92,7 @@ def comparisons(count: int, rounds: int, more_ms: float) -> tuple[float, float]:
         b = take(rng, rounds=rounds, spread_ms=SPREAD_MS + more_ms)
         found = compare_sides([a], [b], seed=seed).differences
         any_seen += any(one.clear for one in found)
-        spread_seen += any(one.clear and one.figure.name == "spread_ms" for one in found)
+        spread_seen += any(one.clear and one.metric.name == "spread_ms" for one in found)
     return any_seen / count, spread_seen / count
 
 

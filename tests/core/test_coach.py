@@ -142,7 +142,8 @@ def standing(riff_id: int, days: int | None, clean: float | None) -> Standing:
     return Standing(
         riff_id=riff_id,
         last_played=None if days is None else NOW - timedelta(days=days),
-        clean_share=clean,
+        clean=None if clean is None else round(100 * clean),
+        hits=None if clean is None else 100,
     )
 
 

@@ -9,8 +9,8 @@ from benchmarks.ways import comparisons, take, trials
 from tests.core.coach_takes import invented
 from thrumble.core.chance import student_below, student_quantile
 from thrumble.core.coach.comparing.comparison import Comparison, compare_sides
-from thrumble.core.coach.comparing.metrics import FIGURES, TakeHits, hits_of, hits_of_reading
-from thrumble.core.coach.comparing.trial import MATTERS, draw_order, judge_trial
+from thrumble.core.coach.comparing.metrics import METRICS, TakeHits, hits_of, hits_of_reading
+from thrumble.core.coach.comparing.trial import draw_order, judge_trial
 from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadInput
@@ -19,7 +19,12 @@ from thrumble.core.player.perform import perform
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
-from thrumble.formats.comparison_json import comparison_csv, comparison_document, comparison_lines
+from thrumble.formats.comparison_json import (
+    comparison_csv,
+    comparison_document,
+    comparison_lines,
+    difference_line,
+)
 
 
 def rng() -> np.random.Generator:
@@ -27,7 +32,7 @@ def rng() -> np.random.Generator:
 
 
 def figures(found: Comparison) -> dict[str, object]:
-    return {one.figure.name: one for one in found.differences}
+    return {one.metric.name: one for one in found.differences}
 
 
 def test_a_difference_has_its_value_and_the_interval_holds_it() -> None:
@@ -100,10 +105,10 @@ def test_the_document_holds_every_figure_and_place_in_json_csv_and_lines() -> No
     found = compare_sides([take(rng(), rounds=3)], [take(rng(), rounds=3, spread_ms=30)])
     document = comparison_document(found, (1, 1))
     assert document["format"] == "thrumble.comparison/1" and document["a"]["rounds"] == 3
-    assert [one["name"] for one in document["figures"]] == [one.name for one in FIGURES]
+    assert [one["name"] for one in document["figures"]] == [one.name for one in METRICS]
     assert {"section", "bar", "at", "difference", "interval", "clear"} <= set(document["hits"][0])
     rows = comparison_csv(found).splitlines()
-    assert len(rows) == 1 + len(FIGURES) + len(document["hits"])
+    assert len(rows) == 1 + len(METRICS) + len(document["hits"])
     lines = comparison_lines(found)
     assert any(line.startswith("timing spread:") and "B +" in line for line in lines)
 
@@ -133,7 +138,7 @@ def test_a_hand_that_tires_is_no_difference_between_the_ways() -> None:
         (way, take(np.random.default_rng(k), spread_ms=6 + 0.9 * k), 1)
         for k, way in enumerate(order)
     ]
-    assert not any(one.clear for one in judge_trial(turns) if one.figure.name == "spread_ms")
+    assert not any(one.clear for one in judge_trial(turns) if one.metric.name == "spread_ms")
 
 
 def test_a_trial_says_how_many_more_pairs_or_that_it_is_settled() -> None:
@@ -144,9 +149,9 @@ def test_a_trial_says_how_many_more_pairs_or_that_it_is_settled() -> None:
     many = judge_trial(
         [(way, take(np.random.default_rng(k), rounds=4), 1) for k, way in enumerate(order)]
     )
-    settled = [one for one in many if one.figure.name in ("spread_ms", "level_spread_db")]
+    settled = [one for one in many if one.metric.name in ("spread_ms", "level_spread_db")]
     assert all(one.settled and one.more_pairs is None for one in settled)
-    assert set(MATTERS) == {one.name for one in FIGURES}
+    assert all(metric.min_relevant > 0 for metric in METRICS)
     with pytest.raises(BadInput, match="from 6 takes on"):
         judge_trial([("A", take(rng()), 1)] * 5)
 
@@ -158,7 +163,7 @@ def test_two_sittings_add_up_though_the_second_was_a_better_day() -> None:
         for day, base in ((0, 14.0), (1, 8.0))
         for k, way in enumerate(order)
     ]
-    spread = next(one for one in judge_trial(turns) if one.figure.name == "spread_ms")
+    spread = next(one for one in judge_trial(turns) if one.metric.name == "spread_ms")
     assert spread.clear and spread.better == "A" and 2 < spread.value < 9
 
 
@@ -166,3 +171,14 @@ def test_the_quantile_undoes_the_tail() -> None:
     for freedom in (1.0, 2.0, 7.5, 60.0):
         for share in (0.6, 0.975, 0.9999):
             assert student_below(freedom, student_quantile(freedom, share)) == pytest.approx(share)
+
+
+def test_one_pass_a_side_leaves_open_what_a_player_would_care_about() -> None:
+    """A spread of 10 ms against one of 19, a pass each: too early to say, and not the same."""
+    noise = np.random.default_rng(8).normal(0, 1, 24)
+    a, b = (hits_of(invented((noise * spread).tolist())) for spread in (10, 19))
+    (spread,) = [
+        one for one in compare_sides([a], [b]).differences if one.metric.name == "spread_ms"
+    ]
+    assert not spread.clear and spread.is_open
+    assert "too early to say" in difference_line(spread)

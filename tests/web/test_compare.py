@@ -138,7 +138,7 @@ def run_trial(visitor: Browser, ways: dict[str, Flaws], pairs: int) -> str:
 
 def test_a_fair_trial_sees_what_differs(visitor: Browser) -> None:
     page = run_trial(visitor, {"A": Flaws(timing=2), "B": Flaws(timing=2, ringing=0.9)}, 4)
-    assert re.search(r"Hits unlike the plan: \d+ % more with “thumb let go”", page)
+    assert re.search(r"Hits not as written: \d+ % more with “thumb let go”", page)
     assert "“thumb planted” is better at that" in page and "As many pairs once more" in page
 
 

@@ -5,13 +5,17 @@ import io
 import re
 from html import unescape
 
+import numpy as np
+
 from tests.web.coach_takes import SHORT, added, played
 from tests.web.conftest import Browser
 from thrumble.actions.coaching import catch_up
 from thrumble.actions.hands import best_speed
 from thrumble.actions.judging import judged_take
 from thrumble.core.coach.progress.habits import habits_of
+from thrumble.core.coach.verdict.judgement import robust_spread
 from thrumble.core.player.flaws import Flaws
+from thrumble.demo import riff_texts
 from thrumble.store import database
 from thrumble.store.players import players
 from thrumble.store.practice import hands, logbook
@@ -123,3 +127,67 @@ def test_a_tolerance_of_ones_own_counts_everywhere_once_takes_are_judged_again(
     while catch_up(0) is not None:
         pass
     assert figures(visitor, take_id) == usual
+
+
+def named_figures(visitor: Browser, take_id: int) -> dict[str, dict[str, object]]:
+    """Every figure that stands in more than one place, by its name and where it stands."""
+    page = unescape(visitor.get(f"/takes/{take_id}").text)
+    summary = visitor.get(f"/takes/{take_id}/reading.json").json()["summary"]
+    rows = list(csv.DictReader(io.StringIO(visitor.get(f"/takes/{take_id}/reading.csv").text)))
+    table = dict(re.findall(r"<dt[^>]*>([^<]+)</dt>\s*<dd[^>]*>([^<]+)</dd>", page))
+    struck = [row for row in rows if row["state"] == "played"]
+    sure = [row for row in struck if row["as_judged"] not in ("", "unsure")]
+    late_ms = np.array([float(row["late_ms"]) for row in struck])
+    sentence = re.search(r'class="first" role="status">([^<]+)<', page)
+    assert sentence is not None
+    in_time = f"{sum(row['in_time'] == 'True' for row in struck)} of {len(struck)}"
+    as_written = sum(row["as_judged"] == row["expected_articulation"] for row in sure)
+    out: dict[str, dict[str, object]] = {
+        "hits heard": {
+            "table": table["hits heard"],
+            "JSON": f"{summary['matched']} of {summary['matched'] + summary['missed']}",
+            "CSV": f"{len(struck)} of {sum(row['state'] != 'not_reached' for row in rows)}",
+        },
+        "extra hits": {"table": table["extra hits"], "JSON": str(summary["extra"])},
+        "unsure": {"table": table["unsure"], "CSV": str(len(struck) - len(sure))},
+        "spread": {
+            "table": table["spread"],
+            "JSON": f"{summary['spread_ms']:.1f} ms",
+            "CSV": f"{robust_spread(late_ms):.1f} ms",
+        },
+        "as written": {
+            "table": table["sound as written"], "CSV": f"{as_written} of {len(sure)}",
+        },
+        "in time": {"CSV": in_time, "chart": " ".join(set(re.findall(r"(\d+ of \d+) in time", page)))},
+    }  # fmt: skip
+    for name, pattern in (
+        ("in time", r"(?:In time: |Clean: )(\d+ of \d+) hits"),
+        ("as written", r"and (\d+ of \d+) sound as written"),
+    ):
+        if found := re.search(pattern, sentence[1]):
+            out[name]["sentence"] = found[1]
+    return out
+
+
+def test_every_figure_is_the_same_wherever_it_stands(visitor: Browser) -> None:
+    """Ten takes of sample riffs, one with a correction."""
+    flaws = (
+        Flaws(timing=5),
+        Flaws(timing=12),
+        Flaws(timing=5, ringing=0.2),
+        Flaws(timing=5, missed=0.1),
+        Flaws(timing=5, extra=0.1),
+    )
+    offenders = []
+    for number, name in enumerate(("1-sluice-gate", "6-stop-planks")):
+        revision = added(riff_texts()[name])
+        for seed, played_with in enumerate(flaws):
+            take_id = played(revision, played_with, seed=10 * number + seed + 1)
+            if not seed:
+                visitor.post(f"/takes/{take_id}/hits/1-3/correct", data={"articulation": "dead"})
+            offenders += [
+                (name, played_with, figure, places)
+                for figure, places in named_figures(visitor, take_id).items()
+                if len(set(places.values())) > 1
+            ]
+    assert not offenders

@@ -40,7 +40,7 @@ def comparison_document(found: Comparison, takes: tuple[int, int]) -> dict[str, 
 
 def _figure(one: Difference) -> dict[str, Any]:
     told: dict[str, Any] = {
-        "name": one.figure.name,
+        "name": one.metric.name,
         "a": _rounded(one.a),
         "b": _rounded(one.b),
         "difference": _rounded(one.value),
@@ -62,7 +62,7 @@ def comparison_csv(found: Comparison) -> str:
     for one in found.differences:
         low, high = one.interval or (None, None)
         figures = [_rounded(v) for v in (one.a, one.b, one.value, low, high)]
-        writer.writerow([one.figure.name, "", "", "", *figures, one.clear])
+        writer.writerow([one.metric.name, "", "", "", *figures, one.clear])
     for place in found.places:
         figures = [_rounded(v) for v in (place.a_ms, place.b_ms, place.value, *place.interval)]
         writer.writerow(["late_ms", place.section, place.bar, place.at, *figures, place.clear])
@@ -73,7 +73,7 @@ def comparison_lines(found: Comparison) -> list[str]:
     """The same in a few lines: what differs, then what does not."""
     out = [
         f"A: {counted(found.rounds[0], 'round')}, B: {counted(found.rounds[1], 'round')}; "
-        "intervals hold 95 times of 100, all together"
+        "95 % intervals, adjusted for all comparisons"
     ]
     for one in found.differences:
         out.append(difference_line(one))
@@ -81,24 +81,25 @@ def comparison_lines(found: Comparison) -> list[str]:
     if clear:
         worst = max(clear, key=lambda one: abs(one.value))
         out.append(
-            f"{counted(len(clear), 'place')} of {len(found.places)} lie elsewhere; most of all "
+            f"the timing differs at {len(clear)} of {counted(len(found.places), 'place')}; most at "
             f"bar {worst.bar} at {worst.at}: {worst.value:+.0f} ms"
         )
     elif found.places:
         places = counted(len(found.places), "place")
-        out.append(f"no difference that we can tell at any of {places}")
+        out.append(f"no clear difference in timing at any of {places}")
     return out + [f"  ({words})" for words in found.cautions]
 
 
 def difference_line(one: Difference) -> str:
     """One figure in a line."""
-    name = f"{one.figure.words}:"
+    name = f"{one.metric.words}:"
     if one.a is None or one.b is None or one.interval is None or one.value is None:
         return f"{name} not compared: {one.why}"
-    digits = 2 if one.figure.unit in ("", "dB") else 1
-    unit = f" {one.figure.unit}" if one.figure.unit else ""
+    digits = 2 if one.metric.unit in ("", "dB") else 1
+    unit = f" {one.metric.unit}" if one.metric.unit else ""
     low, high = (f"{end:+.{digits}f}" for end in one.interval)
     told = f"{name} {one.a:.{digits}f} and {one.b:.{digits}f}{unit}, "
     if not one.clear:
-        return f"{told}no difference that we can tell ({low} to {high})"
+        unclear = "too early to say" if one.is_open else "no clear difference"
+        return f"{told}{unclear} ({low} to {high})"
     return f"{told}B {one.value:+.{digits}f}{unit} ({low} to {high})"

@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 
 from thrumble.actions.comparing import Compared
 from thrumble.actions.judging import JudgedTake
-from thrumble.core.coach.comparing.comparison import Difference
+from thrumble.core.coach.comparing.comparison import Comparison, Difference
 from thrumble.core.counting import counted
 from thrumble.core.riff.expand import expand
 from thrumble.store.takes.take_lists import TakeLine
@@ -76,11 +76,7 @@ def compare_view(compared: Compared, query: str) -> CompareView:
     found = compared.found
     clear = [one for one in found.differences if one.clear]
     sentences = [_sentence(one) for one in clear]
-    untold = len([one for one in found.differences if one.interval is not None]) - len(clear)
-    if not sentences:
-        sentences = [f"No difference that we can tell, in {counted(untold, 'figure')}."]
-    elif untold:
-        sentences.append(f"In {counted(untold, 'figure')} more no difference that we can tell.")
+    sentences += _unclear_words(found)
     places = sorted((one for one in found.places if one.clear), key=lambda one: -abs(one.value))
     return CompareView(
         title=compared.revision.riff.title,
@@ -109,6 +105,21 @@ def compare_view(compared: Compared, query: str) -> CompareView:
     )
 
 
+def _unclear_words(found: Comparison) -> list[str]:
+    """The measures without a clear difference: those that are alike, and those still open."""
+    measured = [one for one in found.differences if one.interval is not None]
+    still_open = [one.metric.words for one in measured if one.is_open]
+    clear = sum(one.clear for one in measured)
+    alike = len(measured) - clear - len(still_open)
+    words = []
+    if still_open:
+        words.append(f"Too early to say: {', '.join(still_open)}. Play each a few times more.")
+    if alike:
+        other = " other" if clear or still_open else ""
+        words.append(f"No clear difference in {counted(alike, f'{other} measure'.strip())}.")
+    return words
+
+
 def _marks(compared: Compared) -> dict[str, object]:
     """Bars in seconds at the riff's own tempo; onsets and due times in each side's own sound."""
     expanded = expand(compared.revision.riff)
@@ -134,31 +145,33 @@ def _marks(compared: Compared) -> dict[str, object]:
 
 def _sentence(one: Difference) -> str:
     assert one.a is not None and one.b is not None and one.interval is not None
-    unit = f" {one.figure.unit}" if one.figure.unit else ""
-    digits = one.figure.digits
+    unit = f" {one.metric.unit}" if one.metric.unit else ""
+    digits = one.metric.digits
     low, high = sorted(abs(end) for end in one.interval)
     change = f"{abs(one.value or 0):.{digits}f}{unit}"
     way = "less" if (one.value or 0) < 0 else "more"
-    said = f"{one.figure.words[0].upper()}{one.figure.words[1:]}: B is {change} {way} than A"
+    said = f"{one.metric.words[0].upper()}{one.metric.words[1:]}: B is {change} {way} than A"
     judged = {"a": ", so A is better", "b": ", so B is better", "": ""}[one.better]
     return f"{said} ({low:.{digits}f} to {high:.{digits}f}){judged}."
 
 
 def _row(one: Difference) -> FigureRow:
     if one.a is None or one.b is None or one.interval is None or one.value is None:
-        return FigureRow(one.figure.words, "", "", "", "", one.why, "untold", None)
-    digits, unit = one.figure.digits, f" {one.figure.unit}" if one.figure.unit else ""
+        return FigureRow(one.metric.words, "", "", "", "", one.why, "untold", None)
+    digits, unit = one.metric.digits, f" {one.metric.unit}" if one.metric.unit else ""
     low, high = one.interval
     reach = max(abs(low), abs(high), 1e-9)
-    untold = "the same" if high - low < 1e-9 else "can't tell"
+    unclear = "too early to say" if one.is_open else "no clear difference"
+    if high - low < 1e-9:
+        unclear = "the same"
     verdict = {"a": "A is better", "b": "B is better", "": "differs"}[one.better]
     return FigureRow(
-        name=one.figure.words,
+        name=one.metric.words,
         a=f"{one.a:.{digits}f}{unit}",
         b=f"{one.b:.{digits}f}{unit}",
         difference=f"{one.value:+.{digits}f}{unit}",
         interval=f"{low:+.{digits}f} to {high:+.{digits}f}",
-        verdict=verdict if one.clear else untold,
+        verdict=verdict if one.clear else unclear,
         css="clear" if one.clear else "",
         bar=(
             round(50 + 48 * low / reach, 1),

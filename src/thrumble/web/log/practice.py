@@ -5,7 +5,14 @@ wrong, what helped.
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from thrumble.core.coach.planning.hand_health import Comfort, Known, When, light_weeks, strokes_left
+from thrumble.core.coach.planning.hand_health import (
+    Comfort,
+    Known,
+    When,
+    light_weeks,
+    strokes_left,
+    take_care,
+)
 from thrumble.core.coach.progress.drill_effect import Helped, Measure
 from thrumble.core.coach.progress.sessions import Sitting
 from thrumble.core.coach.verdict.findings import LABELS
@@ -111,19 +118,22 @@ def practice_view(
 
 def _load_words(known: Known) -> str:
     """What the week may still take."""
+    warning = next((advice for advice in take_care(known) if advice.share < 1), None)
     left = strokes_left(known)
+    if warning is not None:
+        return warning.words
     if left is None:
-        return "This is your first week: nothing to compare it with yet."
+        return "This is your first week, so there is nothing to compare it with yet."
     if left and light_weeks(known):
         return "Your weeks are light so far: your hands have room for more."
     if left <= 0:
         return (
-            f"Your hands have had this week's strokes: {known.rise_percent:g} % above your usual "
-            "week. Rest them."
+            f"You've reached this week's stroke limit ({known.rise_percent:g} % above usual). Rest "
+            "your hands."
         )
     return (
-        f"About {round(left, -1):.0f} strokes left this week before you are {known.rise_percent:g} "
-        "% above your usual one."
+        f"About {round(left, -1):,.0f} strokes left this week before you are "
+        f"{known.rise_percent:g} % above your usual week."
     )
 
 

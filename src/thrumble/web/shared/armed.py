@@ -35,7 +35,8 @@ def armed_view(session: Session, player_id: int) -> ArmedView | None:
         Standing(
             riff_id=f.riff_id,
             last_played=f.last_played,
-            clean_share=f.clean / f.judged if f.clean is not None and f.judged else None,
+            clean=f.clean,
+            hits=f.judged,
         )
         for f in riffs.riff_facts(session, player_id)
     ]

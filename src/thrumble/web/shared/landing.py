@@ -55,14 +55,15 @@ def landing_words(fit: LandingFit, of: str) -> str:
     slope = fit.per_100_mm
     if slope is None:
         count = len({one.index for one in fit.landings})
+        played = counted(len(fit.landings), "time")
         if count < LEAST_MOVES:
             return (
-                f"Too early to say how you land: {counted(count, 'move')} {of}, and it "
-                f"takes {LEAST_MOVES} of different sizes."
+                f"Too early to say how you land: {counted(count, 'different move')} {of}, played "
+                f"{played}. It takes {LEAST_MOVES} of different sizes."
             )
         return (
-            f"We can't tell how distance matters: your {counted(count, 'move')} are nearly all of "
-            "one size. A riff with short and long moves will."
+            f"We can't tell how distance matters: your {counted(count, 'different move')}, played "
+            f"{played}, are nearly all the same size. A riff with short and long moves will tell."
         )
     if slope.clear and slope.value > 0:
         return f"The farther your hand goes, the later it lands: {_per(slope)} for every 100 mm."

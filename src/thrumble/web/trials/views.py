@@ -83,11 +83,11 @@ def trial_view(tried: Tried, title: str) -> TrialView:
 
 
 def _sentence(one: Outcome, trial: Trial) -> str:
-    unit = f" {one.figure.unit}" if one.figure.unit else ""
+    unit = f" {one.metric.unit}" if one.metric.unit else ""
     low, high = sorted(abs(end) for end in one.interval)
-    digits = one.figure.digits
+    digits = one.metric.digits
     way = "less" if one.value < 0 else "more"
-    name = f"{one.figure.words[0].upper()}{one.figure.words[1:]}"
+    name = f"{one.metric.words[0].upper()}{one.metric.words[1:]}"
     said = (
         f"{name}: {abs(one.value):.{digits}f}{unit} {way} with “{trial.way_b}” than with "
         f"“{trial.way_a}” ({low:.{digits}f} to {high:.{digits}f})"
@@ -100,22 +100,22 @@ def _sentence(one: Outcome, trial: Trial) -> str:
 def _open_words(outcomes: list[Outcome]) -> list[str]:
     """What is ruled out, and how much more would settle the rest."""
     out = []
-    settled = [one.figure.words for one in outcomes if one.settled]
+    settled = [one.metric.words for one in outcomes if one.settled]
     if settled:
         out.append(f"No difference to speak of in {', '.join(settled)}.")
     more = [one for one in outcomes if one.more_pairs]
     if more:
         nearest = min(more, key=lambda one: one.more_pairs or 0)
         out.append(
-            f"Still open: {', '.join(one.figure.words for one in more)}. About "
+            f"Still open: {', '.join(one.metric.words for one in more)}. About "
             f"{counted(nearest.more_pairs or 0, 'pair')} more would settle "
-            f"{nearest.figure.words}."
+            f"{nearest.metric.words}."
         )
     return out
 
 
 def _row(one: Outcome, trial: Trial) -> OutcomeRow:
-    digits, unit = one.figure.digits, f" {one.figure.unit}" if one.figure.unit else ""
+    digits, unit = one.metric.digits, f" {one.metric.unit}" if one.metric.unit else ""
     low, high = one.interval
     verdict = "can't tell yet"
     if one.clear:
@@ -123,7 +123,7 @@ def _row(one: Outcome, trial: Trial) -> OutcomeRow:
     elif one.settled:
         verdict = "no difference to speak of"
     return OutcomeRow(
-        name=one.figure.words,
+        name=one.metric.words,
         a=f"{one.a:.{digits}f}{unit}",
         b=f"{one.b:.{digits}f}{unit}",
         difference=f"{one.value:+.{digits}f}{unit}",

@@ -4,7 +4,7 @@ Each set is rounds; each round is hits at places of the riff. What differs is dr
 (bootstrap): once by rounds, for hits of one round hang together; once by places, the same ones for
 both sets, for a place pairs with itself; once by hits, which both of these hold and which is taken
 away once. The interval is the spread of the draws times Student's quantile for so many rounds, and
-wider for every figure more that is looked at, so that all together are right 95 times of 100.
+wider for every metric more that is looked at, so that all together are right 95 times of 100.
 """
 
 from collections.abc import Sequence
@@ -15,10 +15,9 @@ from numpy.typing import NDArray
 
 from thrumble.core.chance import student_quantile
 from thrumble.core.coach.comparing.metrics import (
-    FIGURES,
-    TELLS,
-    Figure,
-    Hits,
+    METRICS,
+    HitColumns,
+    Metric,
     Spot,
     TakeHits,
     own_middle,
@@ -29,18 +28,18 @@ from thrumble.core.signal import Array
 
 DRAWS = 300
 CONFIDENCE = 0.95
-LEAST_HITS = 6  # that tell a figure, in each set
+LEAST_HITS = 6  # that tell a metric, in each set
 MOST_DEGREES = 200
 SINGLE_ROUNDS = 2.2  # wider, where one round has to stand for a side: players change by themselves
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Difference:
-    """A figure in both sets, and B less A with its interval; all None with the reason `why` where
+    """A metric in both sets, and B less A with its interval; all None with the reason `why` where
     it cannot be told.
     """
 
-    figure: Figure
+    metric: Metric
     a: float | None
     b: float | None
     value: float | None = None
@@ -53,11 +52,18 @@ class Difference:
         return self.interval is not None and (self.interval[0] > 0 or self.interval[1] < 0)
 
     @property
+    def is_open(self) -> bool:
+        """Whether a difference that a player would care about may still show with more passes."""
+        if self.interval is None or self.clear:
+            return False
+        return max(-self.interval[0], self.interval[1]) > self.metric.min_relevant
+
+    @property
     def better(self) -> str:
-        """`a` or `b` where one is clearly better, else empty."""
-        if not self.clear or not self.figure.better or self.value is None:
+        """`a` or `b` if one is clearly better, else empty."""
+        if not self.clear or not self.metric.better or self.value is None:
             return ""
-        return "b" if self.value * self.figure.better > 0 else "a"
+        return "b" if self.value * self.metric.better > 0 else "a"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -96,23 +102,23 @@ def compare_sides(a: Sequence[TakeHits], b: Sequence[TakeHits], *, seed: int = 0
     if not (first.spot.size and second.spot.size):
         raise BadInput("one side has no hits to compare: choose takes that were played and read")
     known = [take.bias_judged for take in (*a, *b)]
-    told = [one for one in FIGURES if not (one.name == "bias_ms" and not all(known))]
+    told = [one for one in METRICS if not (one.name == "bias_ms" and not all(known))]
     able = [one for one in told if _enough(one, first) and _enough(one, second)]
     error, degrees = _drawn(first, second, able, len(spots), seed)
     looked_at = max(1, int(np.count_nonzero(error)))  # what is the same in every hit cannot differ
     level = 1 - (1 - CONFIDENCE) / 2 / looked_at
     out = []
-    for figure in FIGURES:
-        if figure not in able:
-            why = "too few hits tell it" if figure in told else "latency not measured"
-            out.append(Difference(figure=figure, a=None, b=None, why=why))
+    for metric in METRICS:
+        if metric not in able:
+            why = "too few hits tell it" if metric in told else "latency not measured"
+            out.append(Difference(metric=metric, a=None, b=None, why=why))
             continue
-        k = able.index(figure)
-        one, other = (float(figure.of(hits, _ones(hits))[0]) for hits in (first, second))
+        k = able.index(metric)
+        one, other = (float(metric.of(hits, _ones(hits))[0]) for hits in (first, second))
         half = float(student_quantile(round(degrees[k], 1), level) * error[k])
         value = other - one
         interval = (value - half, value + half)
-        out.append(Difference(figure=figure, a=one, b=other, value=value, interval=interval))
+        out.append(Difference(metric=metric, a=one, b=other, value=value, interval=interval))
     rounds = _counts(first, second)
     return Comparison(
         differences=tuple(out),
@@ -134,18 +140,20 @@ def _cautions(rounds: tuple[int, int], known: list[bool]) -> list[str]:
     return out
 
 
-def _ones(hits: Hits) -> Array:
+def _ones(hits: HitColumns) -> Array:
     return np.ones((1, hits.round.size))
 
 
-def _enough(figure: Figure, hits: Hits) -> bool:
-    told = ~np.isnan(TELLS[figure.name](hits))
-    return bool(told.sum() >= LEAST_HITS) and not np.isnan(figure.of(hits, _ones(hits))[0])
+def _enough(metric: Metric, hits: HitColumns) -> bool:
+    told = ~np.isnan(metric.samples(hits))
+    return bool(told.sum() >= LEAST_HITS) and not np.isnan(metric.of(hits, _ones(hits))[0])
 
 
-def _drawn(a: Hits, b: Hits, figures: list[Figure], spots: int, seed: int) -> tuple[Array, Array]:
-    """The standard error of every figure's difference, and its degrees of freedom, each of shape
-    (figures,): the variance by rounds and that by places, less what single hits give to both.
+def _drawn(
+    a: HitColumns, b: HitColumns, metrics: list[Metric], spots: int, seed: int
+) -> tuple[Array, Array]:
+    """The standard error of every metric's difference, and its degrees of freedom, each of shape
+    (metrics,): the variance by rounds and that by places, less what single hits give to both.
     """
     rng = np.random.default_rng(seed)
     places = rng.multinomial(spots, np.full(spots, 1 / spots), size=DRAWS).astype(np.float32)
@@ -154,14 +162,14 @@ def _drawn(a: Hits, b: Hits, figures: list[Figure], spots: int, seed: int) -> tu
     by_hit = [rng.poisson(1.0, (DRAWS, hits.spot.size)).astype(np.float32) for hits in (a, b)]
     by_round = [_round_weights(hits.round, rng) for hits in (a, b)]
     single, placed, rounded = (
-        np.array([np.nanvar(one.of(b, own[1]) - one.of(a, own[0])) for one in figures])
+        np.array([np.nanvar(one.of(b, own[1]) - one.of(a, own[0])) for one in metrics])
         for own in (by_hit, by_place, by_round)
     )
     counts = _counts(a, b)
     several = [n for n in counts if n > 1]
     if not several:
         error = SINGLE_ROUNDS * np.sqrt(np.maximum(placed, single))
-        return error, np.full(len(figures), float(max(1, spots - 1)))
+        return error, np.full(len(metrics), float(max(1, spots - 1)))
     rounded = rounded * max(n / (n - 1) for n in several)  # few rounds vary more than their draws
     beyond = np.maximum(0.0, placed - single)
     whole = np.maximum(rounded, single) + beyond
@@ -172,7 +180,7 @@ def _drawn(a: Hits, b: Hits, figures: list[Figure], spots: int, seed: int) -> tu
     return wider * np.sqrt(whole), np.clip(np.nan_to_num(degrees, nan=1.0), 1.0, MOST_DEGREES)
 
 
-def _counts(a: Hits, b: Hits) -> tuple[int, int]:
+def _counts(a: HitColumns, b: HitColumns) -> tuple[int, int]:
     return np.unique(a.round).size, np.unique(b.round).size
 
 
@@ -195,7 +203,7 @@ def _told(values: Array) -> Array:
     return values[~np.isnan(values)]
 
 
-def _places(a: Hits, b: Hits, spots: dict[Spot, int]) -> list[PlaceDifference]:
+def _places(a: HitColumns, b: HitColumns, spots: dict[Spot, int]) -> list[PlaceDifference]:
     """Every place that was hit in both sets: the means of its rounds, around each set's own middle,
     with one spread for all places; wider for every place that is looked at.
     """

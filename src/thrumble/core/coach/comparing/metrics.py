@@ -1,7 +1,8 @@
-"""Sets of takes as rows of hits, and what is looked at in them."""
+"""Sets of takes as rows of hits, and the one table of metrics they are compared by."""
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from operator import attrgetter
 from typing import NamedTuple
 
 import numpy as np
@@ -115,7 +116,7 @@ def _row(hit: HitReading, around_ms: float, *, accent: float, moved: float) -> H
 
 
 @dataclass(frozen=True, slots=True)
-class Hits:
+class HitColumns:
     """Every hit of a set as a row: `HitRow` by columns, each of shape (n,), rounds numbered through
     the set, and the number of its place.
     """
@@ -136,7 +137,7 @@ class Hits:
     short_ms: Array
 
 
-def rows_of(takes: Iterable[TakeHits], spots: dict[Spot, int]) -> Hits:
+def rows_of(takes: Iterable[TakeHits], spots: dict[Spot, int]) -> HitColumns:
     """A set's hits. Numbers new places as they come."""
     rows: list[tuple[float, ...]] = []
     number = 0
@@ -146,19 +147,27 @@ def rows_of(takes: Iterable[TakeHits], spots: dict[Spot, int]) -> Hits:
             round_ = seen.setdefault(row.round, number + len(seen))
             rows.append((spots.setdefault(spot, len(spots)), round_, *row[1:]))
         number += len(seen)
-    table = np.array(rows, dtype=float).reshape(-1, len(Hits.__slots__))
-    return Hits(*table.T)
+    table = np.array(rows, dtype=float).reshape(-1, len(HitColumns.__slots__))
+    return HitColumns(*table.T)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Figure:
-    """What is looked at. `better`: -1 where less is better, +1 where more is, 0 where neither."""
+class Metric:
+    """A measure of playing that two sets of takes are compared by.
+
+    better : -1 if less is better, +1 if more is, 0 if neither.
+    min_relevant : the smallest difference that a player would care about, in `unit`.
+    of : its value in each draw, shape (draws,), from the hits and their weights, shape (draws, n).
+    samples : what of each hit it is computed from, shape (n,); NaN if that was not measured.
+    """
 
     name: str
     words: str
     unit: str
     better: int
-    of: Callable[["Hits", Weights], Array]
+    min_relevant: float
+    of: Callable[["HitColumns", Weights], Array]
+    samples: Callable[["HitColumns"], Array]
 
     @property
     def digits(self) -> int:
@@ -193,19 +202,19 @@ def own_middle(values: Array) -> float:
     return float(_middle(values, np.ones((1, values.size)))[0])
 
 
-def _spread(hits: Hits, weights: Weights) -> Array:
+def _spread(hits: HitColumns, weights: Weights) -> Array:
     """Around the set's own median: that a draw would move it makes no difference to speak of."""
     return 1.4826 * _middle(np.abs(hits.late_ms - own_middle(hits.late_ms)), weights)
 
 
-def _after_moves(hits: Hits, weights: Weights) -> Array:
+def _after_moves(hits: HitColumns, weights: Weights) -> Array:
     late, moved = hits.late_ms, hits.moved > 0
     return _mean(np.where(moved, late, np.nan), weights) - _mean(
         np.where(moved, np.nan, late), weights
     )
 
 
-def _level_spread(hits: Hits, weights: Weights) -> Array:
+def _level_spread(hits: HitColumns, weights: Weights) -> Array:
     """Within accented and plain hits, each around its own middle."""
     off = np.full(hits.level_db.size, np.nan)
     loud = hits.accent > 0
@@ -215,53 +224,119 @@ def _level_spread(hits: Hits, weights: Weights) -> Array:
     return np.asarray(np.sqrt(_mean(off**2, weights)))
 
 
-def _accent(hits: Hits, weights: Weights) -> Array:
+def _accent(hits: HitColumns, weights: Weights) -> Array:
     loud = hits.accent > 0
     return _middle(np.where(loud, hits.level_db, np.nan), weights) - _middle(
         np.where(loud, np.nan, hits.level_db), weights
     )
 
 
-def _swing(hits: Hits, weights: Weights) -> Array:
+def _swing(hits: HitColumns, weights: Weights) -> Array:
     """Of the mean long part to the mean short one."""
     return _mean(hits.long_ms, weights) / _mean(hits.short_ms, weights)
 
 
-def _share(name: str) -> Callable[["Hits", Weights], Array]:
-    return lambda hits, weights: 100 * _mean(getattr(hits, name), weights)
+def _accented_level(hits: HitColumns) -> Array:
+    return np.where(hits.accent > 0, hits.level_db, np.nan)
 
 
-def _figure(
-    name: str, words: str, unit: str, better: int, of: Callable[["Hits", Weights], Array]
-) -> Figure:
-    return Figure(name=name, words=words, unit=unit, better=better, of=of)
+def _late_after_move(hits: HitColumns) -> Array:
+    return np.where(hits.moved > 0, hits.late_ms, np.nan)
 
 
-FIGURES = (
-    _figure("spread_ms", "timing spread", "ms", -1, _spread),
-    _figure("bias_ms", "early or late", "ms", 0, lambda hits, w: _middle(hits.late_ms, w)),
-    _figure("after_moves_ms", "late after moves", "ms", -1, _after_moves),
-    _figure("articulation_wrong", "hits unlike the plan", "%", -1, _share("wrong")),
-    _figure("rang", "palm mutes ringing", "%", -1, _share("rang")),
-    _figure("choked", "open hits choked", "%", -1, _share("choked")),
-    _figure("mute_depth", "mute depth", "", 0, lambda hits, w: _mean(hits.depth, w)),
-    _figure("missed", "missed hits", "%", -1, _share("missed")),
-    _figure("stop_late_ms", "stops ringing on", "ms", -1, lambda hits, w: _mean(hits.stop_ms, w)),
-    _figure("level_spread_db", "uneven level", "dB", -1, _level_spread),
-    _figure("swing", "swing ratio", "", 0, _swing),
-    _figure("accent_db", "accents stand out", "dB", 0, _accent),
+def _column(name: str) -> Callable[["HitColumns"], Array]:
+    return attrgetter(name)
+
+
+def _share(name: str, words: str, min_relevant: float, column: str, better: int = -1) -> Metric:
+    """The share of hits, in percent, that a column of zeros and ones marks."""
+    of_hits = attrgetter(column)
+    return Metric(
+        name=name,
+        words=words,
+        unit="%",
+        better=better,
+        min_relevant=min_relevant,
+        of=lambda hits, weights: 100 * _mean(of_hits(hits), weights),
+        samples=of_hits,
+    )
+
+
+METRICS = (
+    Metric(
+        name="spread_ms",
+        words="timing spread",
+        unit="ms",
+        better=-1,
+        min_relevant=3.0,
+        of=_spread,
+        samples=_column("late_ms"),
+    ),
+    Metric(
+        name="bias_ms",
+        words="early or late",
+        unit="ms",
+        better=0,
+        min_relevant=5.0,
+        of=lambda hits, weights: _middle(hits.late_ms, weights),
+        samples=_column("late_ms"),
+    ),
+    Metric(
+        name="after_moves_ms",
+        words="late after moves",
+        unit="ms",
+        better=-1,
+        min_relevant=8.0,
+        of=_after_moves,
+        samples=_late_after_move,
+    ),
+    _share("articulation_wrong", "hits not as written", 5.0, "wrong"),
+    _share("rang", "palm mutes ringing", 8.0, "rang"),
+    _share("choked", "open hits choked", 8.0, "choked"),
+    Metric(
+        name="mute_depth",
+        words="mute depth",
+        unit="",
+        better=0,
+        min_relevant=0.08,
+        of=lambda hits, weights: _mean(hits.depth, weights),
+        samples=_column("depth"),
+    ),
+    _share("missed", "missed hits", 3.0, "missed"),
+    Metric(
+        name="stop_late_ms",
+        words="stops ringing on",
+        unit="ms",
+        better=-1,
+        min_relevant=15.0,
+        of=lambda hits, weights: _mean(hits.stop_ms, weights),
+        samples=_column("stop_ms"),
+    ),
+    Metric(
+        name="level_spread_db",
+        words="uneven level",
+        unit="dB",
+        better=-1,
+        min_relevant=0.7,
+        of=_level_spread,
+        samples=_column("level_db"),
+    ),
+    Metric(
+        name="swing",
+        words="swing ratio",
+        unit="",
+        better=0,
+        min_relevant=0.15,
+        of=_swing,
+        samples=_column("long_ms"),
+    ),
+    Metric(
+        name="accent_db",
+        words="accents stand out",
+        unit="dB",
+        better=0,
+        min_relevant=1.5,
+        of=_accent,
+        samples=_accented_level,
+    ),
 )
-TELLS: dict[str, Callable[[Hits], Array]] = {
-    "spread_ms": lambda hits: hits.late_ms,
-    "bias_ms": lambda hits: hits.late_ms,
-    "after_moves_ms": lambda hits: np.where(hits.moved > 0, hits.late_ms, np.nan),
-    "articulation_wrong": lambda hits: hits.wrong,
-    "rang": lambda hits: hits.rang,
-    "choked": lambda hits: hits.choked,
-    "mute_depth": lambda hits: hits.depth,
-    "missed": lambda hits: hits.missed,
-    "stop_late_ms": lambda hits: hits.stop_ms,
-    "level_spread_db": lambda hits: hits.level_db,
-    "swing": lambda hits: hits.long_ms,
-    "accent_db": lambda hits: np.where(hits.accent > 0, hits.level_db, np.nan),
-}

@@ -2,9 +2,9 @@
 hands.
 
 The ways come in the order A B B A or B A A B, by lot, so that what changes steadily (a hand that
-warms up, gets tired or learns) falls on both alike. Each take gives one value a figure. Explained
+warms up, gets tired or learns) falls on both alike. Each take gives one value a metric. Explained
 by the way, by a steady change over the trial, and by chance: the way's part is the answer, with its
-interval by Student's t, wider for every figure more that is looked at.
+interval by Student's t, wider for every metric more that is looked at.
 """
 
 from collections.abc import Sequence
@@ -14,7 +14,7 @@ from math import ceil
 import numpy as np
 
 from thrumble.core.chance import student_quantile
-from thrumble.core.coach.comparing.metrics import FIGURES, Figure, TakeHits, rows_of
+from thrumble.core.coach.comparing.metrics import METRICS, Metric, TakeHits, rows_of
 from thrumble.core.errors import BadInput
 from thrumble.core.signal import Array
 
@@ -23,21 +23,6 @@ CONFIDENCE = 0.95
 LEAST_TAKES = 6  # read, to tell anything from
 FREE = 3  # what is fitted: a level, the steady change, the way
 MOST_MORE = 200
-# a difference that a player would care about; a trial is long enough when it would show
-MATTERS = {
-    "spread_ms": 3.0,
-    "bias_ms": 5.0,
-    "after_moves_ms": 8.0,
-    "articulation_wrong": 5.0,
-    "rang": 8.0,
-    "choked": 8.0,
-    "mute_depth": 0.08,
-    "missed": 3.0,
-    "stop_late_ms": 15.0,
-    "level_spread_db": 0.7,
-    "accent_db": 1.5,
-    "swing": 0.15,
-}
 
 
 def draw_order(pairs: int, seed: int) -> str:
@@ -57,11 +42,11 @@ def draw_order(pairs: int, seed: int) -> str:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Outcome:
-    """What differs in one figure: B less A with its interval. `more_pairs`: that a difference worth
+    """What differs in one metric: B less A with its interval. `more_pairs`: that a difference worth
     caring about would want to be seen, None where the answer is clear or it would take too many.
     """
 
-    figure: Figure
+    metric: Metric
     a: float
     b: float
     value: float
@@ -76,15 +61,15 @@ class Outcome:
     @property
     def settled(self) -> bool:
         """Whether a difference worth caring about is ruled out."""
-        least = MATTERS[self.figure.name]
+        least = self.metric.min_relevant
         return not self.clear and -least < self.interval[0] and self.interval[1] < least
 
     @property
     def better(self) -> str:
         """`A` or `B` where one is clearly better, else empty."""
-        if not self.clear or not self.figure.better:
+        if not self.clear or not self.metric.better:
             return ""
-        return "B" if self.value * self.figure.better > 0 else "A"
+        return "B" if self.value * self.metric.better > 0 else "A"
 
 
 def judge_trial(turns: Sequence[tuple[str, TakeHits, int]]) -> list[Outcome]:
@@ -100,26 +85,26 @@ def judge_trial(turns: Sequence[tuple[str, TakeHits, int]]) -> list[Outcome]:
     values = _values([hits for _, hits, _ in turns], all(hits.bias_judged for _, hits, _ in turns))
     design, way = _design(ways, [sitting for _, _, sitting in turns])
     told = {
-        figure: own
-        for figure, own in values.items()
+        metric: own
+        for metric, own in values.items()
         if not np.isnan(own).any() and float(own.std()) > 1e-12
     }
-    out = [_outcome(figure, own, design, way, ways, len(told)) for figure, own in told.items()]
-    return sorted(out, key=lambda one: (not one.clear, FIGURES.index(one.figure)))
+    out = [_outcome(metric, own, design, way, ways, len(told)) for metric, own in told.items()]
+    return sorted(out, key=lambda one: (not one.clear, METRICS.index(one.metric)))
 
 
-def _values(takes: list[TakeHits], known: bool) -> dict[Figure, Array]:
-    """Every figure of every take, shape (takes,)."""
+def _values(takes: list[TakeHits], known: bool) -> dict[Metric, Array]:
+    """Every metric of every take, shape (takes,)."""
     rows = [rows_of([take], {}) for take in takes]
     return {
-        figure: np.array(
+        metric: np.array(
             [
-                figure.of(hits, np.ones((1, hits.round.size)))[0] if hits.spot.size else np.nan
+                metric.of(hits, np.ones((1, hits.round.size)))[0] if hits.spot.size else np.nan
                 for hits in rows
             ]
         )
-        for figure in FIGURES
-        if known or figure.name != "bias_ms"
+        for metric in METRICS
+        if known or metric.name != "bias_ms"
     }
 
 
@@ -139,7 +124,7 @@ def _design(ways: list[str], sittings: list[int]) -> tuple[Array, int]:
 
 
 def _outcome(
-    figure: Figure, own: Array, design: Array, way: int, ways: list[str], looked_at: int
+    metric: Metric, own: Array, design: Array, way: int, ways: list[str], looked_at: int
 ) -> Outcome:
     fitted, _, rank, _ = np.linalg.lstsq(design, own, rcond=None)
     free = max(1, own.size - int(rank))
@@ -152,14 +137,14 @@ def _outcome(
     value = float(fitted[way])
     a, b = (float(own[[one == name for one in ways]].mean()) for name in ("A", "B"))
     found = Outcome(
-        figure=figure, a=a, b=b, value=value, interval=(value - half, value + half), more_pairs=None
+        metric=metric, a=a, b=b, value=value, interval=(value - half, value + half), more_pairs=None
     )
     if found.clear or found.settled:
         return found
-    pairs = ceil(2 * (times * spread / MATTERS[figure.name]) ** 2)
+    pairs = ceil(2 * (times * spread / metric.min_relevant) ** 2)
     more = max(1, pairs - own.size // 2)
     return Outcome(
-        figure=figure,
+        metric=metric,
         a=a,
         b=b,
         value=value,

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from thrumble.core.counting import days_ago
+from thrumble.core.counting import counted, days_ago
 
 CLEAN_SHARE = 0.95  # of the hits of a take: from here on a riff sits
 A_DAY_AWAY = 0.03  # a day without playing weighs as much as so many unclean hits
@@ -11,13 +11,18 @@ A_DAY_AWAY = 0.03  # a day without playing weighs as much as so many unclean hit
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Standing:
-    """A riff and how it stands: when it was last played (None: never) and the share of clean hits
-    then (None: not read).
+    """A riff and how it stands: when it was last played (None: never), and how many of its hits
+    were clean then (None: not analysed).
     """
 
     riff_id: int
     last_played: datetime | None
-    clean_share: float | None
+    clean: int | None
+    hits: int | None
+
+    @property
+    def clean_share(self) -> float | None:
+        return None if self.clean is None or not self.hits else self.clean / self.hits
 
 
 def next_riff(standings: list[Standing], *, now: datetime) -> tuple[int, str] | None:
@@ -33,7 +38,7 @@ def next_riff(standings: list[Standing], *, now: datetime) -> tuple[int, str] | 
         best = max(unclean, key=lambda s: (1 - (s.clean_share or 0)) + A_DAY_AWAY * _days(s, now))
         return (
             best.riff_id,
-            f"{round(100 * (best.clean_share or 0))} of 100 hits clean last time, "
+            f"{best.clean} of {counted(best.hits or 0, 'hit')} clean last time, "
             f"{days_ago(_days(best, now))}",
         )
     fresh = [s for s in standings if s.last_played is None]
@@ -42,7 +47,7 @@ def next_riff(standings: list[Standing], *, now: datetime) -> tuple[int, str] | 
     if begun:
         oldest = max(begun, key=lambda s: _days(s, now))
         return oldest.riff_id, f"clean last time, {days_ago(_days(oldest, now))}"
-    return (standings[0].riff_id, "its last take was not read") if standings else None
+    return (standings[0].riff_id, "its last take isn't analysed") if standings else None
 
 
 def _days(standing: Standing, now: datetime) -> int:
