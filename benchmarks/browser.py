@@ -63,7 +63,7 @@ def main() -> None:
             "/riffs",
             "/riffs/1",
             "/play/1",
-            "/readings",
+            "/takes",
             "/takes/1",
         ):
             times = []

@@ -135,7 +135,7 @@ def open_play(page: Page, base: str) -> None:
 
 
 def open_reading(page: Page, base: str) -> None:
-    page.goto(f"{base}/readings")
+    page.goto(f"{base}/takes")
     page.get_by_role("link", name="Nine Locks Down").first.click()
     page.wait_for_selector("#strip")
 
@@ -243,7 +243,7 @@ def _begin_trial(page: Page, base: str, pairs: int) -> None:
     page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
     page.get_by_label("Riff or drill").select_option(label="Puddle Clay")
     page.get_by_label("Pairs").fill(str(pairs))
-    page.get_by_role("button", name="Draw the order").click()
+    page.get_by_role("button", name="Shuffle and start").click()
     page.get_by_role("link", name="Play the next turns").wait_for()
 
 

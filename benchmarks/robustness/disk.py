@@ -67,7 +67,7 @@ def _fill_and_free(on: Bench, folder: Path) -> list[Row]:
             said = answer
             break
     confirmed = on.query(f"select count(*) from chunk where take_id = {take}")[0][0]
-    page = player.client.get("/readings").status_code
+    page = player.client.get("/takes").status_code
     ballast.unlink()
     began = time.monotonic()
     again = player.stubbornly(

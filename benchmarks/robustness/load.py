@@ -19,7 +19,7 @@ from thrumble.formats.audio import write_flac
 
 RECORDERS, UPLOADERS, READERS = 50, 50, 20
 READER_REST_S = 2.0  # a person who looks at what opened
-PAGES = ("/", "/riffs", "/readings", "/takes/{}", "/play/{}", "/bench")
+PAGES = ("/", "/riffs", "/takes", "/takes/{}", "/play/{}", "/status")
 
 
 def trial() -> list[Row]:

@@ -117,7 +117,7 @@ def _words(player: Player) -> Row:
             "/play/{}",
             "/rig/{}",
             "/rig/tones/{}",
-            "/readings?q={}",
+            "/takes?q={}",
             "/riffs?page={}",
             "/takes/{}/listen.wav",
             "/click/{}/plain",

@@ -68,9 +68,9 @@ def trial() -> list[Row]:
             "Riffs, searched": "/riffs?q=ballast",
             "a riff": "/riffs/1",
             "Play": "/play/1",
-            "Readings": "/readings",
-            "Readings, page 60": "/readings?page=60",
-            "Readings, searched": "/readings?q=sluice&state=unfinished",
+            "Readings": "/takes",
+            "Readings, page 60": "/takes?page=60",
+            "Readings, searched": "/takes?q=sluice&state=unfinished",
             "a reading": "/takes/1",
             "a riff's neck": "/riffs/1/neck",
             "Shapes": "/shapes",
@@ -81,12 +81,12 @@ def trial() -> list[Row]:
             "Log": "/log",
             "Rig": "/rig",
             "How sure is it?": "/certainty",
-            "State of the bench": "/bench",
-            "reading again, in progress": f"/readings/again?total={OLD}",
+            "Status": "/status",
+            "reading again, in progress": f"/takes/again?total={OLD}",
         }
         rows += [_page(player, name, address) for name, address in pages.items()]
         began = time.monotonic()
-        code = player.post("/readings/again").status_code
+        code = player.post("/takes/again").status_code
         rows.append(
             Row(
                 f"asking for {OLD} old takes to be read again",
@@ -94,7 +94,7 @@ def trial() -> list[Row]:
                 f"{code} in {time.monotonic() - began:.1f} s",
             )
         )
-        rows.append(_page(player, "reading again, just asked for", f"/readings/again?total={OLD}"))
+        rows.append(_page(player, "reading again, just asked for", f"/takes/again?total={OLD}"))
         rows.append(
             Row(
                 "the server's memory afterwards",

@@ -64,7 +64,7 @@ def build(hung: asyncio.Event) -> procrastinate.App:
         except Exception:
             _fail(
                 take_id,
-                "Something went wrong inside the ear. The take is safe: read it again, or "
+                "The analysis failed unexpectedly. The take is safe: analyse it again, or "
                 "download it and report it.",
             )
             raise

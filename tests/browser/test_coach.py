@@ -16,7 +16,7 @@ def test_a_reading_arms_its_drill_and_one_key_opens_it(
     served: Served, open_page: Callable[..., Page]
 ) -> None:
     page = open_page()
-    page.goto(f"{served.base}/readings?q=Nine Locks Down")
+    page.goto(f"{served.base}/takes?q=Nine Locks Down")
     page.get_by_role("link", name="Nine Locks Down").first.click()
     page.wait_for_selector("#strip")
     expect(page.locator(".armed.next")).to_contain_text("Shifts alone")
@@ -43,7 +43,7 @@ def test_drills_are_gone_through_by_keys_and_one_is_made_a_riff(
     page.get_by_label("to bar").fill("2")
     page.get_by_role("button", name="Only these bars").click()
     page.wait_for_url(re.compile("first=1&last=2"))
-    page.get_by_role("button", name="Make it a riff of its own").click()
+    page.get_by_role("button", name="Save as a new riff").click()
     page.wait_for_url(re.compile(r"/riffs/\d+$"))
     expect(page.get_by_role("heading", level=1)).to_contain_text("bars 1-2")
     page.once("dialog", lambda dialog: dialog.accept())
@@ -154,7 +154,7 @@ def test_in_a_session_page_up_plays_again_or_goes_on_and_escape_waits(
     page.keyboard.press("PageUp")
     expect(say).to_contain_text("Once more")
     page.keyboard.press("Escape")
-    expect(say).to_contain_text("waits. Space goes on")
+    expect(say).to_contain_text("waits. Press space to continue")
     here = page.url
     page.keyboard.press("Space")
     expect(stage).to_have_attribute("data-stage", re.compile("count|record"), timeout=10000)

@@ -137,7 +137,7 @@ def test_a_take_recorded_elsewhere_is_uploaded_and_read_without_reload(
     assert page.evaluate("document.getElementById('sound').playbackRate") == 0.5
     page.once("dialog", lambda dialog: dialog.accept())
     page.get_by_role("button", name="Delete this take").click()
-    expect(page.get_by_role("heading", name="Readings")).to_be_visible()
+    expect(page.get_by_role("heading", name="Takes")).to_be_visible()
 
 
 def test_a_riff_with_an_error_is_mended_by_keyboard(
@@ -166,7 +166,7 @@ def test_a_riff_with_an_error_is_mended_by_keyboard(
         ((), "No microphone or audio interface is found"),
         (
             ("--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream=deny"),
-            "The microphone is refused",
+            "Microphone access is blocked",
         ),
     ],
 )
@@ -210,7 +210,7 @@ def test_an_input_lost_half_way_keeps_what_was_recorded(
     expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=8000)
     page.evaluate("window.__stream.getAudioTracks()[0].dispatchEvent(new Event('ended'))")
     expect(page.locator("#problem")).to_contain_text(
-        "The input went away in the middle of the take"
+        "The input was disconnected during the take"
     )
     expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
 
@@ -268,7 +268,7 @@ def test_no_screen_has_accessibility_faults_or_runs_over_its_width(
     served: Served, open_page: Callable[..., Page], theme: str, width: int
 ) -> None:
     page = open_page(color_scheme=theme, viewport={"width": width, "height": 800})
-    page.goto(f"{served.base}/readings")
+    page.goto(f"{served.base}/takes")
     take = page.locator(".take-line a").last.get_attribute("href")
     for address in (
         "/",
@@ -280,7 +280,7 @@ def test_no_screen_has_accessibility_faults_or_runs_over_its_width(
         "/riffs",
         "/riffs/1",
         "/play/1",
-        "/readings",
+        "/takes",
         "/log",
         "/log/practice",
         "/log/takes?riff=4",
@@ -308,7 +308,7 @@ def test_keys_lead_everywhere_and_can_be_switched_off(
     for key, heading in (
         ("r", "Riffs"),
         ("g", "Lock-keeper's six-string"),
-        ("e", "Readings"),
+        ("k", "Takes"),
         ("t", "Today"),
     ):
         page.keyboard.press(key)

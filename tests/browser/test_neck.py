@@ -21,7 +21,7 @@ def test_routes_chords_and_locks_by_keys_alone(
     page.goto(f"{served.base}/riffs")
     page.get_by_role("link", name="Nine Locks Down").first.click()
     page.get_by_role("link", name="On the neck").click()
-    expect(page.get_by_role("heading", level=1)).to_have_text("Nine Locks Down: where to play it")
+    expect(page.get_by_role("heading", level=1)).to_have_text("Nine Locks Down: fingering")
     ways = page.locator(".routes tbody tr")
     assert ways.count() == 4
     page.wait_for_load_state("load")

@@ -218,7 +218,7 @@ def test_while_the_database_is_away_pages_say_so_and_come_back(
     page = open_page()
     cluster.tell("stop")
     try:
-        answer = page.goto(f"{bench.base}/readings")
+        answer = page.goto(f"{bench.base}/takes")
         assert answer is not None and answer.status == 503 and answer.headers["retry-after"]
         expect(page.locator(".problem-box")).to_contain_text("The database is away, trying again")
         assert (
@@ -227,11 +227,11 @@ def test_while_the_database_is_away_pages_say_so_and_come_back(
         )
     finally:
         cluster.tell("start")
-    expect(page.get_by_role("heading", name="Readings")).to_be_visible(timeout=15000)
+    expect(page.get_by_role("heading", name="Takes")).to_be_visible(timeout=15000)
     for _ in range(40):
         if page.request.get(f"{bench.base}/readyz").ok:
             break
         page.wait_for_timeout(500)
-    page.goto(f"{bench.base}/bench")
+    page.goto(f"{bench.base}/status")
     expect(page.locator(".verdict")).to_contain_text("Everything runs")
     assert re.search(r"engine \d", page.locator(".bench-facts").inner_text())

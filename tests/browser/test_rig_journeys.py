@@ -116,7 +116,7 @@ def test_a_hit_is_corrected_by_key_joins_the_tone_and_can_be_taken_back(
     served: Served, open_page: Callable[..., Page]
 ) -> None:
     page = open_page()
-    page.goto(f"{served.base}/readings?q=Winding Gear")
+    page.goto(f"{served.base}/takes?q=Winding Gear")
     page.get_by_role("link", name="Winding Gear").first.click()
     page.locator("#hits summary").click()
     page.locator("#join").check()

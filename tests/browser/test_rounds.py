@@ -79,7 +79,7 @@ def check_rounds(readings: list[dict[str, Any]], late: set[int]) -> None:
 
 def takes_of(page: Page, base: str, title: str, least: int) -> list[dict[str, Any]]:
     """The readings of a riff's takes in the order played, once so many at least are read."""
-    address, lines = f"{base}/readings?q={title}&state=read", page.locator(".take-line h2 a")
+    address, lines = f"{base}/takes?q={title}&state=read", page.locator(".take-line h2 a")
     until_s = time.monotonic() + 30
     page.goto(address)
     while lines.count() < least:

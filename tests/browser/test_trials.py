@@ -51,7 +51,7 @@ def test_a_trial_is_played_without_touching_anything(
     page.get_by_label("The other").fill("thumb let go")
     page.get_by_label("Pairs").fill(str(pairs))
     page.get_by_label("Tempo, bpm").fill(str(TEMPO))
-    page.get_by_role("button", name="Draw the order").click()
+    page.get_by_role("button", name="Shuffle and start").click()
     page.get_by_role("link", name="Play the next turns").click()
     order = []
     for turn in range(2 * pairs):

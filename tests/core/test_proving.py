@@ -62,7 +62,7 @@ def test_what_was_asked_is_the_truth_and_struck_out_hits_do_not_count(played: Pe
     assert whole.of == len(hits) - len(spoilt)
     assert whole.right / whole.of > all_in["open, palm or dead"].right / len(hits)
     assert whole.right / whole.of > 0.9
-    unlike = cleaned["not what we were told"]
+    unlike = cleaned["hits we were misinformed about"]
     assert unlike.of > 60 and unlike.right / unlike.of > 0.75
     quiet = read_take(np.zeros_like(played.samples), played.rate_hz, TOLD, info)
     assert proof_of(ASKED, TOLD, quiet) == []

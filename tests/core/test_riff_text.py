@@ -180,7 +180,7 @@ def test_meters_change_to_the_sections_end_and_endings_follow_the_bars() -> None
         (HEAD + "[A]\n| 6:2 o - ~ |", 4, 11, "~", "no ringing hit"),
         (HEAD + "[A]\n| 6:2 o - . o |", 4, 11, ".", "either checked (-) or not (.)"),
         (HEAD + "[A]\n| 6:2 (o o |", 4, 7, "(", "not closed"),
-        (HEAD + "[A]\n| 6:2 o ) |", 4, 9, ")", "closes nothing"),
+        (HEAD + "[A]\n| 6:2 o ) |", 4, 9, ")", "extra"),
         (HEAD + "[A]\n| 6:2 o\n", 4, 7, "o", "ends with |"),
         (HEAD + "[A]\n6:2 o |\n", 4, 1, "6:2", "starts with |"),
         (HEAD + "[A]\n| | 6:2 o |\n", 4, 1, "|", "an empty bar"),

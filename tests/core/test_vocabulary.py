@@ -71,7 +71,7 @@ def test_a_ramp_is_written_by_its_ends_or_hit_by_hit() -> None:
         ("| E5@5/7 { m o } - - |", "palm mutes only"),
         ("| { m } - - |", "two palm mutes at least"),
         ("| { m m m |", "not closed in its section"),
-        ("| m m } m |", "closes nothing"),
+        ("| m m } m |", "extra"),
         ("| { m { m m } |", "open already"),
         ("| 6:0 ob o |", "on a pressed string"),
         ("| 6:2 o% o |", "two strings"),

@@ -100,7 +100,7 @@ def test_the_drills_page_says_what_cannot_be_made(
 
 
 def test_the_log_is_empty_then_tells_then_forgets_deleted_takes(visitor: Browser) -> None:
-    assert "Nothing to tell from yet" in visitor.get("/log").text
+    assert "No data yet" in visitor.get("/log").text
     assert visitor.get("/log?riff=77").status_code == 404
     revision = added(SHORT)
     ids = [
@@ -117,7 +117,7 @@ def test_the_log_is_empty_then_tells_then_forgets_deleted_takes(visitor: Browser
     assert re.search(r"round at 104 was clean: \d+ next", armed)
     for take_id in ids:
         visitor.post(f"/takes/{take_id}/delete")
-    assert "Nothing to tell from yet" in visitor.get("/log").text
+    assert "No data yet" in visitor.get("/log").text
     assert "Nothing played in these weeks" in visitor.get("/log/practice").text
 
 
@@ -236,7 +236,7 @@ def test_a_comfort_of_eight_stops_the_day_and_is_answered_in_words(visitor: Brow
     pain = unescape(visitor.post("/comfort", data={"score": "8", "when": "after"}).text)
     assert "8 of 10 is pain: stop for today" in pain and "hand specialist" in pain
     page = visitor.get("/").text
-    assert "armed resting" in page and page.index("is pain") < page.index("Armed next")
+    assert "armed resting" in page and page.index("is pain") < page.index("Up next")
     eased = visitor.post("/comfort", data={"score": "0", "when": "after"})
     assert "is pain" not in eased.text, "a second answer takes the first one's place"
     numb = {"score": "0", "when": "after", "numb": "true", "areas": ["left wrist"]}
@@ -265,12 +265,12 @@ def test_the_session_is_put_together_and_blocks_get_done(visitor: Browser) -> No
     revision = added(SHORT)
     fresh = unescape(visitor.post("/plan/today").text)
     assert (
-        "new: while you are fresh" in fresh
+        "new: start while you're fresh" in fresh
         and "warm-up" in fresh
         and re.search('class="warm-up m2 here"', fresh)
     )
     ago = [played(revision, Flaws(timing=25), seed=k, days_ago=4 - k, tempo=100) for k in range(2)]
-    assert "new: while you are fresh" in visitor.post("/plan/today").text, (
+    assert "new: start while you're fresh" in unescape(visitor.post("/plan/today").text), (
         "a session stays as planned"
     )
     due = unescape(visitor.post("/plan").text)

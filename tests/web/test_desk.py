@@ -70,7 +70,7 @@ def test_bars_are_copied_and_pasted_also_into_another_riff(visitor: Browser) -> 
         ({"op": "paste", "clip": [3]}, "Bar: "),
         ({"op": "dance"}, "op"),
         ({"at": "0.5"}, "fraction"),
-        ({"grid": "0"}, "more than nothing"),
+        ({"grid": "0"}, "greater than zero"),
         ({"bar": -1}, "bar"),
         ({"source": "title: T\ntempo: 90\n[A]\n" + "| E5 o o " * 201 + "|\n"}, "200 bars"),
     ],

@@ -163,11 +163,11 @@ def say(visitor: Browser, word: str) -> None:
         )
         assert answer.status_code < 500, (path, answer.text[:300])
     queries = [
-        "/readings?q={}",
-        "/readings?state={}",
+        "/takes?q={}",
+        "/takes?state={}",
         "/riffs?q={}&page={}",
         "/rig/delay?rate={}",
-        "/readings/again?total={}",
+        "/takes/again?total={}",
     ]
     for query in queries:
         address = query.replace("{}", requests.utils.quote(word.encode("utf-8", "replace")[:3000]))

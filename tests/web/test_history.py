@@ -50,14 +50,14 @@ def test_a_riff_put_away_leaves_the_lists_and_comes_back(visitor: Browser, riff_
     gone = visitor.post(f"/riffs/{riff_id}/archive")
     assert gone.headers["hx-redirect"] == "/riffs"
     listed = visitor.get("/riffs").text
-    assert "Stop Planks" not in listed and "1 riff put away" in listed
+    assert "Stop Planks" not in listed and "1 riff archived" in listed
     assert "Stop Planks" not in visitor.get("/").text, "nor is it proposed"
     away = visitor.get("/riffs", params={"away": "1"}).text
-    assert "Riffs put away" in away and "Stop Planks" in away
-    assert "Take it out again" in visitor.get(f"/riffs/{riff_id}").text
+    assert "Archived riffs" in away and "Stop Planks" in away
+    assert ">Restore<" in visitor.get(f"/riffs/{riff_id}").text
     visitor.post(f"/riffs/{riff_id}/restore")
     assert "Stop Planks" in visitor.get("/riffs").text
-    assert "No riff is put away" in visitor.get("/riffs", params={"away": "1"}).text
+    assert "No archived riffs" in visitor.get("/riffs", params={"away": "1"}).text
     assert visitor.post("/riffs/999/archive").status_code == 404
 
 

@@ -23,11 +23,11 @@ from thrumble.settings import settings
 from thrumble.store.queue import QueueState
 from thrumble.store.takes.space import Space
 from thrumble.web import intake
-from thrumble.web.bench import views as bench_views
-from thrumble.web.bench.views import bench_view, is_ready, readiness
 from thrumble.web.errors import answer
 from thrumble.web.intake import Intake
 from thrumble.web.limits import Limits
+from thrumble.web.status import views as bench_views
+from thrumble.web.status.views import bench_view, is_ready, readiness
 
 
 class Client:
@@ -285,7 +285,7 @@ def test_outside_watchers_are_answered(visitor: Browser) -> None:
         and ready.json()["database"] is True
         and ready.json()["worker"] is False
     )
-    assert "Worker" in visitor.get("/bench").text
+    assert "Worker" in visitor.get("/status").text
     assert (
         visitor.post(
             "/riffs/preview", headers={"x-thrumble-token": visitor.get("/token").json()["token"]}

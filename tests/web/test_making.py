@@ -48,8 +48,8 @@ def test_ones_own_chords_and_settings_are_used(visitor: Browser) -> None:
 @pytest.mark.parametrize(
     ("asked", "words"),
     [
-        ({"pattern": "waltz"}, "isn&#39;t known"),
-        ({"form": "13"}, "isn&#39;t known"),
+        ({"pattern": "waltz"}, "Unknown pattern"),
+        ({"form": "13"}, "Unknown form"),
         ({"form": "own", "degrees": ""}, "1 to 64 bars"),
         ({"form": "own", "degrees": "I IX"}, "no degree"),
         ({"key": "H"}, "no note name"),

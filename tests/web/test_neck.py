@@ -88,10 +88,10 @@ def test_the_page_names_the_fastest_move_and_lays_the_riff_out(visitor: Browser)
         ("lock=x", 422, "unlock all, then lock again"),
         ("lock=9~6.1-5.5~1.4", 422, "presses no string"),
         ("lock=0~6.3-5.3~", 422, "can't take 6:1, 5:5 as 6:3, 5:3"),
-        ("reach=20", 422, "no hand"),
+        ("reach=20", 422, "realistic reach"),
         ("reach=nan", 422, "reach"),
         ("tempo=4000", 422, "tempo"),
-        ("route=20&at=99999", 200, "Lay the riff out"),
+        ("route=20&at=99999", 200, "Use this fingering"),
         ("reach=61&strict=true", 422, "your hand can"),
     ],
 )

@@ -49,7 +49,7 @@ def test_takes_are_found_by_their_notes_and_stars(visitor: Browser) -> None:
     visitor.post(f"/takes/{second}/note", data={"pick": "0.7 mm"})
 
     def found(query: str) -> list[bool]:
-        page = visitor.get(f"/readings?{query}").text
+        page = visitor.get(f"/takes?{query}").text
         return [f'href="/takes/{number}"' in page for number in (first, second)]
 
     assert found("q=LIGHTER") == found("state=starred") == found("q=worn&state=starred")

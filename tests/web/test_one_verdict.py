@@ -29,7 +29,7 @@ def figures(visitor: Browser, take_id: int) -> dict[str, set[object]]:
     told = visitor.get(f"/takes/{take_id}/verdict").json()
     rows = list(csv.DictReader(io.StringIO(visitor.get(f"/takes/{take_id}/reading.csv").text)))
     document = visitor.get(f"/takes/{take_id}/reading.json").json()
-    listed = unescape(visitor.get("/readings").text)
+    listed = unescape(visitor.get("/takes").text)
     with database.session() as session:
         player = players.local_player(session)
         (line,) = take_lists.take_lines(session, player, only=[take_id])
@@ -112,7 +112,7 @@ def test_a_tolerance_of_ones_own_counts_everywhere_once_takes_are_judged_again(
     usual = figures(visitor, take_id)
     form = {"minutes": "20", "weekdays": ["0"], "tolerance": "6"}
     assert "judged again" in visitor.post("/plan/practice", data=form).text
-    assert "being judged again" in unescape(visitor.get("/readings").text)
+    assert "being judged again" in unescape(visitor.get("/takes").text)
     assert "being judged again" in unescape(visitor.get("/riffs").text)
     while catch_up(0) is not None:
         pass

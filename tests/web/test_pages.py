@@ -32,8 +32,7 @@ def count(table: str) -> int:
 def test_an_empty_installation_teaches_the_next_step(visitor: Browser) -> None:
     assert "No riff yet. Write your first one" in visitor.get("/").text
     assert (
-        "No riff yet" in visitor.get("/riffs").text
-        and "No take yet" in visitor.get("/readings").text
+        "No riff yet" in visitor.get("/riffs").text and "No take yet" in visitor.get("/takes").text
     )
     assert visitor.get("/play", follow_redirects=False).headers["location"] == "/riffs"
 
@@ -48,7 +47,7 @@ def test_every_screen_answers_with_the_policy_and_the_fragment_once(
         "/riffs/new",
         f"/riffs/{riff_id}",
         f"/play/{riff_id}",
-        "/readings",
+        "/takes",
         f"/takes/{take_id}",
     ):
         answer = visitor.get(url)
@@ -343,7 +342,7 @@ def test_reading_again_and_deleting_a_take(visitor: Browser, riff_id: int) -> No
     assert "waiting to be analysed" in visitor.post(f"/takes/{take_id}/read").text
     work_once()
     assert visitor.get(f"/takes/{take_id}").status_code == 200
-    assert visitor.post(f"/takes/{take_id}/delete").headers["hx-redirect"] == "/readings"
+    assert visitor.post(f"/takes/{take_id}/delete").headers["hx-redirect"] == "/takes"
     assert count("take") == count("audio") == count("reading") == count("hit") == 0
 
 
@@ -378,4 +377,10 @@ def test_a_take_that_waited_behind_a_wrong_clock_is_accepted(
     with database.session() as session:
         taken = takes.get_take(session, players.local_player(session), begun.json()["take"])
     assert taken.time_unknown and (datetime.now(UTC) - taken.created_at).total_seconds() < 60
-    assert "time unknown" in visitor.get("/readings").text
+    assert "time unknown" in visitor.get("/takes").text
+
+
+def test_addresses_that_were_renamed_lead_on(visitor: Browser) -> None:
+    for old, new in (("/readings?q=sluice", "/takes?q=sluice"), ("/bench", "/status")):
+        answer = visitor.get(old, follow_redirects=False)
+        assert (answer.status_code, answer.headers["location"]) == (301, new)

@@ -295,7 +295,7 @@ def test_takes_of_an_older_ear_are_read_again_with_progress_and_what_changed(
     visitor: Browser, riff_id: int
 ) -> None:
     take_id = read_take(visitor, riff_id)
-    assert "older ear" not in visitor.get("/readings").text
+    assert "older ear" not in visitor.get("/takes").text
     with database.engine().begin() as connection:
         document = connection.execute(sa.text("select document from reading")).scalar_one()
         document["engine"] = "1.0.0"
@@ -306,15 +306,15 @@ def test_takes_of_an_older_ear_are_read_again_with_progress_and_what_changed(
             sa.text("update reading set engine = '1.0.0', document = cast(:d as jsonb)"),
             {"d": json.dumps(document)},
         )
-    assert "1 take was read by an older version of the ear" in visitor.get("/readings").text
-    asked = visitor.post("/readings/again")
+    assert "1 take was read by an older version of the ear" in visitor.get("/takes").text
+    asked = visitor.post("/takes/again")
     assert "0 of 1 takes read again" in asked.text and "total=1" in asked.text
     work_once()
-    done = visitor.get("/readings/again", params={"total": 1}).text
+    done = visitor.get("/takes/again", params={"total": 1}).text
     assert (
         "1 called something else" in done and f"/takes/{take_id}" in done and "hx-get" not in done
     )
-    assert "older ear" not in visitor.get("/readings").text
+    assert "older ear" not in visitor.get("/takes").text
 
 
 def test_the_certainty_page_states_the_last_table(visitor: Browser) -> None:
@@ -342,7 +342,7 @@ def test_guitars_that_nothing_was_trained_on_stand_apart(
         found = {**views.figures(), "unmet": {"engine": engine, "banks": 2, "rows": [row]}}
         monkeypatch.setattr(views, "figures", lambda found=found: found)
         page = visitor.get("/certainty").text
-        assert ("guitars it never heard" in page) is there is ("94.2%" in page)
+        assert ("guitars not used in training" in page) is there is ("94.2%" in page)
         assert ("right on 29 of the 31 not played as written" in page) is there
         assert "no real hands yet" in page
         monkeypatch.undo()

@@ -26,7 +26,6 @@ from thrumble.store.rig.rigs import Calibration, Example, Rig, ToneProfile
 from thrumble.store.takes.corrections import Correction
 from thrumble.store.takes.readings import Changed
 from thrumble.web.drawings.palm import POCKET_FROM, POCKET_TO, WIDE, palm_scale, place_on_scale
-from thrumble.web.readings.views import again_view
 from thrumble.web.rig.views import (
     delay_cards,
     hit_document,
@@ -40,6 +39,7 @@ from thrumble.web.rig.views import (
 )
 from thrumble.web.shared.reading import corrected_words, reading_view
 from thrumble.web.shared.uploading import rig_tones
+from thrumble.web.takes.views import again_view
 
 RIG = Rig(
     id=1,
@@ -113,9 +113,9 @@ def test_only_the_newest_delay_of_each_input_is_shown_with_what_it_is_worth() ->
         ("12.3 ms", "interface at 48 kHz"),
         ("12.3 ms", "other at 48 kHz"),
     ]
-    assert "moves by 0.40 ms" in cards[0].words and "today" in cards[0].words
+    assert "varies by 0.40 ms" in cards[0].words and "today" in cards[0].words
     assert (
-        "your own lateness is in it" in cards[1].words
+        "includes your own timing" in cards[1].words
         and "not checked over several openings" in cards[1].words
         and "yesterday" in cards[1].words
     )
@@ -238,7 +238,7 @@ def test_the_offer_the_progress_and_the_outcome_of_reading_again() -> None:
         difference=Difference(hits=50, found=0, lost=0, renamed=4, moved=0),
     )
     done = again_view(0, 0, 2, (1, [other]))
-    assert "1 of them sound different" in done.words and done.changes == [
+    assert "Results changed for 1" in done.words and done.changes == [
         ("B, take 2", 2, "of 50 hits 4 called something else")
     ]
 

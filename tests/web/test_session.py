@@ -35,7 +35,7 @@ def test_blocks_are_moved_locked_dropped_and_put_back(visitor: Browser) -> None:
     moved = unescape(visitor.post(f"/session/blocks/{second[0]}/earlier").text)
     assert [key for key, _ in keys(moved)][1] == second[0] and "locked" in moved
     dropped = unescape(visitor.post(f"/session/blocks/{first[0]}/drop").text)
-    assert f"Dropped for today: {first[1]}" in dropped and first[0] not in dict(keys(dropped))
+    assert f"Skipped today: {first[1]}" in dropped and first[0] not in dict(keys(dropped))
     again = unescape(visitor.post("/plan").text)
     assert second[0] in dict(keys(again)), "what is locked stays"
     assert first[1] not in dict(keys(again)).values(), "what was dropped stays away"

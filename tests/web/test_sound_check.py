@@ -76,7 +76,7 @@ def test_three_minutes_become_the_players_own_row_and_examples_and_a_file(
     assert "Sound check" not in visitor.get("/log/practice").text, "nor has it a log"
     assert "Play a riff through once" in visitor.get("/log").text
     waiting = unescape(visitor.get("/certainty").text)
-    assert "Sound check 1 is read." in waiting and "See how we did" in waiting
+    assert "Sound check 1 has been analysed." in waiting and "See how we did" in waiting
     assert visitor.get(f"/certainty/check/{take_id}").status_code == 404, "not counted yet"
     counted = visitor.post(f"/certainty/check/{take_id}")
     assert counted.headers["hx-redirect"] == f"/certainty/check/{take_id}"
@@ -107,7 +107,7 @@ def test_three_minutes_become_the_players_own_row_and_examples_and_a_file(
         visitor.post(f"/certainty/check/{take_id}")
         assert proofs.get_proof(session, player, take_id).struck == {int(wrong[0])}
     row = unescape(visitor.get("/certainty").text)
-    assert "Play it again" in row and "not what we were told" in row
+    assert "Play it again" in row and "hits we were misinformed about" in row
     file = visitor.get(f"/certainty/check/{take_id}/labelled.zip")
     with zipfile.ZipFile(io.BytesIO(file.content)) as whole:
         labels = json.loads(whole.read("take.labels.json"))

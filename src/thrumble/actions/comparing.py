@@ -62,7 +62,7 @@ def write_ideal(
     take, riff = judged.take, judged.riff
     expanded = expand(riff, judged.reading.tempo_bpm)
     if expanded.round_s * judged.reading.rounds > MOST_S:
-        raise BadInput(f"the ideal is played for takes of {MOST_S:.0f} s at most")
+        raise BadInput(f"the reference is played for takes of {MOST_S:.0f} s at most")
     kind = ""
     if take.tone_id is not None:
         kind = rigs.get_tone(session, player_id, take.tone_id).sound.replace(" ", "-")

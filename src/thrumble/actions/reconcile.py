@@ -12,8 +12,8 @@ from thrumble.store.takes import takes
 log = structlog.get_logger()
 MOST_TRIES = 3
 SET_ASIDE = (
-    "Reading this take ended the reader three times, so it was set aside. The take is safe: read "
-    "it again, or download it and report it."
+    "Analysing this take crashed the analyser three times, so we stopped trying. The take is "
+    "safe: analyse it again, or download it and report it."
 )
 
 

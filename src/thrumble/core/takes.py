@@ -66,5 +66,5 @@ class RecorderReport:
         if abs(self.clock_slip_ms) > 20:
             words.append(f"the audio clock slipped by {abs(self.clock_slip_ms):.0f} ms")
         if self.underruns:
-            words.append(f"{self.underruns} underruns of the audio output")
+            words.append(f"{counted(self.underruns, 'underrun')} of the audio output")
         return tuple(words)

@@ -38,16 +38,16 @@ def _number(value: object) -> Decimal:
         raise ValueError("write a number")
     text = str(value)
     if len(text) > MAX_NUMBER_LENGTH:
-        raise ValueError("write an ordinary number")
+        raise ValueError("enter a finite number")
     try:
         number = Decimal(text)
     except ArithmeticError:
         raise ValueError("write a number") from None
     # the exponent is looked at before any arithmetic: 1e400000000 would overflow it
     if not number.is_finite() or not -20 <= number.adjusted() <= 6:
-        raise ValueError("write an ordinary number")
+        raise ValueError("enter a finite number")
     if abs(number) > 1_000_000 or len(number.as_tuple().digits) > 20:
-        raise ValueError("write an ordinary number")
+        raise ValueError("enter a finite number")
     return number
 
 

@@ -9,7 +9,6 @@ from thrumble.settings import settings
 from thrumble.store import database
 from thrumble.store.players import players
 from thrumble.store.rig import rigs
-from thrumble.web.bench import endpoints as bench
 from thrumble.web.certainty import endpoints as certainty
 from thrumble.web.compare import endpoints as compare
 from thrumble.web.drills import endpoints as drills
@@ -20,13 +19,14 @@ from thrumble.web.keeping import endpoints as keeping
 from thrumble.web.log import endpoints as log
 from thrumble.web.neck import endpoints as neck
 from thrumble.web.play import endpoints as play
-from thrumble.web.readings import endpoints as readings
 from thrumble.web.recall import endpoints as recall
 from thrumble.web.riffs import endpoints as riffs
 from thrumble.web.rig import endpoints as rig
 from thrumble.web.security import Guard
 from thrumble.web.session import endpoints as practice
 from thrumble.web.shapes import endpoints as shapes
+from thrumble.web.status import endpoints as status
+from thrumble.web.takes import endpoints as takes
 from thrumble.web.today import endpoints as today
 from thrumble.web.trials import endpoints as trials
 
@@ -61,13 +61,13 @@ def create_app() -> FastAPI:
         drills,
         riffs,
         play,
-        readings,
+        takes,
         compare,
         trials,
         keeping,
         log,
     )
-    for screen in (*screens, certainty, bench):
+    for screen in (*screens, certainty, status):
         app.include_router(screen.router)
     app.mount("/vendor", StaticFiles(directory=WEB / "vendor"), name="vendor")
     app.mount("/files", _Scripts(directory=WEB), name="files")

@@ -48,7 +48,7 @@ WORDS = {
 KINDS = {
     "int_parsing": "a whole number is needed here",
     "float_parsing": "a number is needed here",
-    "finite_number": "an ordinary number is needed here",
+    "finite_number": "enter a finite number",
     "missing": "this is missing",
     "json_invalid": "this isn't JSON",
     "greater_than_equal": "{ge} or more is needed here",
@@ -57,7 +57,7 @@ KINDS = {
     "too_long": "that's too many: {max_length} fit here",
     "literal_error": "choose {expected}",
     "enum": "choose {expected}",
-    "extra_forbidden": "isn't known here",
+    "extra_forbidden": "unknown field",
     "date_from_datetime_parsing": "a date is needed here, such as 2026-09-01",
     "date_parsing": "a date is needed here, such as 2026-09-01",
 }

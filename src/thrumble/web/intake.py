@@ -88,7 +88,7 @@ class Intake:
                     await answer(request, *refused)(scope, receive, send)
                 return
             if not await self._turns.come(_head_start_s(request)):
-                words = "Too much is going on at once. Nothing is lost: try again in a moment."
+                words = "We're busy. Nothing is lost: try again in a moment."
                 await answer(request, 503, words, again_s=AGAIN_S)(scope, receive, send)
                 return
             turn = Turn(self._turns)

@@ -53,8 +53,11 @@ def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
         out.append(NOTHING_HEARD if basis.silent else NO_HITS)
     if basis.dropouts:
         words = "; ".join(basis.dropouts)
-        remedy = "Don't trust the timing after such a gap: close other programs and play it again."
-        out.append(Caution(code="dropouts", text=f"The recording is damaged: {words}. {remedy}"))
+        text = (
+            f"Your computer dropped some audio ({words}), so timing after that point isn't "
+            "reliable. Close other programs and play it again."
+        )
+        out.append(Caution(code="dropouts", text=text))
     if basis.clipped_share >= CLIP_CAUTION:
         text = f"{basis.clipped_share:.1%} of the recording clips: turn your input down."
         out.append(
@@ -168,10 +171,10 @@ def _about_measures(hits: list[HitReading]) -> list[Caution]:
     if chords and all(hit.chord_ok is None for hit in chords):
         text = (
             "No open hit rings long and clear enough to check its notes and stray strings: we "
-            "can't tell them under gain or in short slots."
+            "can't tell them under gain or when hits are short."
         )
         out.append(Caution(code="chords_not_checked", text=text))
     if chords and all(hit.strum_ms is None for hit in chords):
-        text = "Spread of the strings not measured: we can't tell them apart in this sound."
+        text = "Not measured: how tightly you strum. We can't separate the strings in this sound."
         out.append(Caution(code="strum_not_measured", text=text))
     return out

@@ -71,8 +71,8 @@ CATALOGUE = (
     ),
     Shape(
         key="fifth-root-fifth",
-        name="fifth, root, fifth",
-        sound="The widest sound three strings beside each other can give.",
+        name="one-finger power chord",
+        sound="The biggest sound three adjacent strings can make.",
         on=(-1, 0, 1),
         intervals=(-5, 0, 7),
     ),

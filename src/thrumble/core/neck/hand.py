@@ -59,7 +59,7 @@ SCHOOLS = {
     ),
     School.BARRE: SchoolFacts(
         frozenset({1, 3}),
-        "a bar with 1 or 3",
+        "barre with 1 or 3",
         "Two or three strings at one fret under one finger: made for drop tunings.",
         "Every string has to be pressed clean by one finger, so it takes strength.",
     ),
@@ -89,7 +89,8 @@ def check_hand(hand: Hand) -> Hand:
     low, high = REACH_RANGE_MM
     if not low <= hand.reach_mm <= high:  # also refuses NaN
         raise BadInput(
-            f"a reach of {hand.reach_mm:g} mm is no hand's: finger 1 to 4 is {low:g} to {high:g} mm"
+            f"{hand.reach_mm:g} mm isn't a realistic reach: from finger 1 to 4 it is {low:g} to "
+            f"{high:g} mm"
         )
     return hand
 

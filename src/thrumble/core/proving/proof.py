@@ -103,7 +103,7 @@ ROWS: tuple[tuple[str, Callable[[ProofHit], bool]], ...] = (
     ("palm-muted notes", lambda hit: hit.asked == "palm" and hit.strings == 1),
     ("palm-muted chords", lambda hit: hit.asked == "palm" and hit.strings > 1),
     ("dead strings", _kind(Articulation.DEAD)),
-    ("not what we were told", lambda hit: hit.asked != hit.told),
+    ("hits we were misinformed about", lambda hit: hit.asked != hit.told),
     ("where we were sure", lambda hit: (hit.chance or 0.0) >= SURELY),
 )
 

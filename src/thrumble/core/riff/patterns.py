@@ -81,14 +81,14 @@ PATTERNS = {
         Pattern(
             name="shuffle",
             title="Root and fifth, root and sixth",
-            why="the rocking of a shuffle: the little finger goes to and fro",
+            why="the classic shuffle: your little finger rocks between fifth and sixth",
             bar=lambda _: "{5} >o o {6} o o {5} >o o {6} o o",
             feel="shuffle 2.0 on 1/8",
         ),
         Pattern(
             name="shuffle-seventh",
             title="The same, up to the flat seventh",
-            why="one step farther for the little finger",
+            why="the shuffle up to the flat seventh",
             bar=lambda _: "{5} >o o {6} o o {b7} >o o {6} o o",
             feel="shuffle 2.0 on 1/8",
         ),
@@ -127,7 +127,7 @@ PATTERNS = {
         Pattern(
             name="eight",
             title="Eight to the bar, all down",
-            why="the drive that makes forearms burn",
+            why="straight eighths, all down-strokes: a forearm workout",
             bar=lambda _: _each_beat(lambda beat: f"({'>' if beat == 1 else ''}o o)"),
         ),
         Pattern(

@@ -92,7 +92,7 @@ def read_midi(
         ) from None
     if file.type == 2 or file.ticks_per_beat <= 0:
         raise RiffError(
-            "this MIDI file counts in a way that has no bars: export it as type 0 or 1",
+            "this MIDI file uses SMPTE time, which has no bars: export it as type 0 or 1",
             place="file",
         )
     own = _own(file)

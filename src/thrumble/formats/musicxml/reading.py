@@ -109,8 +109,8 @@ class _Reader:
             here.length = end - start
             if end - start > self.meter.length and not measure.implicit:
                 raise RiffError(
-                    f"its notes last longer than its meter {self.meter}: mend it where it was "
-                    "written",
+                    f"its notes last longer than its meter {self.meter}: fix it in the program "
+                    "that exported it",
                     found=f"{end - start} of a whole note",
                     place=f"measure {measure.number}",
                 )

@@ -61,7 +61,7 @@ def parsed(data: bytes) -> Element:
     except (ParseError, ValueError, LookupError) as error:
         raise _wrong("this isn't MusicXML we can read: export it again", error) from None
     if root.tag == "score-timewise":
-        raise _wrong("this score is written time by time: export it as partwise", root.tag)
+        raise _wrong("this is a score-timewise file: export it as partwise", root.tag)
     if root.tag != "score-partwise":
         raise _wrong("this isn't a score: a MusicXML file begins with score-partwise", root.tag)
     return root

@@ -73,7 +73,7 @@ class CheckLine:
     rows: list[RowView]
 
 
-SHOWN = ("open, palm or dead", "not what we were told", "where we were sure")
+SHOWN = ("open, palm or dead", "hits we were misinformed about", "where we were sure")
 
 
 def check_lines(session: Session, player_id: int) -> list[CheckLine]:

@@ -161,7 +161,7 @@ def _unmet(found: dict[str, Any] | None) -> RowView | None:
         unlike = f"; right on {row['unlike_right']} of the {row['unlike']} not played as written"
         under = f"open, palm or dead {row['kinds_right'] / row['n']:.0%}{unlike}"
         cells.append(_cell(row["muted_right"] / row["n"], under))
-    return RowView("guitars it never heard", "at every tempo", cells)
+    return RowView("guitars not used in training", "at every tempo", cells)
 
 
 REAL_COLUMNS = ("kinds", "open_singles", "unlike", "extra_precision")

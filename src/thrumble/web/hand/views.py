@@ -97,7 +97,7 @@ def hand_view(
 
 
 DAMPING_WHY = {
-    "sweep": "Snappier under gain, and your picking hand may be careless.",
+    "sweep": "Snappier under gain, and your picking hand needn't be precise.",
     "aim": "Cleaner on light gain; every stroke has to find its strings.",
 }
 PICKING_WHY = {

@@ -305,7 +305,7 @@ def _bars(expanded: ExpandedRiff, path: PickPath) -> list[tuple[BarDrawing, Pick
 def _pick_words(path: PickPath) -> list[str]:
     """What does not work out, each thing once with its bars."""
     if not path.conflicts:
-        return ["Every stroke finds its side: your pick never has to hurry."]
+        return ["Your pick is always on the right side of the strings."]
     groups: dict[str, list[Conflict]] = {}
     for one in path.conflicts:
         groups.setdefault(one.words, []).append(one)

@@ -43,5 +43,5 @@ SCHOOL_WORDS: dict[School | None, str] = {
     School.ONE_THREE: "1 and 3",
     School.ONE_FOUR: "1 and 4",
     School.ONE_THREE_FOUR: "1, 3 and 4",
-    School.BARRE: "a bar with 1 or 3",
+    School.BARRE: "barre with 1 or 3",
 }

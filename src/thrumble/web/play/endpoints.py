@@ -261,7 +261,7 @@ def finish_cut_take(
 ) -> HTMLResponse:
     """Reads a take whose tab was closed, as far as it goes."""
     take, _ = verbs.finish_take(session, player_id, take_id, RecorderReport())
-    return render(request, "readings/_status.html", status=status_view(take), asked=1)
+    return render(request, "takes/_status.html", status=status_view(take), asked=1)
 
 
 @router.post("/takes/{take_id}/discard", name="discard_take")

@@ -6,7 +6,7 @@ const $ = (id) => document.getElementById(id);
 const TICK_MS = 200;
 const TAKING = ["count", "record", "arming"];
 const GOING = ["opening", "reading", ...TAKING];
-const WAITS = "This waits. Space goes on.";
+const WAITS = "Paused. Press space to continue.";
 
 export class HandsFree {
   /** say(words); over(): a take was read, or could not be; skip(): Page Up between takes;
@@ -23,7 +23,7 @@ export class HandsFree {
       if (stage === was || this.held) return;
       if (stage === "done") this.over();
       else if (stage === "idle" && TAKING.includes(was) && dropped) {
-        this.count(this.between, "Once more: the take comes by itself.", this.play);
+        this.count(this.between, "Once more. Recording starts by itself.", this.play);
       } else if (stage === "idle" && GOING.includes(was)) this.hold(WAITS);
       dropped = false;
     }).observe(root, { attributeFilter: ["data-stage"] });
@@ -48,7 +48,7 @@ export class HandsFree {
   }
   get going() { return GOING.includes(this.stage()); }
   play = () => {
-    this.say("Page Up stops this take and plays it again.");
+    this.say("Page Up: stop and redo this take.");
     $("go").click();
   };
   /** Counts down, then does what comes after. */

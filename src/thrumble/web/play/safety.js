@@ -15,7 +15,7 @@ export class Safety {
     const left = Math.round(all.reduce((sum, one) => sum + one.waitingS, 0));
     const words = `Kept here, ${left} s not yet sent`;
     const away = all.some(({ state }) => state === "away");
-    if (away) return `${words}: Thrumble doesn't answer, trying again.`;
+    if (away) return `${words}: Can't reach Thrumble. Retrying …`;
     return left >= SOON_S ? `${words}.` : "";
   }
 }

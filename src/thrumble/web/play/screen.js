@@ -138,7 +138,7 @@ function lost() {
   const waits = "What was recorded so far waits on Today: finish it there, or press space for a " +
     "new take.";
   problem(cut ?
-    `The input went away in the middle of the take. Plug it in again. ${waits}${whole}` :
+    `The input was disconnected during the take. Plug it in again. ${waits}${whole}` :
     "The input went away. Plug it in again, then press space.");
 }
 
@@ -292,7 +292,7 @@ async function finish(take, endedMs, words = "") {
   } else if (kept === null) {
     cycle.on("refused", attempt);
     problem(
-      "Thrumble won't take this take. It's kept in this browser: reload the page to see " +
+      "Thrumble rejected this take. It's kept in this browser: reload the page to see " +
       "what you can do with it."
     );
   } else outcome(kept, endedMs, attempt, words);
@@ -370,7 +370,7 @@ function draw() {
 }
 
 function recordingWords(take) {
-  if (view.round) return "It goes round and round. Space: this round is the last. Page Up: stop.";
+  if (view.round) return "Looping. Space: last time round. Page Up: stop.";
   const round = take.rounds > 1 ? `, round ${take.rounds}` : "";
   return `Recording. It stops by itself after bar ${show.lastBar}${round}.`;
 }

@@ -62,7 +62,7 @@ function next() {
   const takeS = plan.round * (Number($("rounds").value) || 1) * (plan.tempo / Number($("tempo")
     .value));
   if (leftS() < takeS / 2) {
-    free.count(FIRST_S, "That's this block. Read what it says; the next one comes by itself.",
+    free.count(FIRST_S, "That's this block. Read the result; the next one starts by itself.",
       () => leave("done"));
     return;
   }
@@ -73,7 +73,7 @@ function next() {
   }
   setRounds();
   free.count(free.between,
-    "Shake out. The next take comes by itself; Page Up goes on to the next block.", play);
+    "Shake out your hands. The next take starts by itself; Page Up: next block.", play);
 }
 
 function setRounds() {

@@ -65,7 +65,7 @@ SILENCE_WORDS = {
     Silence.NONE: "none",
     Silence.TWO_TWO: "two on, two off",
     Silence.RANDOM: "bars at random",
-    Silence.FADE: "fading away",
+    Silence.FADE: "fade out",
 }
 BACKING_WORDS = {
     Backing.NONE: "nobody",

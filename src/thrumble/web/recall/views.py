@@ -66,14 +66,14 @@ def _standing(known: dict[Call, Recall]) -> str:
     wrong = [call for call, one in known.items() if one.right * 2 < one.asked and one.asked > 1]
     if wrong:
         call = min(wrong)
-        return f"{call.name()} on string {call.string} misses most often: call it again."
+        return f"You miss {call.name()} on string {call.string} most. Run it again."
     if told:
         call = max(told, key=lambda one: told[one].recall_ms or 0.0)
         return (
             f"Your slowest is {call.name()} on string {call.string}, "
             f"{(told[call].recall_ms or 0) / 1000:.1f} s from call to hit."
         )
-    return "A chord is called on the click; you hit it. Twelve calls take half a minute."
+    return "We call a chord on the click, you hit it. Twelve calls take half a minute."
 
 
 def _row(root: int, strings: list[int], known: dict[Call, Recall]) -> Row:

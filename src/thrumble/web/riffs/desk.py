@@ -135,7 +135,7 @@ _known = _Known()
 def edit_riff(sent: EditSent) -> JSONResponse:
     """The text after an edit, and the bars as written, drawn with the caret's places."""
     if not Fraction(sent.grid) or not Fraction(sent.length):
-        raise BadInput("a grid and a length are more than nothing")
+        raise BadInput("grid and length must be greater than zero")
     riff = _known.riff(sent.source)
     source, clip = sent.source, None
     if sent.op == "copy":

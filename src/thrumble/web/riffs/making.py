@@ -36,9 +36,9 @@ def _asked(
     beats: Annotated[list[int] | None, Form(max_length=4)] = None,
 ) -> dict[str, object]:
     if pattern not in PATTERNS:
-        raise BadInput("that pattern isn't known here: choose one from the list")
+        raise BadInput("unknown pattern: choose one from the list")
     if form != OWN_FORM and form not in FORMS:
-        raise BadInput("that form isn't known here: choose one from the list")
+        raise BadInput("unknown form: choose one from the list")
     if any(not 1 <= beat <= 4 for beat in beats or ()):
         raise BadInput("the beats of a bar are 1 to 4")
     return {
@@ -130,7 +130,7 @@ def listen_to_riff(
     guitarist: WAV, and in headers where a round begins and ends.
     """
     if beat not in BEATS:
-        raise BadInput("that groove isn't known here: choose one from the list")
+        raise BadInput("unknown groove: choose one from the list")
     bars = (first, last or first) if first else None
     found = rehearse(parse_riff(source), tone=tone, tempo_bpm=tempo, beat=beat, bars=bars)
     headers = {"X-Round-Begins": f"{found.begin_s:.6f}", "X-Round-Ends": f"{found.end_s:.6f}"}

@@ -191,10 +191,10 @@ def delay_words(one: Calibration) -> str:
     spread = (
         "not checked over several openings"
         if one.spread_ms is None
-        else f"moves by {one.spread_ms:.2f} ms between openings"
+        else f"varies by {one.spread_ms:.2f} ms each time the input is opened"
     )
     how = (
-        "knocked by hand, so your own lateness is in it"
+        "measured by knocking, so it includes your own timing"
         if one.kind == "drum"
         else "measured with the click"
     )

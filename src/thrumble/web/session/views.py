@@ -92,9 +92,9 @@ def plan_view(found: Planned, own: Practice, today: date) -> PlanView:
     elif session.coming is None:
         words = "Done for today."
     elif found.short:
-        words += ": your hands have nearly had this week's strokes"
+        words += ": you're close to your weekly stroke limit"
     elif today.weekday() not in own.weekdays:
-        words = f"A day off by your own plan; if you play anyway: {words}"
+        words = f"It's your day off. If you play anyway: {words}"
     blocks: list[BlockView] = []
     for place, one in enumerate(shown):
         if rest := session.rest_before(one.key):

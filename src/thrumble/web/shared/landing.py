@@ -93,8 +93,8 @@ def _let_go(fit: LandingFit) -> str:
         return ""
     early = fit.let_go_ms - fit.others_ms
     if early < EARLY_MS:
-        return "You hold the chord before each move as long as the others."
-    return f"You let go {early:.0f} ms early before you move: hold on, then go."
+        return "You don't cut chords short before shifts."
+    return f"You let go {early:.0f} ms too soon before shifts. Hold the chord, then move."
 
 
 def _rows(fit: LandingFit) -> list[LandingRow]:

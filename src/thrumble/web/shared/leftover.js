@@ -46,7 +46,7 @@ async function attend(take) {
     const sender = new Sender(kept.key, urls, ({ state, waitingS }) => {
       if (state === "away") line(kept.key,
         `A take of ${kept.title} is kept here, ${seconds(waitingS)} not yet sent: `
-        + "Thrumble doesn't answer, trying again."
+        + "Can't reach Thrumble. Retrying …"
         );
       else if (state === "sending" && lines.has(kept.key)) line(kept.key,
         `A take of ${kept.title} is kept here, ${seconds(waitingS)} not yet sent.`);

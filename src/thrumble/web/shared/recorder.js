@@ -10,7 +10,7 @@ const WISHES = { echoCancellation: false, noiseSuppression: false, autoGainContr
 export class Refused extends Error {}
 
 const REASONS = {
-  NotAllowedError: "The microphone is refused. Allow it for this page in the browser's address "
+  NotAllowedError: "Microphone access is blocked. Allow it for this page in the browser's address "
     + "bar, then press space.",
   NotFoundError: "No microphone or audio interface is found. Plug one in, then press space.",
   NotReadableError: "The input is in use by another program. Close it there, then press space.",
@@ -29,8 +29,8 @@ export function oneAtATime(task) {
 export async function openInput({ deviceId, tapUrl, clickBase = "", onSound, onLost }) {
   if (!navigator.mediaDevices || !window.AudioWorkletNode) {
     throw new Refused(
-      "This browser gives no microphone here. Open the page at http://127.0.0.1 or over https, "
-      + "in a current browser."
+      "This browser won't allow the microphone here. Open the page at http://127.0.0.1 or over "
+      + "https, in a current browser."
       );
   }
   let stream;
@@ -73,7 +73,7 @@ async function resumed(context) {
   await Promise.race([context.resume(), waited]);
   if (context.state !== "running") {
     throw new Refused(
-      "This browser lets the page make no sound yet. Press space, or click anywhere, then try "
+      "The browser is blocking sound. Press space, or click anywhere, then try "
       + "again."
     );
   }

@@ -55,7 +55,7 @@ def trial_view(tried: Tried, title: str) -> TrialView:
     if tried.why:
         sentences = [f"{tried.why[0].upper()}{tried.why[1:]}."]
     elif not sentences:
-        sentences = ["Between these two ways we can tell no difference in your hands."]
+        sentences = ["We can't tell these two apart in your playing yet."]
     sentences += _open_words(tried.outcomes)
     if tried.left_out:
         sentences.append(

@@ -191,7 +191,7 @@ def _figures(known: Known) -> dict[str, str]:
     }
 
 
-SEEN = "have it seen by a doctor or a hand specialist"
+SEEN = "see a doctor or hand specialist"
 RULES = (
     Rule("numbness", _numb, f"Numb or tingling: stop for today, and {SEEN}.", 0.0),
     Rule(
@@ -209,7 +209,7 @@ RULES = (
     Rule(
         "growing",
         _grew_worse,
-        "Three times running your hands felt worse after playing than before: shorter sittings, "
+        "Three times in a row your hands felt worse after playing: shorter sessions, "
         "and a rest between rounds.",
         TRIMMED,
     ),
@@ -234,7 +234,7 @@ RULES = (
         TRIMMED,
     ),
 )
-LOUDNESS = "Keep your monitoring low, protect your hearing in rehearsal; local rules come first."
+LOUDNESS = "Keep the volume down and wear ear protection at rehearsal."
 
 
 def take_care(known: Known) -> list[Advice]:

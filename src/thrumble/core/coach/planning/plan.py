@@ -129,7 +129,7 @@ def _candidates(one: Standing, today: date) -> list[_Candidate]:
     """What could be done with a riff today, each in every length."""
     kinds: list[tuple[BlockKind, float, str, DrillKind | None]] = []
     if one.last is None:
-        kinds.append((BlockKind.NEW, NEW, "new: while you are fresh", None))
+        kinds.append((BlockKind.NEW, NEW, "new: start while you're fresh", None))
     else:
         waited = max(0, (today - one.last).days)
         late = min(MOST_OVERDUE, waited / max(1, one.interval_days))
@@ -141,7 +141,7 @@ def _candidates(one: Standing, today: date) -> list[_Candidate]:
         if gap > 0 and one.drill is not None:
             kinds.append((BlockKind.WEAK, WEAK + GAP * gap, one.weak_why, one.drill))
         if gap == 0:
-            kinds.append((BlockKind.STAMINA, STAMINA, "clean at its tempo: keep it going", None))
+            kinds.append((BlockKind.STAMINA, STAMINA, "clean at full tempo: build stamina", None))
     return [
         _Candidate(_block(one, kind, minutes, why, drill), value * worth)
         for kind, value, why, drill in kinds

@@ -52,9 +52,11 @@ class NotAsWritten(Finding):
     """Hits of all kinds that sound other than written, if no single confusion prevails."""
 
     kind: ClassVar[str] = "unlike"
-    label: ClassVar[str] = "hits that sound unlike the plan"
+    label: ClassVar[str] = "not played as written"
     remedies: ClassVar[tuple[Remedy, ...]] = (
-        Remedy(DrillKind.MUTE_SWITCH, 0.8, "on and off in turn, until each is what it is"),
+        Remedy(
+            DrillKind.MUTE_SWITCH, 0.8, "alternate muted and open until you hear the difference"
+        ),
     )
 
     wrong: int

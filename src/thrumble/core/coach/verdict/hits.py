@@ -38,7 +38,7 @@ class MissedHits(Finding):
     kind: ClassVar[str] = "missed"
     label: ClassVar[str] = "missed hits"
     remedies: ClassVar[tuple[Remedy, ...]] = (
-        Remedy(DrillKind.HALF_CHANGES, 1.0, "half the changes, so that every hit finds its time"),
+        Remedy(DrillKind.HALF_CHANGES, 1.0, "half the changes, so there's time for every hit"),
         Remedy(DrillKind.PLAIN, 1.0, "without the ornaments first"),
     )
 
@@ -101,8 +101,8 @@ class UnevenLevel(Finding):
     kind: ClassVar[str] = "level"
     label: ClassVar[str] = "uneven level"
     remedies: ClassVar[tuple[Remedy, ...]] = (
-        Remedy(DrillKind.ACCENTS, 1.0, "accents alone, so that the rest can be one weight"),
-        Remedy(DrillKind.RIGHT_HAND, 0.9, "one weight for every stroke, nothing to fret"),
+        Remedy(DrillKind.ACCENTS, 1.0, "accents alone, so that the rest can be even"),
+        Remedy(DrillKind.RIGHT_HAND, 0.9, "the same force on every stroke, nothing to fret"),
     )
 
     spread_db: float
@@ -129,7 +129,7 @@ class UnevenLevel(Finding):
         names = {"open": "open hits", "palm": "palm mutes", "dead": "dead hits"}
         return (
             f"Your level is uneven: {names[self.articulation]} vary by {self.spread_db:.1f} dB. "
-            "Hit them all with the same weight."
+            "Hit them all with the same force."
         )
 
 

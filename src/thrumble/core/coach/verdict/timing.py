@@ -340,7 +340,7 @@ class OneBeatOff(Finding):
     """A place in the bar (`at`, a fraction of a whole note) that is always early or late."""
 
     kind: ClassVar[str] = "slot"
-    label: ClassVar[str] = "one place early or late"
+    label: ClassVar[str] = "one beat always early or late"
     remedies: ClassVar[tuple[Remedy, ...]] = (STEP_DOWN,)
 
     late_ms: float
@@ -414,7 +414,7 @@ class Tiring(Finding):
     """A spread that grows along the take: the sizes of what is left, ranked, against time."""
 
     kind: ClassVar[str] = "tiring"
-    label: ClassVar[str] = "timing that tires"
+    label: ClassVar[str] = "timing fades"
     remedies: ClassVar[tuple[Remedy, ...]] = (
         STEP_DOWN,
         Remedy(DrillKind.RIGHT_HAND, SLOWER, "shorter rounds with rests, loose from the wrist"),

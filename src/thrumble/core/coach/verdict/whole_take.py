@@ -106,7 +106,7 @@ class WrongRiff(Finding):
         parts = [
             f"{self.missed} of {self.due} hits aren't there" if self.missed else "",
             f"{counted(self.extra, 'hit')} too many" if self.extra else "",
-            f"{self.wrong} of {self.checked} chords are different ones" if self.wrong else "",
+            f"{self.wrong} of {self.checked} chords don't match" if self.wrong else "",
         ]
         return (
             f"This doesn't sound like {judgement.expanded.riff.title}: "

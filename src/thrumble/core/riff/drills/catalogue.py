@@ -132,7 +132,7 @@ DRILLS = (
     Drill(
         kind=DrillKind.LOOP,
         name="loop",
-        trains="a bar or a few, round and round, until they sit",
+        trains="a bar or a few in a loop, until they're solid",
         applies=lambda pieces: bool(hits_of(pieces)),
         build=drill_bars.as_written,
     ),
@@ -238,7 +238,7 @@ DRILLS = (
     Drill(
         kind=DrillKind.INNER_PULSE,
         name="inner pulse",
-        trains="time that goes on without you: two bars played, two counted",
+        trains="keep time through silence: play two bars, count two",
         applies=lambda pieces: len(pieces) >= 4,
         build=drill_bars.inner_pulse,
     ),

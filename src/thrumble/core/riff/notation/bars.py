@@ -128,7 +128,7 @@ def _read_bar(run: Run, tokens: list[Token], head: Head) -> None:
         tokens = tokens[1:]
     slots, rest = _group(tokens, 0)
     if rest < len(tokens):
-        raise tokens[rest].error("this ) closes nothing; remove it or open a ( before it")
+        raise tokens[rest].error("extra ) here: delete it, or add the ( it belongs to")
     placed: list[tuple[Fraction, Fraction, Token]] = []
     _share(slots, Fraction(0), run.meter.length, placed)
     lengths = [length for _, length, token in placed if not _takes_no_time(token)]
@@ -227,7 +227,7 @@ def _ramp_sign(run: Run, token: Token) -> None:
         run.ramp = _OpenRamp(token)
         return
     if run.ramp is None:
-        raise token.error("this } closes nothing; remove it or open a { before it")
+        raise token.error("extra } here: delete it, or add the { it belongs to")
     places = run.ramp.hits
     if len(places) < 2:
         raise token.error("a mute ramp holds two palm mutes at least, such as { m=0.9 m m=0.3 }")

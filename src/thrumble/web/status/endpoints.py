@@ -3,7 +3,7 @@ pages that were open for long.
 """
 
 from fastapi import APIRouter, Request, Response
-from fastapi.responses import HTMLResponse, JSONResponse
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
 from thrumble.actions.copies import last_copy
 from thrumble.core.ear.model.ear import EAR
@@ -11,8 +11,8 @@ from thrumble.core.errors import ThrumbleError
 from thrumble.store import database, queue
 from thrumble.store.queue import QueueState
 from thrumble.store.takes.space import space, stored_bytes
-from thrumble.web.bench.views import bench_view, is_ready, readiness
 from thrumble.web.deps import DbSession
+from thrumble.web.status.views import bench_view, is_ready, readiness
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -45,10 +45,16 @@ def fresh_token(request: Request) -> JSONResponse:
     return JSONResponse({"token": request.state.token})
 
 
-@router.get("/bench", name="bench_page")
-def bench_page(request: Request, session: DbSession) -> HTMLResponse:
+@router.get("/bench", include_in_schema=False)
+def bench_page(request: Request) -> RedirectResponse:
+    """The page's address until November 2026."""
+    return RedirectResponse(request.app.url_path_for("status_page"), status_code=301)
+
+
+@router.get("/status", name="status_page")
+def status_page(request: Request, session: DbSession) -> HTMLResponse:
     """Processes, queue, space, last backup, engine."""
     view = bench_view(
         queue.queue_state(session), space(session), stored_bytes(session), last_copy(), EAR.version
     )
-    return render(request, "bench/page.html", view=view)
+    return render(request, "status/page.html", view=view)

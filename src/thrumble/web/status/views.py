@@ -89,7 +89,7 @@ def _worker(queue: QueueState) -> Fact:
     if queue.heartbeat_s is None or queue.heartbeat_s >= ALIVE_S:
         since = "" if queue.heartbeat_s is None else f" for {_span(queue.heartbeat_s)}"
         remedy = (
-            "The worker isn't responding, so takes aren't being read. It restarts by itself; if it "
+            "The worker isn't responding, so takes are queued. It restarts by itself; if it "
             "doesn't, stop ./run and start it again."
         )
         return Fact("Worker", f"no sign{since}", bad=True, remedy=remedy)
@@ -97,7 +97,7 @@ def _worker(queue: QueueState) -> Fact:
 
 
 def _queue(queue: QueueState) -> Fact:
-    return Fact("Queue", f"{queue.waiting} waiting, {queue.working} being read")
+    return Fact("Queue", f"{queue.waiting} waiting, {queue.working} being analysed")
 
 
 def _takes(space: Space) -> Fact:

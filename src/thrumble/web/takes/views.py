@@ -37,7 +37,7 @@ def again_view(
     if waiting and total:
         words = f"{total - min(waiting, total)} of {total} takes read again …"
     elif total > 1:
-        words = f"All {total} takes are read again: {moved} of them sound different to the new ear."
+        words = f"All {counted(total, 'take')} re-analysed. Results changed for {moved}."
     elif total:
         words = "The take is read again."
     elif stale:

@@ -5,7 +5,7 @@ deleting.
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Form, Path, Query, Request, Response
-from fastapi.responses import HTMLResponse, JSONResponse
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
 from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
@@ -29,12 +29,12 @@ from thrumble.store.takes import notes, readings, take_lists, takes
 from thrumble.store.takes.space import space
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Asked, Id, Line, PageNumber
-from thrumble.web.readings.views import LISTED, STARRED, again_view, list_view
 from thrumble.web.shared.files import sent, temporary
 from thrumble.web.shared.next import next_view
 from thrumble.web.shared.paging import pages
 from thrumble.web.shared.reading import corrected_line, reading_view
 from thrumble.web.shared.takes import status_view
+from thrumble.web.takes.views import LISTED, STARRED, again_view, list_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -49,8 +49,16 @@ MEDIA = {
 }
 
 
-@router.get("/readings", name="readings_page")
-def readings_page(
+@router.get("/readings", include_in_schema=False)
+def readings_page(request: Request) -> RedirectResponse:
+    """The list's address until November 2026."""
+    page = request.app.url_path_for("takes_page")
+    query = request.url.query
+    return RedirectResponse(f"{page}?{query}" if query else page, status_code=301)
+
+
+@router.get("/takes", name="takes_page")
+def takes_page(
     request: Request,
     session: DbSession,
     player_id: PlayerId,
@@ -72,17 +80,17 @@ def readings_page(
         readings.count_stale(session, player_id, EAR.version),
         takes.waiting_takes(session, player_id),
     )
-    return render(request, "readings/list.html", view=view, again=again)
+    return render(request, "takes/list.html", view=view, again=again)
 
 
-@router.post("/readings/again", name="read_all_again")
+@router.post("/takes/again", name="read_all_again")
 def read_all_again(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """Has every take heard by the present ear that only an older one has heard."""
     total = verbs.read_all_again(session, player_id)
-    return render(request, "readings/_again.html", again=again_view(0, total, total))
+    return render(request, "takes/_again.html", again=again_view(0, total, total))
 
 
-@router.get("/readings/again", name="again_progress")
+@router.get("/takes/again", name="again_progress")
 def again_progress(
     request: Request,
     session: DbSession,
@@ -92,7 +100,7 @@ def again_progress(
     """How far that has come, and at its end what changed."""
     waiting = takes.waiting_takes(session, player_id)
     changed = (0, []) if waiting else readings.changed_takes(session, player_id, EAR.version)
-    return render(request, "readings/_again.html", again=again_view(0, waiting, total, changed))
+    return render(request, "takes/_again.html", again=again_view(0, waiting, total, changed))
 
 
 @router.get("/takes/{take_id}", name="take_page")
@@ -112,7 +120,7 @@ def take_page(
     )
     return render(
         request,
-        "readings/page.html",
+        "takes/page.html",
         sound_check=proofs.is_check(session, player_id, take.riff_id),
         status=status_view(take),
         asked=1,
@@ -141,7 +149,7 @@ def keep_note(
         pick=pick, palm=palm, fingers=fingers, tried=tried, words=words, starred=starred
     )
     annotate_take(session, player_id, take_id, note)
-    return render(request, "readings/_note.html", note=note, take_id=take_id, kept=True)
+    return render(request, "takes/_note.html", note=note, take_id=take_id, kept=True)
 
 
 @router.post("/takes/{take_id}/restore", name="restore_audio")
@@ -162,7 +170,7 @@ def take_status(
     final.
     """
     status = status_view(takes.get_take(session, player_id, take_id), asked)
-    response = render(request, "readings/_status.html", status=status, asked=asked + 1)
+    response = render(request, "takes/_status.html", status=status, asked=asked + 1)
     if status.read:
         response.headers["HX-Redirect"] = str(
             request.app.url_path_for("take_page", take_id=take_id)
@@ -269,7 +277,7 @@ def read_take_again(
 ) -> HTMLResponse:
     """Puts the take into the queue again, whatever state it is stuck in."""
     take = verbs.read_again(session, player_id, take_id)
-    return render(request, "readings/_status.html", status=status_view(take), asked=1)
+    return render(request, "takes/_status.html", status=status_view(take), asked=1)
 
 
 @router.post("/takes/{take_id}/delete", name="delete_take")
@@ -277,7 +285,7 @@ def delete_take(request: Request, take_id: Id, session: DbSession, player_id: Pl
     """Removes the take, its sound, its readings and queued work."""
     takes.delete_take(session, player_id, take_id)
     return Response(
-        status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("readings_page"))}
+        status_code=204, headers={"HX-Redirect": str(request.app.url_path_for("takes_page"))}
     )
 
 
@@ -310,9 +318,7 @@ def correct_hit(
     if line is None:
         raise NotFound("this reading has no such hit")
     view = reading_view(judged)
-    return render(
-        request, "readings/_corrected.html", corrected=view.corrected, hit=line, view=view
-    )
+    return render(request, "takes/_corrected.html", corrected=view.corrected, hit=line, view=view)
 
 
 def _attachment(name: str) -> dict[str, str]:
