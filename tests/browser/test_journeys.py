@@ -209,9 +209,7 @@ def test_an_input_lost_half_way_keeps_what_was_recorded(
     page.keyboard.press("Space")
     expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=8000)
     page.evaluate("window.__stream.getAudioTracks()[0].dispatchEvent(new Event('ended'))")
-    expect(page.locator("#problem")).to_contain_text(
-        "The input was disconnected during the take"
-    )
+    expect(page.locator("#problem")).to_contain_text("The input was disconnected during the take")
     expect(page.locator("#play")).to_have_attribute("data-stage", "idle")
 
 
