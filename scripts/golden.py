@@ -1,9 +1,11 @@
 """Writes what the ear makes of one short take into tests/golden: the features that its networks
-see, and the reading. Run it when the ear was changed on purpose; its version stands in the file.
+see, and the reading; and what is found in 32 analysed takes. Run it when the ear or a finding was
+changed on purpose; the ear's version stands in the file.
 
     python scripts/golden.py
 """
 
+import gzip
 import json
 from pathlib import Path
 from typing import Any
@@ -11,6 +13,8 @@ from typing import Any
 import numpy as np
 
 from thrumble.actions.listening import listen, read_riff
+from thrumble.core.coach.verdict.findings import find_findings
+from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.ear.align.onsets import CANDIDATES, measure_candidates
 from thrumble.core.ear.front.conditioning import condition_recording
 from thrumble.core.ear.front.envelope import Envelope
@@ -22,12 +26,29 @@ from thrumble.core.ear.measure.strumming import STRUMS, measure_strums
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.model.layout import Layout
 from thrumble.core.ear.take import TakeInfo
+from thrumble.core.riff.expand import expand
 from thrumble.formats.audio import read_audio
-from thrumble.formats.reading_json import reading_document
+from thrumble.formats.reading_json import reading_document, reading_from_document
+from thrumble.formats.riff_json import riff_from_document
 
 GOLDEN = Path(__file__).parent.parent / "tests/golden"
 KEPT = GOLDEN / "heard.json"
+FINDINGS = GOLDEN / "findings.json.gz"
 START_S = 1.0
+
+
+def found_again() -> bytes:
+    """The stored takes with today's findings, as JSON, compressed."""
+    cases = json.loads(gzip.decompress(FINDINGS.read_bytes()))
+    for case in cases:
+        expanded = expand(riff_from_document(case["riff"]))
+        judgement = judge(reading_from_document(case["reading"]), expanded)
+        findings = [(found, found.sentence(judgement)) for found in find_findings(judgement)]
+        shown = reading_document(judgement.reading, findings)["causes"]
+        case["findings"] = [
+            {name: cause[name] for name in ("kind", "cost", "text")} for cause in shown
+        ]
+    return gzip.compress(json.dumps(cases, separators=(",", ":")).encode(), 9, mtime=0)
 
 
 def heard() -> dict[str, Any]:
@@ -63,4 +84,5 @@ def _features(sound: bytes, onsets_s: np.ndarray[Any, Any]) -> dict[str, dict[st
 
 
 if __name__ == "__main__":
+    FINDINGS.write_bytes(found_again())
     KEPT.write_text(json.dumps(heard(), indent=1) + "\n")

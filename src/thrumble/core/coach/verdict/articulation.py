@@ -23,8 +23,8 @@ from thrumble.core.ear.reading import HeardKind
 from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.model import Articulation
 
-# Of a classified hit, however sure the classifier is: within a take its errors come together (a light
-# mute on one guitar), and its odds don't know that. Of 150 takes without a flaw 0.002 gave 3 false
+# Of a classified hit, however sure the classifier is: within a take its errors come together (light
+# mutes on one guitar), and its odds don't know that. Of 150 takes without a flaw 0.002 gave 3 false
 # findings and this none; no flaw in the benchmark's pairs is missed for it.
 MIN_ERROR = 0.006
 MIN_SHARE_OF_ONE_KIND = 0.5  # of the wrong hits; below it they are reported together
