@@ -3,7 +3,7 @@ twice, the second time with its extra hits struck in silence.
 
     python -m benchmarks.audible [--takes 48]
 
-Needs what `benchmarks/real_strings.py` needs. The table stands in docs/hearing-notes.md.
+Needs what `benchmarks/real_strings.py` needs. The table stands in docs/accuracy/notes.md.
 """
 
 import argparse

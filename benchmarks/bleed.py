@@ -36,7 +36,7 @@ HEARD = {
     "drums, sixteenths": AlongForm(click=Click.NONE, groove="sixteenths"),
     "a second guitar": AlongForm(click=Click.NONE, backing=Backing.RIFF),
 }
-DOCUMENT = Path(__file__).parents[1] / "docs/bleed.md"
+DOCUMENT = Path(__file__).parents[1] / "docs/accuracy/bleed.md"
 HEAD = """# What comes back through the microphone
 
 Made on {day} by `python -m benchmarks.bleed {count} --write`: {count} takes of the simulated

@@ -1,5 +1,5 @@
-"""Every table of the ear, in one go: docs/hearing.md, the short table of the README, and the
-figures that the application's page shows.
+"""Every table of the ear, in one go: docs/accuracy/hearing.md, the short ones of
+docs/accuracy/summary.md and the README, and the figures that the application's page shows.
 
     python -m benchmarks.everything [--folder ../shared/takes] [--takes 80]
 
@@ -37,7 +37,17 @@ from thrumble.core.ear.model.ear import EAR
 from thrumble.core.player.sound import Tone
 
 ROOT = Path(__file__).parent.parent
-DOCUMENT, README = ROOT / "docs/hearing.md", ROOT / "README.md"
+DOCUMENT = ROOT / "docs/accuracy/hearing.md"
+SUMMARY, README = ROOT / "docs/accuracy/summary.md", ROOT / "README.md"
+SHORT_BEGIN = "<!-- accuracy: written by benchmarks/everything.py -->"
+SHORT_END = "<!-- end of accuracy -->"
+# the rows of the summary that the README shows, and what they are called there
+SHORT = {
+    "hits found": "hits found",
+    "timing error, median, ms": "timing error, median, ms",
+    "three classes": "open, palm mute or dead: right",
+    "played unlike the plan": "played other than written: right",
+}
 FIGURES = ROOT / "src/thrumble/web/certainty/figures.json"
 BEGIN, END = "<!-- hearing: written by benchmarks/everything.py -->", "<!-- end of hearing -->"
 SWINGS, PLANS, SWEPT, GUITARS, STOPS, CHORDS, FAST = 500, 24, 90, 30, 120, 16, 40
@@ -246,7 +256,7 @@ def main() -> None:
         + "\n"
     )
     sets = {"simulated": headline(simulated)} | ({"folder": headline(folder)} if folder else {})
-    _write_readme(sets, leaning_figures, swing_figures, rank, stops)
+    _write_summaries(sets, leaning_figures, swing_figures, rank, stops)
     note = (
         f"{len(simulated.f25)} simulated takes that the ear wasn't trained on, of guitars like "
         "those it learned from"
@@ -306,7 +316,7 @@ def _document(
         yield from lines
 
 
-def _write_readme(
+def _write_summaries(
     sets: dict[str, dict[str, str]],
     leaning_: tuple[str, str],
     swing: tuple[str, str],
@@ -342,11 +352,19 @@ def _write_readme(
         ("stop time, clean and crunch, median, ms", "15", f"{np.median(told):.0f}", ""),
     ]
     block = "\n".join(
-        [BEGIN, *table(("what", "asked", "simulated", "folder of takes"), rows)[:-1], END]
+        [BEGIN, *table(("what", "target", "simulated", "folder of takes"), rows)[:-1], END]
     )
-    text = README.read_text()
-    before, after = text[: text.index(BEGIN)], text[text.index(END) + len(END) :]
-    README.write_text(before + block + after)
+    _put(SUMMARY, BEGIN, END, block)
+    short = [(SHORT[row[0]], *row[2:]) for row in rows if row[0] in SHORT]
+    lines = table(("what", "simulated", "sound banks"), short)[:-1]
+    _put(README, SHORT_BEGIN, SHORT_END, "\n".join([SHORT_BEGIN, *lines, SHORT_END]))
+
+
+def _put(document: Path, begin: str, end: str, block: str) -> None:
+    """Puts a block into a document in place of the one between two marks."""
+    text = document.read_text()
+    before, after = text[: text.index(begin)], text[text.index(end) + len(end) :]
+    document.write_text(before + block + after)
 
 
 if __name__ == "__main__":

@@ -51,7 +51,7 @@ from thrumble.core.riff.shifts import shifts_mm
 from thrumble.core.signal import rms_db
 from thrumble.demo import riff_texts
 
-DOCUMENT = Path(__file__).parent.parent / "docs/findings.md"
+DOCUMENT = Path(__file__).parent.parent / "docs/accuracy/findings.md"
 STEADY = Flaws(timing=7, level=1.0)
 UNEVEN_DB = 3.0
 LEAST = 0.05  # share of hits that a flaw has to spoil, by the truth
@@ -297,7 +297,7 @@ def main() -> None:
     parser.add_argument("--pairs", type=int, default=2, help="takes for each pair of flaws")
     parser.add_argument("--clean", type=int, default=150, help="takes without a flaw")
     parser.add_argument("--few", type=int, default=120, help="takes with a few wrong hits")
-    parser.add_argument("--write", action="store_true", help="store the table in docs/findings.md")
+    parser.add_argument("--write", action="store_true", help=f"store the table in {DOCUMENT.name}")
     asked = parser.parse_args()
     alone = jobs([(trial,) for trial in TRIALS], asked.takes, 1)
     both = jobs(pairs(), asked.pairs, 2)

@@ -5,7 +5,7 @@ that it never met:
 
     python -m benchmarks.leave_out [--folder ../shared/takes] [the options of training.train]
 
-Writes docs/leave-one-source-out.md. The shipped weights are left alone.
+Writes docs/accuracy/leave-one-source-out.md. The shipped weights are left alone.
 """
 
 from dataclasses import replace
@@ -118,7 +118,7 @@ def main() -> None:
     if arguments.keep:
         kept = ", ".join(arguments.keep)
         text += [f"As shipped, so learnt from both: {kept}.", ""]
-    (ROOT / "docs/leave-one-source-out.md").write_text(
+    (ROOT / "docs/accuracy/leave-one-source-out.md").write_text(
         "\n".join([*text, *table(head, rows)]).rstrip() + "\n"
     )
 

@@ -4,8 +4,8 @@ was trained on, behind amplifiers that nobody here wrote.
     python -m benchmarks.real_strings [--takes 24] [--only NAME]
 
 Needs what `benchmarks/recorded.py` and `benchmarks/amplifiers.py` name, and the banks of
-`benchmarks/unmet.py`. Writes docs/real-strings.md and what the application's page on certainty
-shows of it; with --only it prints one row and writes nothing.
+`benchmarks/unmet.py`. Writes docs/accuracy/real-strings.md and what the application's page on
+certainty shows of it; with --only it prints one row and writes nothing.
 """
 
 import argparse
@@ -30,7 +30,7 @@ from thrumble.core.ear.model.ear import EAR, Ear
 
 ROOT = Path(__file__).parent.parent
 FIGURES = ROOT / "src/thrumble/web/certainty/figures.json"
-DOCUMENT = ROOT / "docs/real-strings.md"
+DOCUMENT = ROOT / "docs/accuracy/real-strings.md"
 SEED = 23
 TONES = ("clean", "crunch", "high gain")
 WRONG = 0.1  # share of hits played unlike the plan: enough of them to tell

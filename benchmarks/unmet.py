@@ -4,7 +4,7 @@ and through the same amplifiers as all others.
     python -m benchmarks.unmet [--takes 80]
 
 Needs fluidsynth and the banks, from Debian's timgm6mb-soundfont and csound-soundfont. Writes
-docs/guitars-never-met.md and what the application's page on certainty shows of it.
+docs/accuracy/unseen-guitars.md and what the application's page on certainty shows of it.
 """
 
 import argparse
@@ -23,7 +23,7 @@ from thrumble.core.ear.model.ear import EAR
 
 ROOT = Path(__file__).parent.parent
 FIGURES = ROOT / "src/thrumble/web/certainty/figures.json"
-DOCUMENT = ROOT / "docs/guitars-never-met.md"
+DOCUMENT = ROOT / "docs/accuracy/unseen-guitars.md"
 TONES = ("clean", "crunch", "high gain")
 
 

@@ -201,15 +201,17 @@ def test_the_page_and_the_headline_show_the_share_that_was_right() -> None:
     )
 
 
-def test_the_readmes_block_is_replaced_and_nothing_else(
+def test_the_blocks_of_summary_and_readme_are_replaced_and_nothing_else(
     tmp_path, monkeypatch: pytest.MonkeyPatch
 ) -> None:  # type: ignore[no-untyped-def]
-    page = tmp_path / "README.md"
+    page, readme = tmp_path / "summary.md", tmp_path / "README.md"
     page.write_text(f"before\n{everything.BEGIN}\nstale words\n{everything.END}\nafter\n")
-    monkeypatch.setattr(everything, "README", page)
+    readme.write_text(f"a\n{everything.SHORT_BEGIN}\nstale\n{everything.SHORT_END}\nb\n")
+    monkeypatch.setattr(everything, "SUMMARY", page)
+    monkeypatch.setattr(everything, "README", readme)
     keys = ("found", "f25", "f10", "median", "p95", "two", "three", "unlike", "unsure")
     stops = Score(cases=[a_case(late_ms=10, said_late_ms=14)])
-    everything._write_readme(
+    everything._write_summaries(
         {"simulated": dict.fromkeys(keys, "0.5")}, ("0", "0"), ("1", "0.95"), "0.9", stops
     )
     text = page.read_text()
@@ -219,3 +221,6 @@ def test_the_readmes_block_is_replaced_and_nothing_else(
         and "stale words" not in text
         and "| stop time, clean and crunch, median, ms | 15 | 4 |" in text
     )
+    short = readme.read_text()
+    assert short.startswith("a\n") and short.endswith("\nb\n") and "stale" not in short
+    assert "| hits found | 0.5 |" in short

@@ -8,6 +8,7 @@ from collections import Counter
 from pathlib import Path
 
 import pytest
+from benchmarks.everything import SHORT, SHORT_BEGIN, SHORT_END
 from jinja2 import nodes
 
 from thrumble.web.templating import environment
@@ -116,14 +117,34 @@ def test_the_schemas_in_docs_are_those_of_the_models() -> None:
     assert done.returncode == 0, done.stdout + done.stderr
 
 
-def test_the_readme_names_every_command_and_picture() -> None:
+def test_every_command_and_picture_has_its_place_in_the_documents() -> None:
     readme = (ROOT / "README.md").read_text()
+    described = (ROOT / "docs/command-line.md").read_text()
     commands = re.findall(
         r"@app\.command\(\)\ndef (\w+)",
         "".join(path.read_text() for path in SOURCE.glob("cli*.py")),
     )
-    assert len(commands) >= 11 and all(f"thrumble {name}" in readme for name in commands)
+    assert len(commands) >= 11 and all(f"thrumble {name}" in described for name in commands)
     assert all(picture.name in readme for picture in (ROOT / "docs/screenshots").glob("*.png"))
+    assert len(re.sub(r"<!--.*?-->|\]\([^)]*\)", "", readme).split()) <= 600
+
+
+def test_the_readmes_figures_are_those_of_the_summary() -> None:
+    readme, summary = (ROOT / name for name in ("README.md", "docs/accuracy/summary.md"))
+    block = readme.read_text().split(SHORT_BEGIN)[1].split(SHORT_END)[0]
+    for name, shown in SHORT.items():
+        row = re.search(rf"^\| {re.escape(name)} \|[^|]*\|(.*)$", summary.read_text(), re.M)
+        assert row is not None and f"| {shown} |{row[1]}" in block, name
+
+
+def test_links_between_documents_lead_somewhere() -> None:
+    dead = [
+        f"{path.relative_to(ROOT)}: {target}"
+        for path in [*ROOT.glob("*.md"), *(ROOT / "docs").rglob("*.md")]
+        for target in re.findall(r"\]\(([^)#]+)[^)]*\)", path.read_text())
+        if "://" not in target and not (path.parent / target).exists()
+    ]
+    assert not dead
 
 
 def test_vendored_files_bring_their_licences() -> None:
