@@ -32,7 +32,9 @@ def analyze(
     ] = None,
     start: Annotated[
         float | None,
-        typer.Option(help="Seconds into the file where bar 1 beat 1 lies; found if left out."),
+        typer.Option(
+            help="Seconds from the start of the file to bar 1, beat 1; found if left out."
+        ),
     ] = None,
     rounds: Annotated[
         int | None, typer.Option(min=1, max=500, help="How often the riff is played in the take.")
@@ -40,7 +42,7 @@ def analyze(
     json_out: Annotated[
         str | None,
         typer.Option(
-            "--json", metavar="OUT", help="Write the reading as JSON; - for standard output."
+            "--json", metavar="OUT", help="Write the analysis as JSON; - for standard output."
         ),
     ] = None,
 ) -> None:

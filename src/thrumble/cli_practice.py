@@ -73,7 +73,7 @@ def progress(
     day: Annotated[
         list[str] | None,
         typer.Option(
-            metavar="READING=DATE", help="When a reading was played, such as a.json=2026-09-01."
+            metavar="READING=DATE", help="When a take was played, such as a.json=2026-09-01."
         ),
     ] = None,
     json_out: Annotated[
@@ -117,7 +117,9 @@ def _days(given: list[str]) -> dict[str, date]:
         try:
             out[name] = datetime.fromisoformat(when).date()
         except ValueError:
-            fail(f"--day is a reading and its date, such as a.json=2026-09-01; found {text[:60]!r}")
+            fail(
+                f"--day is an analysis and its date, such as a.json=2026-09-01; found {text[:60]!r}"
+            )
     return out
 
 
@@ -128,7 +130,7 @@ def compare(
     ],
     riff: Annotated[
         Path | None,
-        typer.Option(help="The riff of the readings: then moves and accents are compared, too."),
+        typer.Option(help="The riff that was played: then moves and accents are compared, too."),
     ] = None,
     json_out: Annotated[
         str | None, typer.Option("--json", metavar="OUT", help="Write it as JSON; - for here.")
@@ -141,11 +143,11 @@ def compare(
     from thrumble.formats.progress_json import PlayedReading, hits_in
 
     if given.count("--with") != 1:
-        fail("write thrumble compare A.json --with B.json: readings before and after --with")
+        fail("write thrumble compare A.json --with B.json: analyses before and after --with")
     at = given.index("--with")
     names = (given[:at], given[at + 1 :])
     if not all(names) or any(name.startswith("-") for own in names for name in own):
-        fail("write thrumble compare A.json --with B.json: readings before and after --with")
+        fail("write thrumble compare A.json --with B.json: analyses before and after --with")
     try:
         whole = None if riff is None else read_any(load(riff)).riff
         sides = [

@@ -72,7 +72,7 @@ def test_a_riff_is_moved_as_its_text_stands_and_nothing_is_saved_yet(
     before = visitor.get(f"/riffs/{riff_id}/riff.txt").text
     up = visitor.post("/riffs/move", data={"source": SLUICE, "riff": riff_id, "semitones": "1"})
     assert "the open pedal string becomes a fretted note" in up.text
-    assert "Save over this riff" in up.text and "Keep as a riff of its own" in up.text
+    assert "Save over this riff" in up.text and "Save as a new riff" in up.text
     moved = parse_riff(source_of(up.text))
     assert moved.sections[0].bars[0].hits[0].label == "G5"
     assert visitor.get(f"/riffs/{riff_id}/riff.txt").text == before
@@ -163,9 +163,7 @@ def test_a_piece_of_a_riff_opens_as_one_of_its_own(visitor: Browser) -> None:
     assert shown.count('class="stacked"') == 2 and shown.count("<svg") == 3
     for what in ("rhythm", "signature", "both"):
         piece = visitor.post("/riffs/piece", data={"source": two, "what": what}).text
-        assert "Keep as a riff of its own" in piece and f"title: Weir, {what}" in html.unescape(
-            piece
-        )
+        assert "Save as a new riff" in piece and f"title: Weir, {what}" in html.unescape(piece)
     way = visitor.post(
         "/riffs/piece",
         data={"source": two, "what": "way", "first": "A", "second": "B", "bars": "1"},

@@ -295,7 +295,7 @@ def test_takes_of_an_older_ear_are_read_again_with_progress_and_what_changed(
     visitor: Browser, riff_id: int
 ) -> None:
     take_id = read_take(visitor, riff_id)
-    assert "older ear" not in visitor.get("/takes").text
+    assert "older version" not in visitor.get("/takes").text
     with database.engine().begin() as connection:
         document = connection.execute(sa.text("select document from reading")).scalar_one()
         document["engine"] = "1.0.0"
@@ -306,7 +306,7 @@ def test_takes_of_an_older_ear_are_read_again_with_progress_and_what_changed(
             sa.text("update reading set engine = '1.0.0', document = cast(:d as jsonb)"),
             {"d": json.dumps(document)},
         )
-    assert "1 take was read by an older version of the ear" in visitor.get("/takes").text
+    assert "1 take was analysed by an older version" in visitor.get("/takes").text
     asked = visitor.post("/takes/again")
     assert "0 of 1 takes read again" in asked.text and "total=1" in asked.text
     work_once()
@@ -314,7 +314,7 @@ def test_takes_of_an_older_ear_are_read_again_with_progress_and_what_changed(
     assert (
         "1 called something else" in done and f"/takes/{take_id}" in done and "hx-get" not in done
     )
-    assert "older ear" not in visitor.get("/takes").text
+    assert "older version" not in visitor.get("/takes").text
 
 
 def test_the_certainty_page_states_the_last_table(visitor: Browser) -> None:

@@ -297,7 +297,7 @@ def test_a_reading_shows_what_else_was_measured_and_what_the_player_says() -> No
         and figures["up-strokes"] == "-1.5 dB"
     )
     assert (
-        view.corrected == "1 hit corrected by you. What we heard stays as it was."
+        view.corrected == "1 hit corrected by you. What we heard is kept, too."
         and corrected_words(0) == ""
     )
     assert not reading_view(judged(reading, revision)).can_join

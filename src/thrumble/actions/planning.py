@@ -169,7 +169,7 @@ def change_session(
     """Changes today's session. Raises NotFound where there is none."""
     own = sessions.session_of(db, player_id, today, lock=True)
     if own is None:
-        raise NotFound("there is no session for today yet: open Today to have one planned")
+        raise NotFound("there is no plan for today yet: open Today to make one")
     sessions.keep_session(db, player_id, today, change(own))
 
 

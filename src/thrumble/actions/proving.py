@@ -48,7 +48,7 @@ def count_check(session: Session, player_id: int, take_id: int) -> Proof:
     if not proofs.is_check(session, player_id, take.riff_id):
         raise NotFound("this take isn't a sound check: play one first (Rig, How sure is it?)")
     if take.state is not TakeState.READ:
-        raise NotAllowed("this take isn't read yet: wait for its reading, then count it")
+        raise NotAllowed("this take isn't analysed yet: wait a moment, then score it")
     if not take.has_audio:
         raise NotAllowed("this take has no sound any more: play the sound check again")
     riff = riffs.get_revision(session, player_id, take.revision_id).riff

@@ -117,10 +117,10 @@ def correct_hit(
         else []
     )
     if reading is None or not place:
-        raise NotFound("this reading has no such hit")
+        raise NotFound("this take has no such hit")
     hit = reading.hits[place[0]]
     if hit.onset_s is None:
-        raise NotAllowed("no sound was heard for this hit: there is nothing to correct")
+        raise NotAllowed("this hit wasn't played, so there is nothing to correct")
     corrections.delete_correction(session, player_id, take_id, index, round_)
     kind = Articulation(articulation)
     example_id = None

@@ -29,7 +29,7 @@ class KeepingRule:
             raise BadInput(f"keep the last 0 to {MOST_DAYS} days; found {self.days}")
         if self.limit_gb is not None and not 0.01 <= self.limit_gb <= MOST_GB:
             raise BadInput(
-                f"the limit lies between 0.01 and {MOST_GB:.0f} GB, or is left empty; found "
+                f"the limit must be between 0.01 and {MOST_GB:.0f} GB, or is left empty; found "
                 f"{self.limit_gb:g}"
             )
         return self

@@ -51,7 +51,7 @@ class PlayedReading:
             return cls(name, reading_from_document(document), day or own)
         except (ValueError, ValidationError, RecursionError):
             raise BadInput(
-                f"{name} is no reading: give JSON files as thrumble analyze --json writes them"
+                f"{name} isn't an analysis: give JSON files written by thrumble analyze --json"
             ) from None
 
 
@@ -64,7 +64,7 @@ def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, An
         tempo = one.reading.tempo_bpm
         expanded = expansions.setdefault(tempo, expand(riff, tempo))
         if not _fits(one.reading, expanded):
-            cautions.append(f"{one.name} is a reading of another riff: left out")
+            cautions.append(f"{one.name} is an analysis of another riff: left out")
             continue
         day = one.day or UNKNOWN_DAY
         for result in rounds_of(judge(one.reading, expanded)):
@@ -76,7 +76,7 @@ def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, An
     tempo = float(riff.tempo_bpm)
     whole = clean_speed(found[WHOLE], tempo)
     if whole is None:
-        cautions.append("no round played to its end yet: nothing to tell from")
+        cautions.append("no round played to the end yet, so there is nothing to go by")
     elif whole.rounds < FEW_ROUNDS:
         cautions.append(f"{counted(whole.rounds, 'round')} so far: the interval is wide")
     sections = {
@@ -111,7 +111,7 @@ def hits_in(one: PlayedReading, riff: Riff | None) -> TakeHits:
         return hits_of_reading(one.reading)
     expanded = expand(riff, one.reading.tempo_bpm)
     if not _fits(one.reading, expanded):
-        raise BadInput(f"{one.name} is a reading of another riff")
+        raise BadInput(f"{one.name} is an analysis of another riff")
     return hits_of(judge(one.reading, expanded))
 
 

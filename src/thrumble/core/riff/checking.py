@@ -79,9 +79,9 @@ def _check_over(riff: Riff, section: Section, where: str) -> None:
     """A second part lies over bars that are there, in their meters."""
     under = next((s for s in riff.sections if s.name == section.over and s.over is None), None)
     if under is None:
-        raise _wrong(where, section.over, "a second part lies over a section that is there")
+        raise _wrong(where, section.over, "a second part needs an existing section below it")
     if section.endings or section.feel is not None:
-        raise _wrong(where, "", "a second part has neither endings nor a feel of its own")
+        raise _wrong(where, "", "a second part can't have endings or its own feel")
     meters = [bar.meter for bar in under.bars]
     if [bar.meter for bar in section.bars] != meters[: len(section.bars)]:
         raise _wrong(
@@ -121,7 +121,7 @@ def _check_head(riff: Riff) -> None:
 
 def _check_feel(feel: Feel, where: str) -> None:
     if feel.ratio is not None and not Fraction(1, 5) <= feel.ratio <= 5:
-        raise _wrong(where, float(feel.ratio), "a swing ratio lies between 0.2 and 5")
+        raise _wrong(where, float(feel.ratio), "a swing ratio is between 0.2 and 5")
     try:
         exact = feel.ratio is None or len(decimal_text(feel.ratio)) <= 14
     except ValueError:
@@ -237,7 +237,7 @@ def _check_hit(riff: Riff, hit: Hit, place: str) -> None:
             f"{place}, depth", hit.depth, "a depth belongs to a palm-muted hit and to no other"
         )
     if hit.depth is not None and not 0 <= hit.depth <= 1:
-        raise _wrong(f"{place}, depth", hit.depth, "a depth lies between 0 (light) and 1 (tight)")
+        raise _wrong(f"{place}, depth", hit.depth, "a depth is between 0 (light) and 1 (tight)")
     if (hit.stroke is None) != (hit.legato is not None):
         raise _wrong(
             f"{place}, stroke", hit.stroke, "a legato hit has no stroke; every other hit has one"

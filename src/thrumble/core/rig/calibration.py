@@ -88,9 +88,7 @@ def measure_drum(onsets_s: Array, click_s: Array) -> Returned:
     few lie near a click. Both of shape (n,), seconds, increasing.
     """
     if not onsets_s.size:
-        raise BadAudio(
-            "no strike was heard: knock on the body close to the pickup, once with every click"
-        )
+        raise BadAudio("we heard no tap: tap the body close to the pickup, once with every click")
     nearest = onsets_s[np.argmin(np.abs(onsets_s[np.newaxis, :] - click_s[:, np.newaxis]), axis=1)]
     late_ms = (nearest - click_s) * 1000
     kept = late_ms[(late_ms > -150) & (late_ms < MOST_DELAY_S * 1000)]

@@ -197,7 +197,7 @@ def _words(fall_ms: float | None, left_db: float | None) -> str:
             "the fret, and leave it lying on the string."
         )
     if fall_ms is None or fall_ms > SLOW_MS:
-        return "The release drags: let go at once with all fingers, as if the fret were hot."
+        return "Your release is slow: let go with all fingers at once, as if the fret were hot."
     if left_db is not None and left_db > SILENT_DB:
         return (
             "Quick, but something rings on softly: lay a free finger over the strings that the "

@@ -232,8 +232,8 @@ def _own(tones: list[tuple[ToneProfile, list[Example]]]) -> list[tuple[str, str]
 def _corrections(corrected: list[tuple[str, str]]) -> str:
     if not corrected:
         return (
-            "You haven't corrected a hit yet. When a reading gets one wrong, say what it was; we "
-            "keep count here."
+            "You haven't corrected a hit yet. When we get a hit wrong, say what it was; we keep "
+            "count here."
         )
     most = Counter((heard, said) for heard, said in corrected if heard != said).most_common(
         MOST_CORRECTIONS_TO_NAME

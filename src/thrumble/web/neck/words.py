@@ -17,7 +17,7 @@ WISH_WORDS = {
 def how_words(move: Move) -> str:
     """How to make a move: what travels, what leads, what stays."""
     parts = []
-    thumb = "thumb stays" if move.pivot else "thumb goes along"
+    thumb = "thumb stays" if move.pivot else "thumb follows along the back of the neck"
     if move.slides:
         parts.append(f"slide the whole shape, {thumb}")
     elif move.guide:

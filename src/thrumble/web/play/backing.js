@@ -24,7 +24,7 @@ export class Backing {
     if (!answer.ok) {
       const said = await answer.json().catch(() => null);
       throw new Refused(said?.problem ?? "The second guitar can't be loaded just now. Press " +
-        "space to try again, or choose nobody under What you hear.");
+        "space to try again, or choose none under What you hear.");
     }
     const one = Number(answer.headers.get("x-bar-one"));
     const buffer = await context.decodeAudioData(await answer.arrayBuffer());

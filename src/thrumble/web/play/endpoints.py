@@ -386,5 +386,5 @@ def _decimal(text: str, what: str) -> Decimal | None:
     except ArithmeticError:
         raise BadAudio(f"{what} is a number, or left empty; found {text[:20]!r}") from None
     if not value.is_finite() or not 0 <= value <= 600:
-        raise BadAudio(f"{what} lies between 0 and 600; found {text[:20]!r}")
+        raise BadAudio(f"{what} must be between 0 and 600; found {text[:20]!r}")
     return value

@@ -64,7 +64,7 @@ export class Keeper {
         return;
       } catch {
         this.onTrouble(
-          "This browser has no room left for the take. It keeps going in memory: free some disk "
+          "This browser has no room left for the take. It's kept in memory: free some disk "
       + "space, and leave this tab open."
         );
         await keep.makeRoom(this.key).catch(() => {});

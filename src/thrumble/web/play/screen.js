@@ -284,7 +284,7 @@ async function finish(take, endedMs, words = "") {
   if (kept === undefined) {
     cycle.on("kept", attempt);
     view.say =
-      "The take is kept in this browser and is sent as soon as Thrumble answers. " +
+      "The take is kept in this browser and sent as soon as Thrumble answers. " +
       "Space counts in again.";
     take.sent.then((late) => {
       if (late !== null && cycle.on("read", attempt)) outcome(late, endedMs, attempt, words);

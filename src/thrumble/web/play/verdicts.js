@@ -51,7 +51,7 @@ export class Verdicts {
     if (!told) return;
     const read = told.state === "read";
     $("round-words").textContent = read ? told.words :
-      "We couldn't read this round. It's kept: look at it when you've stopped.";
+      "We couldn't analyse this round. It's saved: look at it when you've stopped.";
     $("round-clean").textContent = read ? told.clean : "–";
     $("round-of").textContent = read ? `of ${told.of} clean` : "";
     $("round-name").textContent = `Round ${told.round}` + (read ? `, ${told.tempo} bpm` : "");

@@ -99,8 +99,8 @@ async function measure(kind) {
     stage("idle");
     state.figure = "–";
     state.under = "nothing was kept";
-    if (stopped) { state.say = "Stopped. Nothing was kept."; return; }
-    state.say = "Nothing was kept.";
+    if (stopped) { state.say = "Stopped. Nothing was saved."; return; }
+    state.say = "Nothing was saved.";
     problem(error.message);
   }
 }

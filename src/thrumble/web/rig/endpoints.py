@@ -51,7 +51,7 @@ def _rig_form(
     if not name.strip():
         raise BadRig("a rig needs a name: your guitar's, for instance")
     if not 0 <= capo <= 12:
-        raise BadRig(f"the capo lies on fret 1 to 12, or 0 for none; found {capo}")
+        raise BadRig(f"the capo is on fret 1 to 12, or 0 for none; found {capo}")
     try:
         strings = read_tuning(tuning.replace(",", " ").split())
     except ValueError as error:

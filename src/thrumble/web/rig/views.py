@@ -161,7 +161,7 @@ def rig_view(
 def _tone_card(tone: ToneProfile, kept: list[Example]) -> ToneCard:
     kinds = {example.kind for example in kept}
     ready = {"open", "full"} <= kinds and len(kept) >= WANTED_EACH
-    words = f"{counted(len(kept), 'example')} kept" if kept else "no examples kept yet"
+    words = f"{counted(len(kept), 'example')} kept" if kept else "no examples yet"
     level = "level not checked"
     if tone.level and tone.level.get("peak_db") is not None:
         level = f"peaks at {tone.level['peak_db']:.0f} dB"

@@ -88,7 +88,7 @@ def plan_view(found: Planned, own: Practice, today: date) -> PlanView:
     if found.stop:
         words = "Rest today."
     elif not shown:
-        words = "Nothing is due: play what you like."
+        words = "Nothing's due. Play what you like."
     elif session.coming is None:
         words = "Done for today."
     elif found.short:

@@ -152,7 +152,7 @@ def corrected_words(count: int) -> str:
     """How many hits the player has judged themselves."""
     if not count:
         return ""
-    return f"{counted(count, 'hit')} corrected by you. What we heard stays as it was."
+    return f"{counted(count, 'hit')} corrected by you. What we heard is kept, too."
 
 
 def _pulse(take: Take, judgement: Judgement) -> list[str]:

@@ -316,7 +316,7 @@ def correct_hit(
     judged = rejudge_after_correction(session, player_id, take_id)
     line = corrected_line(judged, HitKey(round_, index))
     if line is None:
-        raise NotFound("this reading has no such hit")
+        raise NotFound("this take has no such hit")
     view = reading_view(judged)
     return render(request, "takes/_corrected.html", corrected=view.corrected, hit=line, view=view)
 

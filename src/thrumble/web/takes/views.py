@@ -39,11 +39,11 @@ def again_view(
     elif total > 1:
         words = f"All {counted(total, 'take')} re-analysed. Results changed for {moved}."
     elif total:
-        words = "The take is read again."
+        words = "The take is being re-analysed."
     elif stale:
         words = (
-            f"{stale} {'take was' if stale == 1 else 'takes were'} read by an older version of the "
-            "ear."
+            f"{stale} {'take was' if stale == 1 else 'takes were'} analysed by an older version of "
+            "Thrumble."
         )
     else:
         words = ""

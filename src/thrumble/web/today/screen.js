@@ -5,7 +5,7 @@ async function goOn(button) {
   try {
     const { href, stop } = await (await send(button.dataset.go)).json();
     if (href) location.assign(href);
-    else problem(stop || "The session is over for today: play what you like.");
+    else problem(stop || "That's all for today. Play what you like.");
   } catch (error) { problem(error.message); }
 }
 

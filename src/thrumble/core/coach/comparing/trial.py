@@ -79,8 +79,7 @@ def judge_trial(turns: Sequence[tuple[str, TakeHits, int]]) -> list[Outcome]:
     ways = [way for way, _, _ in turns]
     if len(turns) < LEAST_TAKES or min(ways.count("A"), ways.count("B")) < 2:
         raise BadInput(
-            f"a trial tells something from {LEAST_TAKES} takes on, at least two of each way: play "
-            "the next ones"
+            f"you need at least {LEAST_TAKES} takes, two of each way: play the next ones"
         )
     values = _values([hits for _, hits, _ in turns], all(hits.bias_judged for _, hits, _ in turns))
     design, way = _design(ways, [sitting for _, _, sitting in turns])
