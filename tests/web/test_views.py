@@ -238,7 +238,7 @@ def test_today_arms_a_riff_and_keeps_cut_takes_apart(session: Session) -> None:
     assert (
         view.armed is not None
         and view.armed.title == "Ballast"
-        and view.armed.reason.startswith("not played yet: begin at 96")
+        and view.armed.reason.startswith("not played yet: start at 96")
     )
     assert (
         [line.take_id for line in view.unfinished] == [cut.id]

@@ -45,7 +45,11 @@ def armed_view(session: Session, player_id: int) -> ArmedView | None:
         return None
     riff = riffs.newest_revision(session, player_id, chosen[0]).riff
     step = step_of(session, player_id, chosen[0], float(riff.tempo_bpm))
-    reason = step.why if step.why.startswith(chosen[1]) else f"{chosen[1]}; {step.why}"
+    reason = (
+        step.why
+        if step.why.startswith(chosen[1])
+        else f"{chosen[1]}. {step.why[0].upper()}{step.why[1:]}"
+    )
     return ArmedView(
         chosen[0],
         riff.title,

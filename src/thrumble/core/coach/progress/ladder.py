@@ -81,7 +81,7 @@ def next_step(
         return Step(tempo_bpm=riff_tempo_bpm, why=why, rest_s=BURST_REST_S, drill=DrillKind.LOOP)
     if not rounds:
         tempo = _rounded(riff_tempo_bpm * 0.8)
-        return Step(tempo_bpm=tempo, why=f"not played yet: begin at {tempo:g}, below its tempo")
+        return Step(tempo_bpm=tempo, why=f"not played yet: start at {tempo:g}, below its tempo")
     if school is LadderSchool.HALF_CHANGES:
         return _half_changes(rounds, riff_tempo_bpm)
     if school is LadderSchool.SMALL_STEPS:
@@ -115,7 +115,8 @@ def evidence_words(rounds: list[Round], tempo_bpm: float) -> str:
     own = _at(rounds, tempo_bpm)
     clean = sum(one.clean for one in own)
     if len(own) == 1:
-        return f"your round at {tempo_bpm:g} was {'clean' if clean else 'not clean'}"
+        verb = "was" if clean else "wasn't"
+        return f"your round at {tempo_bpm:g} {verb} clean"
     return f"{clean} of the last {counted(len(own), 'round')} at {tempo_bpm:g} clean"
 
 
