@@ -93,7 +93,7 @@ def test_a_fault_of_our_own_is_told_without_its_innards(
         failed = takes.get_take(session, players.local_player(session), take_id)
     assert (
         failed.state is TakeState.FAILED
-        and "inside the ear" in failed.problem
+        and "failed unexpectedly" in failed.problem
         and "division" not in failed.problem
     )
 

@@ -57,8 +57,8 @@ def build(hung: asyncio.Event) -> procrastinate.App:
         except TimeoutError:
             _fail(
                 take_id,
-                f"Reading took more than {limit_s:.0f} seconds, so it was stopped. Cut the "
-                "take shorter, or read it again.",
+                f"The analysis took more than {limit_s:.0f} seconds, so it was stopped. Cut the "
+                "take shorter, or analyse it again.",
             )
             hung.set()
         except Exception:

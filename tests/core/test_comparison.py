@@ -152,7 +152,7 @@ def test_a_trial_says_how_many_more_pairs_or_that_it_is_settled() -> None:
     settled = [one for one in many if one.metric.name in ("spread_ms", "level_spread_db")]
     assert all(one.settled and one.more_pairs is None for one in settled)
     assert all(metric.min_relevant > 0 for metric in METRICS)
-    with pytest.raises(BadInput, match="from 6 takes on"):
+    with pytest.raises(BadInput, match="at least 6 takes"):
         judge_trial([("A", take(rng()), 1)] * 5)
 
 

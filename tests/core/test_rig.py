@@ -66,7 +66,7 @@ def test_drumming_gives_the_middle_lateness_and_refuses_a_wild_hand() -> None:
     assert found.delay_ms == pytest.approx(35, abs=5) and 2 < found.repeat_ms < 12
     with pytest.raises(BadAudio, match="scatter"):
         measure_drum(clicks + rng.uniform(-0.1, 0.2, 16), clicks)
-    with pytest.raises(BadAudio, match="no strike"):
+    with pytest.raises(BadAudio, match="no tap"):
         measure_drum(np.zeros(0), clicks)
 
 

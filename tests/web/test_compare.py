@@ -122,7 +122,7 @@ def run_trial(visitor: Browser, ways: dict[str, Flaws], pairs: int) -> str:
     made = visitor.post("/trials", data={**sent, "pairs": str(pairs)})
     page = made.headers["hx-redirect"]
     number = int(page.rsplit("/", 1)[1])
-    assert "tells something from 6 takes on" in unescape(visitor.get(page).text)
+    assert "ou need at least 6 takes" in unescape(visitor.get(page).text)
     with database.session() as session:
         trial = trials.get_trial(session, players.local_player(session), number)
     answer = {"turn": 0, "letter": trial.turns[0]}

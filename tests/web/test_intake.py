@@ -259,7 +259,7 @@ ROOM = Space(takes=3, used_bytes=10, limit_bytes=1000)
 @pytest.mark.parametrize(
     ("queue", "space", "words"),
     [
-        (WELL, ROOM, "Everything runs"),
+        (WELL, ROOM, "Everything is running"),
         (QueueState(waiting=2, working=0, heartbeat_s=90.0), ROOM, "The worker isn't responding"),
         (QueueState(waiting=0, working=0, heartbeat_s=None), ROOM, "The worker isn't responding"),
         (WELL, Space(takes=1, used_bytes=950, limit_bytes=1000), "nearly used up their space"),

@@ -108,7 +108,7 @@ def test_what_would_go_is_shown_first_and_figures_stay_when_it_has_gone(visitor:
     assert (
         "Your storage rule deleted this take's audio on" in page
         and "Restore audio" in page
-        and "Read again" not in page
+        and "Analyse again" not in page
     )
     assert visitor.get(f"/takes/{old}/reading.json").json() == before
     again = visitor.post(f"/takes/{old}/read")

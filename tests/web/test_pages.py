@@ -184,7 +184,7 @@ def test_an_imported_json_riff_gets_a_text_of_its_own(visitor: Browser, riff_id:
         (b"not a sound at all" * 99, {}, "no audio file"),
         (wav(np.zeros(4800)), {"tempo": "900"}, "20 to 400|0 and 600"),
         (wav(np.zeros(4800)), {"tempo": "fast"}, "the tempo is a number"),
-        (wav(np.zeros(4800)), {"start": "-3"}, "the start lies between"),
+        (wav(np.zeros(4800)), {"start": "-3"}, "the start must be between"),
         (wav(np.zeros(4800)), {"tone": "²"}, "the tone is a whole number"),
     ],
 )
@@ -214,7 +214,7 @@ def test_a_file_that_only_looks_like_sound_is_a_take_that_says_why_it_was_not_re
     address = upload(visitor, riff_id, data).headers["hx-redirect"]
     work_once()
     page = visitor.get(address).text
-    assert re.search(words, page, re.I) and "Read again" in page and "Delete this take" in page
+    assert re.search(words, page, re.I) and "Analyse again" in page and "Delete this take" in page
 
 
 def test_silence_uploaded_is_a_reading_that_says_so(visitor: Browser, riff_id: int) -> None:

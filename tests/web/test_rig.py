@@ -308,7 +308,7 @@ def test_takes_of_an_older_ear_are_read_again_with_progress_and_what_changed(
         )
     assert "1 take was analysed by an older version" in visitor.get("/takes").text
     asked = visitor.post("/takes/again")
-    assert "0 of 1 takes read again" in asked.text and "total=1" in asked.text
+    assert "0 of 1 takes re-analysed" in asked.text and "total=1" in asked.text
     work_once()
     done = visitor.get("/takes/again", params={"total": 1}).text
     assert (

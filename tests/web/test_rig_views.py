@@ -230,7 +230,7 @@ def test_the_offer_the_progress_and_the_outcome_of_reading_again() -> None:
         and again_view(3, 0).stale == 3
     )
     middle = again_view(0, 2, 5)
-    assert (middle.done, middle.waiting, middle.words) == (3, 2, "3 of 5 takes read again …")
+    assert (middle.done, middle.waiting, middle.words) == (3, 2, "3 of 5 takes re-analysed …")
     other = Changed(
         take_id=2,
         number=2,

@@ -66,9 +66,11 @@ def bench_view(
     """What runs, what waits, what it needs."""
     facts = [_server(), _worker(queue), _queue(queue), _takes(space), _disk(stored), _backup(copy)]
     facts.append(_access())
-    facts.append(Fact("Ear", f"engine {engine}, Thrumble {__version__}"))
+    facts.append(Fact("Analysis", f"engine {engine}, Thrumble {__version__}"))
     bad = [fact for fact in facts if fact.bad]
-    sentence = bad[0].remedy if bad else "Everything runs. Takes are recorded, read and kept."
+    sentence = (
+        bad[0].remedy if bad else "Everything is running. Takes are recorded, analysed and stored."
+    )
     return BenchView(sentence, not bad, facts)
 
 
@@ -92,8 +94,8 @@ def _worker(queue: QueueState) -> Fact:
             "The worker isn't responding, so takes are queued. It restarts by itself; if it "
             "doesn't, stop ./run and start it again."
         )
-        return Fact("Worker", f"no sign{since}", bad=True, remedy=remedy)
-    return Fact("Worker", f"working, last sign {queue.heartbeat_s:.0f} s ago")
+        return Fact("Worker", f"no heartbeat{since}", bad=True, remedy=remedy)
+    return Fact("Worker", f"working, last heartbeat {queue.heartbeat_s:.0f} s ago")
 
 
 def _queue(queue: QueueState) -> Fact:

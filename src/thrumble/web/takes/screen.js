@@ -31,7 +31,7 @@ if (sound) {
   async function load(url) {
     try {
       const answer = await fetch(url);
-      if (!answer.ok) throw new Error("This sound can't be played: read the take again.");
+      if (!answer.ok) throw new Error("This audio can't be played. Analyse the take again.");
       const blob = await answer.blob();
       if (loading.url !== url) return; // another one is wanted by now
       await new Promise((resolve) => {

@@ -35,7 +35,7 @@ def again_view(
     """
     moved, shown = changed
     if waiting and total:
-        words = f"{total - min(waiting, total)} of {total} takes read again …"
+        words = f"{total - min(waiting, total)} of {total} takes re-analysed …"
     elif total > 1:
         words = f"All {counted(total, 'take')} re-analysed. Results changed for {moved}."
     elif total:
@@ -90,10 +90,10 @@ class ListView:
 STARRED = "starred"
 LISTED = {
     "": ("all", ()),
-    "read": ("read", (TakeState.READ,)),
+    "read": ("analysed", (TakeState.READ,)),
     "waiting": ("waiting", (TakeState.QUEUED, TakeState.READING)),
     "unfinished": ("cut off", (TakeState.RECORDING,)),
-    "failed": ("not read", (TakeState.FAILED,)),
+    "failed": ("not analysed", (TakeState.FAILED,)),
     STARRED: ("starred", ()),
 }
 
@@ -104,7 +104,7 @@ def list_view(
     """The takes of a page, what they were searched by, and the space that all of them use."""
     now = datetime.now(UTC)
     words = (
-        f"{counted(space.takes, 'take')}, {megabytes(space.used_bytes)} of sound in the database"
+        f"{counted(space.takes, 'take')}, {megabytes(space.used_bytes)} of audio in the database"
     )
     return ListView(
         lines=[take_line(line, now, starred=line.take.id in stars) for line in lines],
