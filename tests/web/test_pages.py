@@ -3,11 +3,14 @@
 import io
 import json
 import re
+from contextlib import contextmanager, nullcontext
 from datetime import UTC, datetime
 
 import numpy as np
 import pytest
 import soundfile
+import sqlalchemy as sa
+from fastapi import Request
 
 from tests.queueing import work_once
 from tests.web.conftest import Browser
@@ -18,13 +21,12 @@ from thrumble.core.takes import FINAL, TakeState
 from thrumble.store import database
 from thrumble.store.players import players
 from thrumble.store.takes import take_lists, takes
+from thrumble.web.deps import _session
 from thrumble.web.security import POLICY
 from thrumble.web.shared.takes import STATE_WORDS
 
 
 def count(table: str) -> int:
-    import sqlalchemy as sa
-
     with database.engine().connect() as connection:
         return int(connection.execute(sa.text(f"select count(*) from {table}")).scalar_one())
 
@@ -384,3 +386,12 @@ def test_addresses_that_were_renamed_lead_on(visitor: Browser) -> None:
     for old, new in (("/readings?q=sluice", "/takes?q=sluice"), ("/bench", "/status")):
         answer = visitor.get(old, follow_redirects=False)
         assert (answer.status_code, answer.headers["location"]) == (301, new)
+
+
+def test_a_request_that_only_asks_cannot_change_anything(visitor: Browser) -> None:
+    """Whatever an endpoint tries: its transaction is read-only, and the next one is not."""
+    for method, refused in (("GET", True), ("HEAD", True), ("POST", False)):
+        request = Request({"type": "http", "method": method, "headers": []})
+        outcome = pytest.raises(Exception, match="read-only") if refused else nullcontext()
+        with outcome, contextmanager(_session)(request) as session:
+            session.execute(sa.text("update player set name = name"))

@@ -68,7 +68,7 @@ SILENCE_WORDS = {
     Silence.FADE: "fade out",
 }
 BACKING_WORDS = {
-    Backing.NONE: "nobody",
+    Backing.NONE: "none",
     Backing.RIFF: "this riff",
     Backing.OTHER: "the other part",
 }
