@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -43,6 +44,14 @@ class Served:
             stdout=subprocess.DEVNULL,
             start_new_session=True,
         )
+        try:
+            self._wait_until_it_serves()
+        except BaseException:
+            self.kill_all()
+            raise
+
+    def _wait_until_it_serves(self) -> None:
+        assert self.process
         for _ in range(4800):
             assert self.process.poll() is None, "the application ended before it served"
             with socket.socket() as probe:
@@ -63,7 +72,8 @@ class Served:
             ["pgrep", "-P", str(self.process.pid)], capture_output=True, text=True
         ).stdout.split()
         for pid in [self.process.pid, *map(int, children)]:
-            os.kill(pid, signal.SIGKILL)
+            with suppress(ProcessLookupError):  # it may have ended by itself
+                os.kill(pid, signal.SIGKILL)
         self.process.wait(10)
 
 

@@ -23,8 +23,28 @@ from thrumble.store.practice import loads, logbook, rounds
 from thrumble.store.practice.rounds import local_day
 from thrumble.store.riffs import drills, riffs
 from thrumble.store.riffs.drills import DrillOf
+from thrumble.web.shared.armed import ArmedView, armed_view
 
 NINE = riff_texts()["8-nine-locks-down"]
+
+
+def up_next() -> ArmedView:
+    """What Today offers without a plan."""
+    with database.session() as session:
+        armed = armed_view(session, players.local_player(session))
+    assert armed is not None
+    return armed
+
+
+def test_the_first_plan_of_the_day_decides_what_is_up_next(visitor: Browser) -> None:
+    """Before it nothing is offered, and after it every page offers the same."""
+    added(SHORT)
+    page = visitor.get("/").text
+    assert "working it out" in page and 'id="play-armed"' not in page
+    planned = visitor.post("/plan/today").text
+    again = visitor.get("/").text
+    offered = [re.findall(r'class="big">([^<]+)<', text)[:2] for text in (planned, again)]
+    assert offered[0] == offered[1] and 'id="play-session"' in again
 
 
 def test_a_bad_take_proposes_its_drill_which_is_played_and_what_it_changed_is_said(
@@ -113,8 +133,7 @@ def test_the_log_is_empty_then_tells_then_forgets_deleted_takes(visitor: Browser
     assert "3 takes in 6 weeks" in practice and "nothing to compare it with yet" in practice
     figure = float(re.search(r'class="big">(\d+)<', page)[1])  # type: ignore[index]
     assert 90 < figure < 150
-    armed = unescape(visitor.get("/").text)
-    assert re.search(r"round at 104 was clean: \d+ next", armed)
+    assert re.search(r"round at 104 was clean: \d+ next", up_next().reason)
     for take_id in ids:
         visitor.post(f"/takes/{take_id}/delete")
     assert "No data yet" in visitor.get("/log").text
@@ -254,7 +273,7 @@ def test_the_player_chooses_how_to_get_faster(visitor: Browser) -> None:
     revision = added(SHORT)
     hand = {"reach": "112", "ladder": "bursts"}
     assert visitor.post("/neck/hand", data=hand).status_code == 204
-    assert "hort bursts at the tempo you want" in unescape(visitor.get("/").text)
+    assert "hort bursts at the tempo you want" in up_next().reason
     assert visitor.post("/neck/hand", data={**hand, "ladder": "magic"}).status_code == 422
     take = played(revision, Flaws(timing=2))
     assert "Loop" in visitor.get(f"/takes/{take}").text

@@ -21,7 +21,7 @@ from thrumble.store.takes import takes
 from thrumble.web.deps import DbSession, PlayerId, Today
 from thrumble.web.inputs import Id, Line, Sent
 from thrumble.web.session.views import block_title, plan_view
-from thrumble.web.shared.armed import armed_block
+from thrumble.web.shared.armed import armed_block, armed_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -99,8 +99,13 @@ def _plan(
     found = plan_now(session, player_id, today, again=again)
     coming = None if found.stop else found.session.coming
     armed = None if coming is None else armed_block(session, player_id, coming.block)
+    in_plan = armed is not None
+    if armed is None and not found.stop:
+        armed = armed_view(session, player_id)
     view = plan_view(found, practice.practice_of(session, player_id), today)
-    return render(request, "session/_plan.html", plan=view, armed=armed, stop=found.stop)
+    return render(
+        request, "session/_plan.html", plan=view, armed=armed, in_plan=in_plan, stop=found.stop
+    )
 
 
 class Ended(Sent):

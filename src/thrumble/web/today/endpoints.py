@@ -7,15 +7,16 @@ from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse
 
 from thrumble.actions.caring import known_of
+from thrumble.actions.planning import plan_now
 from thrumble.core.coach.planning.hand_health import WORST, Area, Comfort, When, take_care
 from thrumble.core.errors import BadInput
 from thrumble.core.takes import TakeState
-from thrumble.store.practice import comfort
+from thrumble.store.practice import comfort, sessions
 from thrumble.store.practice.rounds import local_time
 from thrumble.store.takes import take_lists
 from thrumble.web.deps import DbSession, PlayerId, Today, player_zone
 from thrumble.web.inputs import Line
-from thrumble.web.shared.armed import armed_view
+from thrumble.web.shared.armed import armed_block, armed_view
 from thrumble.web.templating import render
 from thrumble.web.today.views import LATEST, UNFINISHED, CareView, care_view, today_view
 
@@ -30,22 +31,36 @@ def today_page(
     today: Today,
     played: Annotated[Line, Query(max_length=9)] = "",
 ) -> HTMLResponse:
-    """What is armed next, what waits to be finished, what was read last. `played`: the session is
-    over, so the hands are asked for first.
+    """What is up next, what waits to be finished, the latest takes. `played`: the plan is done, so
+    the hands are asked for first.
     """
+    care = _care(session, player_id, today, played=bool(played))
+    is_planned = sessions.session_of(session, player_id, today) is not None
+    block = None
+    if is_planned and not care.stop:
+        coming = plan_now(session, player_id, today, store=False).session.coming
+        block = None if coming is None else armed_block(session, player_id, coming.block)
     cut, others = (
         (TakeState.RECORDING,),
         tuple(state for state in TakeState if state is not TakeState.RECORDING),
     )
     view = today_view(
-        armed_view(session, player_id),
+        block or armed_view(session, player_id),
         take_lists.take_lines(session, player_id, states=cut, limit=UNFINISHED),
         take_lists.count_takes(session, player_id, states=cut),
         take_lists.take_lines(session, player_id, states=others, limit=LATEST),
-        _care(session, player_id, today, played=bool(played)),
+        care,
         local_time(datetime.now(UTC), player_zone(request)),
     )
-    return render(request, "today/page.html", view=view, played=bool(played))
+    return render(
+        request,
+        "today/page.html",
+        view=view,
+        played=bool(played),
+        in_plan=block is not None,
+        # the first plan of the day decides what is up next: nothing is offered before
+        waits=view.armed is not None and not is_planned and not care.stop,
+    )
 
 
 def _care(session: DbSession, player_id: int, today: date, *, played: bool = False) -> CareView:

@@ -9,12 +9,20 @@ async function goOn(button) {
   } catch (error) { problem(error.message); }
 }
 
-// what is armed changes when the session has been put together
+// space pressed before the first plan of the day has said what is up next
+let early = false;
 function play() {
   const session = document.getElementById("play-session");
+  const next = document.getElementById("play-armed");
   if (session) goOn(session);
-  else document.getElementById("play-armed")?.click();
+  else if (next) next.click();
+  else early = document.getElementById("armed") !== null;
 }
+document.addEventListener("htmx:load", () => {
+  if (!early || !document.querySelector("#play-session, #play-armed")) return;
+  early = false;
+  play();
+});
 document.addEventListener("click", (event) => {
   const button = event.target.closest("#play-session");
   if (button) goOn(button);
