@@ -65,7 +65,7 @@ def test_the_log_and_how_the_hands_feel(served: Served, open_page: Callable[...,
     assert page.locator(".slot-block").count() > 20
     page.goto(served.base)
     page.get_by_role("button", name="8", exact=True).click()
-    expect(page.locator("#care")).to_contain_text("8 of 10 is pain: stop for today")
+    expect(page.locator("#care")).to_contain_text("8 of 10 is pain. Stop for today")
     page.get_by_label("before playing").check()
     page.get_by_role("button", name="0", exact=True).click()
     expect(page.locator("#care")).not_to_contain_text("is pain")

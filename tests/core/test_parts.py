@@ -73,7 +73,7 @@ def test_the_way_from_one_section_into_another() -> None:
 @pytest.mark.parametrize(
     ("changed", "said"),
     [
-        (("[lead over A]", "[lead over C]"), "lies over a section that is there"),
+        (("[lead over A]", "[lead over C]"), "needs an existing section"),
         (
             ("[lead over A]\n", "[lead over A]\n| o |\n| o |\n"),
             "names? one|no chord|no more than its",

@@ -190,7 +190,7 @@ def test_what_is_out_of_reach_is_named_with_what_would_do() -> None:
         BadInput, match=r"bar 1: your hand can't reach .* with 80 mm.*nearest is 6:1,4:0"
     ):
         plan_routes(stretched, NECK, Hand(reach_mm=80), strict=True)
-    with pytest.raises(BadInput, match="no hand's"):
+    with pytest.raises(BadInput, match="realistic reach"):
         plan_routes(stretched, NECK, Hand(reach_mm=20))
     assert plan_routes(stretched, NECK, Hand(reach_mm=130), strict=True)
 

@@ -253,7 +253,7 @@ def test_a_comfort_of_eight_stops_the_day_and_is_answered_in_words(visitor: Brow
     fine = visitor.post("/comfort", data={"score": "1"})
     assert "before: 1 of 10" in fine.text and "doctor" not in fine.text
     pain = unescape(visitor.post("/comfort", data={"score": "8", "when": "after"}).text)
-    assert "8 of 10 is pain: stop for today" in pain and "hand specialist" in pain
+    assert "8 of 10 is pain. Stop for today" in pain and "hand specialist" in pain
     page = visitor.get("/").text
     assert "armed resting" in page and page.index("is pain") < page.index("Up next")
     eased = visitor.post("/comfort", data={"score": "0", "when": "after"})

@@ -67,7 +67,7 @@ def test_the_session_goes_on_from_block_to_block_until_the_hands_say_stop(
     for bad in ({"state": "open"}, {"state": "dropped"}, {}):
         assert visitor.post("/session/ended/1", json=bad).status_code == 422
     visitor.post("/comfort", data={"score": "8", "when": "after"})
-    assert "is pain: stop for today" in visitor.post("/session/go").json()["stop"]
+    assert "is pain. Stop for today" in visitor.post("/session/go").json()["stop"]
 
 
 def test_a_session_is_shortened_by_the_hands_and_forgets_deleted_riffs(visitor: Browser) -> None:

@@ -197,7 +197,7 @@ RULES = (
     Rule(
         "pain",
         lambda known: _worst(known) >= PAIN,
-        "{worst} is pain: stop for today. If it stays, " + SEEN + ".",
+        "{worst} is pain. Stop for today. If it doesn't go away, " + SEEN + ".",
         0.0,
     ),
     Rule(
