@@ -19,7 +19,7 @@ function play() {
   else early = document.getElementById("armed") !== null;
 }
 document.addEventListener("htmx:load", () => {
-  if (!early || !document.querySelector("#play-session, #play-armed")) return;
+  if (!early || document.querySelector("#armed.waiting")) return;
   early = false;
   play();
 });
