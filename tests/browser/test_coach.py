@@ -154,7 +154,7 @@ def test_in_a_session_page_up_plays_again_or_goes_on_and_escape_waits(
     page.keyboard.press("PageUp")
     expect(say).to_contain_text("Once more")
     page.keyboard.press("Escape")
-    expect(say).to_contain_text("waits. Press space to continue")
+    expect(say).to_contain_text("Paused. Press space to continue")
     here = page.url
     page.keyboard.press("Space")
     expect(stage).to_have_attribute("data-stage", re.compile("count|record"), timeout=10000)

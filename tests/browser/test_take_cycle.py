@@ -191,7 +191,7 @@ def test_an_input_lost_at_any_moment_leaves_the_screen_ready_for_the_next_take(
     page.keyboard.press("Space")  # in the count-in
     expect(stage).to_have_attribute("data-stage", "count", timeout=8000)
     page.evaluate(LOSE)
-    expect(problem).to_contain_text("in the middle of the take")
+    expect(problem).to_contain_text("during the take")
     expect(stage).to_have_attribute("data-stage", "idle")
 
     page.keyboard.press("Space")  # and the next take begins as if nothing had been
