@@ -29,14 +29,8 @@ from thrumble.core.coach.verdict.findings import LABELS, find_findings
 from thrumble.core.coach.verdict.hits import ExtraHits, MissedHits, UnevenLevel
 from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.coach.verdict.strings import StopsRingOn, StrayStrings, WrongFrets
-from thrumble.core.coach.verdict.timing import (
-    Drift,
-    LateAfterShifts,
-    LeadOrLag,
-    LooseTiming,
-    Swing,
-    Tiring,
-)
+from thrumble.core.coach.verdict.tempo import Drift, Swing
+from thrumble.core.coach.verdict.timing import LateAfterShifts, LeadOrLag, LooseTiming, Tiring
 from thrumble.core.coach.verdict.whole_take import Clean
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_take

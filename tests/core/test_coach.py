@@ -15,13 +15,8 @@ from thrumble.core.coach.planning.next_riff import Standing, next_riff
 from thrumble.core.coach.verdict.findings import find_findings
 from thrumble.core.coach.verdict.judgement import JudgedHit, judge
 from thrumble.core.coach.verdict.strings import StopsRingOn, StrayStrings, WrongFrets
-from thrumble.core.coach.verdict.timing import (
-    Drift,
-    LeadOrLag,
-    LooseTiming,
-    OneBeatOff,
-    Tiring,
-)
+from thrumble.core.coach.verdict.tempo import Drift
+from thrumble.core.coach.verdict.timing import LeadOrLag, LooseTiming, OneBeatOff, Tiring
 from thrumble.core.coach.verdict.whole_take import Clean, WrongRiff
 from thrumble.core.ear.reading import HeardKind, HitState
 from thrumble.core.ear.take import TakeInfo, read_take

@@ -26,13 +26,12 @@ from thrumble.core.coach.verdict.findings import FINDINGS, find_findings
 from thrumble.core.coach.verdict.hits import ExtraHits, MissedHits, UnevenLevel
 from thrumble.core.coach.verdict.judgement import HitKey, Judgement, judge
 from thrumble.core.coach.verdict.strings import StopsRingOn, StrayStrings, WrongFrets
+from thrumble.core.coach.verdict.tempo import Drift, Swing
 from thrumble.core.coach.verdict.timing import (
-    Drift,
     LateAfterShifts,
     LeadOrLag,
     LooseTiming,
     OneBeatOff,
-    Swing,
     Tiring,
 )
 from thrumble.core.coach.verdict.whole_take import (

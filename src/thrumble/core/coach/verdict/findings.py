@@ -1,6 +1,6 @@
 """All findings, in the order they are looked for, and how a take's are chosen."""
 
-from thrumble.core.coach.verdict import articulation, hits, strings, timing, whole_take
+from thrumble.core.coach.verdict import articulation, hits, strings, tempo, timing, whole_take
 from thrumble.core.coach.verdict.finding import Finding, Review
 from thrumble.core.coach.verdict.judgement import Judgement
 
@@ -8,6 +8,7 @@ MAX_FINDINGS = 4
 
 FINDINGS: tuple[type[Finding], ...] = (
     *whole_take.FINDINGS,
+    *tempo.FINDINGS,
     *timing.FINDINGS,
     *hits.FINDINGS,
     *articulation.FINDINGS,

@@ -17,7 +17,7 @@ from thrumble.core.coach.verdict.finding import (
     keys_of,
 )
 from thrumble.core.coach.verdict.judgement import Judgement, robust_spread
-from thrumble.core.coach.verdict.timing import drifts_far
+from thrumble.core.coach.verdict.tempo import drifts_far
 from thrumble.core.counting import counted
 from thrumble.core.riff.drills.catalogue import DrillKind
 
