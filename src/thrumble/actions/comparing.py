@@ -8,7 +8,7 @@ from pathlib import Path
 from sqlmodel import Session
 
 from thrumble.actions.judging import JudgedTake, judged_take
-from thrumble.actions.rehearsal import CLICK_DB, MOST_S, SEED, STEADY
+from thrumble.actions.rehearsal import CLICK_DB, MAX_S, SEED, STEADY
 from thrumble.core.coach.comparing.comparison import Comparison, compare_sides
 from thrumble.core.coach.comparing.metrics import hits_of
 from thrumble.core.errors import BadInput
@@ -61,8 +61,8 @@ def write_ideal(
     judged = judged_take(session, player_id, take_id)
     take, riff = judged.take, judged.riff
     expanded = expand(riff, judged.reading.tempo_bpm)
-    if expanded.round_s * judged.reading.rounds > MOST_S:
-        raise BadInput(f"the reference is played for takes of {MOST_S:.0f} s at most")
+    if expanded.round_s * judged.reading.rounds > MAX_S:
+        raise BadInput(f"the reference can be played for takes of at most {MAX_S:.0f} s")
     kind = ""
     if take.tone_id is not None:
         kind = rigs.get_tone(session, player_id, take.tone_id).sound.replace(" ", "-")

@@ -21,7 +21,7 @@ WHOLE_RATE_HZ = 48_000
 MOST_ALONE_S = 3600.0
 RATE_HZ = 24_000  # a guitar's amplifier gives nothing above 6 kHz; half the time of 48 kHz
 LEAD_S = 0.05
-MOST_S = 90.0
+MAX_S = 90.0
 STEADY = Flaws(timing=1.5, level=0.4)
 CLICK_DB = -9.0
 DRUMS = 0.7  # beside a guitar whose peak is 0.7
@@ -49,10 +49,10 @@ def rehearse(
     """
     chosen = take_bars(riff, *bars) if bars else riff
     expanded = expand(chosen, tempo_bpm)
-    if expanded.round_s - expanded.begin_s > MOST_S:
+    if expanded.round_s - expanded.begin_s > MAX_S:
         raise BadInput(
             f"that is {expanded.round_s - expanded.begin_s:.0f} s of sound: choose bars of "
-            f"{MOST_S:.0f} s at most"
+            f"{MAX_S:.0f} s at most"
         )
     take = perform(
         chosen,

@@ -36,7 +36,7 @@ EIGHT = 8
 LEAST_HITS = 3
 LIGHTEST, TIGHTEST = 0.2, 0.88  # depths between which a palm lies in the pocket
 CHOKED_CLARITY = 0.35
-MOST_S = 3.0
+MAX_S = 3.0
 LEVEL_S = 0.060
 
 
@@ -123,8 +123,8 @@ def measure_single(
 
 def _hear(samples: NDArray[np.floating], rate_hz: int) -> tuple[Heard, float, Array]:
     """The sound made ready, its first loud onset, and the ear's measures of it, one row."""
-    if samples.shape[0] > MOST_S * rate_hz:
-        raise BadAudio(f"one hit at a time: send {MOST_S:.0f} seconds of sound at most")
+    if samples.shape[0] > MAX_S * rate_hz:
+        raise BadAudio(f"one hit at a time: send {MAX_S:.0f} seconds of sound at most")
     heard = condition(samples, rate_hz)
     if heard.silent:
         raise BadAudio("nothing was heard: check the cable and the input level")

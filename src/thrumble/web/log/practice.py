@@ -239,5 +239,7 @@ def _helped(found: list[Helped]) -> list[HelpRow]:
         mean = sum(one.change or 0 for one in told) / len(told) * (100 if muting else 1)
         change = f"{mean:+.0f} {'in 100' if muting else 'ms'}"
         times = f"helped {good} of {counted(len(told), 'time')}"
+        if not good:
+            times = f"no help yet ({counted(len(told), 'try', 'tries')})"
         rows.append(HelpRow(TABLE[kind].name, change, times))
     return rows

@@ -28,7 +28,7 @@ from thrumble.core.signal import Array
 
 DRAWS = 300
 CONFIDENCE = 0.95
-LEAST_HITS = 6  # that tell a metric, in each set
+MIN_HITS = 6  # with a sample of a metric, in each set
 MOST_DEGREES = 200
 SINGLE_ROUNDS = 2.2  # wider, where one round has to stand for a side: players change by themselves
 
@@ -102,15 +102,15 @@ def compare_sides(a: Sequence[TakeHits], b: Sequence[TakeHits], *, seed: int = 0
     if not (first.spot.size and second.spot.size):
         raise BadInput("one side has no hits to compare: choose takes that were played and read")
     known = [take.bias_judged for take in (*a, *b)]
-    told = [one for one in METRICS if not (one.name == "bias_ms" and not all(known))]
-    able = [one for one in told if _enough(one, first) and _enough(one, second)]
+    comparable = [metric for metric in METRICS if metric.name != "bias_ms" or all(known)]
+    able = [one for one in comparable if _enough(one, first) and _enough(one, second)]
     error, degrees = _drawn(first, second, able, len(spots), seed)
     looked_at = max(1, int(np.count_nonzero(error)))  # what is the same in every hit cannot differ
     level = 1 - (1 - CONFIDENCE) / 2 / looked_at
     out = []
     for metric in METRICS:
         if metric not in able:
-            why = "too few hits tell it" if metric in told else "latency not measured"
+            why = "too few hits tell it" if metric in comparable else "latency not measured"
             out.append(Difference(metric=metric, a=None, b=None, why=why))
             continue
         k = able.index(metric)
@@ -145,8 +145,8 @@ def _ones(hits: HitColumns) -> Array:
 
 
 def _enough(metric: Metric, hits: HitColumns) -> bool:
-    told = ~np.isnan(metric.samples(hits))
-    return bool(told.sum() >= LEAST_HITS) and not np.isnan(metric.of(hits, _ones(hits))[0])
+    sampled = ~np.isnan(metric.samples(hits))
+    return bool(sampled.sum() >= MIN_HITS) and not np.isnan(metric.of(hits, _ones(hits))[0])
 
 
 def _drawn(

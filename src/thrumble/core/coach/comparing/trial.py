@@ -20,7 +20,7 @@ from thrumble.core.signal import Array
 
 PAIRS_RANGE = (2, 40)
 CONFIDENCE = 0.95
-LEAST_TAKES = 6  # read, to tell anything from
+MIN_TAKES = 6  # read, to tell anything from
 FREE = 3  # what is fitted: a level, the steady change, the way
 MOST_MORE = 200
 
@@ -77,10 +77,8 @@ def judge_trial(turns: Sequence[tuple[str, TakeHits, int]]) -> list[Outcome]:
     sitting it belongs to (each has a level of its own). Raises BadInput for too few takes of a way.
     """
     ways = [way for way, _, _ in turns]
-    if len(turns) < LEAST_TAKES or min(ways.count("A"), ways.count("B")) < 2:
-        raise BadInput(
-            f"you need at least {LEAST_TAKES} takes, two of each way: play the next ones"
-        )
+    if len(turns) < MIN_TAKES or min(ways.count("A"), ways.count("B")) < 2:
+        raise BadInput(f"you need at least {MIN_TAKES} takes, two of each way: play the next ones")
     values = _values([hits for _, hits, _ in turns], all(hits.bias_judged for _, hits, _ in turns))
     design, way = _design(ways, [sitting for _, _, sitting in turns])
     told = {

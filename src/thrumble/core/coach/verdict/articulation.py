@@ -112,10 +112,10 @@ class _Confusion(Finding):
         share = share_of_played(wrong, judgement)
         if share < MIN_SPOILED_SHARE or not exceeds_odds(wrong, classified):
             return None
-        return cls._found(judgement, share, wrong, len(classified))
+        return cls._finding(judgement, share, wrong, len(classified))
 
     @classmethod
-    def _found(
+    def _finding(
         cls, judgement: Judgement, cost: float, wrong: list[JudgedHit], written: int
     ) -> Self:
         return cls(cost=cost, hits=keys_of(wrong), wrong=len(wrong), written=written)
@@ -144,7 +144,7 @@ class PalmMutesRing(_Confusion):
     after_open: int
 
     @classmethod
-    def _found(
+    def _finding(
         cls, judgement: Judgement, cost: float, wrong: list[JudgedHit], written: int
     ) -> Self:
         by_key = judgement.by_key()

@@ -249,7 +249,7 @@ def judge(
 
 
 def _with_corrections(reading: Reading, corrections: Corrections) -> Reading:
-    """The reading with what the player says in place of what was heard, beyond doubt."""
+    """The reading with the player's corrections in place of what was detected, odds of 1."""
     if not corrections:
         return reading
     hits = []
