@@ -55,17 +55,17 @@ def analyze(
     from thrumble.formats.reading_json import reading_document
 
     try:
-        known = read_riff(load(riff))
+        riff_read = read_riff(load(riff))
         reading = listen(
-            known,
+            riff_read,
             load(take),
             tempo_bpm=tempo,
             info=TakeInfo(start_s=start, rounds=rounds or (None if start is None else 1)),
         )
     except ThrumbleError as error:
         fail(str(error))
-    judgement = judge(reading, expand(known, tempo))
-    findings = [(found, found.sentence(judgement)) for found in find_findings(judgement)]
+    judgement = judge(reading, expand(riff_read, tempo))
+    findings = [(finding, finding.sentence(judgement)) for finding in find_findings(judgement)]
     text = json.dumps(reading_document(reading, findings), ensure_ascii=False, allow_nan=False)
     if json_out == "-":
         print(text)
@@ -75,7 +75,7 @@ def analyze(
     summary = reading.summary
     due = summary.matched + summary.missed
     print(
-        f"{known.title}: {summary.matched} of {due} hits heard at {reading.tempo_bpm:g} bpm, "
+        f"{riff_read.title}: {summary.matched} of {due} hits heard at {reading.tempo_bpm:g} bpm, "
         f"{summary.extra} extra, {summary.unsure} unsure"
     )
     for _, sentence in findings:
@@ -116,12 +116,12 @@ def simulate(
     from thrumble.formats.truth_json import truth_document
 
     try:
-        known = read_riff(load(riff))
+        riff_read = read_riff(load(riff))
         flaws = read_flaws(flaw or [])
         if tone not in list(Tone):
             fail(f"{tone!r} is no tone: {', '.join(Tone)}")
         performance = perform(
-            known,
+            riff_read,
             tempo_bpm=tempo,
             seed=abs(seed),
             tone=Tone(tone),
@@ -169,18 +169,18 @@ def convert(
         of = format_of(source.name)
         if grid is not None and not re.fullmatch(r"1/([1-9]\d?)", grid):
             fail("a grid is a note value such as 1/8 or 1/16")
-        asked = Asked(part, None if grid is None else Fraction(grid))
-        found = of.read(load(source), asked)
-        lost = [*found.left_out, *into.loses(found.riff)]
-        data = found.source.encode() if into.name == "text" else into.write(found.riff)
+        options = Asked(part, None if grid is None else Fraction(grid))
+        imported = of.read(load(source), options)
+        lost = [*imported.left_out, *into.loses(imported.riff)]
+        data = imported.source.encode() if into.name == "text" else into.write(imported.riff)
     except ThrumbleError as error:
         fail(str(error))
     save(out, data)
     for words in lost:
         print(f"left out: {words}", file=sys.stderr)
-    if found.guessed_grid is not None and grid is None:
+    if imported.guessed_grid is not None and grid is None:
         print(
-            f"no rhythm is written: each step of the columns counts as {found.guessed_grid}; "
+            f"no rhythm is written: each step of the columns counts as {imported.guessed_grid}; "
             "give --grid for another one",
             file=sys.stderr,
         )
@@ -213,7 +213,7 @@ def route(
     from thrumble.formats.exchange import read_any
     from thrumble.formats.routes_json import routes_document
 
-    if school is not None and school not in {one.value for one in School}:
+    if school is not None and school not in {choice.value for choice in School}:
         fail(f"a school is one of {', '.join(School)}")
     hand = Hand(
         reach_mm=DEFAULT_REACH_MM if reach is None else reach,
@@ -234,10 +234,13 @@ def route(
         save(json_out, text.encode())
     if not document["complete"]:
         print("stopped early, there are too many places to take these chords: the best so far")
-    for one in routes:
-        print(f"{one.name}: {one.totals['travel_mm']:.0f} mm in {counted(len(one.moves), 'move')}")
-        if one.worst_move is not None:
-            worst = one.moves[one.worst_move]
+    for route in routes:
+        print(
+            f"{route.name}: {route.totals['travel_mm']:.0f} mm in "
+            f"{counted(len(route.moves), 'move')}"
+        )
+        if route.worst_move is not None:
+            worst = route.moves[route.worst_move]
             print(
                 f"  fastest: {worst.distance_mm:.0f} mm in {worst.time_ms:.0f} ms "
                 f"before hit {worst.to_index + 1}"

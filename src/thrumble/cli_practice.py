@@ -34,8 +34,8 @@ def drill(
     try:
         whole = read_any(load(riff)).riff
         if listed:
-            for one in drills_of(whole):
-                print(f"{one.kind.value:14s}{one.name}: {one.trains}")
+            for drill in drills_of(whole):
+                print(f"{drill.kind.value:14s}{drill.name}: {drill.trains}")
             return
         if kind is None or out is None:
             fail("say which drill with --kind, and where to write it with --out; or ask for --list")
@@ -146,16 +146,16 @@ def compare(
         fail("write thrumble compare A.json --with B.json: analyses before and after --with")
     at = given.index("--with")
     names = (given[:at], given[at + 1 :])
-    if not all(names) or any(name.startswith("-") for own in names for name in own):
+    if not all(names) or any(name.startswith("-") for side in names for name in side):
         fail("write thrumble compare A.json --with B.json: analyses before and after --with")
     try:
         whole = None if riff is None else read_any(load(riff)).riff
         sides = [
-            [hits_in(PlayedReading.read(load(Path(n)), Path(n).name, None), whole) for n in own]
-            for own in names
+            [hits_in(PlayedReading.read(load(Path(n)), Path(n).name, None), whole) for n in side]
+            for side in names
         ]
-        found = compare_sides(sides[0], sides[1])
+        comparison = compare_sides(sides[0], sides[1])
     except ThrumbleError as error:
         fail(str(error))
-    document = comparison_document(found, (len(sides[0]), len(sides[1])))
-    _tell(document, json_out, comparison_lines(found))
+    document = comparison_document(comparison, (len(sides[0]), len(sides[1])))
+    _tell(document, json_out, comparison_lines(comparison))

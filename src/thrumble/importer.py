@@ -49,10 +49,10 @@ def receive(stream: IO[bytes]) -> Any:
     return pickle.loads(data)
 
 
-def parse(data: bytes, asked: Asked) -> Reply:
+def parse(data: bytes, options: Asked) -> Reply:
     """The riff of a file, or what is wrong with the file."""
     try:
-        return read_any(data, asked)
+        return read_any(data, options)
     except RiffError as error:
         return error
     except MemoryError:
@@ -75,14 +75,14 @@ def main() -> None:
     requests, answers = sys.stdin.buffer, sys.stdout.buffer
     while True:
         try:
-            data, asked = receive(requests)
+            data, options = receive(requests)
         except EOFError:
             return
         _, hard = resource.getrlimit(resource.RLIMIT_CPU)
         spent = resource.getrusage(resource.RUSAGE_SELF)
         used_s = int(spent.ru_utime + spent.ru_stime) + 1
         resource.setrlimit(resource.RLIMIT_CPU, (used_s + CPU_S, hard))
-        send(answers, parse(data, asked))
+        send(answers, parse(data, options))
 
 
 if __name__ == "__main__":

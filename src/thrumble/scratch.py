@@ -20,10 +20,10 @@ def use() -> Path:
     for old in folder.iterdir():
         if not _runs(old.name):
             shutil.rmtree(old, ignore_errors=True)
-    own = folder / str(os.getpid())
-    own.mkdir(mode=0o700, exist_ok=True)
-    tempfile.tempdir = str(own)
-    return own
+    folder_of_process = folder / str(os.getpid())
+    folder_of_process.mkdir(mode=0o700, exist_ok=True)
+    tempfile.tempdir = str(folder_of_process)
+    return folder_of_process
 
 
 def leave() -> None:

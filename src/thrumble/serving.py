@@ -76,8 +76,8 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
     beside: list[_Worker | Nightly | _Database] = [_Worker(), Nightly()]
     if os.environ.get(OWNS_DATABASE):
         beside.append(_Database())
-    for one in beside:
-        one.start()
+    for sibling in beside:
+        sibling.start()
     address = f"{'https' if tls_cert else 'http'}://{host}:{port}/"
     _say_where(address)
     try:
@@ -85,8 +85,8 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
         server.run()
     finally:
         importing.stop()
-        for one in beside:
-            one.stop()
+        for sibling in beside:
+            sibling.stop()
         scratch.leave()
         _say_where(None)
 

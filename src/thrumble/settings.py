@@ -73,8 +73,8 @@ def _private_database() -> str:
     script = ROOT / "scripts/pg.sh"
     if not script.is_file() or not (ROOT / ".local/pgpass").is_file():
         return ""
-    found = subprocess.run([str(script), "url"], capture_output=True, text=True)
-    return found.stdout.strip() if found.returncode == 0 else ""
+    url = subprocess.run([str(script), "url"], capture_output=True, text=True)
+    return url.stdout.strip() if url.returncode == 0 else ""
 
 
 def local_folder() -> Path:

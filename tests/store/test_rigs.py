@@ -153,7 +153,7 @@ def test_a_correction_replaces_the_one_before_and_takes_its_example_with_it(
         depth=0.5,
         origin="correction",
     )
-    say = partial(corrections.put_correction, session, player, take.id, heard="palm")
+    say = partial(corrections.put_correction, session, player, take.id, classified="palm")
     say(index=3, round_=1, articulation="open")
     example = cut()
     say(

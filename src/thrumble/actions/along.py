@@ -66,34 +66,36 @@ def backing(riff: Riff, what: Backing, tempo_bpm: float) -> Backed:
     return Backed(made.samples, made.start_s)
 
 
-def cues_of(expanded: ExpandedRiff, along: AlongForm, rounds: int) -> list[Cue]:
+def cues_of(expanded: ExpandedRiff, settings: AlongForm, rounds: int) -> list[Cue]:
     """Every click, drum and word of a take."""
-    return take_cues(beaten(expanded), along.pulse(), rounds=rounds, bars_before=along.bars_before)
+    return take_cues(
+        beaten(expanded), settings.pulse(), rounds=rounds, bars_before=settings.bars_before
+    )
 
 
 def along_sound(
-    expanded: ExpandedRiff, along: AlongForm, *, rounds: int, start_s: float, rate_hz: int
+    expanded: ExpandedRiff, settings: AlongForm, *, rounds: int, start_s: float, rate_hz: int
 ) -> Samples:
     """All of it as one sound. `start_s`: where bar 1 beat 1 lies. Shape (n,)."""
     frames = round((start_s + rounds * expanded.round_s + 2.0) * rate_hz)
-    cues = cues_of(expanded, along, rounds)
+    cues = cues_of(expanded, settings, rounds)
     track = cue_track(cues, start_s=start_s, rate_hz=rate_hz, frames=frames)
-    if along.backing is not Backing.NONE:
-        guitar = backing(expanded.riff, along.backing, expanded.tempo_bpm)
-        levels = bar_levels(along.pulse())
+    if settings.backing is not Backing.NONE:
+        guitar = backing(expanded.riff, settings.backing, expanded.tempo_bpm)
+        levels = bar_levels(settings.pulse())
         for number in range(rounds):
             at_s = start_s + number * expanded.round_s
-            _add(track, _round(guitar, expanded, along, levels, number, rate_hz), at_s, rate_hz)
+            _add(track, _round(guitar, expanded, settings, levels, number, rate_hz), at_s, rate_hz)
     return track
 
 
 def along_for_ear(
-    expanded: ExpandedRiff, along: AlongForm, *, rounds: int, start_s: float, rate_hz: int
+    expanded: ExpandedRiff, settings: AlongForm, *, rounds: int, start_s: float, rate_hz: int
 ) -> Samples:
     """What the ear takes for known: as it sounded, frame by frame at the take's own rate, then at
     the ear's; in file time.
     """
-    sound = along_sound(expanded, along, rounds=rounds, start_s=start_s, rate_hz=rate_hz)
+    sound = along_sound(expanded, settings, rounds=rounds, start_s=start_s, rate_hz=rate_hz)
     return np.asarray(soxr.resample(sound, rate_hz, WORK_RATE_HZ), dtype=np.float32)
 
 
@@ -108,7 +110,7 @@ class _Piece:
 def _round(
     guitar: Backed,
     expanded: ExpandedRiff,
-    along: AlongForm,
+    settings: AlongForm,
     levels: Sequence[float],
     number: int,
     rate_hz: int,
@@ -117,14 +119,14 @@ def _round(
     before everything.
     """
     samples = soxr.resample(guitar.samples, BACKING_RATE_HZ, rate_hz)
-    samples = samples * np.float32(along.backing_level)
-    first = number == 0 and along.bars_before == 0
+    samples = samples * np.float32(settings.backing_level)
+    first = number == 0 and settings.bars_before == 0
     start_s = guitar.start_s
     if not first:
         samples = samples[round(start_s * rate_hz) :]
         start_s = 0.0
     bars = [bar for bar in expanded.bars if bar.number >= 1]
-    before = along.bars_before + number * len(bars)
+    before = settings.bars_before + number * len(bars)
     for k, bar in enumerate(bars):
         begin = round((start_s + bar.start_s) * rate_hz) if k or not first else 0
         end = samples.size if k == len(bars) - 1 else round((start_s + bar.end_s) * rate_hz)
@@ -141,6 +143,6 @@ def _add(track: Samples, piece: _Piece, at_s: float, rate_hz: int) -> None:
         track[begin : begin + room] += piece.samples[skipped : skipped + room]
 
 
-def known_along(along: dict[str, object] | None) -> AlongForm:
+def known_along(settings: dict[str, object] | None) -> AlongForm:
     """What was heard beside a take as it was kept; the plain click where nobody noted it."""
-    return AlongForm() if along is None else AlongForm.model_validate(along)
+    return AlongForm() if settings is None else AlongForm.model_validate(settings)

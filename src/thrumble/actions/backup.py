@@ -141,9 +141,9 @@ def _tool(name: str, *arguments: str, while_running: Callable[[], None] = lambda
         "PGPASSWORD": sa.make_url(conninfo()).password or "",
         "PGCONNECT_TIMEOUT": "5",
     }
-    with tempfile.TemporaryFile("w+") as said:
+    with tempfile.TemporaryFile("w+") as messages:
         process = subprocess.Popen(
-            [path, *arguments], env=environment, stdout=subprocess.DEVNULL, stderr=said
+            [path, *arguments], env=environment, stdout=subprocess.DEVNULL, stderr=messages
         )
         try:
             while process.poll() is None:
@@ -153,7 +153,7 @@ def _tool(name: str, *arguments: str, while_running: Callable[[], None] = lambda
         except BaseException:
             process.kill()
             raise
-        said.seek(0)
-        errors = said.read().strip()
+        messages.seek(0)
+        errors = messages.read().strip()
     if process.returncode != 0:
         raise Trouble(f"{name} failed: {errors.splitlines()[-1] if errors else 'no reason given'}")

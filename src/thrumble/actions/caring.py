@@ -14,7 +14,7 @@ def known_of(session: Session, player_id: int, today: date) -> Known:
     days = loads.played_days(session, player_id, since)
     return Known(
         today=today,
-        days=tuple(DayLoad(one.day, one.strokes, one.minutes) for one in days),
+        days=tuple(DayLoad(day.day, day.strokes, day.minutes) for day in days),
         comfort=tuple(comfort.comfort_of(session, player_id, today)),
         takes=tuple(loads.efforts_of(session, player_id, since)),
         rise_percent=practice.practice_of(session, player_id).rise_percent,

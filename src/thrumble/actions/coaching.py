@@ -39,19 +39,19 @@ def store_judgement(session: Session, player_id: int, judged: JudgedTake) -> Non
     take, judgement = judged.take, judged.judgement
     reading, expanded = judgement.reading, judgement.expanded
     readings.put_judgement(session, player_id, take.id, judgement, judged.sentences[0])
-    heard = Heard(
+    snapshot = Heard(
         engine=reading.engine,
         tempo_bpm=reading.tempo_bpm,
         round_s=expanded.round_s * expanded.tempo_bpm / reading.tempo_bpm,
         results=rounds_of(judgement),
     )
-    rounds.put_rounds(session, player_id, take.riff_id, take.id, heard)
+    rounds.put_rounds(session, player_id, take.riff_id, take.id, snapshot)
     load = load_of(judgement, judged.findings)
     loads.put_load(session, player_id, take.id, reading.engine, reading.tempo_bpm, load)
     of = drills.drill_of(session, player_id, take.riff_id)
     if of is not None:
         root = riffs.newest_revision(session, player_id, of.riff_id).riff
-        held = replace(heard, results=rounds_for(judgement, expand(root)))
+        held = replace(snapshot, results=rounds_for(judgement, expand(root)))
         rounds.put_rounds(session, player_id, of.riff_id, take.id, held)
 
 
@@ -75,8 +75,8 @@ def note_help(session: Session, player_id: int, judged: JudgedTake) -> None:
     if before is None:
         return
     for kind, hits in held.items():
-        found = did_it_help(kind, before.judgement, judged.judgement, frozenset(hits))
-        drills.put_helped(session, player_id, riff_id, before_id, take_id, found)
+        effect = did_it_help(kind, before.judgement, judged.judgement, frozenset(hits))
+        drills.put_helped(session, player_id, riff_id, before_id, take_id, effect)
 
 
 def rejudge_after_correction(session: Session, player_id: int, take_id: int) -> JudgedTake:
@@ -130,10 +130,12 @@ class Next:
 
 def step_of(session: Session, player_id: int, riff_id: int, riff_tempo_bpm: float) -> Step:
     """How fast a riff next, the player's own way."""
-    own = rounds.rounds_of(session, player_id, riff_id, recent=True)
+    results = rounds.rounds_of(session, player_id, riff_id, recent=True)
     school = practice.practice_of(session, player_id).ladder
     today = datetime.now(UTC).date()
-    return next_step(own, riff_tempo_bpm, school, today=max([today, *(one.day for one in own)]))
+    return next_step(
+        results, riff_tempo_bpm, school, today=max([today, *(result.day for result in results)])
+    )
 
 
 def what_next(

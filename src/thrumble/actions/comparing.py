@@ -39,16 +39,16 @@ def compare_takes(
     """Raises NotFound, and BadInput for takes of different riffs, too many, or one on both
     sides.
     """
-    for own in (first, second):
-        if not 1 <= len(own) <= MOST_TAKES:
-            raise BadInput(f"each side takes 1 to {MOST_TAKES} takes; found {len(own)}")
+    for side in (first, second):
+        if not 1 <= len(side) <= MOST_TAKES:
+            raise BadInput(f"each side takes 1 to {MOST_TAKES} takes; found {len(side)}")
     if set(first) & set(second):
         raise BadInput("a take can't be on both sides: choose another one for B")
-    sides = [[judged_take(session, player_id, n) for n in own] for own in (first, second)]
-    if len({judged.take.riff_id for own in sides for judged in own}) > 1:
+    sides = [[judged_take(session, player_id, n) for n in side] for side in (first, second)]
+    if len({judged.take.riff_id for side in sides for judged in side}) > 1:
         raise BadInput("these takes are of different riffs: compare takes of one riff")
-    found = compare_sides(*([hits_of(judged.judgement) for judged in own] for own in sides))
-    return Compared(sides[0][0].revision, sides[0], sides[1], found)
+    comparison = compare_sides(*([hits_of(judged.judgement) for judged in side] for side in sides))
+    return Compared(sides[0][0].revision, sides[0], sides[1], comparison)
 
 
 def write_ideal(

@@ -56,12 +56,12 @@ def fill_demo(say: Callable[[str], None]) -> None:
             return
         standings = riffs.riff_standings(session, player_id, limit=1000)
         texts = {name: (parse_riff(text), text) for name, text in riff_texts().items()}
-        known = {s.revision.riff.title: s.revision for s in standings}
-        if any(title not in {riff.title for riff, _ in texts.values()} for title in known):
+        newest = {s.revision.riff.title: s.revision for s in standings}
+        if any(title not in {riff.title for riff, _ in texts.values()} for title in newest):
             players.mark(session, DONE)  # the player has begun on their own
             return
         revisions = {
-            name: known.get(riff.title) or riffs.add_riff(session, player_id, riff, text)
+            name: newest.get(riff.title) or riffs.add_riff(session, player_id, riff, text)
             for name, (riff, text) in texts.items()
         }
         there = take_lists.count_takes(session, player_id)
@@ -86,9 +86,9 @@ def _rig(session: Session, player_id: int) -> dict[Tone, rigs.ToneProfile]:
     """The trio's rig with its tones; examples of the one that is played most, by the simulated
     guitarist. Made once.
     """
-    known = {tone.name: tone for tone in rigs.tones_of(session, player_id)}
-    if known:
-        return {tone: known[name] for tone, name in TONES.items()}
+    tones_by_name = {tone.name: tone for tone in rigs.tones_of(session, player_id)}
+    if tones_by_name:
+        return {tone: tones_by_name[name] for tone, name in TONES.items()}
     rig = rigs.add_rig(
         session, player_id, rigs.NewRig(name=RIG, tuning=STANDARD_TUNING, chain=CHAIN)
     )

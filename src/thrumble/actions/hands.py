@@ -16,11 +16,11 @@ def best_speed(session: Session, player_id: int) -> float | None:
     """The fastest that the hand has moved in the last takes and still landed in time, mm/s; None
     where they do not tell.
     """
-    own = {rig.id: rig for rig in rigs.rigs_of(session, player_id)}
+    rigs_by_id = {rig.id: rig for rig in rigs.rigs_of(session, player_id)}
     speeds = [
-        one
+        landing
         for take in hands.latest_takes(session, player_id)
-        for one in _landed(take, own.get(take.rig_id or 0))
+        for landing in _landed(take, rigs_by_id.get(take.rig_id or 0))
     ]
     return best_speed_mm_s(speeds)
 

@@ -34,13 +34,13 @@ class _Process:
         self._process: subprocess.Popen[bytes] | None = None
         self._requests = 0
 
-    def ask(self, data: bytes, asked: Asked) -> ReadRiff:
+    def ask(self, data: bytes, options: Asked) -> ReadRiff:
         """The riff of a file. Raises RiffError, also if the process had to be ended."""
         process = self._running()
         timer = threading.Timer(WALL_S, process.kill)
         timer.start()
         try:
-            send(_pipe(process.stdin), (data, asked))
+            send(_pipe(process.stdin), (data, options))
             reply = receive(_pipe(process.stdout))
         except (EOFError, OSError):
             self.end()
@@ -97,11 +97,11 @@ class _Pool:
         self._waiting = 0
         self._lock = threading.Lock()
 
-    async def read(self, data: bytes, asked: Asked) -> ReadRiff:
+    async def read(self, data: bytes, options: Asked) -> ReadRiff:
         if self._waiting >= MAX_WAITING:
             raise Busy("many files are being imported just now: try again in a moment")
         self._waiting += 1
-        work = asyncio.get_running_loop().run_in_executor(self._threads, self._ask, data, asked)
+        work = asyncio.get_running_loop().run_in_executor(self._threads, self._ask, data, options)
         try:
             return await asyncio.wait_for(work, QUEUE_S)
         except TimeoutError:
@@ -109,11 +109,11 @@ class _Pool:
         finally:
             self._waiting -= 1
 
-    def _ask(self, data: bytes, asked: Asked) -> ReadRiff:
+    def _ask(self, data: bytes, options: Asked) -> ReadRiff:
         with self._lock:
             process = self._idle.pop()
         try:
-            return process.ask(data, asked)
+            return process.ask(data, options)
         finally:
             with self._lock:
                 self._idle.append(process)
@@ -127,14 +127,14 @@ class _Pool:
 _pool: _Pool | None = None
 
 
-async def read_file(data: bytes, asked: Asked) -> ReadRiff:
+async def read_file(data: bytes, options: Asked) -> ReadRiff:
     """The riff of a file of any kind, parsed apart from the server. Raises RiffError, also for a
     file that takes too long or too much memory, and Busy if too many wait.
     """
     global _pool
     if _pool is None:
         _pool = _Pool()
-    return await _pool.read(data, asked)
+    return await _pool.read(data, options)
 
 
 def stop() -> None:

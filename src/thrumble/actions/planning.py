@@ -65,29 +65,29 @@ def plan_now(
     what was played, skipped or locked stays, what was dropped stays away. `store` False: only
     looked at.
     """
-    known = known_of(db, player_id, today)
-    share, left = share_left(take_care(known)), strokes_left(known)
-    own = practice.practice_of(db, player_id)
-    standings = _standings(db, player_id, own.ladder, today)
+    history = known_of(db, player_id, today)
+    share, left = share_left(take_care(history)), strokes_left(history)
+    settings = practice.practice_of(db, player_id)
+    standings = _standings(db, player_id, settings.ladder, today)
     was = sessions.session_of(db, player_id, today, lock=store)
     if share == 0:
-        rest = was or planned([], own.minutes, share)
+        rest = was or planned([], settings.minutes, share)
         return Planned(
-            rest, True, False, week_ahead(standings, [], own.minutes, today, own.weekdays)
+            rest, True, False, week_ahead(standings, [], settings.minutes, today, settings.weekdays)
         )
     if was is None or not was.blocks:
-        blocks = make_plan(standings, own.minutes, today, share=share, most_strokes=left)
-        now = planned(blocks, own.minutes, share)
+        blocks = make_plan(standings, settings.minutes, today, share=share, most_strokes=left)
+        now = planned(blocks, settings.minutes, share)
     else:
         now = _with_played(db, player_id, _with_riffs(db, player_id, was), today)
-        if again or (was.minutes, was.share) != (own.minutes, share):
-            now = _again(now, standings, own.minutes, share, today, left)
+        if again or (was.minutes, was.share) != (settings.minutes, share):
+            now = _again(now, standings, settings.minutes, share, today, left)
     if store and now != was:
         sessions.keep_session(db, player_id, today, now)
-    ids = [one.block.riff_id for one in now.shown]
-    ahead = week_ahead(standings, ids, own.minutes, today, own.weekdays)
-    whole = sum(one.block.minutes for one in now.shown)
-    short = left is not None and whole < SHORT_SHARE * own.minutes * share
+    ids = [entry.block.riff_id for entry in now.shown]
+    ahead = week_ahead(standings, ids, settings.minutes, today, settings.weekdays)
+    whole = sum(entry.block.minutes for entry in now.shown)
+    short = left is not None and whole < SHORT_SHARE * settings.minutes * share
     return Planned(_with_tempos(now, standings), False, short, ahead)
 
 
@@ -102,10 +102,10 @@ def _again(
     """Planned anew around what stays. Locked blocks that no longer fit are let go, the last
     first.
     """
-    over = [one for one in was.shown if one.state is not BlockState.OPEN]
-    locked = [one for one in was.shown if one.locked and one.state is BlockState.OPEN]
-    room = minutes * share - sum(one.block.minutes for one in over)
-    while locked and sum(one.block.minutes for one in locked) > room:
+    over = [entry for entry in was.shown if entry.state is not BlockState.OPEN]
+    locked = [entry for entry in was.shown if entry.locked and entry.state is BlockState.OPEN]
+    room = minutes * share - sum(entry.block.minutes for entry in over)
+    while locked and sum(entry.block.minutes for entry in locked) > room:
         was = with_lock(was, locked.pop().key, locked=False)
     fresh = make_plan(
         standings,
@@ -113,64 +113,68 @@ def _again(
         today,
         share=share,
         most_strokes=most_strokes,
-        around=[replace(one.block, strokes=0.0) for one in over] + [one.block for one in locked],
-        without=[one.block for one in was.dropped],
+        around=[replace(entry.block, strokes=0.0) for entry in over]
+        + [entry.block for entry in locked],
+        without=[entry.block for entry in was.dropped],
     )
     return planned_again(was, fresh, minutes, share)
 
 
-def _with_riffs(db: DbSession, player_id: int, own: Session) -> Session:
+def _with_riffs(db: DbSession, player_id: int, day_plan: Session) -> Session:
     """Without the blocks whose riff was deleted since."""
-    known = {one.riff_id for one in riffs.riff_facts(db, player_id)}
-    return replace(own, blocks=tuple(one for one in own.blocks if one.block.riff_id in known))
-
-
-def _with_tempos(own: Session, standings: list[Standing]) -> Session:
-    """Blocks still to be played go as fast as their riff stands by now."""
-    tempos = {one.riff_id: one.tempo_bpm for one in standings}
+    fact = {fact.riff_id for fact in riffs.riff_facts(db, player_id)}
     return replace(
-        own,
+        day_plan, blocks=tuple(block for block in day_plan.blocks if block.block.riff_id in fact)
+    )
+
+
+def _with_tempos(day_plan: Session, standings: list[Standing]) -> Session:
+    """Blocks still to be played go as fast as their riff stands by now."""
+    tempos = {standing.riff_id: standing.tempo_bpm for standing in standings}
+    return replace(
+        day_plan,
         blocks=tuple(
             replace(
-                one,
+                block,
                 block=replace(
-                    one.block, tempo_bpm=tempos.get(one.block.riff_id or 0, one.block.tempo_bpm)
+                    block.block,
+                    tempo_bpm=tempos.get(block.block.riff_id or 0, block.block.tempo_bpm),
                 ),
             )
-            if one.state is BlockState.OPEN and one.block.kind in FOLLOWS
-            else one
-            for one in own.blocks
+            if block.state is BlockState.OPEN and block.block.kind in FOLLOWS
+            else block
+            for block in day_plan.blocks
         ),
     )
 
 
-def _with_played(db: DbSession, player_id: int, own: Session, today: date) -> Session:
+def _with_played(db: DbSession, player_id: int, day_plan: Session, today: date) -> Session:
     """Blocks that have been played by now, however that came about: half of their minutes on their
     riff or its drills, the earlier blocks first. Whatever was played first has warmed up.
     """
     left = loads.seconds_of(db, player_id, today)
     any_s = sum(left.values())
-    for one in own.shown:
-        need = PLAYED_SHARE * one.block.minutes * 60
-        riff_id = one.block.riff_id or 0
-        warm = one.block.kind is BlockKind.WARM_UP
+    for entry in day_plan.shown:
+        need = PLAYED_SHARE * entry.block.minutes * 60
+        riff_id = entry.block.riff_id or 0
+        warm = entry.block.kind is BlockKind.WARM_UP
         if (any_s if warm else left.get(riff_id, 0.0)) < need:
             continue
-        if one.state in (BlockState.OPEN, BlockState.DONE):
+        if entry.state in (BlockState.OPEN, BlockState.DONE):
             if not warm:
                 left[riff_id] -= need
-            own = with_state(own, one.key, BlockState.DONE)
-    return own
+            day_plan = with_state(day_plan, entry.key, BlockState.DONE)
+    return day_plan
 
 
 def change_session(
     db: DbSession, player_id: int, today: date, change: Callable[[Session], Session]
 ) -> None:
     """Changes today's session. Raises NotFound where there is none."""
-    own = sessions.session_of(db, player_id, today, lock=True)
-    if own is None:
+    day_plan = sessions.session_of(db, player_id, today, lock=True)
+    if day_plan is None:
         raise NotFound("there is no plan for today yet: open Today to make one")
-    sessions.keep_session(db, player_id, today, change(own))
+    sessions.keep_session(db, player_id, today, change(day_plan))
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,13 +196,15 @@ def go_on(db: DbSession, player_id: int, today: date, *, store: bool = True) -> 
     """What comes next in today's session, its drill made. Hands that have to rest stop it. `store`
     False: only looked at; a drill that isn't made yet has no riff to play.
     """
-    grave = next((one for one in take_care(known_of(db, player_id, today)) if one.share == 0), None)
+    grave = next(
+        (advice for advice in take_care(known_of(db, player_id, today)) if advice.share == 0), None
+    )
     if grave is not None:
         return Going(planned([], 0, 0.0), stop=grave.words)
-    found = plan_now(db, player_id, today, store=store)
-    coming = found.session.coming
+    plan_found = plan_now(db, player_id, today, store=store)
+    coming = plan_found.session.coming
     if coming is None or coming.block.riff_id is None:
-        return Going(found.session)
+        return Going(plan_found.session)
     block = coming.block
     play_id: int | None = coming.block.riff_id
     if block.drill is not None:
@@ -207,8 +213,8 @@ def go_on(db: DbSession, player_id: int, today: date, *, store: bool = True) -> 
             play_id = drill_for(db, player_id, of, block.tempo_bpm).riff_id
         else:
             play_id = drills.find_drill(db, player_id, of)
-    rest_s = 60 * found.session.rest_before(coming.key)
-    return Going(found.session, coming, play_id, rest_s, _work(db, player_id, block, today))
+    rest_s = 60 * plan_found.session.rest_before(coming.key)
+    return Going(plan_found.session, coming, play_id, rest_s, _work(db, player_id, block, today))
 
 
 def _work(db: DbSession, player_id: int, block: Block, today: date) -> Work | None:
@@ -225,12 +231,12 @@ def _wanted(db: DbSession, player_id: int) -> list[int]:
     """
     now = datetime.now(UTC)
     begun, fresh = [], []
-    for one in riffs.riff_facts(db, player_id):
-        if one.last_played is None:
-            fresh.append(one.riff_id)
+    for fact in riffs.riff_facts(db, player_id):
+        if fact.last_played is None:
+            fresh.append(fact.riff_id)
             continue
-        unclean = 1 - one.clean / one.judged if one.clean is not None and one.judged else 0.5
-        begun.append((unclean + 0.03 * (now - one.last_played).days, one.riff_id))
+        unclean = 1 - fact.clean / fact.judged if fact.clean is not None and fact.judged else 0.5
+        begun.append((unclean + 0.03 * (now - fact.last_played).days, fact.riff_id))
     first = [riff_id for _, riff_id in sorted(begun, reverse=True)]
     return [*first[: CONSIDERED - 2], *fresh[:2]]
 
@@ -244,7 +250,9 @@ MAX_STANDINGS = 2000
 def _standings(db: DbSession, player_id: int, school: LadderSchool, today: date) -> list[Standing]:
     """The riffs that want to be played most, as they stand."""
     marks = rounds.marks_of(db, player_id)
-    newest = {one: riffs.newest_revision(db, player_id, one) for one in _wanted(db, player_id)}
+    newest = {
+        riff_id: riffs.newest_revision(db, player_id, riff_id) for riff_id in _wanted(db, player_id)
+    }
     keys = {
         riff_id: (
             player_id,
@@ -282,18 +290,18 @@ def _standing(
 ) -> Standing:
     expanded = expand(riff)
     goal = float(riff.tempo_bpm)
-    own = played.get(WHOLE, [])
-    told = clean_speed(own, goal)
-    step = next_step(own, goal, school, today=max([today, *(one.day for one in own)]))
+    results = played.get(WHOLE, [])
+    estimate = clean_speed(results, goal)
+    step = next_step(results, goal, school, today=max([today, *(result.day for result in results)]))
     weak = _weakest(played, expanded)
     return Standing(
         riff_id=riff_id,
         title=riff.title,
         goal_bpm=goal,
         tempo_bpm=step.tempo_bpm,
-        speed=None if told is None else told.now,
-        last=own[-1].day if own else None,
-        interval_days=interval_of(own),
+        speed=None if estimate is None else estimate.now,
+        last=results[-1].day if results else None,
+        interval_days=interval_of(results),
         drill=None if weak is None else DrillKind.LOOP,
         bars=None if weak is None else weak[1],
         weak_why="" if weak is None else f"section {weak[0]} is the slowest",
@@ -307,13 +315,13 @@ def _weakest(
     """The section that is clearly slower than another, and its bars the first time it is played."""
     goal = float(expanded.riff.tempo_bpm)
     speeds = {}
-    for name, own in played.items():
-        told = None if name == WHOLE else clean_speed(own, goal)
-        if told is not None:
-            speeds[name] = told.now.bpm
+    for name, results in played.items():
+        estimate = None if name == WHOLE else clean_speed(results, goal)
+        if estimate is not None:
+            speeds[name] = estimate.now.bpm
     if len(speeds) < 2 or max(speeds.values()) - min(speeds.values()) < LEAST_GAP_BPM:
         return None
-    name = min(speeds, key=lambda one: speeds[one])
+    name = min(speeds, key=lambda section: speeds[section])
     bars = [
         bar.number
         for bar in expanded.bars

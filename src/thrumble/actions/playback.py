@@ -27,7 +27,7 @@ def listening_copy(
     riff: Riff,
     reading: Reading | None,
     *,
-    along: AlongForm,
+    settings: AlongForm,
     click: bool,
 ) -> None:
     """Writes the take as a WAV that every browser plays and can jump about in, with the click or
@@ -37,7 +37,7 @@ def listening_copy(
     loudest = max((float(np.abs(mono).max(initial=0.0)) for mono in _mono(recording)), default=0.0)
     gain = PEAK / max(1e-6, loudest)
     clicks = (
-        _Clicks(_cues(riff, reading, along), reading.start_s or 0.0, recording.rate_hz)
+        _Clicks(_cues(riff, reading, settings), reading.start_s or 0.0, recording.rate_hz)
         if click and reading and reading.start_s is not None
         else None
     )
@@ -75,7 +75,7 @@ def take_stem(source: Path, target: Path, kind: str) -> None:
 
 
 def click_stem(
-    source: Path, target: Path, riff: Riff, reading: Reading, *, along: AlongForm, kind: str
+    source: Path, target: Path, riff: Riff, reading: Reading, *, settings: AlongForm, kind: str
 ) -> None:
     """Writes what was to be heard beside a take, alone, as long as the take to the frame and in
     step with it: as WAV or FLAC of 24 bit.
@@ -83,7 +83,7 @@ def click_stem(
     recording = read_audio(source)
     track = along_sound(
         expand(riff, reading.tempo_bpm),
-        along,
+        settings,
         rounds=reading.rounds,
         start_s=reading.start_s or 0.0,
         rate_hz=recording.rate_hz,
@@ -96,8 +96,8 @@ def click_stem(
     soundfile.write(target, whole / loudest, recording.rate_hz, format=container, subtype=subtype)
 
 
-def _cues(riff: Riff, reading: Reading, along: AlongForm) -> list[Cue]:
-    return cues_of(expand(riff, reading.tempo_bpm), along, reading.rounds)
+def _cues(riff: Riff, reading: Reading, settings: AlongForm) -> list[Cue]:
+    return cues_of(expand(riff, reading.tempo_bpm), settings, reading.rounds)
 
 
 def _mono(recording: Recording) -> Iterator[NDArray[np.float32]]:

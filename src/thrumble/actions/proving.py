@@ -52,14 +52,18 @@ def count_check(session: Session, player_id: int, take_id: int) -> Proof:
     if not take.has_audio:
         raise NotAllowed("this take has no sound any more: play the sound check again")
     riff = riffs.get_revision(session, player_id, take.revision_id).riff
-    asked, told = (expand(one, take.tempo_bpm) for one in (riff, misled(riff)))
-    kept = [] if take.tone_id is None else rigs.example_sounds(session, player_id, take.tone_id)
-    others = [one for one in kept if one[1] != CHECKED]  # its own hits would tell it the answers
+    script, decoys = (expand(source, take.tempo_bpm) for source in (riff, misled(riff)))
+    examples = [] if take.tone_id is None else rigs.example_sounds(session, player_id, take.tone_id)
+    others = [
+        example for example in examples if example[1] != CHECKED
+    ]  # its own hits would tell it the answers
     with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
         path = Path(folder) / "take"
         fetch(session, player_id, take_id, path)
-        reading = read_recording(read_audio(path), told, info_of(take, told, profile_from(others)))
-    hits = proof_of(asked, told, reading)
+        reading = read_recording(
+            read_audio(path), decoys, info_of(take, decoys, profile_from(others))
+        )
+    hits = proof_of(script, decoys, reading)
     if (lost := lost_hits(hits)) is not None:
         which = f"{lost} of {counted(len(hits), 'hit')}" if hits else "a single hit"
         raise NotAllowed(
@@ -86,10 +90,10 @@ def keep_hits(session: Session, player_id: int, take_id: int) -> int:
         path = Path(folder) / "take"
         fetch(session, player_id, take_id, path)
         pieces, rate_hz = cut_from(path, [(at, after) for _, at, after in chosen])
-    kept = []
+    examples = []
     for (kind, _, _), samples in zip(chosen, pieces, strict=True):
         try:
-            one = keep_example(
+            example = keep_example(
                 session,
                 player_id,
                 proof.tone_id,
@@ -100,23 +104,23 @@ def keep_hits(session: Session, player_id: int, take_id: int) -> int:
             )
         except BadAudio:
             continue  # nothing is heard in it alone
-        kept.append(one.id)
-    proofs.put_examples(session, player_id, take_id, kept)
-    return len(kept)
+        examples.append(example.id)
+    proofs.put_examples(session, player_id, take_id, examples)
+    return len(examples)
 
 
 def _chosen(proof: Proof) -> list[tuple[str, float, float]]:
     """Hits to keep, EXAMPLES_EACH of every kind, as far apart as they lie: kind, onset and the next
     hit's, seconds.
     """
-    heard = [(hit, hit.onset_s) for hit in proof.hits if hit.onset_s is not None]
-    nexts = [*(at for _, at in heard[1:]), np.inf]
-    found: dict[str, list[tuple[float, float]]] = {kind: [] for kind in KINDS}
-    for (hit, at), after in zip(heard, nexts, strict=True):
+    detected = [(hit, hit.onset_s) for hit in proof.hits if hit.onset_s is not None]
+    nexts = [*(at for _, at in detected[1:]), np.inf]
+    onsets: dict[str, list[tuple[float, float]]] = {kind: [] for kind in KINDS}
+    for (hit, at), after in zip(detected, nexts, strict=True):
         if after - at >= SHORTEST_S and hit.index not in proof.struck:
-            found[kind_of(hit)].append((at, after))
+            onsets[kind_of(hit)].append((at, after))
     chosen = []
-    for kind, spans in found.items():
+    for kind, spans in onsets.items():
         count = min(EXAMPLES_EACH, len(spans))
         places = np.linspace(0, max(0, len(spans) - 1), count).round().astype(int)
         chosen += [(kind, *spans[k]) for k in places]

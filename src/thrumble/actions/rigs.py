@@ -66,17 +66,15 @@ def keep_example(
     )
 
 
-def profile_from(kept: list[tuple[str, str, bytes]]) -> Profile:
-    """What the player kept in a tone, as the ear uses it; nothing without examples. `kept`: kind,
-    origin and sound of each.
-    """
+def profile_from(stored: list[tuple[str, str, bytes]]) -> Profile:
+    """Build a tone's profile from its stored examples (kind, origin, sound); empty without any."""
     examples = []
-    for kind, origin, data in kept:
-        heard = _example_hit(data)
+    for kind, origin, data in stored:
+        example = _example_hit(data)
         articulation, depth = KINDS[kind]
-        if heard is not None:
+        if example is not None:
             examples.append(
-                Kept(heard, articulation, depth if origin in (FINDER, CHECKED) else None)
+                Kept(example, articulation, depth if origin in (FINDER, CHECKED) else None)
             )
     return profile_of(examples)
 
@@ -145,7 +143,7 @@ def correct_hit(
             rate_hz=rate_hz,
             origin=CORRECTION,
         ).id
-    heard = hit.heard_articulation.value if hit.heard_articulation else "unsure"
+    classified = hit.heard_articulation.value if hit.heard_articulation else "unsure"
     corrections.put_correction(
         session,
         player_id,
@@ -153,7 +151,7 @@ def correct_hit(
         index=index,
         round_=round_,
         articulation=kind.value,
-        heard=heard,
+        classified=classified,
         example_id=example_id,
     )
 
@@ -186,12 +184,12 @@ def cut_from(path: Path, spans: list[tuple[float, float]]) -> tuple[list[np.ndar
     parts: list[list[np.ndarray]] = [[] for _ in bounds]
     at = 0
     for block in sound.blocks():
-        for own, (begin, end) in zip(parts, bounds, strict=True):
+        for part, (begin, end) in zip(parts, bounds, strict=True):
             if begin < at + block.shape[0] and end > at:
                 inside = block[max(0, begin - at) : max(0, end - at)]
-                own.append(inside.mean(axis=1, dtype=np.float32))
+                part.append(inside.mean(axis=1, dtype=np.float32))
         at += block.shape[0]
-    return [_faded_in(np.concatenate(own), rate) for own in parts], rate
+    return [_faded_in(np.concatenate(part), rate) for part in parts], rate
 
 
 def _faded_in(piece: np.ndarray, rate_hz: int) -> np.ndarray:

@@ -46,9 +46,9 @@ def begin_take(session: Session, player_id: int, new: NewTake) -> Take:
     Raises NoSpace.
     """
     if new.client_key is not None and (
-        known := takes.take_by_key(session, player_id, new.client_key)
+        earlier := takes.take_by_key(session, player_id, new.client_key)
     ):
-        return known
+        return earlier
     check_room(session)
     return takes.add_take(session, player_id, new, TakeState.RECORDING)
 
@@ -108,9 +108,9 @@ def submit_upload(session: Session, player_id: int, new: NewTake, file: BinaryIO
     The same upload sent again, because its answer was lost, is the same take. Raises NoSpace.
     """
     if new.client_key is not None and (
-        known := takes.take_by_key(session, player_id, new.client_key)
+        earlier := takes.take_by_key(session, player_id, new.client_key)
     ):
-        return known
+        return earlier
     check_room(session)
     take = takes.add_take(session, player_id, new, TakeState.QUEUED)
     if take.audio_bytes:
@@ -155,13 +155,13 @@ def read_stored_take(take_id: int) -> None:
         try:
             try:
                 work = patiently(lambda: _take_up(take_id, path))
-                kept = _hear(work, path)
+                result = _hear(work, path)
             except (NotFound, NotAllowed, Away):
                 raise
             except ThrumbleError as error:
                 patiently(lambda problem=str(error): fail_take(take_id, problem))  # type: ignore[misc]
             else:
-                patiently(lambda: _keep(work, kept))
+                patiently(lambda: _keep(work, result))
         except NotFound:
             log.info("take gone before its reading", take=take_id)
 
@@ -228,13 +228,13 @@ def info_of(take: Take, expanded: ExpandedRiff, profile: Profile) -> TakeInfo:
         rounds=take.rounds,
         dropouts=report.dropouts(),
         profile=profile,
-        along=_along(take, expanded),
+        along=_accompaniment(take, expanded),
         came_on=known_along(take.along).bars_before > 0,
         goes_on=report.goes_on,
     )
 
 
-def _along(take: Take, expanded: ExpandedRiff) -> Samples | None:
+def _accompaniment(take: Take, expanded: ExpandedRiff) -> Samples | None:
     """What was to be heard beside a recording; None where nobody knows."""
     if None in (take.along, take.start_s, take.rounds, take.rate_hz):
         return None
@@ -247,7 +247,7 @@ def _along(take: Take, expanded: ExpandedRiff) -> Samples | None:
     )
 
 
-def _keep(work: _Work, kept: _Kept) -> None:
+def _keep(work: _Work, result: _Kept) -> None:
     take = work.take
     with database.session() as session:
         takes.get_take(session, take.player_id, take.id, lock=True)
@@ -255,14 +255,14 @@ def _keep(work: _Work, kept: _Kept) -> None:
             session,
             take.player_id,
             take.id,
-            kept.reading,
-            kept.expanded,
-            changed=kept.changed,
+            result.reading,
+            result.expanded,
+            changed=result.changed,
         )
         if take.rounds is None:
-            tempo = Decimal(str(kept.expanded.tempo_bpm))
+            tempo = Decimal(str(result.expanded.tempo_bpm))
             takes.set_timing(
-                session, take.player_id, take.id, tempo_bpm=tempo, rounds=kept.reading.rounds
+                session, take.player_id, take.id, tempo_bpm=tempo, rounds=result.reading.rounds
             )
         judged = judged_take(session, take.player_id, take.id)
         store_judgement(session, take.player_id, judged)

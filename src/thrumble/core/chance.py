@@ -139,4 +139,4 @@ def normal_below(x: Array | float) -> Array:
 @lru_cache(maxsize=1)
 def _normal_table() -> tuple[Array, Array]:
     at = np.linspace(-NORMAL_ENDS, NORMAL_ENDS, NORMAL_STEPS)
-    return at, np.array([erfc(-one / sqrt(2)) / 2 for one in at])
+    return at, np.array([erfc(-value / sqrt(2)) / 2 for value in at])

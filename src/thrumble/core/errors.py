@@ -47,8 +47,8 @@ class RiffError(ThrumbleError):
 
     def __str__(self) -> str:
         where = f"line {self.line}, column {self.column}" if self.line is not None else self.place
-        found = f"found {self.found!r}: " if self.found else ""
-        return f"{where}: {found}{self.expected}" if where else f"{found}{self.expected}"
+        seen = f"found {self.found!r}: " if self.found else ""
+        return f"{where}: {seen}{self.expected}" if where else f"{seen}{self.expected}"
 
 
 class BadAudio(ThrumbleError):

@@ -88,8 +88,8 @@ class Instrument:
 
     def spacing_mm(self, fret: float) -> float:
         """From one string to the next at a fret, mm: strings spread evenly from nut to bridge."""
-        along = self.fret_mm(fret) / self.scale_mm
-        return NUT_SPACING_MM + (BRIDGE_SPACING_MM - NUT_SPACING_MM) * along
+        fraction = self.fret_mm(fret) / self.scale_mm
+        return NUT_SPACING_MM + (BRIDGE_SPACING_MM - NUT_SPACING_MM) * fraction
 
 
 def check_instrument(instrument: Instrument) -> Instrument:

@@ -53,19 +53,19 @@ def what_goes(sounds: Sequence[KeptSound], rule: KeepingRule, now: datetime) -> 
     """The sound that the rule lets go, the oldest first."""
     since = now - timedelta(days=rule.days)
     free = [
-        one
-        for one in sorted(sounds, key=lambda one: (one.played_at, one.take_id))
-        if not (one.held or one.starred or one.place <= rule.last or one.played_at >= since)
+        sound
+        for sound in sorted(sounds, key=lambda sound: (sound.played_at, sound.take_id))
+        if not (sound.held or sound.starred or sound.place <= rule.last or sound.played_at >= since)
     ]
     if rule.tidy:
         return free
     if rule.limit_gb is None:
         return []
-    over = sum(one.size for one in sounds) - rule.limit_gb * 1e9
+    over = sum(sound.size for sound in sounds) - rule.limit_gb * 1e9
     gone = []
-    for one in free:
+    for sound in free:
         if over <= 0:
             break
-        gone.append(one)
-        over -= one.size
+        gone.append(sound)
+        over -= sound.size
     return gone

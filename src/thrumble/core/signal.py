@@ -72,8 +72,8 @@ def filtered(samples: Samples, rate_hz: int, *responses: Response) -> Samples:
             piece = samples[max(0, begin - lap) : begin + step + lap // 2]
             early = max(0, lap - begin)
             row[early : early + piece.size] = piece
-        kept = irfft(rfft(pieces) * table, size)[:, lap : lap + step].reshape(-1)
-        out[start : start + kept.size] = kept[: samples.size - start]
+        filtered = irfft(rfft(pieces) * table, size)[:, lap : lap + step].reshape(-1)
+        out[start : start + filtered.size] = filtered[: samples.size - start]
     return out
 
 

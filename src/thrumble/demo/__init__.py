@@ -32,11 +32,11 @@ class DemoTake:
 
 def riff_texts() -> dict[str, str]:
     """Riff text by file name, in order."""
-    found = sorted(
+    paths = sorted(
         (f for f in files(__package__).iterdir() if f.name.endswith(".riff.txt")),
         key=lambda f: f.name,
     )
-    return {f.name.removesuffix(".riff.txt"): f.read_text(encoding="utf-8") for f in found}
+    return {f.name.removesuffix(".riff.txt"): f.read_text(encoding="utf-8") for f in paths}
 
 
 RIG, CHAIN = (

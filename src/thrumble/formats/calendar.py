@@ -28,15 +28,15 @@ def write_calendar(days: list[PracticeDay], begins_at: time, now: datetime, *, o
     calendar.add("version", "2.0")
     calendar.add("x-wr-calname", "Thrumble practice")
     calendar.add("refresh-interval", timedelta(hours=1), parameters={"VALUE": "DURATION"})
-    for one in days:
-        if not one.minutes:
+    for day in days:
+        if not day.minutes:
             continue
         event = Event()
-        event.add("uid", f"practice-{owner}-{one.day.isoformat()}@{DOMAIN}")
+        event.add("uid", f"practice-{owner}-{day.day.isoformat()}@{DOMAIN}")
         event.add("dtstamp", now)
-        event.add("dtstart", datetime.combine(one.day, begins_at))
-        event.add("duration", timedelta(minutes=one.minutes))
-        event.add("summary", f"Guitar, {one.minutes} min")
-        event.add("description", "\n".join(one.lines))
+        event.add("dtstart", datetime.combine(day.day, begins_at))
+        event.add("duration", timedelta(minutes=day.minutes))
+        event.add("summary", f"Guitar, {day.minutes} min")
+        event.add("description", "\n".join(day.lines))
         calendar.add_component(event)
     return bytes(calendar.to_ical())

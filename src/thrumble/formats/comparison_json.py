@@ -11,95 +11,104 @@ DIGITS = 3
 COLUMNS = ("name", "section", "bar", "at", "a", "b", "difference", "low", "high", "clear")
 
 
-def comparison_document(found: Comparison, takes: tuple[int, int]) -> dict[str, Any]:
+def comparison_document(comparison: Comparison, takes: tuple[int, int]) -> dict[str, Any]:
     """The document. `takes`: how many of A and B."""
     sides = [
         {"takes": count, "rounds": rounds}
-        for count, rounds in zip(takes, found.rounds, strict=True)
+        for count, rounds in zip(takes, comparison.rounds, strict=True)
     ]
     return {
         "format": "thrumble.comparison/1",
         "a": sides[0],
         "b": sides[1],
-        "figures": [_figure(one) for one in found.differences],
+        "figures": [_figure(difference) for difference in comparison.differences],
         "hits": [
             {
-                "section": one.section,
-                "bar": one.bar,
-                "at": one.at,
+                "section": place.section,
+                "bar": place.bar,
+                "at": place.at,
                 "name": "late_ms",
-                "difference": round(one.value, DIGITS),
-                "interval": [round(end, DIGITS) for end in one.interval],
-                "clear": one.clear,
+                "difference": round(place.value, DIGITS),
+                "interval": [round(end, DIGITS) for end in place.interval],
+                "clear": place.clear,
             }
-            for one in found.places
+            for place in comparison.places
         ],
-        "cautions": list(found.cautions),
+        "cautions": list(comparison.cautions),
     }
 
 
-def _figure(one: Difference) -> dict[str, Any]:
-    told: dict[str, Any] = {
-        "name": one.metric.name,
-        "a": _rounded(one.a),
-        "b": _rounded(one.b),
-        "difference": _rounded(one.value),
-        "interval": None if one.interval is None else [round(e, DIGITS) for e in one.interval],
-        "clear": one.clear,
+def _figure(difference: Difference) -> dict[str, Any]:
+    fields: dict[str, Any] = {
+        "name": difference.metric.name,
+        "a": _rounded(difference.a),
+        "b": _rounded(difference.b),
+        "difference": _rounded(difference.value),
+        "interval": None
+        if difference.interval is None
+        else [round(e, DIGITS) for e in difference.interval],
+        "clear": difference.clear,
     }
-    return told | {"why": one.why} if one.why else told
+    return fields | {"why": difference.why} if difference.why else fields
 
 
 def _rounded(value: float | None) -> float | None:
     return None if value is None else round(value, DIGITS)
 
 
-def comparison_csv(found: Comparison) -> str:
+def comparison_csv(comparison: Comparison) -> str:
     """A row a figure, then a row a place."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(COLUMNS)
-    for one in found.differences:
-        low, high = one.interval or (None, None)
-        figures = [_rounded(v) for v in (one.a, one.b, one.value, low, high)]
-        writer.writerow([one.metric.name, "", "", "", *figures, one.clear])
-    for place in found.places:
+    for difference in comparison.differences:
+        low, high = difference.interval or (None, None)
+        figures = [_rounded(v) for v in (difference.a, difference.b, difference.value, low, high)]
+        writer.writerow([difference.metric.name, "", "", "", *figures, difference.clear])
+    for place in comparison.places:
         figures = [_rounded(v) for v in (place.a_ms, place.b_ms, place.value, *place.interval)]
         writer.writerow(["late_ms", place.section, place.bar, place.at, *figures, place.clear])
     return out.getvalue()
 
 
-def comparison_lines(found: Comparison) -> list[str]:
+def comparison_lines(comparison: Comparison) -> list[str]:
     """The same in a few lines: what differs, then what does not."""
     out = [
-        f"A: {counted(found.rounds[0], 'round')}, B: {counted(found.rounds[1], 'round')}; "
+        f"A: {counted(comparison.rounds[0], 'round')}, B: "
+        f"{counted(comparison.rounds[1], 'round')}; "
         "95 % intervals, adjusted for all comparisons"
     ]
-    for one in found.differences:
-        out.append(difference_line(one))
-    clear = [one for one in found.places if one.clear]
+    for difference in comparison.differences:
+        out.append(difference_line(difference))
+    clear = [place for place in comparison.places if place.clear]
     if clear:
-        worst = max(clear, key=lambda one: abs(one.value))
+        worst = max(clear, key=lambda place: abs(place.value))
         out.append(
-            f"the timing differs at {len(clear)} of {counted(len(found.places), 'place')}; most at "
+            f"the timing differs at {len(clear)} of "
+            f"{counted(len(comparison.places), 'place')}; most at "
             f"bar {worst.bar} at {worst.at}: {worst.value:+.0f} ms"
         )
-    elif found.places:
-        places = counted(len(found.places), "place")
+    elif comparison.places:
+        places = counted(len(comparison.places), "place")
         out.append(f"no clear difference in timing at any of {places}")
-    return out + [f"  ({words})" for words in found.cautions]
+    return out + [f"  ({words})" for words in comparison.cautions]
 
 
-def difference_line(one: Difference) -> str:
+def difference_line(difference: Difference) -> str:
     """One figure in a line."""
-    name = f"{one.metric.words}:"
-    if one.a is None or one.b is None or one.interval is None or one.value is None:
-        return f"{name} not compared: {one.why}"
-    digits = 2 if one.metric.unit in ("", "dB") else 1
-    unit = f" {one.metric.unit}" if one.metric.unit else ""
-    low, high = (f"{end:+.{digits}f}" for end in one.interval)
-    told = f"{name} {one.a:.{digits}f} and {one.b:.{digits}f}{unit}, "
-    if not one.clear:
-        unclear = "too early to say" if one.is_open else "no clear difference"
-        return f"{told}{unclear} ({low} to {high})"
-    return f"{told}B {one.value:+.{digits}f}{unit} ({low} to {high})"
+    name = f"{difference.metric.words}:"
+    if (
+        difference.a is None
+        or difference.b is None
+        or difference.interval is None
+        or difference.value is None
+    ):
+        return f"{name} not compared: {difference.why}"
+    digits = 2 if difference.metric.unit in ("", "dB") else 1
+    unit = f" {difference.metric.unit}" if difference.metric.unit else ""
+    low, high = (f"{end:+.{digits}f}" for end in difference.interval)
+    sentence = f"{name} {difference.a:.{digits}f} and {difference.b:.{digits}f}{unit}, "
+    if not difference.clear:
+        unclear = "too early to say" if difference.is_open else "no clear difference"
+        return f"{sentence}{unclear} ({low} to {high})"
+    return f"{sentence}B {difference.value:+.{digits}f}{unit} ({low} to {high})"

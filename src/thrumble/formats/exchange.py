@@ -64,7 +64,7 @@ class Format:
     loses: Callable[[Riff], list[str]]
 
 
-def _read_text(data: bytes, asked: Asked) -> ReadRiff:
+def _read_text(data: bytes, options: Asked) -> ReadRiff:
     """A riff's text; a tablature has that ending too."""
     try:
         text = data.decode("utf-8-sig")
@@ -76,14 +76,16 @@ def _read_text(data: bytes, asked: Asked) -> ReadRiff:
     if not text.strip():
         raise RiffError("the riff is empty; write a title, a tempo and a section", place="file")
     if looks_like_tab(text):
-        return _read_tab(data, asked)
+        return _read_tab(data, options)
     return ReadRiff(parse_riff(text), text)
 
 
-def _read_tab(data: bytes, asked: Asked) -> ReadRiff:
-    found = read_tab(data, grid=asked.grid)
-    guessed = found.grid if found.guessed else None
-    return ReadRiff(found.riff, print_riff(found.riff), found.left_out, guessed_grid=guessed)
+def _read_tab(data: bytes, options: Asked) -> ReadRiff:
+    imported = read_tab(data, grid=options.grid)
+    guessed = imported.grid if imported.guessed else None
+    return ReadRiff(
+        imported.riff, print_riff(imported.riff), imported.left_out, guessed_grid=guessed
+    )
 
 
 def _read_json(data: bytes, _: Asked) -> ReadRiff:
@@ -94,24 +96,26 @@ def _read_json(data: bytes, _: Asked) -> ReadRiff:
 # MIDI's library is loaded by who meets such a file: a shell command that meets none starts sooner
 
 
-def _read_midi(data: bytes, asked: Asked) -> ReadRiff:
+def _read_midi(data: bytes, options: Asked) -> ReadRiff:
     from thrumble.formats.midi.reading import read_midi
 
-    found = read_midi(data, tuning=asked.tuning)
-    names = tuple(track.name for track in found.tracks)
-    if asked.part:
-        if asked.part >= len(names):
-            raise RiffError(f"there are tracks 0 to {len(names) - 1}", found=str(asked.part))
-        found = read_midi(data, track=found.tracks[asked.part].number, tuning=asked.tuning)
-    return ReadRiff(found.riff, print_riff(found.riff), found.left_out, names)
+    imported = read_midi(data, tuning=options.tuning)
+    names = tuple(track.name for track in imported.tracks)
+    if options.part:
+        if options.part >= len(names):
+            raise RiffError(f"there are tracks 0 to {len(names) - 1}", found=str(options.part))
+        imported = read_midi(
+            data, track=imported.tracks[options.part].number, tuning=options.tuning
+        )
+    return ReadRiff(imported.riff, print_riff(imported.riff), imported.left_out, names)
 
 
-def _read_musicxml(data: bytes, asked: Asked) -> ReadRiff:
+def _read_musicxml(data: bytes, options: Asked) -> ReadRiff:
     from thrumble.formats.musicxml.reading import read_musicxml
 
-    found = read_musicxml(data, part=asked.part, tuning=asked.tuning)
-    names = tuple(part.name for part in found.parts)
-    return ReadRiff(found.riff, print_riff(found.riff), found.left_out, names)
+    imported = read_musicxml(data, part=options.part, tuning=options.tuning)
+    names = tuple(part.name for part in imported.parts)
+    return ReadRiff(imported.riff, print_riff(imported.riff), imported.left_out, names)
 
 
 def _write_musicxml(riff: Riff) -> bytes:
@@ -191,22 +195,22 @@ FORMATS = (
 
 def format_of(name: str) -> Format:
     """The kind of a file by its name. Raises RiffError naming the kinds there are."""
-    fitting = [one for one in FORMATS if name.lower().endswith(one.suffixes)]
+    fitting = [fmt for fmt in FORMATS if name.lower().endswith(fmt.suffixes)]
     if fitting:  # `.tab.txt` is more than `.txt`
-        return max(fitting, key=lambda one: _longest(name, one))
-    known = ", ".join(suffix for one in FORMATS for suffix in one.suffixes)
-    raise RiffError(f"no riff format is called that; there are {known}", found=name[-40:])
+        return max(fitting, key=lambda fmt: _longest(name, fmt))
+    suffixes = ", ".join(suffix for fmt in FORMATS for suffix in fmt.suffixes)
+    raise RiffError(f"no riff format is called that; there are {suffixes}", found=name[-40:])
 
 
-def _longest(name: str, one: Format) -> int:
-    return max(len(suffix) for suffix in one.suffixes if name.lower().endswith(suffix))
+def _longest(name: str, format: Format) -> int:
+    return max(len(suffix) for suffix in format.suffixes if name.lower().endswith(suffix))
 
 
-def read_any(data: bytes, asked: Asked = NOTHING_ASKED) -> ReadRiff:
+def read_any(data: bytes, options: Asked = NOTHING_ASKED) -> ReadRiff:
     """A riff from a file of any kind, told by how it begins."""
     if data[:4] == b"MThd":
-        return _read_midi(data, asked)
+        return _read_midi(data, options)
     begin = data[:200].lstrip(b"\xef\xbb\xbf \t\r\n")
     if data[:4] == b"PK\x03\x04" or begin[:1] == b"<" or data[:2] in UTF_16:
-        return _read_musicxml(data, asked)
-    return _read_json(data, asked) if begin[:1] == b"{" else _read_text(data, asked)
+        return _read_musicxml(data, options)
+    return _read_json(data, options) if begin[:1] == b"{" else _read_text(data, options)

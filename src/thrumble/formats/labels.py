@@ -12,7 +12,7 @@ def label_track(judgement: Judgement) -> str:
     """Every hit that was heard, from its onset as long as it rang; where one is missing, where it
     was due; extra hits by themselves.
     """
-    rows = [_row(one) for one in judgement.hits if one.played or one.missed]
+    rows = [_row(judged) for judged in judgement.hits if judged.played or judged.missed]
     rows += [
         (extra.onset_s, extra.onset_s + SHORTEST_S, "extra hit")
         for extra in judgement.reading.extra_onsets
@@ -20,11 +20,11 @@ def label_track(judgement: Judgement) -> str:
     return "".join(f"{start:.6f}\t{end:.6f}\t{text}\n" for start, end, text in sorted(rows))
 
 
-def _row(one: JudgedHit) -> tuple[float, float, str]:
-    hit = one.hit
+def _row(judged_hit: JudgedHit) -> tuple[float, float, str]:
+    hit = judged_hit.hit
     place = f"bar {hit.bar}, {hit.at}" + (f", round {hit.round}" if hit.round > 1 else "")
-    if hit.onset_s is None or one.late_ms is None:
+    if hit.onset_s is None or judged_hit.late_ms is None:
         return hit.expected_s, hit.expected_s + SHORTEST_S, f"{place}: missed"
-    heard = "unsure" if hit.heard_articulation is None else hit.heard_articulation.value
+    articulation = "unsure" if hit.heard_articulation is None else hit.heard_articulation.value
     end = hit.onset_s + max(SHORTEST_S, hit.ring_s or 0.0)
-    return hit.onset_s, end, f"{place}: {heard}, {early_or_late(one.late_ms)}"
+    return hit.onset_s, end, f"{place}: {articulation}, {early_or_late(judged_hit.late_ms)}"

@@ -47,8 +47,8 @@ class PlayedReading:
             if not isinstance(document, dict) or document.get("format") != "thrumble.reading/1":
                 raise ValueError("format")
             played_at = document.pop("played_at", None)
-            own = None if played_at is None else datetime.fromisoformat(str(played_at)).date()
-            return cls(name, reading_from_document(document), day or own)
+            own_day = None if played_at is None else datetime.fromisoformat(str(played_at)).date()
+            return cls(name, reading_from_document(document), day or own_day)
         except (ValueError, ValidationError, RecursionError):
             raise BadInput(
                 f"{name} isn't an analysis: give JSON files written by thrumble analyze --json"
@@ -57,34 +57,34 @@ class PlayedReading:
 
 def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, Any]:
     """Clean speed of a riff, of each of its sections, and day by day; what to play next."""
-    found: dict[str, list[Round]] = {WHOLE: []}
+    rounds_by_section: dict[str, list[Round]] = {WHOLE: []}
     cautions: list[str] = []
     expansions: dict[float, ExpandedRiff] = {}
-    for one in sorted(readings, key=lambda one: (one.day or UNKNOWN_DAY, one.name)):
-        tempo = one.reading.tempo_bpm
+    for reading in sorted(readings, key=lambda reading: (reading.day or UNKNOWN_DAY, reading.name)):
+        tempo = reading.reading.tempo_bpm
         expanded = expansions.setdefault(tempo, expand(riff, tempo))
-        if not _fits(one.reading, expanded):
-            cautions.append(f"{one.name} is an analysis of another riff: left out")
+        if not _fits(reading.reading, expanded):
+            cautions.append(f"{reading.name} is an analysis of another riff: left out")
             continue
-        day = one.day or UNKNOWN_DAY
-        for result in rounds_of(judge(one.reading, expanded)):
-            rounds = found.setdefault(result.section, [])
+        day = reading.day or UNKNOWN_DAY
+        for result in rounds_of(judge(reading.reading, expanded)):
+            rounds = rounds_by_section.setdefault(result.section, [])
             rounds.append(Round(day, round(tempo, 1), result.clean))
-    undated = sum(one.day is None for one in readings)
+    undated = sum(reading.day is None for reading in readings)
     if undated:
         cautions.append(f"no day is known for {counted(undated, 'reading')}: they count as one day")
     tempo = float(riff.tempo_bpm)
-    whole = clean_speed(found[WHOLE], tempo)
+    whole = clean_speed(rounds_by_section[WHOLE], tempo)
     if whole is None:
         cautions.append("no round played to the end yet, so there is nothing to go by")
     elif whole.rounds < FEW_ROUNDS:
         cautions.append(f"{counted(whole.rounds, 'round')} so far: the interval is wide")
     sections = {
-        name: told
-        for name, rounds in found.items()
-        if name != WHOLE and (told := clean_speed(rounds, tempo)) is not None
+        name: speed
+        for name, rounds in rounds_by_section.items()
+        if name != WHOLE and (speed := clean_speed(rounds, tempo)) is not None
     }
-    step = next_step(found[WHOLE], tempo)
+    step = next_step(rounds_by_section[WHOLE], tempo)
     return {
         "format": "thrumble.progress/1",
         "title": riff.title,
@@ -93,8 +93,8 @@ def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, An
         **_estimate(None if whole is None else whole.now),
         "probability": PROBABILITY,
         "sections": [
-            {"name": name, **_estimate(told.now), "rounds": told.rounds}
-            for name, told in sections.items()
+            {"name": name, **_estimate(section.now), "rounds": section.rounds}
+            for name, section in sections.items()
         ],
         "weakest_section": min(sections, key=lambda name: sections[name].now.bpm, default=None),
         "by_day": _by_day(whole),
@@ -103,16 +103,16 @@ def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, An
     }
 
 
-def hits_in(one: PlayedReading, riff: Riff | None) -> TakeHits:
+def hits_in(played_reading: PlayedReading, riff: Riff | None) -> TakeHits:
     """A reading's hits for a comparison. `riff`: then accents and moves are known. Raises BadInput
     where the reading is of another.
     """
     if riff is None:
-        return hits_of_reading(one.reading)
-    expanded = expand(riff, one.reading.tempo_bpm)
-    if not _fits(one.reading, expanded):
-        raise BadInput(f"{one.name} is an analysis of another riff")
-    return hits_of(judge(one.reading, expanded))
+        return hits_of_reading(played_reading.reading)
+    expanded = expand(riff, played_reading.reading.tempo_bpm)
+    if not _fits(played_reading.reading, expanded):
+        raise BadInput(f"{played_reading.name} is an analysis of another riff")
+    return hits_of(judge(played_reading.reading, expanded))
 
 
 def _fits(reading: Reading, expanded: ExpandedRiff) -> bool:
@@ -126,12 +126,12 @@ def _fits(reading: Reading, expanded: ExpandedRiff) -> bool:
     )
 
 
-def _estimate(one: Estimate | None) -> dict[str, Any]:
-    if one is None:
+def _estimate(estimate: Estimate | None) -> dict[str, Any]:
+    if estimate is None:
         return {"clean_speed_bpm": None, "interval_bpm": None}
     return {
-        "clean_speed_bpm": round(one.bpm, 1),
-        "interval_bpm": [round(one.low, 1), round(one.high, 1)],
+        "clean_speed_bpm": round(estimate.bpm, 1),
+        "interval_bpm": [round(estimate.low, 1), round(estimate.high, 1)],
     }
 
 
@@ -139,8 +139,8 @@ def _by_day(whole: CleanSpeed | None) -> list[dict[str, Any]]:
     if whole is None:
         return []
     return [
-        {"day": None if day == UNKNOWN_DAY else day.isoformat(), **_estimate(one)}
-        for day, one in whole.by_day
+        {"day": None if day == UNKNOWN_DAY else day.isoformat(), **_estimate(estimate)}
+        for day, estimate in whole.by_day
     ]
 
 

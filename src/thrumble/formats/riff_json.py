@@ -66,10 +66,10 @@ def riff_from_document(document: Any) -> Riff:
         model = RiffJson.model_validate(document)
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
-        found = first["input"] if isinstance(first["input"], str | int | float) else ""
+        value = first["input"] if isinstance(first["input"], str | int | float) else ""
         raise RiffError(
             first["msg"].removeprefix("Value error, "),
-            found=str(found)[:60],
+            found=str(value)[:60],
             place=_place(first["loc"], document),
         ) from None
     return check_riff(_to_riff(model))

@@ -82,10 +82,10 @@ def add_error_pages(app: FastAPI) -> None:
         if first["loc"][0] == "path":  # an address with an id that cannot be
             return answer(request, 404, WORDS[404])
         field = ".".join(str(part) for part in first["loc"][1:]) or "the request"
-        known = KINDS.get(first["type"], "")
-        said = known.format(**first.get("ctx", {})) if known else str(first["msg"])
-        said = said.removeprefix("Value error, ")
-        return answer(request, 422, f"{field[:60]}: {said}. Correct it and send it again.")
+        message = KINDS.get(first["type"], "")
+        sentence = message.format(**first.get("ctx", {})) if message else str(first["msg"])
+        sentence = sentence.removeprefix("Value error, ")
+        return answer(request, 422, f"{field[:60]}: {sentence}. Correct it and send it again.")
 
     @app.exception_handler(HTTPException)
     def http(request: Request, error: HTTPException) -> Response:

@@ -47,8 +47,8 @@ class Sent(BaseModel):
 
 def file_name(name: str | None) -> str:
     """What a file is called, as far as it can be kept."""
-    kept = (c for c in name or "" if c.isprintable() and not 0xD800 <= ord(c) <= 0xDFFF)
-    return "".join(kept)[:120]
+    printable = (c for c in name or "" if c.isprintable() and not 0xD800 <= ord(c) <= 0xDFFF)
+    return "".join(printable)[:120]
 
 
 class _IdConvertor(Convertor[int]):

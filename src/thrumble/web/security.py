@@ -85,11 +85,11 @@ class Guard:
                     headers["Strict-Transport-Security"] = f"max-age={YEAR_S}"
                 if fresh:
                     value = str(self._cookie.dumps(request.state.browser))
-                    kept = (
+                    allowed = (
                         f"{COOKIE}={value}; Path=/; Max-Age={COOKIE_AGE_S}; HttpOnly; "
                         "SameSite=strict"
                     )
-                    headers.append("Set-Cookie", kept + ("; Secure" if secure else ""))
+                    headers.append("Set-Cookie", allowed + ("; Secure" if secure else ""))
             await send(message)
 
         refusal = self._refusal(request)

@@ -99,7 +99,7 @@ def _about_echo(basis: Basis) -> list[Caution]:
 
 def _about_timing(basis: Basis) -> list[Caution]:
     """What early and late count from."""
-    heard = [
+    clipped = [
         Caution(
             code="click_heard",
             text=(
@@ -108,14 +108,16 @@ def _about_timing(basis: Basis) -> list[Caution]:
             ),
         )
     ]
-    heard = heard if basis.clicks else []
+    clipped = clipped if basis.clicks else []
     if basis.source is StartSource.GIVEN:
         text = (
             "Your latency isn't measured, so early and late count from your own average. Measure "
             "it on the Rig screen."
         )
         return (
-            heard if basis.calibrated else [Caution(code="delay_not_calibrated", text=text), *heard]
+            clipped
+            if basis.calibrated
+            else [Caution(code="delay_not_calibrated", text=text), *clipped]
         )
     if basis.source is StartSource.CLICK:
         text = (
@@ -127,7 +129,7 @@ def _about_timing(basis: Basis) -> list[Caution]:
         "We found the start from your hits, so early and late count from your own average: we "
         "can't tell whether you were ahead or behind throughout."
     )
-    out = [Caution(code="start_fitted", text=text), *heard]
+    out = [Caution(code="start_fitted", text=text), *clipped]
     if not basis.certain:
         text = (
             "The riff fits this take almost as well somewhere else: check that bar 1 is where you "

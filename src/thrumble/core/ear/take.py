@@ -115,48 +115,50 @@ def read_recording(
     aside = click_channel(recording)
     reference = None if aside is None else condition_recording(recording, (aside,))
     others = None if aside is None else tuple(c for c in range(recording.channels) if c != aside)
-    heard = condition_recording(recording, others)
+    conditioned = condition_recording(recording, others)
     bleed = None
     if info.along is not None:
-        heard, bleed = without_bleed(heard, info.along)
-    heard, delay_s = without_delay(heard)
+        conditioned, bleed = without_bleed(conditioned, info.along)
+    conditioned, delay_s = without_delay(conditioned)
     sound = TakeSound(
-        heard,
-        bands_of(heard.samples),
-        Envelope(heard.samples),
-        levels=heard.clipped_share < CLIP_NO_LEVELS,
+        conditioned,
+        bands_of(conditioned.samples),
+        Envelope(conditioned.samples),
+        levels=conditioned.clipped_share < CLIP_NO_LEVELS,
     )
     candidates = (
-        find_candidates(sound.envelope, sound.bands, ear) if not heard.silent else NO_CANDIDATES
+        find_candidates(sound.envelope, sound.bands, ear)
+        if not conditioned.silent
+        else NO_CANDIDATES
     )
-    clicks = find_clicks(heard.samples, sound.bands, candidates)
+    clicks = find_clicks(conditioned.samples, sound.bands, candidates)
     candidates = likely(without(candidates, clicks), ear.decisions)
     if bleed is not None:
-        candidates = candidates.where(~bleed.explains(heard.samples, candidates.times_s))
+        candidates = candidates.where(~bleed.explains(conditioned.samples, candidates.times_s))
     if reference is not None:
         clicks = _clicks_of(reference, ear)
     due = _due_hits(expanded, info.rounds or _guess_rounds(candidates, expanded))
-    due = _with_neighbours(due, info, expanded, heard.duration_s)
+    due = _with_neighbours(due, info, expanded, conditioned.duration_s)
     placed = _place(candidates, due, info, clicks, expanded, ear.decisions)
     hits: list[HitReading] = []
     extras: list[ExtraOnset] = []
-    chosen, echo_s, strange = np.zeros(0, dtype=np.intp), None, 0.0
+    chosen, echo_s, novelty = np.zeros(0, dtype=np.intp), None, 0.0
     if placed is not None:
         candidates, chosen, echo_s = _match(candidates, placed, due, ear.decisions)
     if placed is not None and (chosen >= 0).any():
-        states = _states(placed.expected_s, chosen, heard.duration_s)
+        states = _states(placed.expected_s, chosen, conditioned.duration_s)
         extra = extra_hits(candidates, chosen, ear.decisions)
         matched = Matched(due.hits, placed.expected_s, states, chosen, extra, placed.stretch)
-        hits, extras, strange = read_hits(
+        hits, extras, novelty = read_hits(
             sound, candidates, matched, expanded.riff, ear, info.profile
         )
     else:
         placed, hits = None, bare_hits(due.hits, due.due_s)
     extras, echo_s = without_repeats(extras, hits, echo_s)
     echo_s = delay_s if delay_s is not None else echo_s
-    due, hits, extras = _own(due, hits, extras, info, expanded)
+    due, hits, extras = _within_take(due, hits, extras, info, expanded)
     return _reading(
-        heard,
+        conditioned,
         recording.rate_hz,
         expanded,
         info,
@@ -166,7 +168,7 @@ def read_recording(
         extras,
         clicks.times_s.size,
         echo_s,
-        strange > ear.decisions.familiar_to,
+        novelty > ear.decisions.familiar_to,
         ear.version,
     )
 
@@ -201,12 +203,12 @@ def _with_neighbours(due: _Due, info: TakeInfo, expanded: ExpandedRiff, duration
         for hit in played
         if 0 <= info.start_s + hit.due_s + (number - 1) * expanded.round_s < duration_s - EDGE_S
     ]
-    own = [pair for pair in due.hits if not (info.came_on and pair[0].bar == 0)]
-    hits = sorted([*own, *near], key=lambda pair: (pair[1], pair[0].index))
+    own_hits = [pair for pair in due.hits if not (info.came_on and pair[0].bar == 0)]
+    hits = sorted([*own_hits, *near], key=lambda pair: (pair[1], pair[0].index))
     return _Due(hits, np.array([hit.due_s + (n - 1) * expanded.round_s for hit, n in hits]))
 
 
-def _own(
+def _within_take(
     due: _Due,
     hits: list[HitReading],
     extras: list[ExtraOnset],
@@ -217,12 +219,15 @@ def _own(
     if info.start_s is None or not (info.came_on or info.goes_on):
         return due, hits, extras
     rounds = info.rounds or 1
-    kept = [1 <= number <= rounds for _, number in due.hits]
+    in_rounds = [1 <= number <= rounds for _, number in due.hits]
     first_s = info.start_s - EDGE_S if info.came_on else -np.inf
     end_s = info.start_s + rounds * expanded.round_s - EDGE_S if info.goes_on else np.inf
     return (
-        _Due([pair for pair, own in zip(due.hits, kept, strict=True) if own], due.due_s[kept]),
-        [hit for hit, own in zip(hits, kept, strict=True) if own],
+        _Due(
+            [pair for pair, inside in zip(due.hits, in_rounds, strict=True) if inside],
+            due.due_s[in_rounds],
+        ),
+        [hit for hit, inside in zip(hits, in_rounds, strict=True) if inside],
         [extra for extra in extras if first_s <= extra.onset_s < end_s],
     )
 
@@ -272,31 +277,33 @@ def _match(
     gaps_s, near_s = gaps_between(placed.expected_s), placed.expected_s + placed.lag_s
     chosen = match_hits(candidates, near_s, decisions, gaps_s=gaps_s).chosen
     kinds = np.array([hit.hit.articulation.value for hit, _ in due.hits])
-    kept, echo_s = without_echo(candidates, chosen, kinds, decisions)
+    echo_mask, echo_s = without_echo(candidates, chosen, kinds, decisions)
     if echo_s is not None:
-        chosen = match_hits(kept, near_s, decisions, gaps_s=gaps_s).chosen
-    return kept, chosen, echo_s
+        chosen = match_hits(echo_mask, near_s, decisions, gaps_s=gaps_s).chosen
+    return echo_mask, chosen, echo_s
 
 
 def _states(expected_s: Array, chosen: NDArray[np.intp], duration_s: float) -> list[HitState]:
     """Played or missed; a silent run at either end, or outside the file, was not reached."""
-    found = chosen >= 0
-    states = [HitState.PLAYED if f else HitState.MISSED for f in found]
-    heard = np.flatnonzero(found)
-    first, last = (int(heard[0]), int(heard[-1])) if heard.size else (len(states), -1)
+    matched = chosen >= 0
+    states = [HitState.PLAYED if f else HitState.MISSED for f in matched]
+    matched_rows = np.flatnonzero(matched)
+    first, last = (
+        (int(matched_rows[0]), int(matched_rows[-1])) if matched_rows.size else (len(states), -1)
+    )
     for k in range(len(states)):
         outside = expected_s[k] < 0 or expected_s[k] > duration_s - 0.03
         leading, trailing = (
             k < first and first >= GIVE_UP_HITS,
             k > last and len(states) - 1 - last >= GIVE_UP_HITS,
         )
-        if not found[k] and (outside or leading or trailing):
+        if not matched[k] and (outside or leading or trailing):
             states[k] = HitState.NOT_REACHED
     return states
 
 
 def _reading(
-    heard: Heard,
+    conditioned: Heard,
     rate_hz: int,
     expanded: ExpandedRiff,
     info: TakeInfo,
@@ -306,7 +313,7 @@ def _reading(
     extras: list[ExtraOnset],
     clicks: int,
     echo_s: float | None,
-    strange: bool,
+    novelty: bool,
     engine: str,
 ) -> Reading:
     given = info.start_s is not None
@@ -315,21 +322,21 @@ def _reading(
         source, start_s, stretch = placed.source, round(placed.start_s, 5), placed.stretch
     if given:
         source, start_s = StartSource.GIVEN, info.start_s
-    known = source is not StartSource.FITTED
+    anchored = source is not StartSource.FITTED
     judged = given and info.delay_ms is not None
     extras = without_own_strings(extras, hits, due.hits)
     hits, unjudged = without_guesses(hits, due.hits)
-    cautions = find_cautions(_basis(heard, info, placed, clicks, echo_s, strange), hits)
+    cautions = find_cautions(_basis(conditioned, info, placed, clicks, echo_s, novelty), hits)
     return Reading(
         tempo_bpm=round(expanded.tempo_bpm / stretch, 3),
         start_s=start_s,
         start_source=source,
         sample_rate=rate_hz,
-        duration_s=round(heard.duration_s, 4),
+        duration_s=round(conditioned.duration_s, 4),
         rounds=max(n for _, n in due.hits),
         hits=hits,
         extra_onsets=extras,
-        summary=summary.summarise(hits, extras, due.hits, expanded, bias_known=known),
+        summary=summary.summarise(hits, extras, due.hits, expanded, bias_known=anchored),
         cautions=cautions + unjudged,
         delay_ms=info.delay_ms,
         delay_spread_ms=info.delay_spread_ms,
@@ -341,23 +348,23 @@ def _reading(
 
 
 def _basis(
-    heard: Heard,
+    conditioned: Heard,
     info: TakeInfo,
     placed: _Placed | None,
     clicks: int,
     echo_s: float | None,
-    strange: bool,
+    novelty: bool,
 ) -> Basis:
     return Basis(
         nothing_heard=placed is None,
-        silent=heard.silent,
+        silent=conditioned.silent,
         dropouts=info.dropouts,
-        clipped_share=heard.clipped_share,
+        clipped_share=conditioned.clipped_share,
         source=placed.source if placed is not None else StartSource.GIVEN,
         clicks=clicks,
         certain=placed is not None and placed.certain,
         calibrated=info.delay_ms is not None,
         echo_ms=None if echo_s is None else round(echo_s * 1000),
-        strange=strange,
+        strange=novelty,
         examples=len(info.profile.kinds),
     )

@@ -256,11 +256,11 @@ def easiest(instrument: Instrument, notes: tuple[Note, ...], hand: Hand) -> Grip
     """The grip without the thumb that leaves the fewest strings unguarded, and then spares the
     reach most; as the hand's school has it where it can.
     """
-    found = grips(instrument, notes, hand.reach_mm, hand.school) or grips(
+    fingerings = grips(instrument, notes, hand.reach_mm, hand.school) or grips(
         instrument, notes, hand.reach_mm, None
     )
     return min(
-        found,
+        fingerings,
         key=lambda grip: (THUMB in grip.fingers, grip.unguarded, -grip.spare_mm),
         default=None,
     )

@@ -49,11 +49,11 @@ class Cheapest:
         self._stages = stages
         self._weights = weights
         self._names: dict[object, int] = {}
-        known: dict[int, _Facts] = {}
+        cache: dict[int, _Facts] = {}
         for stage in stages:
-            if id(stage.grips) not in known:
-                known[id(stage.grips)] = self._facts(stage.grips, instrument, reach_mm)
-        self._of = [known[id(stage.grips)] for stage in stages]
+            if id(stage.grips) not in cache:
+                cache[id(stage.grips)] = self._facts(stage.grips, instrument, reach_mm)
+        self._of = [cache[id(stage.grips)] for stage in stages]
         self._nodes = [
             facts.node + self._picked(stage.beside, facts)
             for stage, facts in zip(stages, self._of, strict=True)
@@ -88,13 +88,13 @@ class Cheapest:
         best, back = nodes[0], []
         for k, edges in enumerate(self._edges, 1):
             whole = best[:, None] + edges
-            came = np.argmin(whole, axis=0)
-            back.append(came)
-            best = whole[came, np.arange(came.size)] + nodes[k]
+            from_state = np.argmin(whole, axis=0)
+            back.append(from_state)
+            best = whole[from_state, np.arange(from_state.size)] + nodes[k]
         at = int(np.argmin(best))
         way = [at]
-        for came in reversed(back):
-            at = int(came[at])
+        for from_state in reversed(back):
+            at = int(from_state[at])
             way.append(at)
         way.reverse()
         return way
@@ -114,15 +114,15 @@ class Cheapest:
         """The grips of a way."""
         return [stage.grips[at] for stage, at in zip(self._stages, way, strict=True)]
 
-    def apart(self, one: list[int], other: list[int], *, by_place: bool) -> float:
+    def apart(self, path: list[int], other: list[int], *, by_place: bool) -> float:
         """The share of stages that two ways take elsewhere, or, not `by_place`, otherwise."""
-        if not one:
+        if not path:
             return 0.0
         differ = sum(
             self._otherwise(facts, a, b, by_place=by_place)
-            for facts, a, b in zip(self._of, one, other, strict=True)
+            for facts, a, b in zip(self._of, path, other, strict=True)
         )
-        return differ / len(one)
+        return differ / len(path)
 
     @staticmethod
     def _otherwise(facts: _Facts, a: int, b: int, *, by_place: bool) -> bool:

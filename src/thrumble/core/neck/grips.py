@@ -110,8 +110,8 @@ def _fingerings(
         note = pressed[len(chosen)]
         for finger in sorted(fingers):
             if all(
-                _together(instrument, one, note, a, finger, reach_mm)
-                for one, a in zip(pressed, chosen, strict=False)
+                _together(instrument, first, note, a, finger, reach_mm)
+                for first, a in zip(pressed, chosen, strict=False)
             ):
                 yield from extend((*chosen, finger))
 
@@ -119,17 +119,17 @@ def _fingerings(
 
 
 def _together(
-    instrument: Instrument, one: Note, other: Note, a: int, b: int, reach_mm: float
+    instrument: Instrument, note: Note, other: Note, a: int, b: int, reach_mm: float
 ) -> bool:
     """Whether two fingers can press two notes at once."""
-    low, high = (one.fret or 0), (other.fret or 0)
+    low, high = (note.fret or 0), (other.fret or 0)
     if a == b:
         return low == high and a in BARS
     if (low < high) != (a < b) and low != high:
         return False
-    if low == high and (one.string > other.string) != (a < b):
+    if low == high and (note.string > other.string) != (a < b):
         return False  # at one fret the lower string takes the lower finger
-    return _spare(instrument, one, other, {one.string: a, other.string: b}, reach_mm) >= 0
+    return _spare(instrument, note, other, {note.string: a, other.string: b}, reach_mm) >= 0
 
 
 def _over_the_top(instrument: Instrument, notes: tuple[Note, ...], pressed: list[Note]) -> bool:
@@ -163,9 +163,9 @@ def _can(
             if taken[note.string] == THUMB
         ):
             return False
-    for one, other in combinations(fingers, 2):
-        a, b = taken[one.string], taken[other.string]
-        if not _together(instrument, one, other, a, b, reach_mm):
+    for finger, other in combinations(fingers, 2):
+        a, b = taken[finger.string], taken[other.string]
+        if not _together(instrument, finger, other, a, b, reach_mm):
             return False
         if a == b and not _beside(pressed, taken, a):
             return False
@@ -173,11 +173,11 @@ def _can(
 
 
 def _spare(
-    instrument: Instrument, one: Note, other: Note, taken: dict[int, int], reach_mm: float
+    instrument: Instrument, note: Note, other: Note, taken: dict[int, int], reach_mm: float
 ) -> float:
     """How much farther two fingers could go apart, mm."""
-    a, b = sorted((taken[one.string], taken[other.string]))
-    wide = abs(instrument.fret_mm(other.fret or 0) - instrument.fret_mm(one.fret or 0))
+    a, b = sorted((taken[note.string], taken[other.string]))
+    wide = abs(instrument.fret_mm(other.fret or 0) - instrument.fret_mm(note.fret or 0))
     return SHARES[a, b] * reach_mm - wide
 
 
@@ -199,14 +199,14 @@ def _grip(
     )
     frets = [note.fret for note in fingered if note.finger]
     span = instrument.fret_mm(max(frets)) - instrument.fret_mm(min(frets)) if frets else 0.0
-    own = [note for note in notes if taken.get(note.string, THUMB) != THUMB]
+    fretted = [note for note in notes if taken.get(note.string, THUMB) != THUMB]
     pairs = [
-        (one, other)
-        for one, other in combinations(own, 2)
-        if taken[one.string] != taken[other.string]
+        (note, other)
+        for note, other in combinations(fretted, 2)
+        if taken[note.string] != taken[other.string]
     ]
     spare = min(
-        (_spare(instrument, one, other, taken, reach_mm) for one, other in pairs),
+        (_spare(instrument, pair, other, taken, reach_mm) for pair, other in pairs),
         default=reach_mm,
     )
     unguarded = len(silence_map(fingered, len(instrument.tuning)).unguarded)

@@ -87,9 +87,9 @@ def moves_between(
 
 def _returns(hands: list[int], k: int) -> bool:
     """Whether the hand goes back to where it came from, or will."""
-    came = next((h for h in reversed(hands[: k - 1]) if h != hands[k - 1]), None)
+    previous = next((h for h in reversed(hands[: k - 1]) if h != hands[k - 1]), None)
     goes = next((h for h in hands[k + 1 :] if h != hands[k]), None)
-    return hands[k] != hands[k - 1] and (hands[k] == came or goes == hands[k - 1])
+    return hands[k] != hands[k - 1] and (hands[k] == previous or goes == hands[k - 1])
 
 
 def _pressed(grip: Grip) -> tuple[Fingered, ...]:
@@ -97,14 +97,14 @@ def _pressed(grip: Grip) -> tuple[Fingered, ...]:
 
 
 def _staying(before: Grip, after: Grip) -> tuple[int, ...]:
-    kept = set(_pressed(before)) & set(_pressed(after))
-    return tuple(sorted({note.finger for note in kept}))
+    held = set(_pressed(before)) & set(_pressed(after))
+    return tuple(sorted({note.finger for note in held}))
 
 
 def _guide(before: Grip, after: Grip) -> int | None:
     """The lowest finger that moves along one string."""
-    own = {(note.finger, note.string) for note in _pressed(before)}
-    both = own & {(note.finger, note.string) for note in _pressed(after)}
+    fingers = {(note.finger, note.string) for note in _pressed(before)}
+    both = fingers & {(note.finger, note.string) for note in _pressed(after)}
     leads = {finger for finger, _ in both} - set(_staying(before, after))
     return min(leads, default=None)
 

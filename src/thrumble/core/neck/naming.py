@@ -51,17 +51,17 @@ def name_routes(
         if not number:
             names.append(WISHED if wishes else FIRST)
             continue
-        fingers = " ".join(map(str, sorted({one for grip in grips for one in grip.fingers})))
+        fingers = " ".join(map(str, sorted({finger for grip in grips for finger in grip.fingers})))
         places = [grip.layout for grip in grips]
         if any([grip.layout for grip in other] == places for other in routes[:number]):
             names.append(_another(f"the same places with fingers {fingers}", names))
             continue
-        own = [
+        members = [
             name for name, trait in _TRAITS if name not in names and _least(trait, routes, number)
         ]
         hands = _hands(grips)
         where = _where(hands)
-        name = own[0] if own else where
+        name = members[0] if members else where
         names.append(_another(name if name not in names else f"{name}, fingers {fingers}", names))
     return names
 
@@ -82,5 +82,5 @@ def _where(hands: list[int]) -> str:
 
 def _least(trait: Callable[[list[Grip]], float], routes: list[list[Grip]], number: int) -> bool:
     """Whether this route has clearly less of it than every other one."""
-    own = trait(routes[number])
-    return all(own < trait(other) - 1e-6 for k, other in enumerate(routes) if k != number)
+    value = trait(routes[number])
+    return all(value < trait(other) - 1e-6 for k, other in enumerate(routes) if k != number)

@@ -98,7 +98,7 @@ def pick_path(expanded: ExpandedRiff, route: Route, picking: Picking, damping: D
             continue
         notes = place.grip.notes
         quiet = silence_map(notes, strings, damping, ringing)
-        own = tuple(note.string for note in notes)
+        struck = tuple(note.string for note in notes)
         bar, count = due.bar, count + 1 if due.bar == bar else 0
         if due.bar not in finests:
             finests[due.bar] = _finest(expanded, due)
@@ -107,22 +107,22 @@ def pick_path(expanded: ExpandedRiff, route: Route, picking: Picking, damping: D
         before = strokes[-1] if strokes else None
         time_ms = (due.due_s - last.due_s) * 1000 if last else 0.0
         if stroke is Stroke.FINGERS:
-            one = _plucked(due, own, before)
+            plucked = _plucked(due, struck, before)
         else:
-            low, high = _bounds(own, quiet.unguarded, strings, damping)
-            one = _struck(due, stroke, low, high, before, time_ms)
-            inside = [s for s in quiet.unguarded if own[-1] < s < own[0]]
-            conflicts += _conflicts(due, one, before, time_ms, inside, damping)
-        strokes.append(one)
+            low, high = _bounds(struck, quiet.unguarded, strings, damping)
+            plucked = _struck(due, stroke, low, high, before, time_ms)
+            inside = [s for s in quiet.unguarded if struck[-1] < s < struck[0]]
+            conflicts += _conflicts(due, plucked, before, time_ms, inside, damping)
+        strokes.append(plucked)
         last = due
-        kept = frozenset(note.string for note in due.hit.notes if note.let_ring)
-        ringing = frozenset() if due.hit.stop else (ringing - set(own)) | kept
+        left_ringing = frozenset(note.string for note in due.hit.notes if note.let_ring)
+        ringing = frozenset() if due.hit.stop else (ringing - set(struck)) | left_ringing
     return PickPath(tuple(strokes), tuple(conflicts))
 
 
 def _finest(expanded: ExpandedRiff, due: DueHit) -> Fraction:
     """The bar's finest slot: the largest length that every place in it is a multiple of."""
-    places = [one.hit.at for one in expanded.hits if one.bar == due.bar]
+    places = [hit.hit.at for hit in expanded.hits if hit.bar == due.bar]
     of = lcm(4, *(place.denominator for place in places))
     return Fraction(gcd(of // 4, *(int(place * of) for place in places)), of)
 
@@ -143,11 +143,11 @@ def _stroke_of(due: DueHit, picking: Picking, *, finest: Fraction, count: int) -
 
 
 def _bounds(
-    own: tuple[int, ...], unguarded: tuple[int, ...], strings: int, damping: Damping
+    struck: tuple[int, ...], unguarded: tuple[int, ...], strings: int, damping: Damping
 ) -> tuple[int, int]:
     """The lowest and the highest string that a stroke passes."""
-    low, high = own[0], own[-1]
-    if damping is Damping.SWEEP and len(own) > 1:
+    low, high = struck[0], struck[-1]
+    if damping is Damping.SWEEP and len(struck) > 1:
         while low < strings and low + 1 not in unguarded:
             low += 1
         while high > 1 and high - 1 not in unguarded:
@@ -181,20 +181,20 @@ def _struck(
     )
 
 
-def _plucked(due: DueHit, own: tuple[int, ...], before: PickStroke | None) -> PickStroke:
+def _plucked(due: DueHit, strings: tuple[int, ...], before: PickStroke | None) -> PickStroke:
     """Pick on the lowest string, fingers on the next ones, all at once; the pick stays where it
     is.
     """
-    who = [(own[0], "pick")]
-    for string, finger in zip(own[1:], FINGERS, strict=False):
+    who = [(strings[0], "pick")]
+    for string, finger in zip(strings[1:], FINGERS, strict=False):
         who.append((string, finger.value))
-    crossed = abs(before.rest - own[0]) if before else 0
+    crossed = abs(before.rest - strings[0]) if before else 0
     return PickStroke(
         index=due.index,
         stroke=Stroke.FINGERS,
-        start=own[0],
-        rest=own[0] - 1,
-        passes=own,
+        start=strings[0],
+        rest=strings[0] - 1,
+        passes=strings,
         crossed=crossed,
         air_mm_s=None,
         plucked=tuple(who),
@@ -203,7 +203,7 @@ def _plucked(due: DueHit, own: tuple[int, ...], before: PickStroke | None) -> Pi
 
 def _conflicts(
     due: DueHit,
-    one: PickStroke,
+    pick_stroke: PickStroke,
     before: PickStroke | None,
     time_ms: float,
     inside: list[int],
@@ -217,20 +217,22 @@ def _conflicts(
             "finger below against it, or play pick and fingers."
         )
         out.append(Conflict(due.index, due.bar, Trouble.UNGUARDED, words))
-    if before is None or one.air_mm_s is None:
+    if before is None or pick_stroke.air_mm_s is None:
         return out
-    turned = before.stroke is not one.stroke
-    if one.air_mm_s > QUICKEST_MM_S[damping]:
+    turned = before.stroke is not pick_stroke.stroke
+    if pick_stroke.air_mm_s > QUICKEST_MM_S[damping]:
         words = (
-            f"The pick has to jump {_strings(one.crossed)} in {time_ms * AIR_SHARE:.0f} ms, at "
-            f"{one.air_mm_s:.0f} mm a second: "
+            f"The pick has to jump {_strings(pick_stroke.crossed)} in "
+            f"{time_ms * AIR_SHARE:.0f} ms, at "
+            f"{pick_stroke.air_mm_s:.0f} mm a second: "
             + ("slow down, or take it as written." if turned else "an up-stroke would catch it.")
         )
         out.append(Conflict(due.index, due.bar, Trouble.TOO_FAST, words))
-    elif turned and one.crossed and time_ms < HURRIED_MS:
-        other = "a down-stroke" if one.stroke is Stroke.UP else "an up-stroke"
+    elif turned and pick_stroke.crossed and time_ms < HURRIED_MS:
+        other = "a down-stroke" if pick_stroke.stroke is Stroke.UP else "an up-stroke"
         words = (
-            f"Your pick comes to rest {_strings(one.crossed)} away from where this stroke starts: "
+            f"Your pick comes to rest {_strings(pick_stroke.crossed)} away from where this "
+            f"stroke starts: "
             f"take it as {other}."
         )
         out.append(Conflict(due.index, due.bar, Trouble.WRONG_SIDE, words))

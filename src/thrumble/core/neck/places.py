@@ -31,8 +31,8 @@ def find_places(chord: ChordName, instrument: Instrument, hand: Hand) -> list[Fo
     for root in range(first, highest + 1, 12):
         pitches = tuple(root + interval for interval in chord.intervals)
         for notes in layouts(instrument, pitches):
-            own = next(note for note in notes if instrument.midi(note) == root)
-            out.append(FoundPlace(notes, own, easiest(instrument, notes, hand)))
+            root_note = next(note for note in notes if instrument.midi(note) == root)
+            out.append(FoundPlace(notes, root_note, easiest(instrument, notes, hand)))
     return sorted(out, key=_order)
 
 

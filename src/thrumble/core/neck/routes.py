@@ -91,10 +91,10 @@ def plan_routes(
     stops = _within_bounds(_stops(expanded, instrument, hand, strict=strict, locks=locks))
     stages = [Stage(stop.grips, stop.time_s, stop.beside, stop.follows) for stop in stops]
     search = Cheapest(stages, instrument, hand.reach_mm, weights_for(wishes))
-    found = _different(search)
+    candidates = _different(search)
     routes = [
         _route(search.cost(chosen), expanded, stops, search.grips(chosen), instrument)
-        for chosen in found
+        for chosen in candidates
     ]
     routes.sort(key=lambda route: route.cost)
     written = [tuple((n.string, n.fret) for n in due.hit.notes) for due in expanded.hits]
@@ -113,10 +113,10 @@ def _within_bounds(stops: list[_Stop]) -> list[_Stop]:
     """
     distinct = {(id(a.grips), id(b.grips), b.time_s, b.follows) for a, b in pairwise(stops)}
     most = min(MAX_GRIPS, isqrt(MAX_PAIRS // max(1, len(distinct))))
-    kept: dict[int, tuple[Grip, ...]] = {}
+    cache: dict[int, tuple[Grip, ...]] = {}
     out = []
     for stop in stops:
-        few = kept.setdefault(id(stop.grips), stop.grips[:most])
+        few = cache.setdefault(id(stop.grips), stop.grips[:most])
         if len(few) < len(stop.grips):
             stop = replace(stop, grips=few, complete=False)
         out.append(stop)
@@ -127,17 +127,17 @@ def _different(search: Cheapest) -> list[list[int]]:
     """The best way, then ways that lie elsewhere on the neck, then, where there are few, ways with
     other fingers.
     """
-    found = [search.best()]
-    most = DEAREST[0] * search.cost(found[0]) + DEAREST[1]
+    routes = [search.best()]
+    most = DEAREST[0] * search.cost(routes[0]) + DEAREST[1]
     for by_place in (True, False) if search.places_differ else (False,):
         for doubled in range(TRIES):
-            if len(found) == MOST_ROUTES:
-                return found
-            tried = search.best(avoiding=found, penalty=PENALTY * 2**doubled, by_place=by_place)
-            apart = [search.apart(tried, one, by_place=by_place) for one in found]
+            if len(routes) == MOST_ROUTES:
+                return routes
+            tried = search.best(avoiding=routes, penalty=PENALTY * 2**doubled, by_place=by_place)
+            apart = [search.apart(tried, route, by_place=by_place) for route in routes]
             if min(apart) >= DIFFERENT and search.cost(tried) <= most:
-                found.append(tried)
-    return found
+                routes.append(tried)
+    return routes
 
 
 # --- the hits as stops ----------------------------------------------------------------------------
@@ -153,7 +153,7 @@ def _stops(
 ) -> list[_Stop]:
     """The fretted hits, those that repeat the one before taken together."""
     out: list[_Stop] = []
-    known: dict[tuple[Note, ...], tuple[tuple[Grip, ...], bool]] = {}
+    cache: dict[tuple[Note, ...], tuple[tuple[Grip, ...], bool]] = {}
     before: DueHit | None = None
     for due in expanded.hits:
         if not _fretted(due):
@@ -169,15 +169,15 @@ def _stops(
             out[-1] = replace(last, hits=(*last.hits, due), beside=(*last.beside, *near))
             before = due
             continue
-        if notes not in known:
-            known[notes] = _choices(due, instrument, hand, strict=strict)
+        if notes not in cache:
+            cache[notes] = _choices(due, instrument, hand, strict=strict)
         time_s = 0.0
         if out:
             ended = out[-1].hits[-1]
             time_s = max(0.001, due.due_s - ended.due_s - ended.slot_s / 2)
         follows = before is not None and _fretted(before)
-        found, complete = known[notes]
-        out.append(_Stop((due,), found, time_s, near, follows, complete))
+        fingerings, complete = cache[notes]
+        out.append(_Stop((due,), fingerings, time_s, near, follows, complete))
         before = due
     return _keep_locks(out, locks)
 
@@ -204,11 +204,11 @@ def _choices(
     complete = len(ways) <= MAX_LAYOUTS
     if not complete:
         ways = sorted(ways, key=lambda way: _away(way, notes))[:MAX_LAYOUTS]
-    found = [grip for way in ways for grip in grips(instrument, way, reach_mm, school)]
-    if not found and school is not None:  # a shape that the school has no fingers for is free
-        found = [grip for way in ways for grip in grips(instrument, way, reach_mm, None)]
-    if found:
-        return tuple(found), complete
+    candidates = [grip for way in ways for grip in grips(instrument, way, reach_mm, school)]
+    if not candidates and school is not None:  # a shape that the school has no fingers for is free
+        candidates = [grip for way in ways for grip in grips(instrument, way, reach_mm, None)]
+    if candidates:
+        return tuple(candidates), complete
     near = _nearest(instrument, pitches, reach_mm)
     raise BadInput(
         f"bar {due.bar}: your hand can't reach {_called(due)} with {reach_mm:g} mm from finger 1 "

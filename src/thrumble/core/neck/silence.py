@@ -49,7 +49,7 @@ class SilenceMap:
     @property
     def unguarded(self) -> tuple[int, ...]:
         """The strings that nothing lies on."""
-        return tuple(one.string for one in self.quiet if one.by is None)
+        return tuple(string.string for string in self.quiet if string.by is None)
 
 
 def silence_map(
@@ -74,8 +74,8 @@ def silence_map(
         else:
             by, finger = _inside(by_string, notes, string)
         quiet.append(Quiet(string, by, finger))
-    aimed = tuple(one.string for one in quiet)
-    left = tuple(one.string for one in quiet if one.by is None)
+    aimed = tuple(quiet_string.string for quiet_string in quiet)
+    left = tuple(quiet_string.string for quiet_string in quiet if quiet_string.by is None)
     return SilenceMap(tuple(quiet), aimed if damping is Damping.AIM else left)
 
 
@@ -108,10 +108,10 @@ def _flat(lower: tuple[Fingered, ...], among: tuple[Fingered, ...], string: int)
     opens = [note.string for note in among if note.finger == OPEN]
     for note in lower:
         lies = note.finger == 1 or _is_bar(among, note.finger)
-        if lies and all(one > note.string for one in opens):
+        if lies and all(open > note.string for open in opens):
             return Silencer.FLAT, note.finger
     free = all(note.finger != 1 for note in among)
-    if free and all(one > string for one in opens):
+    if free and all(open > string for open in opens):
         return Silencer.FLAT, 1
     return NOTHING
 

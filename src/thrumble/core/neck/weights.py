@@ -51,8 +51,8 @@ def weights_for(wishes: frozenset[Wish]) -> Weights:
     weights = Weights()
     for wish in sorted(wishes):
         raised = {
-            one.name: max(getattr(weights, one.name), getattr(ADDED[wish], one.name))
-            for one in fields(Weights)
+            field.name: max(getattr(weights, field.name), getattr(ADDED[wish], field.name))
+            for field in fields(Weights)
         }
         weights = replace(weights, **raised)
     return weights

@@ -158,9 +158,9 @@ class ModelGuitar:
         for place in self._setup.pickup_places:
             comb = max(1, int(place * rate_hz / how.frequency_hz))
             if comb < wave.size:
-                heard = wave.copy()
-                heard[comb:] -= wave[:-comb]
-                wave = heard
+                copy = wave.copy()
+                copy[comb:] -= wave[:-comb]
+                wave = copy
         if hit.leading and hit.articulation is not Articulation.OPEN:
             self._add_knock(wave, hit, rate_hz, rng)
         if early_s:

@@ -174,9 +174,9 @@ def _plan_hit(
         - (1.0 if hit.stroke is Stroke.UP else 0.0)
         - (5.0 if hit.legato else 0.0)
     )
-    asked = hit.stop or hit.staccato
+    cut_short = hit.stop or hit.staccato
     late_stop_ms = (
-        float(np.clip(rng.normal(flaws.stop, flaws.stop_spread), -40, 1000)) if asked else 0.0
+        float(np.clip(rng.normal(flaws.stop, flaws.stop_spread), -40, 1000)) if cut_short else 0.0
     )
     end_s = base_s + real.end_s + late_stop_ms / 1000
     time_s = base_s + real.due_s + late_ms / 1000
@@ -202,7 +202,7 @@ def _plan_hit(
         depth=depth,
         gain_db=gain,
         end_s=max(end_s, time_s + 0.03),
-        ring_end="stop" if asked else "release",
+        ring_end="stop" if cut_short else "release",
         strays=strays,
         fret_error=off,
         stop_late_ms=late_stop_ms if hit.stop else None,

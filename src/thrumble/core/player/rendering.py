@@ -161,7 +161,7 @@ def _strike(
         rings = note is not None and note.let_ring
         if hit is not None and note is not None and note.plucked:
             share *= FINGER_GAIN
-        asked = StringHit(
+        string_hit = StringHit(
             midi=midi,
             articulation=articulation,
             depth=plan.depth,
@@ -175,7 +175,7 @@ def _strike(
             bend=_bend(hit, note, held_s),
             wound=note is None or note.string > PLAIN_STRINGS,
         )
-        string = guitar.string(asked, rate_hz, rng)
+        string = guitar.string(string_hit, rate_hz, rng)
         if k == 0:
             onset = _onset(string, rate_hz)
         delay = round(delay_s * rate_hz)
@@ -206,11 +206,11 @@ def _pitches(riff: Riff, plan: Plan, rng: np.random.Generator) -> list[tuple[flo
     if plan.articulation is Articulation.DEAD:
         strings = [n.string for n in notes] or [len(riff.tuning)]
         return [(riff.instrument.open_midi(s) + float(rng.uniform(2, 19)), None) for s in strings]
-    known: list[tuple[float, Note | None]] = [
+    events: list[tuple[float, Note | None]] = [
         (float(m), n) for n in notes if (m := riff.instrument.midi(n)) is not None
     ]
     lowest = float(riff.instrument.open_midi(notes[0].string if notes else len(riff.tuning)))
-    return [(midi + plan.fret_error, note) for midi, note in known or [(lowest, None)]]
+    return [(midi + plan.fret_error, note) for midi, note in events or [(lowest, None)]]
 
 
 def _onset(string: Samples, rate_hz: int) -> float:

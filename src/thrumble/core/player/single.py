@@ -28,7 +28,7 @@ def strike(
     sound = np.zeros(int(LENGTH_S * rate_hz), dtype=np.float32)
     gain = float(rng.normal(0, 1.5))
     for k, note in enumerate(midi):
-        asked = StringHit(
+        string_hit = StringHit(
             midi=note,
             articulation=kind,
             depth=depth,
@@ -37,7 +37,7 @@ def strike(
             length_s=1.0,
             leading=k == 0,
         )
-        wave = guitar.string(asked, rate_hz, rng)
+        wave = guitar.string(string_hit, rate_hz, rng)
         at = int((LEAD_S + STRUM_S * k) * rate_hz)
         sound[at : at + wave.size] += wave[: sound.size - at]
     out = amplify(sound, setup, rate_hz=rate_hz, rng=rng)

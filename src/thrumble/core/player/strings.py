@@ -134,8 +134,8 @@ def _loop(
     hz = partial * rate_hz / period
     over = np.clip((hz - BAND_ENDS_HZ[0]) / (BAND_ENDS_HZ[1] - BAND_ENDS_HZ[0]), 0, 1)
     size_of = 10 ** (-lost_db / 20) * np.cos(np.pi / 2 * over) ** 2
-    heard = np.minimum(partial, STIFF_TO_HZ * period / rate_hz)
-    late = period / np.sqrt((1 + np.sqrt(1 + 4 * stiffness * heard**2)) / 2)
+    audible_hz = np.minimum(partial, STIFF_TO_HZ * period / rate_hz)
+    late = period / np.sqrt((1 + np.sqrt(1 + 4 * stiffness * audible_hz**2)) / 2)
     turned = np.exp(-2j * np.pi * partial / period * (late - centre))
     taps = np.roll(np.fft.irfft(size_of * turned, size), size // 2)
     inside = np.flatnonzero(np.abs(taps) > LEAST_TAP * np.abs(taps).max()) - size // 2

@@ -62,19 +62,19 @@ class Share:
         return max(0.0, middle - half), min(1.0, middle + half)
 
 
-def proof_of(asked: ExpandedRiff, told: ExpandedRiff, reading: Reading) -> list[ProofHit]:
-    """Every hit of the first round, in order: `asked` as it was to be played, `told` as the ear was
-    told. Hits that the take does not reach are left out.
+def proof_of(script: ExpandedRiff, decoys: ExpandedRiff, reading: Reading) -> list[ProofHit]:
+    """Return every hit of the first round in order: `script` is what was to be played, `decoys` the
+    same riff as the analyser was shown it. Hits that the take doesn't reach are left out.
     """
     by_index = {hit.index: hit for hit in reading.hits if hit.round == 1}
     out = []
-    for due, other in zip(asked.hits, told.hits, strict=True):
+    for due, other in zip(script.hits, decoys.hits, strict=True):
         hit = by_index.get(due.index)
         if hit is None or hit.state is HitState.NOT_REACHED:
             continue
-        heard = None
+        articulation = None
         if hit.state is HitState.PLAYED:
-            heard = (hit.heard_articulation or HeardKind.UNSURE).value
+            articulation = (hit.heard_articulation or HeardKind.UNSURE).value
         out.append(
             ProofHit(
                 index=due.index,
@@ -82,7 +82,7 @@ def proof_of(asked: ExpandedRiff, told: ExpandedRiff, reading: Reading) -> list[
                 bar=due.bar,
                 asked=due.hit.articulation.value,
                 told=other.hit.articulation.value,
-                heard=heard,
+                heard=articulation,
                 chance=max(hit.probabilities.values()) if hit.probabilities else None,
                 onset_s=hit.onset_s,
                 depth=None if due.hit.depth is None else float(due.hit.depth),
@@ -112,6 +112,6 @@ def shares(hits: list[ProofHit], struck: frozenset[int] = frozenset()) -> list[S
     """How often the ear was right, row by row, without the hits that the player struck out, by
     index. A hit it did not hear, or was unsure of, counts as wrong.
     """
-    kept = [hit for hit in hits if hit.index not in struck]
-    rows = [(name, [hit for hit in kept if wanted(hit)]) for name, wanted in ROWS]
-    return [Share(name, sum(hit.right for hit in own), len(own)) for name, own in rows]
+    counted = [hit for hit in hits if hit.index not in struck]
+    rows = [(name, [hit for hit in counted if wanted(hit)]) for name, wanted in ROWS]
+    return [Share(name, sum(hit.right for hit in row), len(row)) for name, row in rows]

@@ -126,7 +126,7 @@ def _section(block: Block) -> Section:
         )
         at, number = at + slot, number + 1
     bars = [
-        Bar(METER, tuple(hit for own, hit in hits if own == number)) for number in range(block.bars)
+        Bar(METER, tuple(hit for bar, hit in hits if bar == number)) for number in range(block.bars)
     ]
     return Section(name=block.name, bars=(*bars, Bar(METER, ())))
 

@@ -112,16 +112,16 @@ class Cue:
     bar: int
 
 
-def round_cues(beaten: Beaten, pulse: Pulse) -> list[Cue]:
+def round_cues(grid: Beaten, pulse: Pulse) -> list[Cue]:
     """Everything that sounds in one round, in time, as if no bar were silent."""
     out: list[Cue] = []
-    for index, bar in enumerate(beaten.counted):
-        swing = beaten.swing(bar)
-        for at_s, sound, level in _clicks(bar, pulse.click, swing, beaten.groups):
+    for index, bar in enumerate(grid.counted):
+        swing = grid.swing(bar)
+        for at_s, sound, level in _clicks(bar, pulse.click, swing, grid.groups):
             out.append(Cue(at_s, sound, level * pulse.click_level, index))
         if pulse.groove:
-            own = [at for at in beaten.accents if bar.start_s <= at < bar.end_s]
-            for stroke in groove_bar(bar, pulse.groove, swing, own):
+            accent = [at for at in grid.accents if bar.start_s <= at < bar.end_s]
+            for stroke in groove_bar(bar, pulse.groove, swing, accent):
                 level = stroke.level * DRUM_LEVELS[stroke.drum] * pulse.groove_level
                 out.append(Cue(stroke.at_s, stroke.drum, level, index))
     return sorted(out, key=lambda cue: cue.at_s)
@@ -156,37 +156,37 @@ def _beat(kind: Click, beat: int, beats: int, swing: float | None) -> list[tuple
     }
     if kind is Click.OFF_BEATS:
         return [(off, 1.0)]
-    heard = {
+    heard_beats = {
         Click.NONE: False,
         Click.ONE: beat == 0,
         Click.TWO_FOUR: beat % 2 == 1 or beats == 1,
     }
-    if not heard.get(kind, True):
+    if not heard_beats.get(kind, True):
         return []
     return [(0.0, 1.0), *((share, SOFT) for share in inside.get(kind, []))]
 
 
-def count_in_s(beaten: Beaten, pulse: Pulse) -> float:
+def count_in_s(grid: Beaten, pulse: Pulse) -> float:
     """How long the count-in lasts, seconds: whole bars like the first, or two beats of it; never
     shorter than the pick-up.
     """
-    first = beaten.counted[0]
+    first = grid.counted[0]
     bar_s = first.end_s - first.start_s
     if pulse.count_bars == TWO_BEATS:
-        asked = min(2, first.meter.beats) * bar_s / first.meter.beats
+        count_s = min(2, first.meter.beats) * bar_s / first.meter.beats
     else:
-        asked = pulse.count_bars * bar_s
-    return asked if asked >= -beaten.begin_s - 1e-9 else bar_s * np.ceil(-beaten.begin_s / bar_s)
+        count_s = pulse.count_bars * bar_s
+    return count_s if count_s >= -grid.begin_s - 1e-9 else bar_s * np.ceil(-grid.begin_s / bar_s)
 
 
-def count_cues(beaten: Beaten, pulse: Pulse) -> list[Cue]:
+def count_cues(grid: Beaten, pulse: Pulse) -> list[Cue]:
     """The count-in: every beat of it, the first of each bar accented; spoken beats begin so early
     that their vowels fall on the beat.
     """
-    first = beaten.counted[0]
+    first = grid.counted[0]
     beats = first.meter.beats
     beat_s = (first.end_s - first.start_s) / beats
-    count = round(count_in_s(beaten, pulse) / beat_s)
+    count = round(count_in_s(grid, pulse) / beat_s)
     level = max(pulse.click_level, SOFT)  # nobody begins without being counted in
     out = []
     for k in range(-count, 0):
@@ -222,19 +222,19 @@ def _at_random(seed: int) -> tuple[float, ...]:
     return tuple(out[:RANDOM_BARS])
 
 
-def take_cues(beaten: Beaten, pulse: Pulse, *, rounds: int, bars_before: int = 0) -> list[Cue]:
+def take_cues(grid: Beaten, pulse: Pulse, *, rounds: int, bars_before: int = 0) -> list[Cue]:
     """Everything that sounds in a take, in time; `bars_before`: played already since the count-in,
     which is then over.
     """
     levels = bar_levels(pulse)
-    one = round_cues(beaten, pulse)
-    out = [] if bars_before else count_cues(beaten, pulse)
+    round_cue = round_cues(grid, pulse)
+    out = [] if bars_before else count_cues(grid, pulse)
     for number in range(rounds):
-        first = bars_before + number * len(beaten.counted)
-        for cue in one:
+        first = bars_before + number * len(grid.counted)
+        for cue in round_cue:
             level = cue.level * levels[(first + cue.bar) % len(levels)]
             if level > 0:
-                out.append(Cue(cue.at_s + number * beaten.round_s, cue.sound, level, cue.bar))
+                out.append(Cue(cue.at_s + number * grid.round_s, cue.sound, level, cue.bar))
     return sorted(out, key=lambda cue: cue.at_s)
 
 

@@ -92,8 +92,8 @@ def _check_over(riff: Riff, section: Section, where: str) -> None:
         )
 
 
-def _wrong(place: str, found: object, expected: str) -> RiffError:
-    return RiffError(expected, found="" if found == "" else str(found), place=place)
+def _wrong(place: str, value: object, expected: str) -> RiffError:
+    return RiffError(expected, found="" if value == "" else str(value), place=place)
 
 
 def _check_head(riff: Riff) -> None:

@@ -144,5 +144,5 @@ def _too_fine(place: str) -> RiffError:
     )
 
 
-def _too_large(place: str, found: object, expected: str) -> RiffError:
-    return RiffError(expected, found=str(found), place=place)
+def _too_large(place: str, value: object, expected: str) -> RiffError:
+    return RiffError(expected, found=str(value), place=place)

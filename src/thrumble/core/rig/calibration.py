@@ -63,24 +63,25 @@ def measure_return(samples: Samples, rate_hz: int, click_frames: list[int]) -> R
             "or hold the microphone to it, "
             "switch echo cancelling off, and measure again"
         )
-    found = _returned(delays)
-    if found.repeat_ms > RETURN_SPREAD_MS:
+    returned = _returned(delays)
+    if returned.repeat_ms > RETURN_SPREAD_MS:
         raise BadAudio(
-            f"what came back scatters by {found.repeat_ms:.0f} ms: something else was louder than "
+            f"what came back scatters by {returned.repeat_ms:.0f} ms: something else was "
+            f"louder than "
             "the click; keep the room quiet, and measure again"
         )
-    return found
+    return returned
 
 
 def hear_strikes(samples: Samples, rate_hz: int) -> Array:
     """The sure onsets in a sound, seconds; none in silence. Samples of shape (n,); strikes of shape
     (k,).
     """
-    heard = condition(samples, rate_hz)
-    if heard.silent:
+    conditioned = condition(samples, rate_hz)
+    if conditioned.silent:
         return np.zeros(0)
-    found = find_candidates(Envelope(heard.samples), bands_of(heard.samples), EAR)
-    return found.times_s[found.log_odds > 0]
+    candidates = find_candidates(Envelope(conditioned.samples), bands_of(conditioned.samples), EAR)
+    return candidates.times_s[candidates.log_odds > 0]
 
 
 def measure_drum(onsets_s: Array, click_s: Array) -> Returned:
@@ -91,19 +92,21 @@ def measure_drum(onsets_s: Array, click_s: Array) -> Returned:
         raise BadAudio("we heard no tap: tap the body close to the pickup, once with every click")
     nearest = onsets_s[np.argmin(np.abs(onsets_s[np.newaxis, :] - click_s[:, np.newaxis]), axis=1)]
     late_ms = (nearest - click_s) * 1000
-    kept = late_ms[(late_ms > -150) & (late_ms < MOST_DELAY_S * 1000)]
-    if kept.size < LEAST_SHARE * click_s.size:
+    plausible = late_ms[(late_ms > -150) & (late_ms < MOST_DELAY_S * 1000)]
+    if plausible.size < LEAST_SHARE * click_s.size:
         raise BadAudio(
-            f"only {kept.size} of {click_s.size} strikes came with their click: strike once with "
+            f"only {plausible.size} of {click_s.size} strikes came with their click: strike "
+            f"once with "
             "every click, and measure again"
         )
-    found = _returned([float(x) for x in kept])
-    if found.repeat_ms > DRUM_SPREAD_MS:
+    returned = _returned([float(x) for x in plausible])
+    if returned.repeat_ms > DRUM_SPREAD_MS:
         raise BadAudio(
-            f"the strikes scatter by {found.repeat_ms:.0f} ms: wait until you have the beat, then "
+            f"the strikes scatter by {returned.repeat_ms:.0f} ms: wait until you have the "
+            f"beat, then "
             "strike with every click"
         )
-    return found
+    return returned
 
 
 def openings_spread_ms(delays_ms: list[float]) -> float | None:

@@ -108,16 +108,17 @@ def measure_releases(
         expand(parse_riff(exercise_text(tempo_bpm))),
         TakeInfo(start_s=start_s, rounds=1),
     )
-    heard = condition(samples, rate_hz)
+    conditioned = condition(samples, rate_hz)
     each = tuple(
-        _release(heard.samples, reading, k, 60 / tempo_bpm)
+        _release(conditioned.samples, reading, k, 60 / tempo_bpm)
         for k, hit in enumerate(reading.hits)
         if hit.state is HitState.PLAYED
     )
-    told = [r for r in each if r.left_db is not None]
-    if len(told) < LEAST_RELEASES:
+    measured = [r for r in each if r.left_db is not None]
+    if len(measured) < LEAST_RELEASES:
         raise BadAudio(
-            f"only {len(told)} releases were heard: grab a chord on one and three, let go on two "
+            f"only {len(measured)} releases were heard: grab a chord on one and three, let go "
+            f"on two "
             "and four, and keep the pick still"
         )
     late, fall, left = (
@@ -186,8 +187,8 @@ def _fall_ms(samples: Samples, onset_s: float, ended_s: float, until_s: float) -
 
 
 def _middle(values: list[float | None]) -> float | None:
-    known = [v for v in values if v is not None]
-    return round(float(np.median(known)), 1) if known else None
+    measured = [v for v in values if v is not None]
+    return round(float(np.median(measured)), 1) if measured else None
 
 
 def _words(fall_ms: float | None, left_db: float | None) -> str:
@@ -216,25 +217,27 @@ def check_strings(
     """Takes a held chord apart. `notes`: MIDI pitch by string number (1 is the highest). Raises
     BadAudio if it did not ring for a second. Samples of shape (n,) or (n, channels).
     """
-    heard = condition(samples, rate_hz)
-    if heard.silent:
+    conditioned = condition(samples, rate_hz)
+    if conditioned.silent:
         raise BadAudio("nothing was heard: strike the chord once and let it ring")
-    power = np.convolve(np.square(heard.samples, dtype=np.float64), np.ones(220) / 220, "same")
+    power = np.convolve(
+        np.square(conditioned.samples, dtype=np.float64), np.ones(220) / 220, "same"
+    )
     begin = int(np.argmax(power > 0.25 * power.max()))
-    rest = heard.samples[begin:]
+    rest = conditioned.samples[begin:]
     if rest.size < LEAST_CHORD_S * WORK_RATE_HZ:
         raise BadAudio("the chord must ring for a second: strike it once, hold it, and wait")
     early, late = (
         _spectrum_db(rest[int(a * WORK_RATE_HZ) : int(b * WORK_RATE_HZ)])
         for a, b in (EARLY_S, LATE_S)
     )
-    found = {string: _partials(string, notes, early, late) for string in notes}
-    loud = max((low for low, _ in (f for f in found.values() if f)), default=0.0)
-    slowest = min((fall for _, fall in (f for f in found.values() if f)), default=0.0)
+    partials = {string: _partials(string, notes, early, late) for string in notes}
+    loud = max((low for low, _ in (f for f in partials.values() if f)), default=0.0)
+    slowest = min((fall for _, fall in (f for f in partials.values() if f)), default=0.0)
     buzzing = _buzzing(rest, notes)
     seconds = (sum(LATE_S) - sum(EARLY_S)) / 2
     out = []
-    for string, figures in found.items():
+    for string, figures in partials.items():
         if figures is None:
             state = StringState.BUZZES if string == buzzing else StringState.UNTOLD
             out.append(ChordString(string=string, level_db=None, fall_db_per_s=None, state=state))

@@ -64,11 +64,11 @@ def measure_silence(samples: Samples, rate_hz: int) -> Silence:
         clear, power = _hum(spectrum, freq_hz, mains)
         if clear > best[0]:
             best = (clear, mains, 10 * float(np.log10(power + 1e-20)))
-    found = best[0] > HUM_CLEAR_DB
+    is_clear = best[0] > HUM_CLEAR_DB
     return Silence(
         floor_db=round(rms_db(samples), 1),
-        hum_hz=best[1] if found else None,
-        hum_db=round(best[2], 1) if found else None,
+        hum_hz=best[1] if is_clear else None,
+        hum_db=round(best[2], 1) if is_clear else None,
     )
 
 

@@ -86,13 +86,13 @@ def measure_single(
     """Hears the first loud hit in up to three seconds of sound. Raises BadAudio where there is
     none. Samples of shape (n,) or (n, channels).
     """
-    heard, onset_s, measures = _hear(samples, rate_hz)
+    conditioned, onset_s, measures = _hear(samples, rate_hz)
     chances = classify_hits(measures, np.array([-1]), EAR, profile)[0]
     depth = float(mute_depths(measures, EAR)[0])
     clarity = float(np.clip(measures[0, HITS.column("clarity early")], 0, 1))
     begin = int(onset_s * WORK_RATE_HZ)
-    piece = heard.samples[begin : begin + int(LEVEL_S * WORK_RATE_HZ)]
-    decay_s = _decay_s(heard.samples[begin:])
+    piece = conditioned.samples[begin : begin + int(LEVEL_S * WORK_RATE_HZ)]
+    decay_s = _decay_s(conditioned.samples[begin:])
     open_, dead = (
         float(chances[KINDS.index(Articulation.OPEN)]),
         float(chances[KINDS.index(Articulation.DEAD)]),
@@ -111,10 +111,10 @@ def measure_single(
         clarity=round(clarity, 3),
         level_db=round(
             10 * float(np.log10(np.mean(np.square(piece, dtype=np.float64)) + 1e-20))
-            + heard.gain_db,
+            + conditioned.gain_db,
             1,
         ),
-        peak_db=round(heard.gain_db, 1),
+        peak_db=round(conditioned.gain_db, 1),
         chances=(open_, float(chances[KINDS.index(Articulation.PALM)]), dead),
         place=place,
         measures=measures[0],
@@ -125,19 +125,19 @@ def _hear(samples: NDArray[np.floating], rate_hz: int) -> tuple[Heard, float, Ar
     """The sound made ready, its first loud onset, and the ear's measures of it, one row."""
     if samples.shape[0] > MAX_S * rate_hz:
         raise BadAudio(f"one hit at a time: send {MAX_S:.0f} seconds of sound at most")
-    heard = condition(samples, rate_hz)
-    if heard.silent:
+    conditioned = condition(samples, rate_hz)
+    if conditioned.silent:
         raise BadAudio("nothing was heard: check the cable and the input level")
-    bands = bands_of(heard.samples)
-    onset_s = _first_loud_onset(heard.samples, bands)
-    ends = np.array([heard.duration_s])
-    return heard, onset_s, measure_hits(heard.samples, bands, np.array([onset_s]), ends)
+    bands = bands_of(conditioned.samples)
+    onset_s = _first_loud_onset(conditioned.samples, bands)
+    ends = np.array([conditioned.duration_s])
+    return conditioned, onset_s, measure_hits(conditioned.samples, bands, np.array([onset_s]), ends)
 
 
 def _first_loud_onset(samples: Samples, bands: Bands) -> float:
     envelope = Envelope(samples)
-    found = find_candidates(envelope, bands, EAR)
-    sure = found.times_s[found.log_odds > 0]
+    candidates = find_candidates(envelope, bands, EAR)
+    sure = candidates.times_s[candidates.log_odds > 0]
     if not sure.size:
         raise BadAudio("no hit was heard: strike one string or chord and let it be")
     levels = envelope.level_db(envelope.energy, sure, sure + 0.05)
@@ -188,8 +188,8 @@ def measure_example(samples: NDArray[np.floating], rate_hz: int) -> ExampleHit:
     """Measures an example, shape (n,) or (n, channels), without judging it. Raises BadAudio where
     there is no hit.
     """
-    heard, _, measures = _hear(samples, rate_hz)
-    return ExampleHit(measures[0], round(heard.gain_db, 1))
+    conditioned, _, measures = _hear(samples, rate_hz)
+    return ExampleHit(measures[0], round(conditioned.gain_db, 1))
 
 
 @dataclass(frozen=True, slots=True)

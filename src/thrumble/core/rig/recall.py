@@ -80,16 +80,16 @@ def draw_calls(
         turn = [root for root in _circle(int(rng.integers(12))) if root in roots]
         return [Call(turn[k % len(turn)], int(rng.choice(strings))) for k in range(count)]
     every = [Call(root, string) for root in roots for string in strings]
-    known = times_ms or {}
+    history = times_ms or {}
     weights = np.ones(len(every))
     if order is Order.WEAK:
-        weights = np.array([known.get(call, NEW_MS) for call in every]) ** 2
+        weights = np.array([history.get(call, NEW_MS) for call in every]) ** 2
     out: list[Call] = []
     for _ in range(count):
-        own = weights.copy()
+        biased = weights.copy()
         if out and len(every) > 1:
-            own[every.index(out[-1])] = 0.0
-        out.append(every[int(rng.choice(len(every), p=own / own.sum()))])
+            biased[every.index(out[-1])] = 0.0
+        out.append(every[int(rng.choice(len(every), p=biased / biased.sum()))])
     return out
 
 
@@ -109,12 +109,12 @@ def hear_calls(
     first hit after a call that is clearly some chord is its answer. Samples of shape (n,) or
     (n, channels). Raises BadAudio for sound that cannot be used.
     """
-    heard = condition(samples, rate_hz)
-    if heard.silent:
+    conditioned = condition(samples, rate_hz)
+    if conditioned.silent:
         return [Recalled(call, None, None) for call in calls]
-    bands = bands_of(heard.samples)
-    candidates = find_candidates(Envelope(heard.samples), bands, EAR)
-    clicks = find_clicks(heard.samples, bands, candidates)
+    bands = bands_of(conditioned.samples)
+    candidates = find_candidates(Envelope(conditioned.samples), bands, EAR)
+    clicks = find_clicks(conditioned.samples, bands, candidates)
     onsets = likely(without(candidates, clicks), EAR.decisions)
     struck = onsets.times_s[onsets.log_odds > 0]
     every = every_chord(instrument)
@@ -124,11 +124,11 @@ def hear_calls(
         answer = Recalled(call, None, None)
         for onset in struck[(struck >= at + REACTION_S) & (struck < until)]:
             later = struck[struck > onset + 1e-6]
-            ends = float(later[0]) if later.size else heard.duration_s
-            named = name_chord(heard.samples, float(onset), ends, every)
+            ends = float(later[0]) if later.size else conditioned.duration_s
+            named = name_chord(conditioned.samples, float(onset), ends, every)
             if named is not None and named.lead >= CLEAR:
                 notes = every[named.best]
-                right = notes == _asked(call, instrument)
+                right = notes == _place_of(call, instrument)
                 answer = Recalled(call, right, round((float(onset) - at) * 1000, 1), notes)
                 break
         out.append(answer)
@@ -146,7 +146,7 @@ def every_chord(instrument: Instrument) -> list[tuple[int, ...]]:
     return [(root, root + FIFTH) for root in sorted(roots)]
 
 
-def _asked(call: Call, instrument: Instrument) -> tuple[int, int]:
+def _place_of(call: Call, instrument: Instrument) -> tuple[int, int]:
     """The notes of a call: the root's lowest place on its string."""
     low = instrument.open_midi(call.string)
     root = low + (call.root - low) % 12

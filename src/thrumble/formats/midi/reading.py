@@ -95,25 +95,25 @@ def read_midi(
             "this MIDI file uses SMPTE time, which has no bars: export it as type 0 or 1",
             place="file",
         )
-    own = _own(file)
-    if own is not None:
-        return MidiRiff(own, (), ())
+    riff = _embedded_riff(file)
+    if riff is not None:
+        return MidiRiff(riff, (), ())
     return _others(file, title, track, tuning)
 
 
 # --- our own ---------------------------------------------------------------------------------
 
 
-def _own(file: MidiFile) -> Riff | None:
+def _embedded_riff(file: MidiFile) -> Riff | None:
     """The riff by its text events; None where there are none or the notes are others now."""
     head: dict[str, Any] | None = None
     bars: list[tuple[int, dict[str, Any]]] = []
     hits: list[tuple[int, dict[str, Any]]] = []
     struck: dict[int, set[int]] = defaultdict(set)
     try:
-        for one in file.tracks:
+        for track in file.tracks:
             now = 0
-            for event in one:
+            for event in track:
                 now += event.time
                 text = event.text if event.type == "text" else ""
                 if text.startswith(HEAD):
@@ -141,18 +141,18 @@ def _document(
     before: tuple[str, int] | None = None
     ends = [at for at, _ in bars[1:]] + [max(at for at, _ in hits) + 1]
     hits = sorted(hits, key=lambda item: item[0])
-    for (begin, told), end in zip(bars, ends, strict=True):
+    for (begin, meter), end in zip(bars, ends, strict=True):
         first = bisect_left(hits, begin, key=lambda item: item[0])
         last = bisect_left(hits, end, key=lambda item: item[0])
         inside = [hit for _, hit in hits[first:last]]
-        if "pickup" in told:
-            pickup = {"length": told["pickup"], "hits": inside}
+        if "pickup" in meter:
+            pickup = {"length": meter["pickup"], "hits": inside}
             continue
-        this = (told["section"], told["appearance"])
+        this = (meter["section"], meter["appearance"])
         if this != before:
-            runs.append((told["section"], told.get("feel"), []))
+            runs.append((meter["section"], meter.get("feel"), []))
         before = this
-        runs[-1][2].append({"meter": told["meter"], "hits": inside})
+        runs[-1][2].append({"meter": meter["meter"], "hits": inside})
     sections, play = merged(runs)
     written = [{"name": name, "feel": feel, "bars": bars} for name, feel, bars in sections]
     return head | {"sections": written, "pickup": pickup} | ({"play": play} if play else {})
@@ -167,8 +167,8 @@ def _same_notes(riff: Riff, hits: list[tuple[int, Any]], struck: dict[int, set[i
         return False
     places = sorted(at for at, _ in hits)
     return all(
-        set(hit_pitches(riff, one)) == struck.get(at, set())
-        for one, at in zip(due, places, strict=True)
+        set(hit_pitches(riff, due_hit)) == struck.get(at, set())
+        for due_hit, at in zip(due, places, strict=True)
     )
 
 
@@ -183,11 +183,11 @@ def _others(
         raise RiffError("there are no notes in this MIDI file besides drums, if any", place="file")
     chosen = tracks[0]
     if wanted is not None:
-        found = [one for one in tracks if one.number == wanted]
-        if not found:
-            names = ", ".join(f"{one.number} ({one.name})" for one in tracks)
+        track = [track for track in tracks if track.number == wanted]
+        if not track:
+            names = ", ".join(f"{track.number} ({track.name})" for track in tracks)
             raise RiffError(f"track {wanted} has no notes; there are {names}", place="file")
-        (chosen,) = found
+        (chosen,) = track
     lost: Counter[str] = Counter()
     notes = _notes(file, chosen.number, lost)
     tempo, meters, left_out = _timing(file)
@@ -204,7 +204,9 @@ def _others(
     left_out += [counted(lost[name], *words) for name, words in LOST.items() if lost[name]]
     left_out.append("palm mutes, dead hits and strokes: notes alone do not tell, every hit is open")
     if len(tracks) > 1:
-        others = ", ".join(f"{one.number} ({one.name})" for one in tracks if one is not chosen)
+        others = ", ".join(
+            f"{track.number} ({track.name})" for track in tracks if track is not chosen
+        )
         left_out.append(f"other tracks: {others}")
     riff = Riff(
         title=(title or chosen.name or "From MIDI")[:120].strip() or "From MIDI",
@@ -213,7 +215,7 @@ def _others(
         tuning=instrument.tuning,
         feel=feel,
     )
-    rest = tuple(one for one in tracks if one is not chosen)
+    rest = tuple(track for track in tracks if track is not chosen)
     return MidiRiff(check_riff(riff), tuple(left_out), (chosen, *rest))
 
 
@@ -234,16 +236,20 @@ def _check_length(notes: list[Struck], meters: list[tuple[Fraction, Meter]]) -> 
 
 def _tracks(file: MidiFile) -> list[MidiTrackChoice]:
     """Tracks with notes, the guitar's first: by its name, else the one with most notes."""
-    found = []
+    candidates = []
     for number, track in enumerate(file.tracks):
         count = sum(e.type == "note_on" and e.velocity and e.channel != DRUMS for e in track)
         name = "".join(c for c in track.name if c.isprintable()).strip()[:60]
         if count:
-            found.append(MidiTrackChoice(number, name or f"track {number}", count))
+            candidates.append(MidiTrackChoice(number, name or f"track {number}", count))
     named = ("guitar", "gtr", "git")
     return sorted(
-        found,
-        key=lambda one: (not any(w in one.name.lower() for w in named), -one.notes, one.number),
+        candidates,
+        key=lambda track: (
+            not any(w in track.name.lower() for w in named),
+            -track.notes,
+            track.number,
+        ),
     )
 
 

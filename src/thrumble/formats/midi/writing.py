@@ -57,18 +57,18 @@ def _conductor(expanded: ExpandedRiff) -> MidiTrack:
     before = None
     for bar in expanded.bars:
         at = _ticks(expanded, bar.start_s)
-        told = {"section": bar.section, "appearance": bar.appearance, "meter": str(bar.meter)}
+        fields = {"section": bar.section, "appearance": bar.appearance, "meter": str(bar.meter)}
         if bar.number == 0:
-            told["pickup"] = str(bar.meter.length)
+            fields["pickup"] = str(bar.meter.length)
         if feel := feels.get(bar.section):
-            told["feel"] = feel
+            fields["feel"] = feel
         if bar.meter != before:
             meter = MetaMessage(
                 "time_signature", numerator=bar.meter.beats, denominator=bar.meter.unit
             )
             events.append((at, meter))
         before = bar.meter
-        events.append((at, MetaMessage("text", text=BAR + _compact(told))))
+        events.append((at, MetaMessage("text", text=BAR + _compact(fields))))
     return _track(events)
 
 
@@ -109,7 +109,7 @@ def _track(events: list[tuple[int, Any]]) -> MidiTrack:
     """Events with their ticks from the start, as a track; ends stand before beginnings."""
     order = {"note_off": 0, "note_on": 2}
     track, now = MidiTrack(), 0
-    for at, event in sorted(events, key=lambda one: (one[0], order.get(one[1].type, 1))):
+    for at, event in sorted(events, key=lambda timed: (timed[0], order.get(timed[1].type, 1))):
         track.append(event.copy(time=at - now))
         now = at
     return track

@@ -108,8 +108,8 @@ def riff_of(part: PartRead, root: Element) -> Riff:
     for place in order:
         written = part.written[place]
         if written.section is not None or not runs:
-            own = written.feel if written.own_feel else None
-            runs.append((section_name(written.section), own, []))
+            own_feel = written.feel if written.own_feel else None
+            runs.append((section_name(written.section), own_feel, []))
         runs[-1][2].append(bars[place])
     if not runs:
         raise RiffError("there is no measure but the pick-up", place="file")

@@ -73,10 +73,10 @@ def read_musicxml(
     reader = _Reader(measures_of(root, chosen.id), tuning or STANDARD_TUNING)
     reader.read()
     riff = riff_of(reader.part, root)
-    rest = tuple(one for one in parts if one is not chosen)
+    rest = tuple(part for part in parts if part is not chosen)
     left = left_out(reader.part)
     if rest:
-        left.append("other parts: " + ", ".join(one.name for one in rest))
+        left.append("other parts: " + ", ".join(part.name for part in rest))
     return ScoreRiff(check_riff(riff), tuple(left), (chosen, *rest))
 
 

@@ -119,29 +119,29 @@ def _bare(element: Element) -> str:
     return str(element.tag).rpartition("}")[2]
 
 
-def _wrong(expected: str, found: object = "") -> RiffError:
-    return RiffError(expected, found=" ".join(str(found).split())[:80], place="file")
+def _wrong(expected: str, value: object = "") -> RiffError:
+    return RiffError(expected, found=" ".join(str(value).split())[:80], place="file")
 
 
 def parts_of(root: Element) -> list[PartChoice]:
     """The parts with notes, the guitar's first: with tablature, by name, else with most notes."""
     names = {p.get("id"): p.findtext("part-name", "") for p in root.iter("score-part")}
-    found: list[PartChoice] = []
+    parts: list[PartChoice] = []
     for part in root.findall("part"):
         notes = sum(note.find("rest") is None for note in part.iter("note"))
         tab = any(sign.text == "TAB" for sign in part.iter("sign"))
         drums = any(sign.text == "percussion" for sign in part.iter("sign"))
         words = "".join(c for c in names.get(part.get("id")) or "" if c.isprintable())
-        name = words.strip()[:60] or f"part {len(found) + 1}"
+        name = words.strip()[:60] or f"part {len(parts) + 1}"
         if notes and not drums:
-            found.append(PartChoice(part.get("id", ""), name, notes, tab))
+            parts.append(PartChoice(part.get("id", ""), name, notes, tab))
     named = ("guitar", "gtr", "git")
     return sorted(
-        found,
-        key=lambda one: (
-            not one.tablature,
-            not any(word in one.name.lower() for word in named),
-            -one.notes,
+        parts,
+        key=lambda part: (
+            not part.tablature,
+            not any(word in part.name.lower() for word in named),
+            -part.notes,
         ),
     )
 

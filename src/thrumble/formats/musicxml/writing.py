@@ -322,8 +322,8 @@ def _harmony(label: str | None) -> ET.Element:
     _text(out, "root-step", match[1])
     if match[2]:
         _text(out, "root-alter", "1" if match[2] == "#" else "-1")
-    known = NAME.fullmatch(label or "")
-    kind = HARMONY_KINDS[known["quality"] or ""] if known else "other"
+    chord = NAME.fullmatch(label or "")
+    kind = HARMONY_KINDS[chord["quality"] or ""] if chord else "other"
     ET.SubElement(harmony, "kind", text=match[3]).text = kind
     return harmony
 

@@ -271,7 +271,12 @@ class _Strings:
         partial = [row for row in sheet.rows if len(row.labels) < MIN_STRINGS]
         tries = [stated or USUAL[count]] if stated or full else list(tunings_to_try())
         self.tuning = next(
-            (one for one in tries if all(drawn_strings(row.labels, one) for row in partial)), ()
+            (
+                tuning
+                for tuning in tries
+                if all(drawn_strings(row.labels, tuning) for row in partial)
+            ),
+            (),
         )
         if not self.tuning:
             raise RiffError(
@@ -345,9 +350,9 @@ def _hit(struck: dict[int, Strike], at: Fraction, length: Fraction) -> Hit:
     slides = [strike for strike in signs if strike.before in "/\\s"]
     slide = None
     if slides and slides[0].fret is not None:
-        came, fret = slides[0].came_from, slides[0].fret
+        from_fret, fret = slides[0].came_from, slides[0].fret
         up = -2 if slides[0].before != "\\" else 2
-        slide = (came - fret or None) if came is not None else up
+        slide = (from_fret - fret or None) if from_fret is not None else up
     legato = {"h": Legato.HAMMER, "p": Legato.PULL}.get(first.before)
     bends = [strike.bend for strike in fretted.values() if strike.bend is not None]
     bend = min(MOST_BEND, Decimal(bends[0]) or DEFAULT_BEND) if bends else None

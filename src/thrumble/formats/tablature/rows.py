@@ -179,10 +179,10 @@ def _section(lines: list[str]) -> str | None:
 
 def is_string(line: str) -> bool:
     """Whether a line is a string of a row: an optional letter, then dashes, frets, bar lines."""
-    found = _labelled(line)
-    if found is None:
+    labelled = _labelled(line)
+    if labelled is None:
         return False
-    label, start = found
+    label, start = labelled
     body = _repeat_count(line.rstrip())[1][start:]
     if not BODY.fullmatch(body):
         return False

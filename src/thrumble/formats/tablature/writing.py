@@ -43,8 +43,8 @@ def write_tab(riff: Riff) -> bytes:
     k = 0
     while k < len(bars):
         section = bars[k].section
-        alike = (section, bars[k].meter)
-        row = [b for b in bars[k : k + BARS_A_LINE] if (b.section, b.meter) == alike]
+        line_of = (section, bars[k].meter)
+        row = [b for b in bars[k : k + BARS_A_LINE] if (b.section, b.meter) == line_of]
         if sum(widths[b.number] for b in row) > MAX_LINE_COLUMNS:
             row = row[:1]
         if section != before:
@@ -148,10 +148,10 @@ def _too_close(expanded: ExpandedRiff) -> list[str]:
     """Bars with more subdivisions than there are columns, and what falls together there."""
     out = []
     for bar in expanded.bars:
-        due = [one for one in expanded.hits if one.bar == bar.number]
+        due = [hit for hit in expanded.hits if hit.bar == bar.number]
         if not bar.number or _slots_asked(bar, due) <= MAX_COLUMNS:
             continue
-        columns = {_column(one, bar, _slots(bar, due)) for one in due}
+        columns = {_column(due_hit, bar, _slots(bar, due)) for due_hit in due}
         lost = len(due) - len(columns)
         words = f"bar {bar.number}: its subdivisions are too fine, so hits are moved to the nearest"
         out.append(f"{words}, and {counted(lost, 'hit')} left out" if lost else words)
@@ -170,10 +170,10 @@ def _system(riff: Riff, by_bar: dict[int, list[DueHit]], row: list[PlayedBar]) -
         columns: list[dict[int, str]] = [{} for _ in range(slots)]
         words = [["", "", "", ""] for _ in range(slots)]
         label = None
-        for one in due:
-            k = _column(one, bar, slots)
-            columns[k] = _frets(one)
-            hit = one.hit
+        for due_hit in due:
+            k = _column(due_hit, bar, slots)
+            columns[k] = _frets(due_hit)
+            hit = due_hit.hit
             words[k][0] = (hit.label or "") if hit.label != label else ""
             label = hit.label or label
             words[k][1] = "PM" if hit.articulation is Articulation.PALM else ""
@@ -216,7 +216,7 @@ def _slots(bar: PlayedBar, due: list[DueHit]) -> int:
 
 
 def _slots_asked(bar: PlayedBar, due: list[DueHit]) -> int:
-    places = [one.hit.at / bar.meter.length for one in due]
+    places = [due_hit.hit.at / bar.meter.length for due_hit in due]
     return lcm(bar.meter.beats * 2, *(Fraction(place).denominator for place in places))
 
 

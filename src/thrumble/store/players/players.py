@@ -14,15 +14,15 @@ LOCAL = "Local player"
 
 def local_player(session: Session) -> int:
     """The one implicit player, made at the first call."""
-    found = session.exec(select(PlayerRow.id).order_by(PlayerRow.id)).first()  # type: ignore[arg-type]
-    if found is not None:
-        return found
+    player_id_found = session.exec(select(PlayerRow.id).order_by(PlayerRow.id)).first()  # type: ignore[arg-type]
+    if player_id_found is not None:
+        return player_id_found
     session.execute(
         sa.text("select pg_advisory_xact_lock(7413)")
     )  # two first requests at once are one player
-    found = session.exec(select(PlayerRow.id).order_by(PlayerRow.id)).first()  # type: ignore[arg-type]
-    if found is not None:
-        return found
+    player_id_found = session.exec(select(PlayerRow.id).order_by(PlayerRow.id)).first()  # type: ignore[arg-type]
+    if player_id_found is not None:
+        return player_id_found
     row = PlayerRow(name=LOCAL, created_at=datetime.now(UTC))
     session.add(row)
     session.flush()

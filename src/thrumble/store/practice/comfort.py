@@ -11,25 +11,25 @@ from thrumble.store.practice.tables import ComfortRow
 REMEMBERED = timedelta(days=60)
 
 
-def add_comfort(session: Session, player_id: int, one: Comfort, zone: str) -> None:
+def add_comfort(session: Session, player_id: int, comfort: Comfort, zone: str) -> None:
     """Keeps an answer; a second one on the same day, before or after, takes the first one's
     place.
     """
     session.execute(
         sa.delete(ComfortRow).where(
             col(ComfortRow.player_id) == player_id,
-            col(ComfortRow.day) == one.day,
-            col(ComfortRow.at_when) == one.when.value,
+            col(ComfortRow.day) == comfort.day,
+            col(ComfortRow.at_when) == comfort.when.value,
         )
     )
     session.add(
         ComfortRow(
             player_id=player_id,
-            day=one.day,
-            at_when=one.when.value,
-            score=one.score,
-            areas=[area.value for area in one.areas],
-            numb=one.numb,
+            day=comfort.day,
+            at_when=comfort.when.value,
+            score=comfort.score,
+            areas=[area.value for area in comfort.areas],
+            numb=comfort.numb,
             created_at=datetime.now(UTC),
             zone=zone,
         )

@@ -72,13 +72,13 @@ def add_recalls(session: Session, player_id: int, answers: list[Recalled]) -> No
     session.add_all(
         RecallRow(
             player_id=player_id,
-            root=one.call.root,
-            string=one.call.string,
-            right=one.right,
-            recall_ms=one.recall_ms,
+            root=answer.call.root,
+            string=answer.call.string,
+            right=answer.right,
+            recall_ms=answer.recall_ms,
             created_at=now,
         )
-        for one in answers
+        for answer in answers
     )
     session.flush()
 
@@ -124,8 +124,8 @@ def recalls_of(session: Session, player_id: int) -> dict[Call, Recall]:
         .group_by(latest.c.root, latest.c.string)
     )
     return {
-        Call(root, string): Recall(asked, good, ms)
-        for root, string, asked, good, ms in session.execute(query)
+        Call(root, string): Recall(times_asked, good, ms)
+        for root, string, times_asked, good, ms in session.execute(query)
     }
 
 

@@ -25,10 +25,10 @@ def put_load(
     session: Session, player_id: int, take_id: int, engine: str, tempo_bpm: float, load: TakeLoad
 ) -> None:
     """Keeps what a reading says of its take, instead of what there was."""
-    found = reading_of(session, player_id, take_id, engine)
+    reading = reading_of(session, player_id, take_id, engine)
     values = {
-        "riff_id": found.riff_id,
-        "day": local_day(found.at, found.zone),
+        "riff_id": reading.riff_id,
+        "day": local_day(reading.at, reading.zone),
         "tempo_bpm": tempo_bpm,
         "strokes": load.strokes,
         "down": load.down,
@@ -42,7 +42,7 @@ def put_load(
         "judged": load.judged,
         "causes": list(load.causes),
     }
-    new = insert(LoadRow).values(reading_id=found.reading_id, player_id=player_id, **values)
+    new = insert(LoadRow).values(reading_id=reading.reading_id, player_id=player_id, **values)
     session.execute(new.on_conflict_do_update(index_elements=["reading_id"], set_=values))
 
 

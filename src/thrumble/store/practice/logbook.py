@@ -98,14 +98,14 @@ def takes_behind(session: Session, player_id: int, behind: Behind) -> list[int]:
         )
         .order_by(col(TakeRow.created_at).desc(), col(TakeRow.id).desc())
     )
-    own = col(ReadingRow.id)
+    reading_id = col(ReadingRow.id)
     if behind.section is not None:
         rounds = sa.select(col(RoundRow.reading_id)).where(
             col(RoundRow.player_id) == player_id,
             col(RoundRow.riff_id) == behind.riff_id,
             col(RoundRow.section) == behind.section,
         )
-        query = query.where(own.in_(rounds))
+        query = query.where(reading_id.in_(rounds))
     elif behind.riff_id is not None:
         query = query.where(col(LoadRow.riff_id) == behind.riff_id)
     if behind.day is not None:
@@ -153,7 +153,7 @@ def played_places(session: Session, player_id: int, riff_id: int) -> list[Played
         .cte("latest")
     )
     middle = sa.func.percentile_cont(0.5).within_group(col(HitRow.late_ms))
-    told = col(HitRow.as_judged).is_not(None)
+    judged = col(HitRow.as_judged).is_not(None)
     query = (
         sa.select(
             latest.c.take_id,
@@ -163,9 +163,9 @@ def played_places(session: Session, player_id: int, riff_id: int) -> list[Played
             sa.func.count(),
             middle,
             sa.func.count().filter(col(HitRow.state) == HitState.MISSED.value),
-            sa.func.count().filter(told),
+            sa.func.count().filter(judged),
             sa.func.count().filter(
-                told & (col(HitRow.as_judged) != col(HitRow.expected_articulation))
+                judged & (col(HitRow.as_judged) != col(HitRow.expected_articulation))
             ),
         )
         .join(latest, latest.c.id == col(HitRow.reading_id))

@@ -48,29 +48,31 @@ def practice_of(session: Session, player_id: int) -> Practice:
     )
 
 
-def keep_practice(session: Session, player_id: int, own: Practice) -> None:
+def keep_practice(session: Session, player_id: int, practice: Practice) -> None:
     """Keeps it instead of what was; the calendar's address stays. Raises BadInput for what no
     player can mean.
     """
     low, high = RISE_RANGE_PERCENT
     tightest_ms, loosest_ms = TOLERANCE_RANGE_MS
-    if not 0 <= own.minutes <= MOST_MINUTES:
-        raise BadInput(f"a day has 0 to {MOST_MINUTES} minutes of practice; found {own.minutes}")
-    if not low <= own.rise_percent <= high:
-        raise BadInput(f"a week may rise by {low:g} to {high:g} %; found {own.rise_percent:g}")
-    if not tightest_ms <= own.tolerance_ms <= loosest_ms:
+    if not 0 <= practice.minutes <= MOST_MINUTES:
         raise BadInput(
-            f"a tolerance is {tightest_ms:g} to {loosest_ms:g} ms; found {own.tolerance_ms:g}"
+            f"a day has 0 to {MOST_MINUTES} minutes of practice; found {practice.minutes}"
         )
-    if not own.weekdays or not set(own.weekdays) <= set(EVERY_DAY):
+    if not low <= practice.rise_percent <= high:
+        raise BadInput(f"a week may rise by {low:g} to {high:g} %; found {practice.rise_percent:g}")
+    if not tightest_ms <= practice.tolerance_ms <= loosest_ms:
+        raise BadInput(
+            f"a tolerance is {tightest_ms:g} to {loosest_ms:g} ms; found {practice.tolerance_ms:g}"
+        )
+    if not practice.weekdays or not set(practice.weekdays) <= set(EVERY_DAY):
         raise BadInput("choose at least one day of the week to practise on")
     values = {
-        "minutes": own.minutes,
-        "weekdays": sorted(set(own.weekdays)),
-        "begins_at": own.begins_at,
-        "ladder": own.ladder.value,
-        "rise_percent": own.rise_percent,
-        "tolerance_ms": own.tolerance_ms,
+        "minutes": practice.minutes,
+        "weekdays": sorted(set(practice.weekdays)),
+        "begins_at": practice.begins_at,
+        "ladder": practice.ladder.value,
+        "rise_percent": practice.rise_percent,
+        "tolerance_ms": practice.tolerance_ms,
         "changed_at": datetime.now(UTC),
     }
     new = insert(PracticeRow).values(player_id=player_id, **values)
@@ -79,20 +81,22 @@ def keep_practice(session: Session, player_id: int, own: Practice) -> None:
 
 def tolerance_of(player_id: Any) -> Any:
     """A player's tolerance in SQL, ms. `player_id`: a number or a column."""
-    own = sa.select(col(PracticeRow.tolerance_ms)).where(col(PracticeRow.player_id) == player_id)
-    return sa.func.coalesce(own.scalar_subquery(), DEFAULT_TOLERANCE_MS)
+    tolerance = sa.select(col(PracticeRow.tolerance_ms)).where(
+        col(PracticeRow.player_id) == player_id
+    )
+    return sa.func.coalesce(tolerance.scalar_subquery(), DEFAULT_TOLERANCE_MS)
 
 
 def feed_key(session: Session, player_id: int, *, renew: bool = False) -> str:
     """The secret in the address of the player's calendar; `renew`: another one, so that the old
     address is worth nothing.
     """
-    known = session.exec(
+    stored = session.exec(
         select(PracticeRow.feed_key).where(PracticeRow.player_id == player_id)
     ).first()
-    if known and not renew:
-        return known
-    if known is None:
+    if stored and not renew:
+        return stored
+    if stored is None:
         keep_practice(session, player_id, practice_of(session, player_id))
     key = secrets.token_urlsafe(24)
     session.execute(

@@ -115,7 +115,7 @@ def _row(session: Session, player_id: int, take_id: int) -> ProofRow | None:
     return session.exec(query).first()
 
 
-def _own(session: Session, player_id: int, take_id: int) -> ProofRow:
+def _check_of(session: Session, player_id: int, take_id: int) -> ProofRow:
     row = _row(session, player_id, take_id)
     if row is None:
         raise NotFound("this take isn't a sound check that was counted: see How sure is it?")
@@ -124,7 +124,7 @@ def _own(session: Session, player_id: int, take_id: int) -> ProofRow:
 
 def get_proof(session: Session, player_id: int, take_id: int) -> Proof:
     """A sound check. Raises NotFound."""
-    return _proof(_own(session, player_id, take_id))
+    return _proof(_check_of(session, player_id, take_id))
 
 
 def _proof(row: ProofRow) -> Proof:
@@ -147,10 +147,10 @@ def proofs_of(session: Session, player_id: int) -> list[Proof]:
 
 def strike(session: Session, player_id: int, take_id: int, index: int, *, out: bool) -> None:
     """Strikes a hit out of a sound check, or takes it back in. Raises NotFound."""
-    row = _own(session, player_id, take_id)
+    row = _check_of(session, player_id, take_id)
     if index not in {hit["index"] for hit in row.hits}:
         raise NotFound("this sound check has no such hit")
-    others = [one for one in row.struck if one != index]
+    others = [index_struck for index_struck in row.struck if index_struck != index]
     row.struck = sorted([*others, index] if out else others)
     session.add(row)
     session.flush()
@@ -158,8 +158,8 @@ def strike(session: Session, player_id: int, take_id: int, index: int, *, out: b
 
 def put_examples(session: Session, player_id: int, take_id: int, examples: list[int]) -> None:
     """Notes which examples its hits were kept as; those noted before are dropped."""
-    row = _own(session, player_id, take_id)
-    gone = [one for one in row.examples if one not in examples]
+    row = _check_of(session, player_id, take_id)
+    gone = [example for example in row.examples if example not in examples]
     session.execute(
         sa.delete(ExampleRow).where(
             col(ExampleRow.player_id) == player_id, col(ExampleRow.id).in_(gone)

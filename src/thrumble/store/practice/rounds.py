@@ -42,7 +42,7 @@ class ReadingOf:
 
 def reading_of(session: Session, player_id: int, take_id: int, engine: str) -> ReadingOf:
     """What one engine read in a take; there has to be such a reading."""
-    found = session.execute(
+    rows = session.execute(
         sa.select(
             col(ReadingRow.id), col(TakeRow.riff_id), col(TakeRow.created_at), col(TakeRow.zone)
         )
@@ -53,35 +53,37 @@ def reading_of(session: Session, player_id: int, take_id: int, engine: str) -> R
             col(ReadingRow.engine) == engine,
         )
     ).one()
-    return ReadingOf(*found)
+    return ReadingOf(*rows)
 
 
-def put_rounds(session: Session, player_id: int, riff_id: int, take_id: int, heard: Heard) -> None:
+def put_rounds(
+    session: Session, player_id: int, riff_id: int, take_id: int, analysed: Heard
+) -> None:
     """Keeps a reading's rounds as they count for a riff, instead of those there were."""
-    found = reading_of(session, player_id, take_id, heard.engine)
+    reading = reading_of(session, player_id, take_id, analysed.engine)
     session.execute(
         sa.delete(RoundRow).where(
-            col(RoundRow.reading_id) == found.reading_id, col(RoundRow.riff_id) == riff_id
+            col(RoundRow.reading_id) == reading.reading_id, col(RoundRow.riff_id) == riff_id
         )
     )
-    day = local_day(found.at, found.zone)
+    day = local_day(reading.at, reading.zone)
     rows = [
         {
             "player_id": player_id,
-            "reading_id": found.reading_id,
+            "reading_id": reading.reading_id,
             "riff_id": riff_id,
-            "section": one.section,
-            "round": one.round,
+            "section": result.section,
+            "round": result.round,
             "day": day,
-            "tempo_bpm": heard.tempo_bpm,
-            "seconds": heard.round_s,
-            "hits": one.hits,
-            "clean": one.clean,
-            "timing": one.timing,
-            "muting": one.muting,
-            "stops": one.stops,
+            "tempo_bpm": analysed.tempo_bpm,
+            "seconds": analysed.round_s,
+            "hits": result.hits,
+            "clean": result.clean,
+            "timing": result.timing,
+            "muting": result.muting,
+            "stops": result.stops,
         }
-        for one in heard.results
+        for result in analysed.results
     ]
     if rows:
         session.execute(sa.insert(RoundRow), rows)
@@ -115,21 +117,21 @@ def rounds_of(
     left out. `tone_id`: only those played with that tone; `recent`: only those of the last days of
     practice, which clean speed rests on.
     """
-    told = {
+    judged = {
         "clean": col(RoundRow.clean),
         "timing": col(RoundRow.timing),
         "muting": col(RoundRow.muting),
         "stops": col(RoundRow.stops),
     }[what]
     query = (
-        sa.select(col(RoundRow.day), col(RoundRow.tempo_bpm), told)
+        sa.select(col(RoundRow.day), col(RoundRow.tempo_bpm), judged)
         .join(ReadingRow, col(ReadingRow.id) == col(RoundRow.reading_id))
         .where(
             col(RoundRow.player_id) == player_id,
             col(RoundRow.riff_id) == riff_id,
             col(RoundRow.section) == section,
             is_newest(),
-            told.is_not(None),
+            judged.is_not(None),
         )
         .order_by(col(RoundRow.day), col(RoundRow.reading_id), col(RoundRow.round))
     )
@@ -243,8 +245,8 @@ def is_current() -> Any:
     """Whether what is stored of a reading's judgement is by today's rules and with the player's
     tolerance.
     """
-    own = practice.tolerance_of(col(ReadingRow.player_id))
-    return sa.and_(col(ReadingRow.judged_by) >= VERSION, col(ReadingRow.tolerance_ms) == own)
+    tolerance = practice.tolerance_of(col(ReadingRow.player_id))
+    return sa.and_(col(ReadingRow.judged_by) >= VERSION, col(ReadingRow.tolerance_ms) == tolerance)
 
 
 def sections_of(session: Session, player_id: int, riff_id: int) -> list[str]:

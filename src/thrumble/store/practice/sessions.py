@@ -28,8 +28,8 @@ def session_of(db: DbSession, player_id: int, day: date, *, lock: bool = False) 
         return None
 
 
-def keep_session(db: DbSession, player_id: int, day: date, own: Session) -> None:
+def keep_session(db: DbSession, player_id: int, day: date, day_plan: Session) -> None:
     """Keeps a day's session instead of what was."""
-    values = {"plan": _FORM.dump_python(own, mode="json"), "changed_at": datetime.now(UTC)}
+    values = {"plan": _FORM.dump_python(day_plan, mode="json"), "changed_at": datetime.now(UTC)}
     new = insert(SessionRow).values(player_id=player_id, day=day, **values)
     db.execute(new.on_conflict_do_update(index_elements=["player_id", "day"], set_=values))

@@ -67,7 +67,7 @@ def kept_drills(session: Session, player_id: int) -> list[tuple[int, str]]:
         .ext(distinct_on(col(RevisionRow.riff_id)))
         .order_by(col(RevisionRow.riff_id), col(RevisionRow.number).desc())
     )
-    return sorted(session.exec(newest).all(), key=lambda one: one[1])
+    return sorted(session.exec(newest).all(), key=lambda row: row[1])
 
 
 def drill_of(session: Session, player_id: int, riff_id: int) -> DrillOf | None:
@@ -107,29 +107,29 @@ def drilled_between(
 
 
 def put_helped(
-    session: Session, player_id: int, riff_id: int, before: int, after: int, one: Helped
+    session: Session, player_id: int, riff_id: int, before: int, after: int, helped: Helped
 ) -> None:
     """Keeps what a drill changed between two takes, instead of what was kept of them."""
     session.execute(
         sa.delete(HelpedRow).where(
             col(HelpedRow.player_id) == player_id,
             col(HelpedRow.after_take) == after,
-            col(HelpedRow.drill_kind) == one.kind.value,
+            col(HelpedRow.drill_kind) == helped.kind.value,
         )
     )
-    low, high = one.interval or (None, None)
+    low, high = helped.interval or (None, None)
     session.add(
         HelpedRow(
             player_id=player_id,
             riff_id=riff_id,
             before_take=before,
             after_take=after,
-            drill_kind=one.kind.value,
-            measure=one.measure.value,
-            hits=one.hits,
-            before=one.before,
-            after=one.after,
-            change=one.change,
+            drill_kind=helped.kind.value,
+            measure=helped.measure.value,
+            hits=helped.hits,
+            before=helped.before,
+            after=helped.after,
+            change=helped.change,
             low=low,
             high=high,
             created_at=datetime.now(UTC),
@@ -153,7 +153,7 @@ def all_helped(session: Session, player_id: int) -> list[Helped]:
 
 
 def _helped(row: HelpedRow) -> Helped:
-    told = row.low is not None and row.high is not None
+    has_interval = row.low is not None and row.high is not None
     return Helped(
         kind=DrillKind(row.drill_kind),
         measure=Measure(row.measure),
@@ -161,7 +161,7 @@ def _helped(row: HelpedRow) -> Helped:
         before=row.before,
         after=row.after,
         change=row.change,
-        interval=(row.low or 0.0, row.high or 0.0) if told else None,
+        interval=(row.low or 0.0, row.high or 0.0) if has_interval else None,
     )
 
 

@@ -108,8 +108,8 @@ def add_revision(
     return _add_revision(session, player_id, riff_id, last.number + 1, riff, source, pairs)
 
 
-def _identity(one: HitIdentity) -> list[str | int]:
-    return [one.section, one.bar, str(one.at), one.appearance]
+def _identity(hit_identity: HitIdentity) -> list[str | int]:
+    return [hit_identity.section, hit_identity.bar, str(hit_identity.at), hit_identity.appearance]
 
 
 def _add_revision(
@@ -298,8 +298,8 @@ def riff_standings(
         ordered = sa.select(wanted.c.id).order_by(order[sort], wanted.c.riff_id)
     shown = session.execute(ordered.offset((page - 1) * limit).limit(limit)).scalars()
     places = {revision_id: place for place, revision_id in enumerate(shown)}
-    found = session.exec(select(RevisionRow).where(col(RevisionRow.id).in_(places))).all()
-    rows = sorted(found, key=lambda row: places[row.id])
+    revisions = session.exec(select(RevisionRow).where(col(RevisionRow.id).in_(places))).all()
+    rows = sorted(revisions, key=lambda row: places[row.id])
     ids = [row.riff_id for row in rows]
     counts = dict(
         session.exec(

@@ -166,14 +166,14 @@ def rigs_of(session: Session, player_id: int) -> list[Rig]:
 
 def own_instrument(session: Session, player_id: int) -> Instrument:
     """The player's own instrument in its own tuning: the oldest rig's; a usual one without any."""
-    own = next(iter(rigs_of(session, player_id)), None)
-    if own is None:
+    rig = next(iter(rigs_of(session, player_id)), None)
+    if rig is None:
         return Instrument()
     return Instrument(
-        tuning=tuple(own.tuning),
-        capo=own.capo,
-        scale_mm=float(own.scale_mm),
-        left_handed=own.left_handed,
+        tuning=tuple(rig.tuning),
+        capo=rig.capo,
+        scale_mm=float(rig.scale_mm),
+        left_handed=rig.left_handed,
     )
 
 

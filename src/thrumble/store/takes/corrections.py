@@ -35,7 +35,7 @@ def put_correction(
     index: int,
     round_: int,
     articulation: str,
-    heard: str,
+    classified: str,
     example_id: int | None = None,
 ) -> None:
     """Keeps what the player says a hit was, in place of what they said before."""
@@ -45,7 +45,7 @@ def put_correction(
         "index": index,
         "round": round_,
         "articulation": articulation,
-        "heard": heard,
+        "heard": classified,
         "example_id": example_id,
         "created_at": datetime.now(UTC),
     }
@@ -100,4 +100,4 @@ def corrected_kinds(session: Session, player_id: int) -> list[tuple[str, str]]:
     query = select(CorrectionRow.heard, CorrectionRow.articulation).where(
         CorrectionRow.player_id == player_id
     )
-    return [(heard, said) for heard, said in session.exec(query).all()]
+    return [(articulation, corrected) for articulation, corrected in session.exec(query).all()]

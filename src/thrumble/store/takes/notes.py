@@ -59,7 +59,7 @@ def says(text: str, take_id: Any) -> Any:
     columns = (NoteRow.pick, NoteRow.palm, NoteRow.fingers, NoteRow.tried, NoteRow.words)
     return sa.exists().where(
         col(NoteRow.take_id) == take_id,
-        sa.or_(*(col(one).icontains(text, autoescape=True) for one in columns)),
+        sa.or_(*(col(column).icontains(text, autoescape=True) for column in columns)),
     )
 
 

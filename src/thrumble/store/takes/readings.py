@@ -181,14 +181,14 @@ def older_reading(session: Session, player_id: int, take_id: int, engine: str) -
 
 
 def _stale(player_id: int, engine: str) -> tuple[Any, ...]:
-    heard = sa.exists().where(
+    analysed = sa.exists().where(
         col(ReadingRow.take_id) == col(TakeRow.id), col(ReadingRow.engine) == engine
     )
     return (
         TakeRow.player_id == player_id,
         TakeRow.state == TakeState.READ,
         col(TakeRow.let_go_at).is_(None),
-        ~heard,
+        ~analysed,
     )
 
 

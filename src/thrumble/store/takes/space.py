@@ -46,9 +46,9 @@ def space(session: Session, player_id: int | None = None) -> Space:
         .select_from(TakeRow)
         .where(*mine)
     ).one()
-    own = [] if player_id is None else [ChunkRow.player_id == player_id]
+    owner = [] if player_id is None else [ChunkRow.player_id == player_id]
     chunks = session.exec(
-        select(sa.func.coalesce(sa.func.sum(sa.func.octet_length(ChunkRow.data)), 0)).where(*own)
+        select(sa.func.coalesce(sa.func.sum(sa.func.octet_length(ChunkRow.data)), 0)).where(*owner)
     ).one()
     return Space(
         takes=count,

@@ -133,8 +133,8 @@ def add_take(session: Session, player_id: int, new: NewTake, state: TakeState) -
     ).scalar_one_or_none()
     if counted is None:
         raise NotFound("there is no such riff: choose one from the list of riffs")
-    if new.client_key is not None and (known := _by_key(session, player_id, new.client_key)):
-        return take_of(known)
+    if new.client_key is not None and (stored := _by_key(session, player_id, new.client_key)):
+        return take_of(stored)
     values = {name: getattr(new, name) for name in NewTake.__slots__} | {
         "created_at": new.created_at or datetime.now(UTC)
     }

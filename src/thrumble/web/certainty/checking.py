@@ -84,7 +84,9 @@ def check_lines(session: Session, player_id: int) -> list[CheckLine]:
         if proof.tone_id in seen:
             continue
         seen.add(proof.tone_id)
-        rows = [_row(one) for one in shares(list(proof.hits), proof.struck) if one.name in SHOWN]
+        rows = [
+            _row(share) for share in shares(list(proof.hits), proof.struck) if share.name in SHOWN
+        ]
         out.append(
             CheckLine(
                 take_id=proof.take_id,
@@ -114,7 +116,7 @@ def check_view(session: Session, player_id: int, take_id: int) -> CheckView:
         figure=_row(whole).figure,
         sentence=f"of your hits came out the way you were asked to play them: {whole.right} of "
         f"{whole.of}",
-        rows=[_row(one) for one in rows],
+        rows=[_row(row) for row in rows],
         blocks=blocks,
         struck=counted(len(proof.struck), "hit") + " struck out" if proof.struck else "",
         stale=stale if proof.engine != EAR.version else "",
@@ -142,22 +144,22 @@ def _row(share: Share) -> RowView:
 
 
 def _block(name: str, hits: list[ProofHit], struck: frozenset[int]) -> BlockView:
-    kept = [hit for hit in hits if hit.index not in struck]
-    right = f"{sum(hit.right for hit in kept)} of {len(kept)}"
+    silent = [hit for hit in hits if hit.index not in struck]
+    right = f"{sum(hit.right for hit in silent)} of {len(silent)}"
     return BlockView(name, right, [_hit(hit, struck) for hit in hits])
 
 
 def _hit(hit: ProofHit, struck: frozenset[int]) -> HitView:
-    heard = hit.heard or "nothing"
+    articulation = hit.heard or "nothing"
     mark = "right" if hit.right else "wrong"
     if hit.index in struck:
         mark = "struck"
-    words = f"bar {hit.bar}: asked {hit.asked}, heard {heard}"
+    words = f"bar {hit.bar}: asked {hit.asked}, heard {articulation}"
     if hit.told != hit.asked:
         words += f", told {hit.told}"
     return HitView(
         index=hit.index,
         mark=mark,
-        differs="" if hit.right else heard,
+        differs="" if hit.right else articulation,
         words=words + (", struck out" if mark == "struck" else ""),
     )

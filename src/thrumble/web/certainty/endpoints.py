@@ -96,9 +96,9 @@ def keep_check_hits(
     request: Request, take_id: Id, session: DbSession, player_id: PlayerId
 ) -> HTMLResponse:
     """Makes hits of it examples of its tone."""
-    kept = counted(keep_hits(session, player_id, take_id), "hit")
+    examples = counted(keep_hits(session, player_id, take_id), "hit")
     view = check_view(session, player_id, take_id)
-    done = f"{kept} of this check teach your tone now. Takes you read from here on go by them."
+    done = f"{examples} of this check teach your tone now. Takes you read from here on go by them."
     return render(request, "certainty/_check.html", view=view, done=done)
 
 

@@ -71,8 +71,8 @@ class CertaintyView:
 @lru_cache(maxsize=1)
 def figures() -> dict[str, Any]:
     """The benchmark's last table, as written by its one command."""
-    found: dict[str, Any] = json.loads(FIGURES.read_text())
-    return found
+    figures: dict[str, Any] = json.loads(FIGURES.read_text())
+    return figures
 
 
 def certainty_view(
@@ -106,7 +106,7 @@ def certainty_view(
             "were played."
         ),
         profile=_profile(table["profile"]),
-        own=_own(tones),
+        own=_tone_shares(tones),
         corrections=_corrections(corrected),
     )
 
@@ -145,13 +145,13 @@ def _cell(muted: float, under: str) -> CellView:
     return CellView(f"{muted:.1%}", under, rank, round(max(0.0, (muted - 0.8) / 0.2) * 100))
 
 
-def _unmet(found: dict[str, Any] | None) -> RowView | None:
+def _unmet(figures: dict[str, Any] | None) -> RowView | None:
     """The guitars that nothing was trained on, at every slot length; None where this engine has not
     been tried on them.
     """
-    if not found or found["engine"] != EAR.version:
+    if not figures or figures["engine"] != EAR.version:
         return None
-    rows = {row["tone"]: row for row in found["rows"] if row["n"]}
+    rows = {row["tone"]: row for row in figures["rows"] if row["n"]}
     cells: list[CellView | None] = []
     for tone in TONES:
         row = rows.get(tone)
@@ -182,14 +182,14 @@ REAL_NAMES = {
 }
 
 
-def _real(found: dict[str, Any] | None) -> list[tuple[str, list[RealRowView]]]:
+def _real(document: dict[str, Any] | None) -> list[tuple[str, list[RealRowView]]]:
     """What was measured behind amplifiers that nobody here wrote, by what was changed; empty where
     this engine has not been tried there.
     """
-    if not found or found["engine"] != EAR.version:
+    if not document or document["engine"] != EAR.version:
         return []
     out: dict[str, list[RealRowView]] = {}
-    for row in found["rows"]:
+    for row in document["rows"]:
         figures = []
         for key in REAL_COLUMNS:
             right, of = row[key]
@@ -199,31 +199,31 @@ def _real(found: dict[str, Any] | None) -> list[tuple[str, list[RealRowView]]]:
     return list(out.items())
 
 
-def _timing(found: dict[str, float] | None) -> tuple[str, str]:
+def _timing(figures: dict[str, float] | None) -> tuple[str, str]:
     """Never better than measured: tenths of a millisecond, rounded up."""
-    if found is None:
+    if figures is None:
         return "not measured", ""
-    middle, tail = (math.ceil(found[key] * 10) / 10 for key in ("middle_ms", "tail_ms"))
+    middle, tail = (math.ceil(figures[key] * 10) / 10 for key in ("middle_ms", "tail_ms"))
     return f"half of all hits within {middle:.1f} ms", f"19 of 20 within {tail:.1f} ms"
 
 
-def _profile(found: dict[str, Any]) -> str:
-    without, kept = found.get("without"), found.get("with")
-    if not without or not kept:
+def _profile(figures: dict[str, Any]) -> str:
+    without, with_examples = figures.get("without"), figures.get("with")
+    if not without or not with_examples:
         return "What your own examples change was not measured."
-    a, b = (x["unlike_right"] / max(1, x["unlike"]) for x in (without, kept))
+    a, b = (x["unlike_right"] / max(1, x["unlike"]) for x in (without, with_examples))
     return (
-        f"On {kept['n']} hits of guitars with sixteen examples each, "
-        f"{kept['right'] / kept['n']:.1%} came out right with the examples "
+        f"On {with_examples['n']} hits of guitars with sixteen examples each, "
+        f"{with_examples['right'] / with_examples['n']:.1%} came out right with the examples "
         f"and {without['right'] / without['n']:.1%} without; of those played unlike the plan "
         f"{b:.1%} and {a:.1%}."
     )
 
 
-def _own(tones: list[tuple[ToneProfile, list[Example]]]) -> list[tuple[str, str]]:
+def _tone_shares(tones: list[tuple[ToneProfile, list[Example]]]) -> list[tuple[str, str]]:
     out = []
-    for tone, kept in tones:
-        kinds = Counter(example.kind for example in kept)
+    for tone, examples in tones:
+        kinds = Counter(example.kind for example in examples)
         words = ", ".join(f"{n} {kind}" for kind, n in kinds.items()) or "no examples yet"
         out.append((f"{tone.name} ({tone.sound})", words))
     return out
@@ -235,13 +235,13 @@ def _corrections(corrected: list[tuple[str, str]]) -> str:
             "You haven't corrected a hit yet. When we get a hit wrong, say what it was; we keep "
             "count here."
         )
-    most = Counter((heard, said) for heard, said in corrected if heard != said).most_common(
-        MOST_CORRECTIONS_TO_NAME
-    )
-    agreed = sum(heard == said for heard, said in corrected)
+    most = Counter(
+        (read, corrected) for read, corrected in corrected if read != corrected
+    ).most_common(MOST_CORRECTIONS_TO_NAME)
+    agreed = sum(read == corrected for read, corrected in corrected)
     words = "; ".join(
-        f"{n} called {heard} that you say {'were' if n > 1 else 'was'} {said}"
-        for (heard, said), n in most
+        f"{n} called {read} that you say {'were' if n > 1 else 'was'} {corrected}"
+        for (read, corrected), n in most
     )
     hits = counted(len(corrected), "hit")
     return f"You checked {hits} yourself and agreed on {agreed}" + (f": {words}." if words else ".")

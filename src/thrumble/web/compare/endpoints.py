@@ -47,12 +47,12 @@ def compare_page(
     first, second = _numbers(a), _numbers(b)
     if not first:
         raise BadInput("choose a take to compare: open one, then press Compare")
-    own = takes.get_take(session, player_id, first[0])
+    take = takes.get_take(session, player_id, first[0])
     if second and not choose:
         compared = compare_takes(session, player_id, first, second)
         query = f"a={','.join(map(str, first))}&b={','.join(map(str, second))}"
         return render(request, "compare/page.html", view=compare_view(compared, query))
-    numbers = takes_behind(session, player_id, Behind(riff_id=own.riff_id))
+    numbers = takes_behind(session, player_id, Behind(riff_id=take.riff_id))
     lines = take_lists.take_lines(
         session, player_id, only=numbers, states=(TakeState.READ,), limit=SHOWN
     )

@@ -73,50 +73,58 @@ class CompareView:
 
 def compare_view(compared: Compared, query: str) -> CompareView:
     """Everything of a comparison."""
-    found = compared.found
-    clear = [one for one in found.differences if one.clear]
-    sentences = [_sentence(one) for one in clear]
-    sentences += _unclear_words(found)
-    places = sorted((one for one in found.places if one.clear), key=lambda one: -abs(one.value))
+    comparison = compared.found
+    clear = [difference for difference in comparison.differences if difference.clear]
+    sentences = [_sentence(difference) for difference in clear]
+    sentences += _unclear_words(comparison)
+    places = sorted(
+        (place for place in comparison.places if place.clear), key=lambda place: -abs(place.value)
+    )
     return CompareView(
         title=compared.revision.riff.title,
         meta=" against ".join(
-            f"{name}: {counted(len(own), 'take')}, {counted(rounds, 'round')}"
-            for name, own, rounds in zip(SIDES, (compared.a, compared.b), found.rounds, strict=True)
+            f"{name}: {counted(len(takes), 'take')}, {counted(rounds, 'round')}"
+            for name, takes, rounds in zip(
+                SIDES, (compared.a, compared.b), comparison.rounds, strict=True
+            )
         ),
         first=sentences[0],
         more=sentences[1:],
-        figures=[_row(one) for one in found.differences],
+        figures=[_row(difference) for difference in comparison.differences],
         places=[
             PlaceRow(
-                f"bar {one.bar}, {one.at}",
-                f"{one.a_ms:+.0f}",
-                f"{one.b_ms:+.0f}",
-                f"{one.value:+.0f} ms",
-                f"{one.interval[0]:+.0f} to {one.interval[1]:+.0f}",
+                f"bar {place.bar}, {place.at}",
+                f"{place.a_ms:+.0f}",
+                f"{place.b_ms:+.0f}",
+                f"{place.value:+.0f} ms",
+                f"{place.interval[0]:+.0f} to {place.interval[1]:+.0f}",
             )
-            for one in places
+            for place in places
         ],
-        sides=[_side(name, own) for name, own in zip(SIDES, (compared.a, compared.b), strict=True)],
+        sides=[
+            _side(name, takes) for name, takes in zip(SIDES, (compared.a, compared.b), strict=True)
+        ],
         strip=paired_strip(compared.a[0].judgement, compared.b[0].judgement),
-        cautions=list(found.cautions),
+        cautions=list(comparison.cautions),
         query=query,
         marks=_marks(compared),
     )
 
 
-def _unclear_words(found: Comparison) -> list[str]:
+def _unclear_words(comparison: Comparison) -> list[str]:
     """The measures without a clear difference: those that are alike, and those still open."""
-    measured = [one for one in found.differences if one.interval is not None]
-    still_open = [one.metric.words for one in measured if one.is_open]
-    clear = sum(one.clear for one in measured)
-    alike = len(measured) - clear - len(still_open)
+    measured = [
+        difference for difference in comparison.differences if difference.interval is not None
+    ]
+    still_open = [difference.metric.words for difference in measured if difference.is_open]
+    clear = sum(difference.clear for difference in measured)
+    same = len(measured) - clear - len(still_open)
     words = []
     if still_open:
         words.append(f"Too early to say: {', '.join(still_open)}. Play each a few times more.")
-    if alike:
+    if same:
         other = " other" if clear or still_open else ""
-        words.append(f"No clear difference in {counted(alike, f'{other} measure'.strip())}.")
+        words.append(f"No clear difference in {counted(same, f'{other} measure'.strip())}.")
     return words
 
 
@@ -128,8 +136,8 @@ def _marks(compared: Compared) -> dict[str, object]:
             "onsets": [round(h.onset_s, 4) for h in judged.reading.hits if h.onset_s is not None],
             "due": [round(hit.expected_s, 4) for hit in judged.reading.hits],
         }
-        for name, own in zip(SIDES, (compared.a, compared.b), strict=True)
-        for judged in own[:1]
+        for name, takes in zip(SIDES, (compared.a, compared.b), strict=True)
+        for judged in takes[:1]
     }
     return {
         "tempo": expanded.tempo_bpm,
@@ -143,49 +151,60 @@ def _marks(compared: Compared) -> dict[str, object]:
     }
 
 
-def _sentence(one: Difference) -> str:
-    assert one.a is not None and one.b is not None and one.interval is not None
-    unit = f" {one.metric.unit}" if one.metric.unit else ""
-    digits = one.metric.digits
-    low, high = sorted(abs(end) for end in one.interval)
-    change = f"{abs(one.value or 0):.{digits}f}{unit}"
-    way = "less" if (one.value or 0) < 0 else "more"
-    said = f"{one.metric.words[0].upper()}{one.metric.words[1:]}: B is {change} {way} than A"
-    judged = {"a": ", so A is better", "b": ", so B is better", "": ""}[one.better]
-    return f"{said} ({low:.{digits}f} to {high:.{digits}f}){judged}."
+def _sentence(difference: Difference) -> str:
+    assert difference.a is not None and difference.b is not None and difference.interval is not None
+    unit = f" {difference.metric.unit}" if difference.metric.unit else ""
+    digits = difference.metric.digits
+    low, high = sorted(abs(end) for end in difference.interval)
+    change = f"{abs(difference.value or 0):.{digits}f}{unit}"
+    way = "less" if (difference.value or 0) < 0 else "more"
+    sentence = (
+        f"{difference.metric.words[0].upper()}{difference.metric.words[1:]}: B is "
+        f"{change} {way} than A"
+    )
+    judged = {"a": ", so A is better", "b": ", so B is better", "": ""}[difference.better]
+    return f"{sentence} ({low:.{digits}f} to {high:.{digits}f}){judged}."
 
 
-def _row(one: Difference) -> FigureRow:
-    if one.a is None or one.b is None or one.interval is None or one.value is None:
-        return FigureRow(one.metric.words, "", "", "", "", one.why, "untold", None)
-    digits, unit = one.metric.digits, f" {one.metric.unit}" if one.metric.unit else ""
-    low, high = one.interval
+def _row(difference: Difference) -> FigureRow:
+    if (
+        difference.a is None
+        or difference.b is None
+        or difference.interval is None
+        or difference.value is None
+    ):
+        return FigureRow(difference.metric.words, "", "", "", "", difference.why, "untold", None)
+    digits, unit = (
+        difference.metric.digits,
+        f" {difference.metric.unit}" if difference.metric.unit else "",
+    )
+    low, high = difference.interval
     reach = max(abs(low), abs(high), 1e-9)
-    unclear = "too early to say" if one.is_open else "no clear difference"
+    unclear = "too early to say" if difference.is_open else "no clear difference"
     if high - low < 1e-9:
         unclear = "the same"
-    verdict = {"a": "A is better", "b": "B is better", "": "differs"}[one.better]
+    verdict = {"a": "A is better", "b": "B is better", "": "differs"}[difference.better]
     return FigureRow(
-        name=one.metric.words,
-        a=f"{one.a:.{digits}f}{unit}",
-        b=f"{one.b:.{digits}f}{unit}",
-        difference=f"{one.value:+.{digits}f}{unit}",
+        name=difference.metric.words,
+        a=f"{difference.a:.{digits}f}{unit}",
+        b=f"{difference.b:.{digits}f}{unit}",
+        difference=f"{difference.value:+.{digits}f}{unit}",
         interval=f"{low:+.{digits}f} to {high:+.{digits}f}",
-        verdict=verdict if one.clear else unclear,
-        css="clear" if one.clear else "",
+        verdict=verdict if difference.clear else unclear,
+        css="clear" if difference.clear else "",
         bar=(
             round(50 + 48 * low / reach, 1),
             round(48 * (high - low) / reach, 1),
-            round(50 + 48 * one.value / reach, 1),
+            round(50 + 48 * difference.value / reach, 1),
         ),
     )
 
 
-def _side(name: str, own: list[JudgedTake]) -> SideView:
-    take, reading = own[0].take, own[0].reading
+def _side(name: str, takes: list[JudgedTake]) -> SideView:
+    take, reading = takes[0].take, takes[0].reading
     return SideView(
         name=name,
-        takes=[(judged.take.id, f"take {judged.take.number}") for judged in own],
+        takes=[(judged.take.id, f"take {judged.take.number}") for judged in takes],
         take_id=take.id,
         start_s=reading.start_s or 0.0,
         tempo=reading.tempo_bpm,

@@ -26,8 +26,8 @@ def caret_places(expanded: ExpandedRiff, bar: PlayedBar, grid: Fraction) -> list
     length = bar.meter.length
     steps = {k * grid for k in range(int(length / grid) + 1) if k * grid < length}
     places = sorted(steps | set(hits))
-    own = next((s.feel for s in expanded.riff.sections if s.name == bar.section), None)
-    feel = bar_feel(own or expanded.riff.feel, length, hits)
+    section_feel = next((s.feel for s in expanded.riff.sections if s.name == bar.section), None)
+    feel = bar_feel(section_feel or expanded.riff.feel, length, hits)
     x = [float(feel.played(at) / length) * 100 for at in places] + [100.0]
     return [
         CaretPlace(at, round(begin, 3), round(end - begin, 3), "hit" if at in hits else "gap")

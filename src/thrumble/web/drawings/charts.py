@@ -144,12 +144,12 @@ def habit_clock(expanded: ExpandedRiff, played: list[PlayedPlace]) -> Clock:
     at: dict[tuple[str, int, str], DueHit] = {}
     for due in expanded.hits:
         if due.bar in bars:
-            own = due.identity
-            at.setdefault((own.section, own.bar, str(own.at)), due)
+            identity = due.identity
+            at.setdefault((identity.section, identity.bar, str(identity.at)), due)
     shown = [
-        (at[key], one.late_ms)
-        for one in played
-        if (key := (one.section, one.bar, one.at)) in at and one.late_ms is not None
+        (at[key], result.late_ms)
+        for result in played
+        if (key := (result.section, result.bar, result.at)) in at and result.late_ms is not None
     ]
     dots = []
     for k, (due, late_ms) in enumerate(shown[:: max(1, -(-len(shown) // MOST_DOTS))]):
@@ -200,8 +200,8 @@ class Scatter:
 
 def landing_scatter(fit: LandingFit, limit_ms: float) -> Scatter:
     """Every move that was played, its lateness against its millimetres, with the fitted line."""
-    most_mm = max((one.mm for one in fit.landings), default=100.0) * 1.06
-    high = max([LEAST_LATE_MS, *(abs(one.late_ms) for one in fit.landings)]) * 1.08
+    most_mm = max((landing.mm for landing in fit.landings), default=100.0) * 1.06
+    high = max([LEAST_LATE_MS, *(abs(landing.late_ms) for landing in fit.landings)]) * 1.08
 
     def x(mm: float) -> float:
         return round(LANDING_LEFT + mm / most_mm * (LANDING_W - LANDING_LEFT - 8), 1)
@@ -209,12 +209,15 @@ def landing_scatter(fit: LandingFit, limit_ms: float) -> Scatter:
     def y(late_ms: float) -> float:
         return round((LANDING_H - LANDING_FOOT) * (0.5 - late_ms / high / 2) + 2, 1)
 
-    dots = [Dot(x(one.mm), y(one.late_ms), "in" if one.in_time else "out") for one in fit.landings]
+    dots = [
+        Dot(x(landing.mm), y(landing.late_ms), "in" if landing.in_time else "out")
+        for landing in fit.landings
+    ]
     line = ""
     if fit.per_100_mm is not None and fit.level_ms is not None:
-        middle = float(np.median([one.mm for one in fit.landings]))
-        low = min(one.mm for one in fit.landings)
-        high_mm = max(one.mm for one in fit.landings)
+        middle = float(np.median([landing.mm for landing in fit.landings]))
+        low = min(landing.mm for landing in fit.landings)
+        high_mm = max(landing.mm for landing in fit.landings)
         ends = [fit.level_ms + fit.per_100_mm.value * (mm - middle) / 100 for mm in (low, high_mm)]
         line = f"M{x(low)} {y(ends[0])}L{x(high_mm)} {y(ends[1])}"
     step = _round_step(most_mm / TICKS_WANTED)

@@ -67,21 +67,21 @@ def spaced(notes: list[Word], width: float) -> list[Word]:
     """Labels under the take that neither overlap nor run over the bar's end; the same word again
     nearby is counted with the one that stands.
     """
-    kept: list[Word] = []
+    words: list[Word] = []
     counts: list[int] = []
     for note in sorted(notes, key=lambda word: word.x):
         long = _word_px(note.text)
         x = max(0.0, min(note.x, width - long))
-        if kept and x < kept[-1].x + _word_px(kept[-1].text) + NOTE_GAP_PX:
-            if kept[-1].text.split(" ×")[0] == note.text:
+        if words and x < words[-1].x + _word_px(words[-1].text) + NOTE_GAP_PX:
+            if words[-1].text.split(" ×")[0] == note.text:
                 counts[-1] += 1
-                kept[-1] = Word(kept[-1].x, f"{note.text} ×{counts[-1]}", note.css)
-                over = kept[-1].x + _word_px(kept[-1].text) - width
-                kept[-1] = Word(max(0.0, kept[-1].x - max(0.0, over)), kept[-1].text, note.css)
+                words[-1] = Word(words[-1].x, f"{note.text} ×{counts[-1]}", note.css)
+                over = words[-1].x + _word_px(words[-1].text) - width
+                words[-1] = Word(max(0.0, words[-1].x - max(0.0, over)), words[-1].text, note.css)
             continue
-        kept.append(Word(round(x, 1), note.text, note.css))
+        words.append(Word(round(x, 1), note.text, note.css))
         counts.append(1)
-    return _without_overlaps(kept)
+    return _without_overlaps(words)
 
 
 def _without_overlaps(notes: list[Word]) -> list[Word]:

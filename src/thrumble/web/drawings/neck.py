@@ -143,11 +143,11 @@ def neck_drawing(route: Route, instrument: Instrument, looked: Looked | None = N
         opens=[y[n.string] for n in grip.notes if not n.finger] if grip else [],
         span=_span(grip, x, y) if grip else None,
         quiet=[
-            Stroke(y[one.string] - DASH_PX, y[one.string] + DASH_PX)
-            for one in quiet
-            if one.by is not None
+            Stroke(y[quiet_string.string] - DASH_PX, y[quiet_string.string] + DASH_PX)
+            for quiet_string in quiet
+            if quiet_string.by is not None
         ],
-        loose=[y[one.string] for one in quiet if one.by is None],
+        loose=[y[quiet_string.string] for quiet_string in quiet if quiet_string.by is None],
         quiet_x=x((grip.hand or 1) - AT_FINGER) if grip else 0.0,
         wood=Field(min(frets), top - EDGE_PX, max(frets) - min(frets), bottom - top + 2 * EDGE_PX),
         middle_y=(top + bottom) / 2,
@@ -205,8 +205,8 @@ def _arcs(route: Route, x: Callable[[float], float]) -> list[NeckArc]:
     for k, move in enumerate(route.moves):
         a, b = hands[move.from_index] or 0, hands[move.to_index] or 0
         pair = (min(a, b), max(a, b))
-        known = fastest.get(pair)
-        if known is None or move.speed_mm_s > known[0].speed_mm_s:
+        speed = fastest.get(pair)
+        if speed is None or move.speed_mm_s > speed[0].speed_mm_s:
             fastest[pair] = (move, k == route.worst_move)
     out: list[NeckArc] = []
     named: list[tuple[float, float]] = []

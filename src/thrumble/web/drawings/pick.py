@@ -47,8 +47,8 @@ def pick_bar(expanded: ExpandedRiff, bar: PlayedBar, path: PickPath) -> PickBar:
             placed.append((round(x + 2, 1), stroke))
     lines = [_line(x, stroke, troubled.get(stroke.index, "")) for x, stroke in placed]
     air = [
-        f"M{x + LEAN_PX} {_gap(one.rest)}L{y} {_gap(other.start)}"
-        for (x, one), (y, other) in pairwise(placed)
+        f"M{x + LEAN_PX} {_gap(stroke.rest)}L{y} {_gap(other.start)}"
+        for (x, stroke), (y, other) in pairwise(placed)
     ]
     return PickBar(
         width=width,

@@ -66,8 +66,8 @@ def shapes_of(riff: Riff, instrument: Instrument, *, left_handed: bool) -> list[
                     continue
                 key = tuple((note.string, note.fret) for note in hit.notes)
                 midis = [riff.instrument.midi(note) for note in hit.notes]
-                known = tuple(midi for midi in midis if midi is not None)
-                seen.setdefault(key, (hit.notes, hit.label or name_notes(known) or ""))
+                shapes_by_midi = tuple(midi for midi in midis if midi is not None)
+                seen.setdefault(key, (hit.notes, hit.label or name_notes(shapes_by_midi) or ""))
     return [
         shape_drawing(notes, name, instrument, left_handed=left_handed)
         for notes, name in seen.values()

@@ -48,7 +48,7 @@ def slot_bars(expanded: ExpandedRiff, habits: list[Habit], behind: str) -> list[
     """Every written bar once, in the order it is played first. `behind`: the address of the takes
     behind the riff's figures, to which a place adds its own.
     """
-    known = {(one.section, one.bar, one.at): one for one in habits}
+    habits_by_place = {(habit.section, habit.bar, habit.at): habit for habit in habits}
     seen: set[tuple[str, int]] = set()
     out = []
     for bar in expanded.bars:
@@ -61,7 +61,7 @@ def slot_bars(expanded: ExpandedRiff, habits: list[Habit], behind: str) -> list[
         ends = [hit.at for hit in hits[1:]] + [bar.meter.length]
         slots = []
         for hit, end in zip(hits, ends, strict=True):
-            habit = known.get((*key, str(hit.at)))
+            habit = habits_by_place.get((*key, str(hit.at)))
             if habit is not None:
                 room = float((end - hit.at) / bar.meter.length) * width
                 x = float(hit.at / bar.meter.length) * width

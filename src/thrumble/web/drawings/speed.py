@@ -49,16 +49,18 @@ class SpeedChart:
     label: str
 
 
-def speed_chart(told: CleanSpeed, rounds: list[Round], riff_tempo_bpm: float) -> SpeedChart:
+def speed_chart(clean_speed: CleanSpeed, rounds: list[Round], riff_tempo_bpm: float) -> SpeedChart:
     """The band over the days that were played; one day is drawn as a short piece."""
-    days = [day for day, _ in told.by_day]
+    days = [day for day, _ in clean_speed.by_day]
     first, last = days[0], days[-1]
     span = max(1, (last - first).days)
     shown = rounds[-MOST_DOTS:]
-    tempos = [one.tempo_bpm for one in shown]
-    low = min([*tempos, *(one.low for _, one in told.by_day[-len(days) :])])
-    high = max([*tempos, *(one.bpm for _, one in told.by_day), told.now.high])
-    low, high = max(low, 0.6 * min(tempos)), min(high, 1.5 * max(*tempos, told.now.bpm))
+    tempos = [result.tempo_bpm for result in shown]
+    low = min([*tempos, *(estimate.low for _, estimate in clean_speed.by_day[-len(days) :])])
+    high = max(
+        [*tempos, *(estimate.bpm for _, estimate in clean_speed.by_day), clean_speed.now.high]
+    )
+    low, high = max(low, 0.6 * min(tempos)), min(high, 1.5 * max(*tempos, clean_speed.now.bpm))
     goal = riff_tempo_bpm <= high * 1.25
     if goal:
         high = max(high, riff_tempo_bpm)
@@ -71,39 +73,39 @@ def speed_chart(told: CleanSpeed, rounds: list[Round], riff_tempo_bpm: float) ->
         share = (min(max(bpm, low), high) - low) / (high - low)
         return round(HIGH - FOOT - share * (HIGH - FOOT - TOP), 1)
 
-    spots = [(x(day), one) for day, one in told.by_day]
+    spots = [(x(day), estimate) for day, estimate in clean_speed.by_day]
     if len(spots) == 1:
-        spots = [(LEFT, told.by_day[0][1]), (LEFT + 30, told.by_day[0][1])]
-    up = "L".join(f"{at} {y(one.high)}" for at, one in spots)
-    down = "L".join(f"{at} {y(one.low)}" for at, one in reversed(spots))
+        spots = [(LEFT, clean_speed.by_day[0][1]), (LEFT + 30, clean_speed.by_day[0][1])]
+    up = "L".join(f"{at} {y(spot.high)}" for at, spot in spots)
+    down = "L".join(f"{at} {y(spot.low)}" for at, spot in reversed(spots))
     return SpeedChart(
         band=f"M{up}L{down}Z",
-        line="M" + "L".join(f"{at} {y(one.bpm)}" for at, one in spots),
+        line="M" + "L".join(f"{at} {y(spot.bpm)}" for at, spot in spots),
         dots=_dots(shown, x, y),
         lines=_lines(low, high, y),
         days=[SpeedLine(x(first), f"{first.day} {first:%b}")]
         + ([SpeedLine(x(last), f"{last.day} {last:%b}")] if last > first else []),
         goal_y=y(riff_tempo_bpm) if goal else None,
         goal=f"written tempo {riff_tempo_bpm:g}",
-        label=f"Clean speed over {counted(len(days), 'day')}: {told.now.bpm:.0f} bpm now, "
-        f"{told.now.low:.0f} to {told.now.high:.0f}",
+        label=f"Clean speed over {counted(len(days), 'day')}: {clean_speed.now.bpm:.0f} bpm now, "
+        f"{clean_speed.now.low:.0f} to {clean_speed.now.high:.0f}",
     )
 
 
 def _dots(shown: list[Round], x, y) -> list[SpeedDot]:  # type: ignore[no-untyped-def]
     """Rounds of one day at one tempo lie side by side, closer where there is little room."""
-    many = Counter((one.day, one.tempo_bpm) for one in shown)
+    many = Counter((result.day, result.tempo_bpm) for result in shown)
     seen: Counter[tuple[date, float]] = Counter()
     out = []
-    for one in shown:
-        key = (one.day, one.tempo_bpm)
-        apart = min(DOT_APART, (WIDE - DOT_APART - x(one.day)) / max(1, many[key] - 1))
+    for result in shown:
+        key = (result.day, result.tempo_bpm)
+        apart = min(DOT_APART, (WIDE - DOT_APART - x(result.day)) / max(1, many[key] - 1))
         seen[key] += 1
         out.append(
             SpeedDot(
-                round(x(one.day) + apart * (seen[key] - 1), 1),
-                y(one.tempo_bpm),
-                "clean" if one.clean else "not",
+                round(x(result.day) + apart * (seen[key] - 1), 1),
+                y(result.tempo_bpm),
+                "clean" if result.clean else "not",
             )
         )
     return out

@@ -113,7 +113,7 @@ def _slots(
     bar: PlayedBar, hits: list[DueHit], width: float, counts: dict[int, str] | None
 ) -> list[Slot]:
     """The count under the bar: every beat, and between beats every hit."""
-    said = {} if counts is None else {due.hit.at: counts.get(due.index, "") for due in hits}
+    count_words = {} if counts is None else {due.hit.at: counts.get(due.index, "") for due in hits}
     places = {k * bar.meter.beat: float(k) for k in range(bar.meter.beats)}
     length_s = bar.end_s - bar.start_s
     starts = {at: at / bar.meter.length * length_s for at in places} | {
@@ -125,7 +125,7 @@ def _slots(
         Slot(
             float(s) / length_s * width,
             (e - float(s)) / length_s * width,
-            spoken_count(at, bar.meter) if counts is None else said.get(at, ""),
+            spoken_count(at, bar.meter) if counts is None else count_words.get(at, ""),
             round(float(s), 4),
             round(e, 4),
         )

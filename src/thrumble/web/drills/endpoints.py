@@ -71,15 +71,15 @@ def drills_home(request: Request, session: DbSession, player_id: PlayerId) -> Re
 
 @router.get("/riffs/{riff_id}/drills", name="drills_page")
 def drills_page(
-    request: Request, riff_id: Id, asked: AskedQuery, session: DbSession, player_id: PlayerId
+    request: Request, riff_id: Id, asked_query: AskedQuery, session: DbSession, player_id: PlayerId
 ) -> HTMLResponse:
     """The riff's drills, one of them whole."""
     root, riff = _riff(session, player_id, riff_id)
     offered = drills_of(riff)
-    kind = asked.known_kind() if asked.kind else offered[0].kind
+    kind = asked_query.known_kind() if asked_query.kind else offered[0].kind
     made, problem, bars = None, "", None
     try:
-        bars = asked.bars()
+        bars = asked_query.bars()
         made = make_drill(riff, kind, bars=bars)
     except ThrumbleError as error:
         problem = str(error)
@@ -92,10 +92,10 @@ def drills_page(
 def _records(session: DbSession, player_id: int) -> dict[DrillKind, tuple[int, int]]:
     """How often each drill helped this player, of how many times it could be told."""
     out: dict[DrillKind, tuple[int, int]] = {}
-    for one in drills.all_helped(session, player_id):
-        if one.change is not None:
-            good, told = out.get(one.kind, (0, 0))
-            out[one.kind] = (good + (one.clear and one.change < 0), told + 1)
+    for effect in drills.all_helped(session, player_id):
+        if effect.change is not None:
+            good, tried = out.get(effect.kind, (0, 0))
+            out[effect.kind] = (good + (effect.clear and effect.change < 0), tried + 1)
     return out
 
 
@@ -105,13 +105,13 @@ def _records(session: DbSession, player_id: int) -> dict[DrillKind, tuple[int, i
     dependencies=[costly(DRILLS_A_MINUTE)],
 )
 def listen_to_drill(
-    riff_id: Id, asked: AskedQuery, session: DbSession, player_id: PlayerId
+    riff_id: Id, asked_query: AskedQuery, session: DbSession, player_id: PlayerId
 ) -> Response:
     """The drill by the simulated guitarist with the click: WAV."""
     _, riff = _riff(session, player_id, riff_id)
-    made = make_drill(riff, asked.known_kind(), bars=asked.bars())
-    found = rehearse(made, tone=Tone.CRUNCH, tempo_bpm=None, beat="click", bars=None)
-    return Response(found.wav, media_type="audio/wav")
+    made = make_drill(riff, asked_query.known_kind(), bars=asked_query.bars())
+    rehearsal = rehearse(made, tone=Tone.CRUNCH, tempo_bpm=None, beat="click", bars=None)
+    return Response(rehearsal.wav, media_type="audio/wav")
 
 
 @router.post("/riffs/{riff_id}/drills", name="play_drill", dependencies=[costly(DRILLS_A_MINUTE)])
@@ -127,9 +127,9 @@ def play_drill(
     own: Annotated[bool, Form()] = False,
 ) -> Response:
     """Makes the drill and opens it to be played; `own`: as a riff of its own, to be edited."""
-    asked = AskedDrill(kind, first, last)
+    query = AskedDrill(kind, first, last)
     root, _ = _riff(session, player_id, riff_id)
-    made = drill_for(session, player_id, DrillOf(root, asked.known_kind(), asked.bars()), tempo)
+    made = drill_for(session, player_id, DrillOf(root, query.known_kind(), query.bars()), tempo)
     if own:
         drills.stand_alone(session, player_id, made.riff_id)
     name = "riff_page" if own else "play_page"

@@ -79,7 +79,7 @@ def drills_view(
         riff_id=riff_id,
         title=riff.title,
         meta=f"{counted(count, 'bar')} at {float(riff.tempo_bpm):g} bpm, {riff.feel}",
-        lines=[_line(one, kind, records.get(one.kind)) for one in offered],
+        lines=[_line(drill, kind, records.get(drill.kind)) for drill in offered],
         name=drill.name,
         kind=kind.value,
         trains=drill.trains,
@@ -95,9 +95,11 @@ def drills_view(
     )
 
 
-def _line(one: Drill, chosen: DrillKind, record: tuple[int, int] | None) -> DrillLine:
+def _line(drill: Drill, chosen: DrillKind, record: tuple[int, int] | None) -> DrillLine:
     words = ""
     if record is not None and record[1]:
         words = f"helped {record[0]} of {counted(record[1], 'time')}"
-    here = one.kind is chosen
-    return DrillLine(one.kind.value, one.name, one.trains, words, here, f"?kind={one.kind.value}")
+    here = drill.kind is chosen
+    return DrillLine(
+        drill.kind.value, drill.name, drill.trains, words, here, f"?kind={drill.kind.value}"
+    )

@@ -24,15 +24,15 @@ router = APIRouter()
 @router.get("/neck/hand", name="hand_page")
 def hand_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """The player's hands as they are kept."""
-    kept = hands.hands_of(session, player_id)
-    view = _view(session, player_id, kept)
+    stored = hands.hands_of(session, player_id)
+    view = _view(session, player_id, stored)
     return render(request, "hand/page.html", view=view, measured="")
 
 
-def _view(session: DbSession, player_id: int, kept: hands.Hands) -> HandView:
+def _view(session: DbSession, player_id: int, hands: hands.Hands) -> HandView:
     ladder = practice.practice_of(session, player_id).ladder
     neck = rigs.own_instrument(session, player_id)
-    return hand_view(kept, ladder, neck, best_speed(session, player_id))
+    return hand_view(hands, ladder, neck, best_speed(session, player_id))
 
 
 @router.post("/neck/hand", name="keep_hand")
@@ -55,7 +55,7 @@ def keep_hand(
         if text not in list(kind):
             raise BadInput(f"choose the {what} from the list")
     was = hands.hands_of(session, player_id)
-    kept = hands.Hands(
+    hands_now = hands.Hands(
         hand=Hand(
             reach_mm=reach,
             school=None if school == "any" else School(school),
@@ -64,9 +64,9 @@ def keep_hand(
         picking=Picking(picking),
         measured=was.measured and was.hand.reach_mm == reach,
     )
-    hands.keep_hands(session, player_id, kept)
-    own = replace(practice.practice_of(session, player_id), ladder=LadderSchool(ladder))
-    practice.keep_practice(session, player_id, own)
+    hands.keep_hands(session, player_id, hands_now)
+    settings = replace(practice.practice_of(session, player_id), ladder=LadderSchool(ladder))
+    practice.keep_practice(session, player_id, settings)
     return Response(status_code=204, headers={"HX-Refresh": "true"})
 
 
@@ -86,9 +86,11 @@ def keep_reach(
         for first, text in zip(ASKED_FRETS, (fret_1, fret_5, fret_9), strict=True)
         if (reached := whole_number(text, "a fret")) is not None
     }
-    found = measure_reach(neck, answers)
+    reach = measure_reach(neck, answers)
     was = hands.hands_of(session, player_id)
-    kept = replace(was, hand=replace(was.hand, reach_mm=found.reach_mm), known=True, measured=True)
-    hands.keep_hands(session, player_id, kept)
-    view = _view(session, player_id, kept)
-    return render(request, "hand/_hand.html", view=view, measured=measured_words(found))
+    stored = replace(
+        was, hand=replace(was.hand, reach_mm=reach.reach_mm), known=True, measured=True
+    )
+    hands.keep_hands(session, player_id, stored)
+    view = _view(session, player_id, stored)
+    return render(request, "hand/_hand.html", view=view, measured=measured_words(reach))

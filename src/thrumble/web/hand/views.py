@@ -80,12 +80,12 @@ def hand_view(
             for school, facts in SCHOOLS.items()
         ],
         dampings=[
-            Choice(one.value, words, DAMPING_WHY[one.value], hand.damping is one)
-            for one, words in DAMPING_WORDS.items()
+            Choice(choice.value, words, DAMPING_WHY[choice.value], hand.damping is choice)
+            for choice, words in DAMPING_WORDS.items()
         ],
         pickings=[
-            Choice(one.value, words, PICKING_WHY[one], hands.picking is one)
-            for one, words in PICKING_WORDS.items()
+            Choice(choice.value, words, PICKING_WHY[choice], hands.picking is choice)
+            for choice, words in PICKING_WORDS.items()
         ],
         ladders=[
             Choice(school.value, facts.called, facts.what, ladder is school)
@@ -138,12 +138,12 @@ def _row(key: str, hands: Hands, neck: Instrument) -> ReachRow:
     return ReachRow(shape.name, cells)
 
 
-def measured_words(found: MeasuredReach) -> str:
+def measured_words(measured_reach: MeasuredReach) -> str:
     """What the three answers said."""
-    span = f"between {found.low_mm:.0f} and {found.high_mm:.0f} mm"
-    if found.agree:
-        return f"Your reach is {span}: we plan with {found.reach_mm:.0f}."
+    span = f"between {measured_reach.low_mm:.0f} and {measured_reach.high_mm:.0f} mm"
+    if measured_reach.agree:
+        return f"Your reach is {span}: we plan with {measured_reach.reach_mm:.0f}."
     return (
         f"Your answers don't agree, so we take the middle one, {span}, and plan with "
-        f"{found.reach_mm:.0f}. Try each fret again with your thumb low behind the neck."
+        f"{measured_reach.reach_mm:.0f}. Try each fret again with your thumb low behind the neck."
     )

@@ -52,8 +52,8 @@ def keeping_view(session: Session, player_id: int, rule: KeepingRule) -> Keeping
 def _lines(
     session: Session, player_id: int, take_ids: list[int], now: datetime
 ) -> list[TakeLineView]:
-    found = take_lists.take_lines(session, player_id, only=take_ids) if take_ids else []
-    return [take_line(line, now) for line in found]
+    lines = take_lists.take_lines(session, player_id, only=take_ids) if take_ids else []
+    return [take_line(line, now) for line in lines]
 
 
 def _sentence(going: list[KeptSound], rule: KeepingRule) -> str:

@@ -39,8 +39,10 @@ def log_page(
     request: Request, session: DbSession, player_id: PlayerId, today: Today, riff: Number = None
 ) -> HTMLResponse:
     """One riff's log, the last played where none is asked for."""
-    known = logbook.logged_riffs(session, player_id)
-    chosen = next((one for one in known if riff in (None, one.riff_id)), None)
+    logged_riff = logbook.logged_riffs(session, player_id)
+    chosen = next(
+        (riff_played for riff_played in logged_riff if riff in (None, riff_played.riff_id)), None
+    )
     if riff is not None and chosen is None:
         raise NotFound("this riff has nothing in the log yet: play it, then look again")
     here = None if chosen is None else chosen.riff_id
@@ -48,38 +50,42 @@ def log_page(
         request,
         "log/page.html",
         riff=None if chosen is None else _riff_log(session, player_id, chosen, today),
-        tabs=riff_tabs(known, here, today),
+        tabs=riff_tabs(logged_riff, here, today),
     )
 
 
-def _riff_log(session: DbSession, player_id: int, one: LoggedRiff, today: date) -> RiffLog:
-    riff = riffs.newest_revision(session, player_id, one.riff_id).riff
+def _riff_log(session: DbSession, player_id: int, logged_riff: LoggedRiff, today: date) -> RiffLog:
+    riff = riffs.newest_revision(session, player_id, logged_riff.riff_id).riff
 
-    def told(section: str = "", what: str = "clean", tone: int | None = None) -> CleanSpeed | None:
-        own = rounds.rounds_of(
-            session, player_id, one.riff_id, section, what=what, tone_id=tone, recent=True
+    def speed(section: str = "", what: str = "clean", tone: int | None = None) -> CleanSpeed | None:
+        results = rounds.rounds_of(
+            session, player_id, logged_riff.riff_id, section, what=what, tone_id=tone, recent=True
         )
-        return clean_speed(own, one.tempo_bpm)
+        return clean_speed(results, logged_riff.tempo_bpm)
 
-    played = rounds.rounds_of(session, player_id, one.riff_id)
-    sections = rounds.sections_of(session, player_id, one.riff_id)
-    tones = rounds.tones_of(session, player_id, one.riff_id)
-    places = logbook.played_places(session, player_id, one.riff_id)
+    played = rounds.rounds_of(session, player_id, logged_riff.riff_id)
+    sections = rounds.sections_of(session, player_id, logged_riff.riff_id)
+    tones = rounds.tones_of(session, player_id, logged_riff.riff_id)
+    places = logbook.played_places(session, player_id, logged_riff.riff_id)
     return riff_log(
         Played(
-            riff=one,
+            riff=logged_riff,
             expanded=expand(riff),
             instrument=rigs.own_instrument(session, player_id),
             rounds=played,
-            told=clean_speed(played, one.tempo_bpm),
-            parts={name: found for name in sections if (found := told(name)) is not None},
-            whats={name: found for name in WHAT if (found := told(what=name)) is not None},
-            tones={tone: found for tone in tones if (found := told(tone=tone[0])) is not None},
+            told=clean_speed(played, logged_riff.tempo_bpm),
+            parts={name: estimate for name in sections if (estimate := speed(name)) is not None},
+            whats={name: estimate for name in WHAT if (estimate := speed(what=name)) is not None},
+            tones={
+                tone: estimate for tone in tones if (estimate := speed(tone=tone[0])) is not None
+            },
             places=places,
             tolerance_ms=practice.practice_of(session, player_id).tolerance_ms,
-            runs=loads.runs_of(session, player_id, one.riff_id),
+            runs=loads.runs_of(session, player_id, logged_riff.riff_id),
             strokes_left=strokes_left(known_of(session, player_id, today)),
-            next_bpm=step_of(session, player_id, one.riff_id, one.tempo_bpm).tempo_bpm,
+            next_bpm=step_of(
+                session, player_id, logged_riff.riff_id, logged_riff.tempo_bpm
+            ).tempo_bpm,
             today=today,
         )
     )
@@ -135,14 +141,16 @@ def takes_behind(
     there = {}
     if riff is not None and bar is not None:
         there = {
-            one.take_id: one.late_ms
-            for one in logbook.played_places(session, player_id, riff)
-            if (one.section, one.bar, one.at) == (section, bar, at)
+            played_place.take_id: played_place.late_ms
+            for played_place in logbook.played_places(session, player_id, riff)
+            if (played_place.section, played_place.bar, played_place.at) == (section, bar, at)
         }
         numbers = list(there)
     else:
         numbers = logbook.takes_behind(session, player_id, behind)
     paging = pages(count=len(numbers), page=page, size=PAGE, query=dict(request.query_params))
-    found = take_lists.take_lines(session, player_id, only=numbers, page=paging.page, limit=PAGE)
-    view = behind_view(behind, bar, title, len(numbers), found, there, datetime.now(UTC))
+    take_line = take_lists.take_lines(
+        session, player_id, only=numbers, page=paging.page, limit=PAGE
+    )
+    view = behind_view(behind, bar, title, len(numbers), take_line, there, datetime.now(UTC))
     return render(request, "log/takes.html", view=view, paging=paging)

@@ -95,45 +95,46 @@ def practice_view(
     sittings: list[Sitting],
     caused: list[CausedDay],
     helped: list[Helped],
-    known: Known,
+    history: Known,
     zone: str,
 ) -> PracticeView:
     """What was played in the last weeks."""
-    strokes = sum(one.strokes for one in days)
-    minutes = sum(one.minutes for one in days)
-    mondays = [_monday(known.today, WEEKS - 1 - k) for k in range(WEEKS)]
+    strokes = sum(day.strokes for day in days)
+    minutes = sum(day.minutes for day in days)
+    mondays = [_monday(history.today, WEEKS - 1 - k) for k in range(WEEKS)]
     return PracticeView(
-        figure=f"{known.week(0):,}",
+        figure=f"{history.week(0):,}",
         under="strokes in seven days",
-        meta=f"{counted(sum(one.takes for one in days), 'take')} in {WEEKS} weeks · "
+        meta=f"{counted(sum(day.takes for day in days), 'take')} in {WEEKS} weeks · "
         f"{minutes:.0f} min of playing · {counted(strokes, 'stroke')}",
-        sentence=_load_words(known),
-        squares=_squares(days, known.today),
-        sittings=[_sitting(one, known.comfort, zone) for one in sittings[:MOST_SITTINGS]],
+        sentence=_load_words(history),
+        squares=_squares(days, history.today),
+        sittings=[_sitting(sitting, history.comfort, zone) for sitting in sittings[:MOST_SITTINGS]],
         weeks=[f"{day.day} {day:%b}" for day in mondays],
         causes=_causes(caused, mondays),
         helped=_helped(helped),
     )
 
 
-def _load_words(known: Known) -> str:
+def _load_words(history: Known) -> str:
     """What the week may still take."""
-    warning = next((advice for advice in take_care(known) if advice.share < 1), None)
-    left = strokes_left(known)
+    warning = next((advice for advice in take_care(history) if advice.share < 1), None)
+    left = strokes_left(history)
     if warning is not None:
         return warning.words
     if left is None:
         return "This is your first week, so there is nothing to compare it with yet."
-    if left and light_weeks(known):
+    if left and light_weeks(history):
         return "Your weeks are light so far: your hands have room for more."
     if left <= 0:
         return (
-            f"You've reached this week's stroke limit ({known.rise_percent:g} % above usual). Rest "
+            f"You've reached this week's stroke limit ({history.rise_percent:g} % above "
+            f"usual). Rest "
             "your hands."
         )
     return (
         f"About {round(left, -1):,.0f} strokes left this week before you are "
-        f"{known.rise_percent:g} % above your usual week."
+        f"{history.rise_percent:g} % above your usual week."
     )
 
 
@@ -141,29 +142,33 @@ def _monday(today: date, back: int) -> date:
     return today - timedelta(days=today.weekday() + 7 * back)
 
 
-def _sitting(one: Sitting, comfort: tuple[Comfort, ...], zone: str) -> SittingRow:
-    begun = local_time(one.begun, zone)
-    felt = {answer.when: answer.score for answer in comfort if answer.day == one.day}
+def _sitting(sitting: Sitting, comfort: tuple[Comfort, ...], zone: str) -> SittingRow:
+    begun = local_time(sitting.begun, zone)
+    felt = {answer.when: answer.score for answer in comfort if answer.day == sitting.day}
     hands = ""
     if felt:
         before, after = felt.get(When.BEFORE), felt.get(When.AFTER)
         hands = f"{'–' if before is None else before} → {'–' if after is None else after}"
     return SittingRow(
-        when=f"{one.day:%a} {one.day.day} {one.day:%b}, {begun:%H:%M}",
-        played=_duration(one),
-        strokes=f"{one.strokes}",
-        clean=f"{one.clean / one.judged:.0%}" if one.judged else "",
+        when=f"{sitting.day:%a} {sitting.day.day} {sitting.day:%b}, {begun:%H:%M}",
+        played=_duration(sitting),
+        strokes=f"{sitting.strokes}",
+        clean=f"{sitting.clean / sitting.judged:.0%}" if sitting.judged else "",
         hands=hands,
-        href=f"/log/takes?day={one.day.isoformat()}",
+        href=f"/log/takes?day={sitting.day.isoformat()}",
     )
 
 
-def _duration(one: Sitting) -> str:
+def _duration(sitting: Sitting) -> str:
     """How long was played, and in how long a sitting where that is another matter."""
-    span_min = (one.ended - one.begun).total_seconds() / 60
+    span_min = (sitting.ended - sitting.begun).total_seconds() / 60
     if span_min < 2:
-        return f"{one.played_s:.0f} s"
-    played = f"{one.played_s / 60:.0f} min" if one.played_s >= 90 else f"{one.played_s:.0f} s"
+        return f"{sitting.played_s:.0f} s"
+    played = (
+        f"{sitting.played_s / 60:.0f} min"
+        if sitting.played_s >= 90
+        else f"{sitting.played_s:.0f} s"
+    )
     return f"{played} in {span_min:.0f} min"
 
 
@@ -171,12 +176,12 @@ def _causes(caused: list[CausedDay], mondays: list[date]) -> list[CauseRow]:
     """The commonest causes, week by week: how many takes of how many."""
     takes = dict.fromkeys(mondays, 0)
     counts: dict[str, dict[date, int]] = {}
-    for one in caused:
-        monday = _monday(one.day, 0)
+    for cause in caused:
+        monday = _monday(cause.day, 0)
         if monday not in takes:
             continue
-        takes[monday] += one.takes
-        for kind, count in one.caused.items():
+        takes[monday] += cause.takes
+        for kind, count in cause.caused.items():
             week = counts.setdefault(kind, dict.fromkeys(mondays, 0))
             week[monday] += count
     named = [kind for kind in counts if kind in LABELS]
@@ -199,47 +204,50 @@ def _causes(caused: list[CausedDay], mondays: list[date]) -> list[CauseRow]:
 
 def _squares(days: list[PlayedDay], today: date) -> list[list[DaySquare]]:
     """The last weeks, Monday to Sunday, each day as full as it was played."""
-    known = {one.day: one for one in days}
-    fullest = max([LEAST_FULL_MINUTES, *(one.minutes for one in days)])
+    advice_by_day = {day.day: day for day in days}
+    fullest = max([LEAST_FULL_MINUTES, *(day.minutes for day in days)])
     first = today - timedelta(days=today.weekday() + 7 * (WEEKS - 1))
     out = []
     for week in range(WEEKS):
         row = []
         for weekday in range(7):
             day = first + timedelta(days=7 * week + weekday)
-            one = known.get(day)
-            minutes = one.minutes if one else 0.0
+            load = advice_by_day.get(day)
+            minutes = load.minutes if load else 0.0
             words = f"{day.day} {day:%B}: "
             words += (
-                f"{minutes:.0f} min, {counted(one.takes, 'take')}, {counted(one.strokes, 'stroke')}"
-                if one
+                f"{minutes:.0f} min, {counted(load.takes, 'take')}, "
+                f"{counted(load.strokes, 'stroke')}"
+                if load
                 else "nothing played"
             )
             full = min(100, round(100 * minutes / fullest))
-            full = max(full, 8) if one else 0
-            href = f"/log/takes?day={day.isoformat()}" if one else ""
+            full = max(full, 8) if load else 0
+            href = f"/log/takes?day={day.isoformat()}" if load else ""
             row.append(DaySquare(words, 100 - full, full, day == today, href))
         out.append(row)
     return out
 
 
-def _helped(found: list[Helped]) -> list[HelpRow]:
+def _helped(effects: list[Helped]) -> list[HelpRow]:
     """Every drill that was followed by its riff, what it changed on average, how often for good."""
     by_kind: dict[DrillKind, list[Helped]] = {}
-    for one in found:
-        by_kind.setdefault(one.kind, []).append(one)
+    for effect in effects:
+        by_kind.setdefault(effect.kind, []).append(effect)
     rows = []
     for kind, all_of in by_kind.items():
-        told = [one for one in all_of if one.change is not None]
-        if not told:
+        measured = [effect for effect in all_of if effect.change is not None]
+        if not measured:
             rows.append(HelpRow(TABLE[kind].name, "", "too early to say"))
             continue
-        good = sum(one.clear and (one.change or 0) < 0 for one in told)
-        muting = told[0].measure is Measure.MUTING
-        mean = sum(one.change or 0 for one in told) / len(told) * (100 if muting else 1)
+        good = sum(effect.clear and (effect.change or 0) < 0 for effect in measured)
+        muting = measured[0].measure is Measure.MUTING
+        mean = (
+            sum(effect.change or 0 for effect in measured) / len(measured) * (100 if muting else 1)
+        )
         change = f"{mean:+.0f} {'in 100' if muting else 'ms'}"
-        times = f"helped {good} of {counted(len(told), 'time')}"
+        times = f"helped {good} of {counted(len(measured), 'time')}"
         if not good:
-            times = f"no help yet ({counted(len(told), 'try', 'tries')})"
+            times = f"no help yet ({counted(len(measured), 'try', 'tries')})"
         rows.append(HelpRow(TABLE[kind].name, change, times))
     return rows

@@ -26,7 +26,7 @@ def behind_view(
     bar: int | None,
     title: str | None,
     count: int,
-    found: list[TakeLine],
+    lines: list[TakeLine],
     late: dict[int, float | None],
     now: datetime,
 ) -> BehindView:
@@ -47,7 +47,7 @@ def behind_view(
     return BehindView(
         title=title or "Takes",
         meta=", ".join([counted(count, "take"), *chosen]),
-        lines=[(take_line(line, now), _there(late.get(line.take.id))) for line in found],
+        lines=[(take_line(line, now), _there(late.get(line.take.id))) for line in lines],
         back="/log/practice" if behind.riff_id is None else f"/log?riff={behind.riff_id}",
     )
 

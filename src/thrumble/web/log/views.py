@@ -120,31 +120,33 @@ class Played:
     today: date
 
 
-def riff_log(own: Played) -> RiffLog:
+def riff_log(played: Played) -> RiffLog:
     """A riff's log."""
-    riff, told = own.riff, own.told
-    habits = habits_of(own.places)
+    riff, speed = played.riff, played.told
+    habits = habits_of(played.places)
     figure, under = "–", "no round played to its end yet"
-    if told is not None:
-        figure = f"{told.now.bpm:.0f}"
-        under = f"clean speed, {told.now.low:.0f} to {told.now.high:.0f} bpm"
-    fit = fit_places(own.expanded, own.instrument, own.places, tolerance_ms=own.tolerance_ms)
-    of_takes = f"last {counted(len({one.take_id for one in own.places}), 'take')}"
+    if speed is not None:
+        figure = f"{speed.now.bpm:.0f}"
+        under = f"clean speed, {speed.now.low:.0f} to {speed.now.high:.0f} bpm"
+    fit = fit_places(
+        played.expanded, played.instrument, played.places, tolerance_ms=played.tolerance_ms
+    )
+    of_takes = f"last {counted(len({place.take_id for place in played.places}), 'take')}"
     return RiffLog(
         riff_id=riff.riff_id,
         title=riff.title,
         figure=figure,
         under=under,
-        sentence=_sentence(own, habits),
-        chart=None if told is None else speed_chart(told, own.rounds, riff.tempo_bpm),
-        parts=_rows(riff.riff_id, own.parts, own.whats),
-        tones=_tone_rows(riff.riff_id, own.tones),
-        slots=slot_bars(own.expanded, habits, _behind(riff.riff_id)),
+        sentence=_sentence(played, habits),
+        chart=None if speed is None else speed_chart(speed, played.rounds, riff.tempo_bpm),
+        parts=_rows(riff.riff_id, played.parts, played.whats),
+        tones=_tone_rows(riff.riff_id, played.tones),
+        slots=slot_bars(played.expanded, habits, _behind(riff.riff_id)),
         slots_of=of_takes,
-        clock=habit_clock(own.expanded, own.places) if own.places else None,
-        moves=landing_scatter(fit, own.tolerance_ms) if fit.landings else None,
+        clock=habit_clock(played.expanded, played.places) if played.places else None,
+        moves=landing_scatter(fit, played.tolerance_ms) if fit.landings else None,
         moves_say=landing_words(fit, f"over your {of_takes}") if fit.landings else "",
-        stamina=_stamina(own),
+        stamina=_stamina(played),
     )
 
 
@@ -153,20 +155,22 @@ def _behind(riff_id: int, **more: str) -> str:
     return "/log/takes?" + urlencode({"riff": riff_id, **more})
 
 
-def _stamina(own: Played) -> StaminaView | None:
+def _stamina(played: Played) -> StaminaView | None:
     """None before anything was played."""
-    if not own.runs:
+    if not played.runs:
         return None
     rows = [
         StaminaRow(
-            f"{one.tempo_bpm:g}",
-            f"{counted(one.best.strokes, 'stroke')}, {one.best.seconds:.0f} s",
-            "" if one.tired_s is None else f"after {one.tired_s:.0f} s",
-            _behind(own.riff.riff_id, tempo=f"{one.tempo_bpm:g}"),
+            f"{tempo_runs.tempo_bpm:g}",
+            f"{counted(tempo_runs.best.strokes, 'stroke')}, {tempo_runs.best.seconds:.0f} s",
+            "" if tempo_runs.tired_s is None else f"after {tempo_runs.tired_s:.0f} s",
+            _behind(played.riff.riff_id, tempo=f"{tempo_runs.tempo_bpm:g}"),
         )
-        for one in by_tempo(own.runs)[:MOST_TEMPI]
+        for tempo_runs in by_tempo(played.runs)[:MOST_TEMPI]
     ]
-    work = work_and_rest(own.runs, own.next_bpm, own.today, strokes_left=own.strokes_left)
+    work = work_and_rest(
+        played.runs, played.next_bpm, played.today, strokes_left=played.strokes_left
+    )
     words = "Rest today."
     if work.times:
         words = (
@@ -181,8 +185,8 @@ def _tone_rows(riff_id: int, tones: dict[tuple[int, str], CleanSpeed]) -> list[S
     if len(tones) < 2:
         return []
     return [
-        _row(name, told, weakest=False, href=_behind(riff_id, tone=str(number)))
-        for (number, name), told in tones.items()
+        _row(name, tone, weakest=False, href=_behind(riff_id, tone=str(number)))
+        for (number, name), tone in tones.items()
     ]
 
 
@@ -228,21 +232,21 @@ def _limit_words(played: Played, habits: list[Habit]) -> str:
 def _rows(
     riff_id: int, parts: dict[str, CleanSpeed], whats: dict[str, CleanSpeed]
 ) -> list[SpeedRow]:
-    weakest = min(parts, key=lambda one: parts[one].now.bpm, default="")
+    weakest = min(parts, key=lambda name: parts[name].now.bpm, default="")
     rows = [
         _row(
             f"section {name}",
-            told,
+            speed,
             weakest=name == weakest and len(parts) > 1,
             href=_behind(riff_id, section=name),
         )
-        for name, told in parts.items()
+        for name, speed in parts.items()
     ]
-    return rows + [_row(WHAT[name], told, weakest=False) for name, told in whats.items()]
+    return rows + [_row(WHAT[name], what, weakest=False) for name, what in whats.items()]
 
 
-def _row(name: str, told: CleanSpeed, *, weakest: bool, href: str = "") -> SpeedRow:
-    now = told.now
+def _row(name: str, clean_speed: CleanSpeed, *, weakest: bool, href: str = "") -> SpeedRow:
+    now = clean_speed.now
     return SpeedRow(name, f"{now.bpm:.0f}", f"{now.low:.0f} to {now.high:.0f}", weakest, href)
 
 
@@ -250,12 +254,12 @@ def riff_tabs(riffs: list[LoggedRiff], here: int | None, today: date) -> RiffTab
     """The riffs played last and the one that is looked at at hand, all others behind them."""
     tabs = [
         RiffTab(
-            one.title,
-            f"/log?riff={one.riff_id}",
-            days_ago((today - one.last).days),
-            one.riff_id == here,
+            riff.title,
+            f"/log?riff={riff.riff_id}",
+            days_ago((today - riff.last).days),
+            riff.riff_id == here,
         )
-        for one in riffs
+        for riff in riffs
     ]
     at_hand = [tab for number, tab in enumerate(tabs) if number < MOST_TABS or tab.here]
     others = [tab for number, tab in enumerate(tabs) if number >= MOST_TABS and not tab.here]

@@ -36,24 +36,24 @@ class Asked:
 
     def query(self, **changes: Any) -> str:
         """The address's query with some of it changed."""
-        one = replace(self, **changes)
-        hand = one.hands.hand
+        query = replace(self, **changes)
+        hand = query.hands.hand
         pairs: list[tuple[str, str]] = [
             ("school", hand.school.value if hand.school else "any"),
             ("reach", f"{hand.reach_mm:g}"),
             ("damping", hand.damping.value),
-            ("picking", one.hands.picking.value),
+            ("picking", query.hands.picking.value),
         ]
-        if one.tempo_bpm is not None:
-            pairs.append(("tempo", f"{one.tempo_bpm:g}"))
-        if one.strict:
+        if query.tempo_bpm is not None:
+            pairs.append(("tempo", f"{query.tempo_bpm:g}"))
+        if query.strict:
             pairs.append(("strict", "true"))
-        pairs += [("wish", wish.value) for wish in sorted(one.wishes)]
-        pairs += [("lock", write_lock(lock)) for lock in one.locks]
-        if one.route:
-            pairs.append(("route", str(one.route)))
-        if one.at is not None:
-            pairs.append(("at", str(one.at)))
+        pairs += [("wish", wish.value) for wish in sorted(query.wishes)]
+        pairs += [("lock", write_lock(lock)) for lock in query.locks]
+        if query.route:
+            pairs.append(("route", str(query.route)))
+        if query.at is not None:
+            pairs.append(("at", str(query.at)))
         return urlencode(pairs)
 
     def with_lock(self, lock: Lock) -> str:
@@ -108,21 +108,21 @@ class RawAsked:
     at: Annotated[int | None, Query(ge=0, le=100_000)] = None
 
 
-def read_asked(raw: RawAsked, own: Hands) -> Asked:
+def read_asked(raw: RawAsked, hands: Hands) -> Asked:
     """What is asked, the player's own hands filled in. Raises BadInput for words that are on no
     list.
     """
-    hand = own.hand
+    hand = hands.hand
     school = hand.school if not raw.school else _one_of(School, raw.school, "fingers")
     return Asked(
         hands=replace(
-            own,
+            hands,
             hand=Hand(
                 reach_mm=hand.reach_mm if raw.reach is None else raw.reach,
                 school=school,
                 damping=_one_of(Damping, raw.damping, "damping") or hand.damping,
             ),
-            picking=_one_of(Picking, raw.picking, "picking") or own.picking,
+            picking=_one_of(Picking, raw.picking, "picking") or hands.picking,
         ),
         tempo_bpm=raw.tempo,
         strict=raw.strict,
@@ -137,6 +137,6 @@ def _one_of(kind: Any, text: str, what: str) -> Any:
     """A member of a closed set; None for none said, and for any."""
     if text in ("", "any"):
         return None
-    if text not in {one.value for one in kind}:
+    if text not in {member.value for member in kind}:
         raise BadInput(f"choose the {what} from the list")
     return kind(text)

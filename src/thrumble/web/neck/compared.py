@@ -44,7 +44,7 @@ class Beside:
 
 
 def route_line(
-    number: int, route: Route, expanded: ExpandedRiff, asked: Asked, limit: float, *, here: bool
+    number: int, route: Route, expanded: ExpandedRiff, query: Asked, limit: float, *, here: bool
 ) -> RouteLine:
     """A route in the table."""
     fastest, breaks = "none", "never"
@@ -62,7 +62,7 @@ def route_line(
         unguarded=f"{route.totals['unguarded_strings']:.0f}",
         breaks_at=breaks,
         here=here,
-        href="?" + asked.query(route=number),
+        href="?" + query.query(route=number),
     )
 
 
@@ -71,7 +71,7 @@ def beside_line(
     route: Route,
     neck: Instrument,
     expanded: ExpandedRiff,
-    asked: Asked,
+    query: Asked,
     limit: float,
     *,
     here: bool,
@@ -85,7 +85,7 @@ def beside_line(
     return Beside(
         letter=LETTERS[number],
         name=route.name,
-        href="?" + asked.query(route=number),
+        href="?" + query.query(route=number),
         here=here,
         drawing=neck_drawing(route, neck),
         tempos=tempos,

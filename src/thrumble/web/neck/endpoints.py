@@ -31,24 +31,24 @@ RawQuery = Annotated[RawAsked, Depends()]
 
 def _own_neck(session: DbSession, player_id: int, riff: Riff) -> Instrument:
     """The player's own neck in the riff's tuning."""
-    own = next(iter(rigs.rigs_of(session, player_id)), None)
-    return riff.instrument if own is None else own.tuned_for(riff)
+    rig = next(iter(rigs.rigs_of(session, player_id)), None)
+    return riff.instrument if rig is None else rig.tuned_for(riff)
 
 
 def _planned(
-    session: DbSession, player_id: int, riff: Riff, asked: Asked
+    session: DbSession, player_id: int, riff: Riff, query: Asked
 ) -> tuple[ExpandedRiff, Instrument, list[Route]]:
-    expanded = expand(riff, asked.tempo_bpm)
+    expanded = expand(riff, query.tempo_bpm)
     neck = _own_neck(session, player_id, riff)
-    found = plan_routes(
+    planned = plan_routes(
         expanded,
         neck,
-        asked.hands.hand,
-        strict=asked.strict,
-        wishes=asked.wishes,
-        locks=asked.locks,
+        query.hands.hand,
+        strict=query.strict,
+        wishes=query.wishes,
+        locks=query.locks,
     )
-    return expanded, neck, found
+    return expanded, neck, planned
 
 
 @router.get("/neck", name="neck_home")
@@ -68,15 +68,15 @@ def neck_page(
 ) -> HTMLResponse:
     """A riff's routes, one of them on the neck, one of its chords looked at."""
     riff = riffs.newest_revision(session, player_id, riff_id).riff
-    asked = read_asked(raw, hands.hands_of(session, player_id))
-    expanded, neck, found = _planned(session, player_id, riff, asked)
-    at = stop_at(found[min(asked.route, len(found) - 1)], asked.at)
+    query = read_asked(raw, hands.hands_of(session, player_id))
+    expanded, neck, planned = _planned(session, player_id, riff, query)
+    at = stop_at(planned[min(query.route, len(planned) - 1)], query.at)
     ways: tuple[Grip, ...] = ()
     if at is not None:
-        ways = ways_of(expanded.hits[at], neck, asked.hands.hand, strict=asked.strict)
+        ways = ways_of(expanded.hits[at], neck, query.hands.hand, strict=query.strict)
     best = best_speed(session, player_id)
-    view = neck_view(riff_id, expanded, found, neck, asked, best_mm_s=best, elsewhere=ways)
-    complete = all(route.complete for route in found)
+    view = neck_view(riff_id, expanded, planned, neck, query, best_mm_s=best, elsewhere=ways)
+    complete = all(route.complete for route in planned)
     return render(request, "neck/page.html", view=view, complete=complete)
 
 
@@ -86,9 +86,9 @@ def take_route(
 ) -> Response:
     """The riff laid out as the route takes it, as a new revision."""
     riff = riffs.newest_revision(session, player_id, riff_id).riff
-    asked = read_asked(raw, hands.hands_of(session, player_id))
-    expanded, _, found = _planned(session, player_id, riff, asked)
-    changed = apply_route(expanded, found[min(asked.route, len(found) - 1)])
+    query = read_asked(raw, hands.hands_of(session, player_id))
+    expanded, _, planned = _planned(session, player_id, riff, query)
+    changed = apply_route(expanded, planned[min(query.route, len(planned) - 1)])
     riffs.add_revision(session, player_id, riff_id, changed, print_riff(changed))
     address = str(request.app.url_path_for("riff_page", riff_id=riff_id))
     return Response(status_code=204, headers={"HX-Redirect": address})
@@ -98,9 +98,9 @@ def take_route(
 def keep_this_hand(riff_id: Id, raw: RawQuery, session: DbSession, player_id: PlayerId) -> Response:
     """What is asked of this riff's neck becomes the player's own hand."""
     riffs.newest_revision(session, player_id, riff_id)
-    own = hands.hands_of(session, player_id)
-    asked = read_asked(raw, own)
-    same = asked.hands.hand.reach_mm == own.hand.reach_mm
-    kept = replace(asked.hands, known=True, measured=own.measured and same)
-    hands.keep_hands(session, player_id, kept)
+    hands_now = hands.hands_of(session, player_id)
+    query = read_asked(raw, hands_now)
+    same = query.hands.hand.reach_mm == hands_now.hand.reach_mm
+    stored = replace(query.hands, known=True, measured=hands_now.measured and same)
+    hands.keep_hands(session, player_id, stored)
     return Response(status_code=204, headers={"HX-Refresh": "true"})

@@ -27,24 +27,24 @@ def where_words(expanded: ExpandedRiff, due: DueHit) -> str:
     return f"bar {due.bar} on {count}" if due.bar else f"pick-up on {count}"
 
 
-def moves_sentence(route: Route, expanded: ExpandedRiff, limit: float, *, known: bool) -> str:
+def moves_sentence(route: Route, expanded: ExpandedRiff, limit: float, *, measured: bool) -> str:
     if route.worst_move is None:
         return "No move at all: your hand stays in one place for the whole riff."
     worst = route.moves[route.worst_move]
     fails = worst.fails_at_bpm(expanded.tempo_bpm, limit) or 0.0
-    own = (
+    whose = (
         f"your takes land in time up to about {limit:.0f} mm a second"
-        if known
+        if measured
         else f"{limit:.0f} mm a second, what most hands land; your own takes don't tell yet"
     )
     fast = f"{worst.distance_mm:.0f} mm in {worst.time_ms:.0f} ms"
     if fails <= expanded.tempo_bpm:
         return (
             f"Too fast already: {fast} {_into(worst, expanded)}. Slow down to {fails:.0f} bpm, or "
-            f"take another route ({own})."
+            f"take another route ({whose})."
         )
     return (
-        f"{fast} {_into(worst, expanded)}: this move fails first, at {fails:.0f} bpm ({own}). "
+        f"{fast} {_into(worst, expanded)}: this move fails first, at {fails:.0f} bpm ({whose}). "
         f"Look at fret {worst.look_fret} before you go."
     )
 

@@ -114,7 +114,7 @@ def neck_view(
     expanded: ExpandedRiff,
     routes: list[Route],
     neck: Instrument,
-    asked: Asked,
+    query: Asked,
     *,
     best_mm_s: float | None,
     elsewhere: tuple[Grip, ...] = (),
@@ -122,15 +122,15 @@ def neck_view(
     """The routes, one of them drawn, one of its chords looked at. `best_mm_s`: the hand's own best,
     None where no take has told it; `elsewhere`: the ways to take that chord.
     """
-    number = min(asked.route, len(routes) - 1)
+    number = min(query.route, len(routes) - 1)
     route = routes[number]
-    at = stop_at(route, asked.at)
-    looked = _looked(expanded, route, asked, at)
-    path = pick_path(expanded, route, asked.hands.picking, asked.hands.hand.damping)
+    at = stop_at(route, query.at)
+    looked = _looked(expanded, route, query, at)
+    path = pick_path(expanded, route, query.hands.picking, query.hands.hand.damping)
     stops = route.stops[:MOST_ROWS]
-    locked = {lock.index for lock in asked.locks}
+    locked = {lock.index for lock in query.locks}
     to = {move.to_index: move for move in route.changes}
-    hand, limit = asked.hands.hand, best_mm_s or DEFAULT_BEST_MM_S
+    hand, limit = query.hands.hand, best_mm_s or DEFAULT_BEST_MM_S
     figure, under = figure_words(route, expanded)
     return NeckView(
         riff_id=riff_id,
@@ -138,38 +138,38 @@ def neck_view(
         meta=f"{neck.scale_mm:g} mm scale · {hand_words(hand)} · {expanded.tempo_bpm:g} bpm",
         figure=figure,
         under=under,
-        sentence=moves_sentence(route, expanded, limit, known=best_mm_s is not None),
+        sentence=moves_sentence(route, expanded, limit, measured=best_mm_s is not None),
         first=fails_first(route, expanded, limit),
         drawing=neck_drawing(route, neck, looked),
         routes=[
-            route_line(k, one, expanded, asked, limit, here=k == number)
-            for k, one in enumerate(routes)
+            route_line(k, route, expanded, query, limit, here=k == number)
+            for k, route in enumerate(routes)
         ],
         beside=[
-            beside_line(k, one, neck, expanded, asked, limit, here=k == number)
-            for k, one in enumerate(routes)
+            beside_line(k, route, neck, expanded, query, limit, here=k == number)
+            for k, route in enumerate(routes)
         ]
         if len(routes) > 1
         else [],
-        chosen=None if looked is None else _chosen(expanded, looked, at, asked, elsewhere),
+        chosen=None if looked is None else _chosen(expanded, looked, at, query, elsewhere),
         chords=[
-            _chord_line(expanded, route, stop, to.get(stop[0]), asked, locked, here=stop[0] == at)
+            _chord_line(expanded, route, stop, to.get(stop[0]), query, locked, here=stop[0] == at)
             for stop in stops
         ],
         more_chords=len(route.stops) - len(stops),
-        locks=len(asked.locks),
-        unlock_href="?" + asked.query(locks=(), route=0),
+        locks=len(query.locks),
+        unlock_href="?" + query.query(locks=(), route=0),
         bars=_bars(expanded, path),
         pick=_pick_words(path),
         schools=[("any", SCHOOL_WORDS[None])] + [(s.value, f.called) for s, f in SCHOOLS.items()],
-        why=_why(asked),
-        dampings=[(one.value, words) for one, words in DAMPING_WORDS.items()],
-        pickings=[(one.value, words) for one, words in PICKING_WORDS.items()],
-        wishes=[(w.value, words, w in asked.wishes) for w, words in WISH_WORDS.items()],
-        asked=asked,
+        why=_why(query),
+        dampings=[(damping.value, words) for damping, words in DAMPING_WORDS.items()],
+        pickings=[(picking.value, words) for picking, words in PICKING_WORDS.items()],
+        wishes=[(w.value, words, w in query.wishes) for w, words in WISH_WORDS.items()],
+        asked=query,
         tempo=f"{expanded.tempo_bpm:g}",
-        query=asked.query(),
-        lock_words=[write_lock(lock) for lock in asked.locks],
+        query=query.query(),
+        lock_words=[write_lock(lock) for lock in query.locks],
     )
 
 
@@ -185,20 +185,20 @@ def stop_at(route: Route, at: int | None) -> int | None:
     return route.stops[0][0] if route.stops else None
 
 
-def _looked(expanded: ExpandedRiff, route: Route, asked: Asked, at: int | None) -> Looked | None:
+def _looked(expanded: ExpandedRiff, route: Route, query: Asked, at: int | None) -> Looked | None:
     if at is None:
         return None
     grip = route.places[at].grip
     ringing = ringing_before(due.hit for due in expanded.hits)[at]
     strings = len(expanded.riff.tuning)
-    return Looked(grip, silence_map(grip.notes, strings, asked.hands.hand.damping, ringing))
+    return Looked(grip, silence_map(grip.notes, strings, query.hands.hand.damping, ringing))
 
 
 def _chosen(
     expanded: ExpandedRiff,
     looked: Looked,
     at: int | None,
-    asked: Asked,
+    query: Asked,
     elsewhere: tuple[Grip, ...],
 ) -> Chosen:
     neck, index = expanded.riff.instrument, at or 0
@@ -207,8 +207,8 @@ def _chosen(
     return Chosen(
         name=chord_name(expanded, index),
         strings=string_lines(neck, notes, _root(midis), looked.silence),
-        avoid=avoid_words(looked.silence.avoid, asked.hands.hand.damping),
-        elsewhere=_elsewhere(looked.grip, index, asked, elsewhere),
+        avoid=avoid_words(looked.silence.avoid, query.hands.hand.damping),
+        elsewhere=_elsewhere(looked.grip, index, query, elsewhere),
     )
 
 
@@ -219,7 +219,7 @@ def _root(midis: list[int]) -> int:
     return midis[0]
 
 
-def _elsewhere(grip: Grip, index: int, asked: Asked, ways: tuple[Grip, ...]) -> list[ElsewhereLine]:
+def _elsewhere(grip: Grip, index: int, query: Asked, ways: tuple[Grip, ...]) -> list[ElsewhereLine]:
     """The same notes in other places, and in this one with other fingers, the easiest first."""
     best: dict[object, Grip] = {}
     for way in sorted(ways, key=lambda way: (way.unguarded, -way.spare_mm)):
@@ -227,13 +227,13 @@ def _elsewhere(grip: Grip, index: int, asked: Asked, ways: tuple[Grip, ...]) -> 
         if (way.layout, way.fingers) != (grip.layout, grip.fingers):
             best.setdefault(key, way)
     order = sorted(best.values(), key=lambda way: (way.layout != grip.layout, way.hand or 0))
-    reach = asked.hands.hand.reach_mm
+    reach = query.hands.hand.reach_mm
     return [
         ElsewhereLine(
             words=f"{_spots(way)} with {_fingers(way)}",
             span=f"{way.span_mm:.0f} mm",
             feel=comfort_words(way.comfort(reach), len(way.fingers)),
-            href="?" + asked.with_lock(lock_of(index, way)),
+            href="?" + query.with_lock(lock_of(index, way)),
         )
         for way in order[:MOST_ELSEWHERE]
     ]
@@ -253,7 +253,7 @@ def _chord_line(
     route: Route,
     stop: tuple[int, int],
     move: Move | None,
-    asked: Asked,
+    query: Asked,
     locked: set[int],
     *,
     here: bool,
@@ -262,21 +262,21 @@ def _chord_line(
     grip = route.places[first].grip
     held = next((index for index in range(first, last + 1) if index in locked), None)
     far = move is not None and move.distance_mm > 0
-    lock = asked.with_lock(lock_of(first, grip)) if held is None else asked.without_lock(held)
+    lock = query.with_lock(lock_of(first, grip)) if held is None else query.without_lock(held)
     return ChordLine(
         where=where_words(expanded, expanded.hits[first]),
         name=chord_name(expanded, first),
         place=_spots(grip),
         fingers=_fingers(grip),
         span=f"{grip.span_mm:.0f}",
-        feel=comfort_words(grip.comfort(asked.hands.hand.reach_mm), len(grip.fingers)),
+        feel=comfort_words(grip.comfort(query.hands.hand.reach_mm), len(grip.fingers)),
         move=_way(move),
         speed=f"{move.speed_mm_s:.0f}" if far and move else "",
         how=how_words(move) if move else "",
         look=f"fret {move.look_fret}" if far and move else "",
         here=here,
         locked=held is not None,
-        href="?" + asked.query(at=first),
+        href="?" + query.query(at=first),
         lock_href="?" + lock,
     )
 
@@ -284,9 +284,9 @@ def _chord_line(
 def _way(move: Move | None) -> str:
     if move is None:
         return ""
-    along = f"{move.distance_mm:.0f} mm" if move.distance_mm else ""
+    distance = f"{move.distance_mm:.0f} mm" if move.distance_mm else ""
     across = f"{move.across_mm:.0f} mm across" if move.across_mm else ""
-    way = ", ".join(part for part in (along, across) if part)
+    way = ", ".join(part for part in (distance, across) if part)
     return f"{way or 'in place'}, {move.time_ms:.0f} ms"
 
 
@@ -307,20 +307,20 @@ def _pick_words(path: PickPath) -> list[str]:
     if not path.conflicts:
         return ["Your pick is always on the right side of the strings."]
     groups: dict[str, list[Conflict]] = {}
-    for one in path.conflicts:
-        groups.setdefault(one.words, []).append(one)
+    for conflict in path.conflicts:
+        groups.setdefault(conflict.words, []).append(conflict)
     order = sorted(groups.items(), key=lambda item: -len(item[1]))
     out = []
-    for words, found in order[:MOST_CONFLICTS]:
-        bars = sorted({one.bar for one in found})
+    for words, conflicts in order[:MOST_CONFLICTS]:
+        bars = sorted({conflict.bar for conflict in conflicts})
         shown = ", ".join(map(str, bars[:6])) + (" and on" if len(bars) > 6 else "")
         name = "Bar" if len(bars) == 1 else "Bars"
-        out.append(f"{name} {shown} ({counted(len(found), 'stroke')}): {words}")
+        out.append(f"{name} {shown} ({counted(len(conflicts), 'stroke')}): {words}")
     return out
 
 
-def _why(asked: Asked) -> str:
-    school = asked.hands.hand.school
+def _why(query: Asked) -> str:
+    school = query.hands.hand.school
     if school is None:
         return (
             "Each chord takes the fingers that make the whole riff easiest. Schools disagree, so "

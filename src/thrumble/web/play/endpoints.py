@@ -122,14 +122,14 @@ def play_page(
     `block`: of today's session, played through by itself where it is this one's turn;
     `trial`: the fair trial whose next turn this is.
     """
-    known = rigs.rigs_of(session, player_id)
+    all_rigs = rigs.rigs_of(session, player_id)
     revision = riffs.newest_revision(session, player_id, riff_id)
     riff = revision.riff
-    neck = known[0].tuned_for(riff) if known else riff.instrument
+    neck = all_rigs[0].tuned_for(riff) if all_rigs else riff.instrument
     view = play_view(revision, neck, tempo)
     upload = upload_view(session, player_id, revision)
     going = None if block is None else go_on(session, player_id, today, store=False)
-    own = going is not None and going.play_id == riff_id and going.block is not None
+    is_block = going is not None and going.play_id == riff_id and going.block is not None
     return render(
         request,
         "play/page.html",
@@ -137,7 +137,7 @@ def play_page(
         upload=upload,
         tones=upload.tones,
         room=room_words(space(session)),
-        turn=block_bar(going, today) if going is not None and own else None,
+        turn=block_bar(going, today) if going is not None and is_block else None,
         trial=None if trial is None else trial_bar(trials.get_trial(session, player_id, trial)),
     )
 
@@ -152,13 +152,13 @@ def click_samples(rate: int, name: str) -> Response:
 
 @router.get("/play/{riff_id}/along", name="play_along")
 def play_along(
-    riff_id: Id, session: DbSession, player_id: PlayerId, along: Annotated[AlongForm, Query()]
+    riff_id: Id, session: DbSession, player_id: PlayerId, settings: Annotated[AlongForm, Query()]
 ) -> JSONResponse:
     """What is to be heard with these settings, at the riff's own tempo: the count-in, one round,
     how loud each bar is.
     """
     riff = riffs.newest_revision(session, player_id, riff_id).riff
-    return JSONResponse(score_of(expand(riff), along))
+    return JSONResponse(score_of(expand(riff), settings))
 
 
 @router.get(
@@ -194,8 +194,8 @@ def begin_take(
     """
     revision = riffs.get_revision(session, player_id, begin.revision)
     tone = None if begin.tone is None else rigs.find_tone(session, player_id, begin.tone)
-    known = begin.age_s <= MAX_AGE_S
-    began = datetime.now(UTC) - timedelta(seconds=begin.age_s if known else 0.0)
+    has_age = begin.age_s <= MAX_AGE_S
+    began = datetime.now(UTC) - timedelta(seconds=begin.age_s if has_age else 0.0)
     delay = rigs.newest_calibration(
         session,
         player_id,
@@ -221,7 +221,7 @@ def begin_take(
         client_key=begin.key,
         along=None if begin.along is None else begin.along.model_dump(mode="json"),
         created_at=began,
-        time_unknown=not known,
+        time_unknown=not has_age,
     )
     take = verbs.begin_take(session, player_id, new)
     return JSONResponse({"take": take.id, "state": take.state}, 201)
@@ -302,13 +302,13 @@ def take_verdict(
     """What is said of a round while the next one is played, and the tempo of the one after."""
     take = takes.get_take(session, player_id, take_id)
     status = status_view(take, asked)
-    told = {"state": status.state, "ask_again_ms": status.ask_again_ms, "words": status.words}
+    answer = {"state": status.state, "ask_again_ms": status.ask_again_ms, "words": status.words}
     if status.read:
         judged = judged_take(session, player_id, take_id)
-        told |= round_verdict(judged)
+        answer |= round_verdict(judged)
         written_bpm = float(judged.riff.tempo_bpm)
-        told["step"] = step_of(session, player_id, take.riff_id, written_bpm).tempo_bpm
-    return JSONResponse(told)
+        answer["step"] = step_of(session, player_id, take.riff_id, written_bpm).tempo_bpm
+    return JSONResponse(answer)
 
 
 @router.post("/play/{riff_id}/upload", name="upload_take", dependencies=[costly(UPLOADS_A_MINUTE)])

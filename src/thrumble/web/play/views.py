@@ -111,21 +111,21 @@ def play_view(
     )
 
 
-def score_of(expanded: ExpandedRiff, along: AlongForm) -> dict[str, object]:
+def score_of(expanded: ExpandedRiff, settings: AlongForm) -> dict[str, object]:
     """Everything that is to be heard, for the script, in seconds at the riff's tempo: `count` and
     `round` as [second, sound, level, bar of the round]; `levels`: of the bars, over and over.
     """
-    pulse, time = along.pulse(), beaten(expanded)
+    pulse, time = settings.pulse(), beaten(expanded)
     return {
-        "count": _told(count_cues(time, pulse)),
+        "count": _cue_rows(count_cues(time, pulse)),
         "countS": count_in_s(time, pulse),
-        "round": _told(round_cues(time, pulse)),
+        "round": _cue_rows(round_cues(time, pulse)),
         "levels": bar_levels(pulse),
         "bars": len(time.counted),
     }
 
 
-def _told(cues: list[Cue]) -> list[list[object]]:
+def _cue_rows(cues: list[Cue]) -> list[list[object]]:
     return [[round(cue.at_s, 7), cue.sound, round(cue.level, 4), cue.bar] for cue in cues]
 
 
@@ -161,22 +161,22 @@ class BlockBar:
 
 def block_bar(going: Going, day: date) -> BlockBar | None:
     """The block that is played now; None where it is not this session's turn."""
-    one = going.block
-    if one is None:
+    next_block = going.block
+    if next_block is None:
         return None
     keys = [block.key for block in going.session.shown]
     work = going.work
     return BlockBar(
         day=day.isoformat(),
-        key=one.key,
-        place=f"Block {keys.index(one.key) + 1} of {len(keys)}",
-        why=one.block.why if work is None else f"{work.why}: {work.times} times",
-        minutes=one.block.minutes,
+        key=next_block.key,
+        place=f"Block {keys.index(next_block.key) + 1} of {len(keys)}",
+        why=next_block.block.why if work is None else f"{work.why}: {work.times} times",
+        minutes=next_block.block.minutes,
         before_s=going.rest_s,
         rest_s="" if work is None else f"{work.rest_s:.0f}",
         work_s="" if work is None else f"{work.work_s:.0f}",
         rest_words=REST_WORDS,
-        follows="yes" if one.block.kind in FOLLOWS else "no",
+        follows="yes" if next_block.block.kind in FOLLOWS else "no",
     )
 
 

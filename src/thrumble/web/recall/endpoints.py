@@ -54,10 +54,12 @@ def recall_calls(
     neck = rigs.own_instrument(session, player_id)
     if order not in list(Order):
         raise BadInput("choose the order from the list")
-    if any(not 0 <= one < 12 for one in root) or any(one not in neck.strings for one in string):
+    if any(not 0 <= number < 12 for number in root) or any(
+        number not in neck.strings for number in string
+    ):
         raise BadInput("choose roots and strings from the list")
-    known = hands.recalls_of(session, player_id)
-    times = {call: _slowness(one) for call, one in known.items()}
+    recalls = hands.recalls_of(session, player_id)
+    times = {call: _slowness(recall) for call, recall in recalls.items()}
     calls = draw_calls(
         tuple(sorted(set(root))),
         tuple(sorted(set(string))),
@@ -69,10 +71,10 @@ def recall_calls(
     return JSONResponse(calls_document(calls))
 
 
-def _slowness(one: Recall) -> float:
+def _slowness(recall: Recall) -> float:
     """The middle time of a chord, wrong answers counted as slow."""
-    share = one.right / max(1, one.asked)
-    return share * (one.recall_ms or WRONG_MS) + (1 - share) * WRONG_MS
+    share = recall.right / max(1, recall.asked)
+    return share * (recall.recall_ms or WRONG_MS) + (1 - share) * WRONG_MS
 
 
 @router.post("/neck/recall", name="hear_recall", dependencies=[costly(HEARD_A_MINUTE)])
@@ -109,9 +111,13 @@ def _read_call(text: str, neck: Instrument) -> Call:
 
 def _latency_s(session: DbSession, player_id: int, browser: str, rate: int) -> float:
     """The newest latency measured in this browser at this rate; 0 where there is none."""
-    own = [
-        one
-        for one in rigs.calibrations_of(session, player_id)
-        if one.browser == browser and one.rate_hz == rate
+    calibrations = [
+        calibration
+        for calibration in rigs.calibrations_of(session, player_id)
+        if calibration.browser == browser and calibration.rate_hz == rate
     ]
-    return max(own, key=lambda one: one.created_at).delay_ms / 1000 if own else 0.0
+    return (
+        max(calibrations, key=lambda calibration: calibration.created_at).delay_ms / 1000
+        if calibrations
+        else 0.0
+    )

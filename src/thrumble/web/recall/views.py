@@ -47,45 +47,49 @@ class RecallView:
     roots: list[tuple[int, str, bool]]
 
 
-def recall_view(neck: Instrument, known: dict[Call, Recall]) -> RecallView:
+def recall_view(neck: Instrument, recalls: dict[Call, Recall]) -> RecallView:
     """What was recalled so far, and what there is to choose from."""
     strings = [string for string in reversed(neck.strings) if string >= LEAST_STRING]
     naturals = {0, 2, 4, 5, 7, 9, 11}
     return RecallView(
-        sentence=_standing(known),
+        sentence=_standing(recalls),
         strings=strings,
-        rows=[_row(root, strings, known) for root in range(12)],
+        rows=[_row(root, strings, recalls) for root in range(12)],
         orders=[(order.value, words) for order, words in ORDER_WORDS.items()],
         roots=[(root, spell(root), root in naturals) for root in range(12)],
     )
 
 
-def _standing(known: dict[Call, Recall]) -> str:
+def _standing(recalls: dict[Call, Recall]) -> str:
     """The slowest chord, or what to do first."""
-    told = {call: one for call, one in known.items() if one.recall_ms is not None}
-    wrong = [call for call, one in known.items() if one.right * 2 < one.asked and one.asked > 1]
+    measured = {call: recall for call, recall in recalls.items() if recall.recall_ms is not None}
+    wrong = [
+        call
+        for call, recall in recalls.items()
+        if recall.right * 2 < recall.asked and recall.asked > 1
+    ]
     if wrong:
         call = min(wrong)
         return f"You miss {call.name()} on string {call.string} most. Run it again."
-    if told:
-        call = max(told, key=lambda one: told[one].recall_ms or 0.0)
+    if measured:
+        call = max(measured, key=lambda call_measured: measured[call_measured].recall_ms or 0.0)
         return (
             f"Your slowest is {call.name()} on string {call.string}, "
-            f"{(told[call].recall_ms or 0) / 1000:.1f} s from call to hit."
+            f"{(measured[call].recall_ms or 0) / 1000:.1f} s from call to hit."
         )
     return "We call a chord on the click, you hit it. Twelve calls take half a minute."
 
 
-def _row(root: int, strings: list[int], known: dict[Call, Recall]) -> Row:
-    return Row(spell(root) + "5", [_cell(known.get(Call(root, string))) for string in strings])
+def _row(root: int, strings: list[int], recalls: dict[Call, Recall]) -> Row:
+    return Row(spell(root) + "5", [_cell(recalls.get(Call(root, string))) for string in strings])
 
 
-def _cell(one: Recall | None) -> Cell:
-    if one is None:
+def _cell(recall: Recall | None) -> Cell:
+    if recall is None:
         return Cell("", "", "never")
-    time = "" if one.recall_ms is None else f"{one.recall_ms / 1000:.1f} s"
-    weak = one.right * 2 < one.asked or (one.recall_ms or 0.0) > SLOW_MS
-    return Cell(time, f"{one.right} of {one.asked}", "weak" if weak else "known")
+    time = "" if recall.recall_ms is None else f"{recall.recall_ms / 1000:.1f} s"
+    weak = recall.right * 2 < recall.asked or (recall.recall_ms or 0.0) > SLOW_MS
+    return Cell(time, f"{recall.right} of {recall.asked}", "weak" if weak else "known")
 
 
 def calls_document(calls: list[Call]) -> list[dict[str, Any]]:
@@ -95,9 +99,11 @@ def calls_document(calls: list[Call]) -> list[dict[str, Any]]:
 
 def answers_document(answers: list[Recalled]) -> dict[str, Any]:
     """What became of the calls: a sentence, and each one."""
-    right = sum(one.right is True for one in answers)
-    silent = sum(one.right is None for one in answers)
-    times = sorted(one.recall_ms for one in answers if one.right and one.recall_ms is not None)
+    right = sum(answer.right is True for answer in answers)
+    silent = sum(answer.right is None for answer in answers)
+    times = sorted(
+        answer.recall_ms for answer in answers if answer.right and answer.recall_ms is not None
+    )
     words = f"{right} of {counted(len(answers), 'call')} right"
     if times:
         words += f", {times[len(times) // 2] / 1000:.1f} s from call to hit"
@@ -107,20 +113,20 @@ def answers_document(answers: list[Recalled]) -> dict[str, Any]:
             f" We heard nothing clear after {counted(silent, 'call')}: let each chord ring until "
             "the next call."
         )
-    return {"words": words, "each": [_answer(one) for one in answers]}
+    return {"words": words, "each": [_answer(answer) for answer in answers]}
 
 
-def _answer(one: Recalled) -> dict[str, str]:
-    heard = ""
-    if one.right is False:
-        heard = name_notes(one.heard) or ""
-    state = {True: "right", False: "wrong", None: "not heard"}[one.right]
-    if one.right is False and heard == one.call.name():
+def _answer(recalled: Recalled) -> dict[str, str]:
+    answer_words = ""
+    if recalled.right is False:
+        answer_words = name_notes(recalled.heard) or ""
+    state = {True: "right", False: "wrong", None: "not heard"}[recalled.right]
+    if recalled.right is False and answer_words == recalled.call.name():
         state = "another place"
     return {
-        "name": one.call.name(),
-        "string": str(one.call.string),
+        "name": recalled.call.name(),
+        "string": str(recalled.call.string),
         "state": state,
-        "heard": heard,
-        "time": "" if one.recall_ms is None else f"{one.recall_ms / 1000:.2f} s",
+        "heard": answer_words,
+        "time": "" if recalled.recall_ms is None else f"{recalled.recall_ms / 1000:.2f} s",
     }

@@ -103,7 +103,7 @@ EDITS: dict[str, Edit] = {
     "pickup": lambda riff, _: edits.turn_pickup(riff),
     "ramp": lambda riff, e: edits.ramp(riff, e.bar, e.last),
     "paste": lambda riff, e: edits.paste_bars(
-        riff, e.bar, [bar_from_document(one) for one in e.clip]
+        riff, e.bar, [bar_from_document(bar) for bar in e.clip]
     ),
 }
 
@@ -115,11 +115,11 @@ class _Known:
         self._riffs: OrderedDict[str, Riff] = OrderedDict()
 
     def riff(self, source: str) -> Riff:
-        found = self._riffs.get(source)
-        if found is None:
-            found = parse_riff(source)
-            self.keep(source, found)
-        return found
+        riff = self._riffs.get(source)
+        if riff is None:
+            riff = parse_riff(source)
+            self.keep(source, riff)
+        return riff
 
     def keep(self, source: str, riff: Riff) -> None:
         self._riffs[source] = riff
@@ -128,7 +128,7 @@ class _Known:
             self._riffs.popitem(last=False)
 
 
-_known = _Known()
+_cache = _Known()
 
 
 @router.post("/riffs/edit", name="edit_riff", dependencies=[costly(EDITS_A_MINUTE)])
@@ -136,7 +136,7 @@ def edit_riff(sent: EditSent) -> JSONResponse:
     """The text after an edit, and the bars as written, drawn with the caret's places."""
     if not Fraction(sent.grid) or not Fraction(sent.length):
         raise BadInput("grid and length must be greater than zero")
-    riff = _known.riff(sent.source)
+    riff = _cache.riff(sent.source)
     source, clip = sent.source, None
     if sent.op == "copy":
         clip = [bar_document(bar) for bar in edits.copy_hits(riff, sent.bar, sent.last)]
@@ -144,7 +144,7 @@ def edit_riff(sent: EditSent) -> JSONResponse:
         changed = EDITS[sent.op](riff, sent)
         if changed != riff:
             riff, source = changed, with_comments(print_riff(changed), sent.source)
-            _known.keep(source, riff)
+            _cache.keep(source, riff)
     if len(edits.written_bars(riff)) > MOST_BARS:
         raise BadInput(
             f"more than {MOST_BARS} bars are written as text: the strip would be too long"

@@ -87,14 +87,14 @@ def riffs_page(
         size=riffs.PAGE,
         query={"q": q, "tag": tag, "sort": sort.value} | ({"away": "1"} if away else {}),
     )
-    found = riffs.riff_standings(
+    riff_standing = riffs.riff_standings(
         session, player_id, title=q, tag=tag, page=paging.page, sort=sort, archived=away
     )
     stored_away = riffs.count_riffs(session, player_id, archived=True)
     return render(
         request,
         "riffs/list.html",
-        lines=[riff_line(standing) for standing in found],
+        lines=[riff_line(standing) for standing in riff_standing],
         q=q,
         tag=tag,
         tags=store_tags.all_tags(session, player_id),
@@ -148,10 +148,10 @@ async def import_riff(
         raise BadInput("choose one of the steps from the list")
     tuning = await run_in_threadpool(_first_tuning)
     data = await file.read(MAX_BYTES + 1)
-    asked = Asked(part, Fraction(grid) if grid else None, tuning)
+    options = Asked(part, Fraction(grid) if grid else None, tuning)
     async with request.state.turn.paused():
-        found = await read_file(data, asked)
-    return await run_in_threadpool(_take_import, request, found, part, grid)
+        imported = await read_file(data, options)
+    return await run_in_threadpool(_take_import, request, imported, part, grid)
 
 
 def _first_tuning() -> tuple[str, ...] | None:
@@ -161,22 +161,22 @@ def _first_tuning() -> tuple[str, ...] | None:
     return None if rig is None else tuple(rig.tuning)
 
 
-def _take_import(request: Request, found: ReadRiff, part: int | None, grid: str) -> Response:
+def _take_import(request: Request, imported: ReadRiff, part: int | None, grid: str) -> Response:
     """Stores an imported riff, or asks for what its file leaves open."""
-    open_parts = part is None and len(found.parts) > 1
-    if open_parts or (found.guessed_grid is not None and not grid):
+    open_parts = part is None and len(imported.parts) > 1
+    if open_parts or (imported.guessed_grid is not None and not grid):
         question = ImportView(
-            parts=found.parts if open_parts else (),
+            parts=imported.parts if open_parts else (),
             part=part,
-            grids=GRID_WORDS if found.guessed_grid is not None else {},
-            grid=str(found.guessed_grid),
-            strip=plan_strip(expand(found.riff), bars=4),
+            grids=GRID_WORDS if imported.guessed_grid is not None else {},
+            grid=str(imported.guessed_grid),
+            strip=plan_strip(expand(imported.riff), bars=4),
         )
         return render(request, "riffs/_import.html", view=question)
     with database.session() as session:
         player_id = players.local_player(session)
         revision = riffs.add_riff(
-            session, player_id, found.riff, found.source, left_out=found.left_out
+            session, player_id, imported.riff, imported.source, left_out=imported.left_out
         )
     return _to_page(request, revision.riff_id)
 
@@ -236,11 +236,11 @@ def riff_sheet(
 
 def _shapes(session: DbSession, player_id: int, riff: Riff) -> list[ShapeDrawing]:
     """The riff's shapes on the player's own neck."""
-    own = next(iter(rigs.rigs_of(session, player_id)), None)
+    rig = next(iter(rigs.rigs_of(session, player_id)), None)
     instrument = riff.instrument
-    if own is not None:
-        instrument = replace(instrument, scale_mm=float(own.scale_mm))
-    return shapes_of(riff, instrument, left_handed=own is not None and own.left_handed)
+    if rig is not None:
+        instrument = replace(instrument, scale_mm=float(rig.scale_mm))
+    return shapes_of(riff, instrument, left_handed=rig is not None and rig.left_handed)
 
 
 @router.post("/riffs/{riff_id}", name="save_riff")

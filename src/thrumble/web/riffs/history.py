@@ -63,9 +63,9 @@ def tag_riff(
     tags: Annotated[Line, Form(max_length=400)] = "",
 ) -> HTMLResponse:
     """Keeps a riff's tags as they stand in its line."""
-    found = read_tags(tags)
-    store_tags.set_tags(session, player_id, riff_id, found)
-    return render(request, "riffs/_tags.html", riff_id=riff_id, tags=", ".join(found), kept=True)
+    parsed = read_tags(tags)
+    store_tags.set_tags(session, player_id, riff_id, parsed)
+    return render(request, "riffs/_tags.html", riff_id=riff_id, tags=", ".join(parsed), kept=True)
 
 
 @router.post("/riffs/{riff_id}/archive", name="archive_riff")

@@ -26,7 +26,7 @@ MADE_A_MINUTE, LISTENS_A_MINUTE = 600, 60
 OWN_FORM = "own"
 
 
-def _asked(
+def _options(
     pattern: Annotated[Line, Form(max_length=40)] = "shuffle",
     form: Annotated[Line, Form(max_length=40)] = "12",
     degrees: Annotated[Line, Form(max_length=600)] = "",
@@ -50,7 +50,7 @@ def _asked(
     }
 
 
-Asked = Annotated[dict[str, object], Depends(_asked)]
+Asked = Annotated[dict[str, object], Depends(_options)]
 
 
 @router.get("/riffs/pattern", name="pattern_page")
@@ -61,12 +61,12 @@ def pattern_page(request: Request) -> HTMLResponse:
 
 @router.post("/riffs/pattern", name="make_from_pattern", dependencies=[costly(MADE_A_MINUTE)])
 def make_from_pattern(
-    request: Request, session: DbSession, player_id: PlayerId, asked: Asked
+    request: Request, session: DbSession, player_id: PlayerId, query: Asked
 ) -> HTMLResponse:
     """What the choice gives: its strip, and its text to be saved. Laid out for the newest rig."""
-    known = rigs.rigs_of(session, player_id)
-    instrument = Instrument(tuning=tuple(known[0].tuning)) if known else Instrument()
-    riff = make_riff(**asked, instrument=instrument)  # type: ignore[arg-type]
+    all_rigs = rigs.rigs_of(session, player_id)
+    instrument = Instrument(tuning=tuple(all_rigs[0].tuning)) if all_rigs else Instrument()
+    riff = make_riff(**query, instrument=instrument)  # type: ignore[arg-type]
     return render(request, "riffs/_made.html", made=made_view(riff))
 
 
@@ -132,9 +132,12 @@ def listen_to_riff(
     if beat not in BEATS:
         raise BadInput("unknown groove: choose one from the list")
     bars = (first, last or first) if first else None
-    found = rehearse(parse_riff(source), tone=tone, tempo_bpm=tempo, beat=beat, bars=bars)
-    headers = {"X-Round-Begins": f"{found.begin_s:.6f}", "X-Round-Ends": f"{found.end_s:.6f}"}
-    return Response(found.wav, media_type="audio/wav", headers=headers)
+    rehearsal = rehearse(parse_riff(source), tone=tone, tempo_bpm=tempo, beat=beat, bars=bars)
+    headers = {
+        "X-Round-Begins": f"{rehearsal.begin_s:.6f}",
+        "X-Round-Ends": f"{rehearsal.end_s:.6f}",
+    }
+    return Response(rehearsal.wav, media_type="audio/wav", headers=headers)
 
 
 def _on_tuning(moved: Moved, tuning: str, keep: Keep) -> Moved:

@@ -76,9 +76,9 @@ def _key(
 ) -> Hashable:
     """All that a bar's drawing depends on."""
     around = bar_hits(expanded, bar)
-    said = () if counts is None else tuple(counts.get(due.index) for due in around)
+    count_words = () if counts is None else tuple(counts.get(due.index) for due in around)
     return (
-        (bar.number, bar.section, opens, bar.meter, bar.start, grid, said),
+        (bar.number, bar.section, opens, bar.meter, bar.start, grid, count_words),
         tuple((due.bar, due.hit, due.due_s, due.end_s) for due in around),
         around[0].index if around else 0,
         (expanded.tempo_bpm, expanded.riff.tuning, expanded.riff.capo, expanded.riff.feel),

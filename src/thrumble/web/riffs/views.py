@@ -155,9 +155,9 @@ def preview_error(text: str, error: RiffError) -> PreviewView:
     line, column = error.line or 1, error.column or 1
     lines = text.replace("\r\n", "\n").split("\n")
     excerpt = lines[line - 1] if line <= len(lines) else ""
-    found = f"{error.found[:60]!r}: " if error.found else ""
+    value = f"{error.found[:60]!r}: " if error.found else ""
     view = ErrorView(
-        f"{found}{error.expected}", line, column, excerpt[:200], " " * min(column - 1, 200) + "^"
+        f"{value}{error.expected}", line, column, excerpt[:200], " " * min(column - 1, 200) + "^"
     )
     return PreviewView("", "", [], view)
 
@@ -224,14 +224,16 @@ class HistoryView:
 def history_view(riff_id: int, standings: list[RevisionStanding]) -> HistoryView:
     """When each was written, its tempo and size, and how many takes were played on it."""
     lines = []
-    for place, one in enumerate(standings):
-        riff = one.revision.riff
+    for place, standing in enumerate(standings):
+        riff = standing.revision.riff
         hits, strip = _thumbnail(riff)
         facts = (
-            f"{one.written_at:%-d %B, %H:%M} · {float(riff.tempo_bpm):g} bpm · "
-            f"{counted(hits, 'hit')} · {counted(one.takes, 'take')}"
+            f"{standing.written_at:%-d %B, %H:%M} · {float(riff.tempo_bpm):g} bpm · "
+            f"{counted(hits, 'hit')} · {counted(standing.takes, 'take')}"
         )
-        lines.append(RevisionLine(one.revision.id, one.revision.number, facts, strip, place == 0))
+        lines.append(
+            RevisionLine(standing.revision.id, standing.revision.number, facts, strip, place == 0)
+        )
     return HistoryView(riff_id, lines)
 
 

@@ -67,17 +67,17 @@ def hear_clicks(
         frames = [int(frame) for frame in clicks.split(",")]
     except ValueError:
         raise BadAudio("clicks are frame numbers with commas between them") from None
-    found = (
+    latency = (
         measure_return(samples, rate, frames)
         if kind == "return"
         else measure_drum(hear_strikes(samples, rate), np.array(frames) / rate)
     )
     return JSONResponse(
         {
-            "delay_ms": found.delay_ms,
-            "repeat_ms": found.repeat_ms,
-            "clicks": len(found.delays_ms),
-            "delays_ms": list(found.delays_ms),
+            "delay_ms": latency.delay_ms,
+            "repeat_ms": latency.repeat_ms,
+            "clicks": len(latency.delays_ms),
+            "delays_ms": list(latency.delays_ms),
         }
     )
 
@@ -88,7 +88,7 @@ def keep_calibration(
 ) -> JSONResponse:
     """Keeps a measurement for this browser, device and rate; none is ever changed."""
     delays = [opening.delay_ms for opening in measured.openings]
-    kept = rigs.add_calibration(
+    calibration = rigs.add_calibration(
         session,
         player_id,
         NewCalibration(
@@ -103,7 +103,12 @@ def keep_calibration(
         ),
     )
     return JSONResponse(
-        {"delay_ms": kept.delay_ms, "spread_ms": kept.spread_ms, "words": delay_words(kept)}, 201
+        {
+            "delay_ms": calibration.delay_ms,
+            "spread_ms": calibration.spread_ms,
+            "words": delay_words(calibration),
+        },
+        201,
     )
 
 
@@ -116,13 +121,15 @@ def known_delay(
     device: Annotated[Line, Query(max_length=200)] = "",
 ) -> JSONResponse:
     """The delay of exactly this browser, device and rate, if it was measured."""
-    found = rigs.newest_calibration(
+    latency = rigs.newest_calibration(
         session, player_id, browser=request.state.browser, device=device, rate_hz=rate
     )
-    if found is None:
+    if latency is None:
         others = any(
             c.browser == request.state.browser for c in rigs.calibrations_of(session, player_id)
         )
         words = "latency not measured for this input" if others else "latency not measured"
         return JSONResponse({"delay_ms": None, "words": words})
-    return JSONResponse({"delay_ms": found.delay_ms, "words": f"latency {found.delay_ms:.1f} ms"})
+    return JSONResponse(
+        {"delay_ms": latency.delay_ms, "words": f"latency {latency.delay_ms:.1f} ms"}
+    )

@@ -80,10 +80,10 @@ RigForm = Annotated[NewRig, Depends(_rig_form)]
 @router.get("/rig", name="rig_page")
 def rig_page(request: Request, session: DbSession, player_id: PlayerId) -> Response:
     """The newest used rig."""
-    known = rigs.rigs_of(session, player_id)
-    if not known:
+    all_rigs = rigs.rigs_of(session, player_id)
+    if not all_rigs:
         raise NotFound("there is no rig yet: stop Thrumble and start it again")
-    return _rig_page(request, session, player_id, known[0])
+    return _rig_page(request, session, player_id, all_rigs[0])
 
 
 @router.get("/rig/{rig_id:id}", name="one_rig_page")
@@ -230,10 +230,12 @@ def hear_hit(
     hit = measure_single(samples, rate)
     letters = {place.value[0]: place for place in Place}
     try:
-        known = [(float(one[:-1]), letters[one[-1]]) for one in before.split(",") if one]
+        answers = [
+            (float(answer[:-1]), letters[answer[-1]]) for answer in before.split(",") if answer
+        ]
     except (ValueError, KeyError):
         raise BadAudio("the hits before are a depth and a place each, such as 0.62p") from None
-    depths, places = [d for d, _ in known] + [hit.depth], [p for _, p in known] + [hit.place]
+    depths, places = [d for d, _ in answers] + [hit.depth], [p for _, p in answers] + [hit.place]
     return JSONResponse(hit_document(hit, repeatability(depths, places)))
 
 

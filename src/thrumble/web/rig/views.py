@@ -150,7 +150,7 @@ def rig_view(
         chain=rig.chain,
         meta=meta,
         tabs=[RigTab(r.id, r.name, r.id == rig.id) for r in rigs],
-        tones=[_tone_card(tone, kept) for tone, kept in tones],
+        tones=[_tone_card(tone, examples) for tone, examples in tones],
         delays=delay_cards(delays),
         takes=f"{counted(takes, 'take')} played on it",
         tunings=TUNINGS,
@@ -158,10 +158,10 @@ def rig_view(
     )
 
 
-def _tone_card(tone: ToneProfile, kept: list[Example]) -> ToneCard:
-    kinds = {example.kind for example in kept}
-    ready = {"open", "full"} <= kinds and len(kept) >= WANTED_EACH
-    words = f"{counted(len(kept), 'example')} kept" if kept else "no examples yet"
+def _tone_card(tone: ToneProfile, examples: list[Example]) -> ToneCard:
+    kinds = {example.kind for example in examples}
+    ready = {"open", "full"} <= kinds and len(examples) >= WANTED_EACH
+    words = f"{counted(len(examples), 'example')} kept" if examples else "no examples yet"
     level = "level not checked"
     if tone.level and tone.level.get("peak_db") is not None:
         level = f"peaks at {tone.level['peak_db']:.0f} dB"
@@ -172,50 +172,56 @@ def delay_cards(delays: list[Calibration]) -> list[DelayCard]:
     """The newest measurement of each device and rate."""
     seen: set[tuple[str, int]] = set()
     out = []
-    for one in delays:
-        if (one.device, one.rate_hz) in seen:
+    for delay in delays:
+        if (delay.device, delay.rate_hz) in seen:
             continue
-        seen.add((one.device, one.rate_hz))
+        seen.add((delay.device, delay.rate_hz))
         out.append(
             DelayCard(
-                f"{one.delay_ms:.1f} ms",
-                f"{one.device or 'input'} at {one.rate_hz / 1000:g} kHz",
-                delay_words(one),
+                f"{delay.delay_ms:.1f} ms",
+                f"{delay.device or 'input'} at {delay.rate_hz / 1000:g} kHz",
+                delay_words(delay),
             )
         )
     return out
 
 
-def delay_words(one: Calibration) -> str:
+def delay_words(calibration: Calibration) -> str:
     """How good a measurement is, and how old."""
     spread = (
         "not checked over several openings"
-        if one.spread_ms is None
-        else f"varies by {one.spread_ms:.2f} ms each time the input is opened"
+        if calibration.spread_ms is None
+        else f"varies by {calibration.spread_ms:.2f} ms each time the input is opened"
     )
     how = (
         "measured by knocking, so it includes your own timing"
-        if one.kind == "drum"
+        if calibration.kind == "drum"
         else "measured with the click"
     )
-    days = (datetime.now(UTC) - one.created_at).days
-    return f"{how}; repeats within {one.repeat_ms:.2f} ms; {spread}; measured {days_ago(days)}"
+    days = (datetime.now(UTC) - calibration.created_at).days
+    return (
+        f"{how}; repeats within {calibration.repeat_ms:.2f} ms; {spread}; measured {days_ago(days)}"
+    )
 
 
 def calibration_view(delays: list[Calibration]) -> CalibrationView:
     return CalibrationView(delay_cards(delays), SOUND_MS_PER_M, f"{SOUND_MS_PER_M:.1f}")
 
 
-def tone_view(tone: ToneProfile, rig: Rig, kept: list[Example]) -> ToneView:
+def tone_view(tone: ToneProfile, rig: Rig, examples: list[Example]) -> ToneView:
     """A tone with its last level check and its examples."""
     rows, warnings = level_words(tone.level)
     groups = []
     for kind in EXAMPLE_KINDS:
-        own = [example for example in kept if example.kind == kind]
-        pips, more = [n < len(own) for n in range(WANTED_EACH)], len(own) - WANTED_EACH
+        of_kind = [example for example in examples if example.kind == kind]
+        pips, more = [n < len(of_kind) for n in range(WANTED_EACH)], len(of_kind) - WANTED_EACH
         groups.append(
             ExampleGroup(
-                kind, len(own), own[-1].id if own else None, pips, f"+{more}" if more > 0 else ""
+                kind,
+                len(of_kind),
+                of_kind[-1].id if of_kind else None,
+                pips,
+                f"+{more}" if more > 0 else "",
             )
         )
     return ToneView(
@@ -228,7 +234,7 @@ def tone_view(tone: ToneProfile, rig: Rig, kept: list[Example]) -> ToneView:
         level=rows,
         warnings=warnings,
         groups=groups,
-        total=len(kept),
+        total=len(examples),
         scale=palm_scale(left_handed=rig.left_handed),
     )
 
@@ -238,9 +244,9 @@ def level_document(
 ) -> dict[str, Any]:
     """A level check as it is stored: what was measured now over what was known before."""
     document = dict(before or {})
-    for found in (silence, loudness):
-        if found is not None:
-            document |= {name: getattr(found, name) for name in type(found).__slots__}
+    for problem in (silence, loudness):
+        if problem is not None:
+            document |= {name: getattr(problem, name) for name in type(problem).__slots__}
     return document
 
 
@@ -308,30 +314,31 @@ def hit_document(hit: SingleHit, steady: Repeatability | None) -> dict[str, Any]
     }
 
 
-def steady_words(found: Repeatability | None) -> str:
+def steady_words(repeatability: Repeatability | None) -> str:
     """How repeatable the hand is."""
-    if found is None:
+    if repeatability is None:
         return "three more hits show how steady your hand is"
-    how = "steady" if found.spread <= STEADY else "fairly steady"
-    if found.spread > LOOSE:
+    how = "steady" if repeatability.spread <= STEADY else "fairly steady"
+    if repeatability.spread > LOOSE:
         how = "loose"
     return (
-        f"{how}: depth spreads by {found.spread:.2f} over the last {found.hits} hits, "
-        f"{found.in_pocket} in the pocket"
+        f"{how}: depth spreads by {repeatability.spread:.2f} over the last "
+        f"{repeatability.hits} hits, "
+        f"{repeatability.in_pocket} in the pocket"
     )
 
 
-def releases_document(found: Releases) -> dict[str, Any]:
+def releases_document(releases: Releases) -> dict[str, Any]:
     """The fret-hand check for its script."""
 
     def number(value: float | None, form: str) -> str:
         return "not measured" if value is None else f"{value:{form}}"
 
     return {
-        "words": found.words,
-        "fall": number(found.fall_ms, ".0f"),
-        "left": number(found.left_db, ".0f"),
-        "late": number(found.late_ms, "+.0f"),
+        "words": releases.words,
+        "fall": number(releases.fall_ms, ".0f"),
+        "left": number(releases.left_db, ".0f"),
+        "late": number(releases.late_ms, "+.0f"),
         "each": [
             {
                 "late": number(r.late_ms, "+.0f"),
@@ -340,15 +347,15 @@ def releases_document(found: Releases) -> dict[str, Any]:
                 "fall_ms": r.fall_ms,
                 "left_db": r.left_db,
             }
-            for r in found.each
+            for r in releases.each
         ],
     }
 
 
-def strings_document(found: list[ChordString]) -> dict[str, Any]:
+def strings_document(strings: list[ChordString]) -> dict[str, Any]:
     """A held chord, string by string."""
     bad = [
-        s for s in found if s.state in (StringState.DAMPED, StringState.BUZZES, StringState.WEAK)
+        s for s in strings if s.state in (StringState.DAMPED, StringState.BUZZES, StringState.WEAK)
     ]
     words = (
         "Every string rings clear."
@@ -364,7 +371,7 @@ def strings_document(found: list[ChordString]) -> dict[str, Any]:
                 "level": "" if s.level_db is None else f"{s.level_db:+.0f} dB",
                 "fall": "" if s.fall_db_per_s is None else f"{s.fall_db_per_s:.0f} dB/s",
             }
-            for s in sorted(found, key=lambda s: -s.string)
+            for s in sorted(strings, key=lambda s: -s.string)
         ],
     }
 

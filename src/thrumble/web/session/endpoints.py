@@ -59,7 +59,7 @@ def keep_practice(
         begins_at = time.fromisoformat(begins).replace(second=0, microsecond=0, tzinfo=None)
     except ValueError:
         raise BadInput(f"a time of day is written 18:00; found {begins!r}") from None
-    own = replace(
+    settings = replace(
         practice.practice_of(session, player_id),
         minutes=minutes,
         rise_percent=rise,
@@ -67,7 +67,7 @@ def keep_practice(
         weekdays=tuple(weekdays),
         tolerance_ms=tolerance,
     )
-    practice.keep_practice(session, player_id, own)
+    practice.keep_practice(session, player_id, settings)
     return _plan(request, session, player_id, today)
 
 
@@ -82,12 +82,12 @@ def change_block(
 ) -> HTMLResponse:
     """Moves, locks, drops a block, or puts it back; the session comes back."""
     changes: dict[str, Callable[[Session], Session]] = {
-        "earlier": lambda own: moved(own, key, -1),
-        "later": lambda own: moved(own, key, 1),
-        "lock": lambda own: with_lock(own, key, locked=True),
-        "free": lambda own: with_lock(own, key, locked=False),
-        "drop": lambda own: with_state(own, key, BlockState.DROPPED),
-        "put-back": lambda own: with_state(own, key, BlockState.OPEN),
+        "earlier": lambda day_plan: moved(day_plan, key, -1),
+        "later": lambda day_plan: moved(day_plan, key, 1),
+        "lock": lambda day_plan: with_lock(day_plan, key, locked=True),
+        "free": lambda day_plan: with_lock(day_plan, key, locked=False),
+        "drop": lambda day_plan: with_state(day_plan, key, BlockState.DROPPED),
+        "put-back": lambda day_plan: with_state(day_plan, key, BlockState.OPEN),
     }
     change_session(session, player_id, today, changes[change])
     return _plan(request, session, player_id, today)
@@ -96,15 +96,15 @@ def change_block(
 def _plan(
     request: Request, session: DbSession, player_id: int, today: Today, *, again: bool = False
 ) -> HTMLResponse:
-    found = plan_now(session, player_id, today, again=again)
-    coming = None if found.stop else found.session.coming
+    planned = plan_now(session, player_id, today, again=again)
+    coming = None if planned.stop else planned.session.coming
     armed = None if coming is None else armed_block(session, player_id, coming.block)
     in_plan = armed is not None
-    if armed is None and not found.stop:
+    if armed is None and not planned.stop:
         armed = armed_view(session, player_id)
-    view = plan_view(found, practice.practice_of(session, player_id), today)
+    view = plan_view(planned, practice.practice_of(session, player_id), today)
     return render(
-        request, "session/_plan.html", plan=view, armed=armed, in_plan=in_plan, stop=found.stop
+        request, "session/_plan.html", plan=view, armed=armed, in_plan=in_plan, stop=planned.stop
     )
 
 
@@ -130,7 +130,9 @@ def end_block(
     today: Today,
 ) -> JSONResponse:
     """A block is over; where the session goes on."""
-    change_session(session, player_id, today, lambda own: with_state(own, key, ended.state))
+    change_session(
+        session, player_id, today, lambda day_plan: with_state(day_plan, key, ended.state)
+    )
     return _going(request, go_on(session, player_id, today))
 
 
@@ -176,16 +178,16 @@ def calendar_address(
 
 
 def _calendar(session: DbSession, player_id: int, today: Today) -> bytes:
-    found = plan_now(session, player_id, today, store=False)
-    own = practice.practice_of(session, player_id)
+    planned = plan_now(session, player_id, today, store=False)
+    settings = practice.practice_of(session, player_id)
     lines = [
-        f"{one.block.minutes} min: {block_title(one)}, {one.block.why}"
-        for one in found.session.shown
+        f"{entry.block.minutes} min: {block_title(entry)}, {entry.block.why}"
+        for entry in planned.session.shown
     ]
-    days = [] if found.stop or not lines else [PracticeDay(today, own.minutes, lines)]
+    days = [] if planned.stop or not lines else [PracticeDay(today, settings.minutes, lines)]
     days += [
-        PracticeDay(day, own.minutes, titles)
-        for day, titles in found.ahead
-        if day.weekday() in own.weekdays
+        PracticeDay(day, settings.minutes, titles)
+        for day, titles in planned.ahead
+        if day.weekday() in settings.weekdays
     ]
-    return write_calendar(days, own.begins_at, datetime.now(UTC), owner=player_id)
+    return write_calendar(days, settings.begins_at, datetime.now(UTC), owner=player_id)

@@ -80,65 +80,65 @@ class PlanView:
     tolerances: str
 
 
-def plan_view(found: Planned, own: Practice, today: date) -> PlanView:
+def plan_view(planned: Planned, practice: Practice, today: date) -> PlanView:
     """The blocks in order, the one that comes next marked."""
-    session = found.session
+    session = planned.session
     shown = session.shown
-    words = plan_words([one.block for one in shown])
-    if found.stop:
+    words = plan_words([entry.block for entry in shown])
+    if planned.stop:
         words = "Rest today."
     elif not shown:
         words = "Nothing's due. Play what you like."
     elif session.coming is None:
         words = "Done for today."
-    elif found.short:
+    elif planned.short:
         words += ": you're close to your weekly stroke limit"
-    elif today.weekday() not in own.weekdays:
+    elif today.weekday() not in practice.weekdays:
         words = f"It's your day off. If you play anyway: {words}"
     blocks: list[BlockView] = []
-    for place, one in enumerate(shown):
-        if rest := session.rest_before(one.key):
+    for place, entry in enumerate(shown):
+        if rest := session.rest_before(entry.key):
             blocks.append(_rest(rest))
         blocks.append(
-            _block(one, here=one is session.coming, place=place, last=place == len(shown) - 1)
+            _block(entry, here=entry is session.coming, place=place, last=place == len(shown) - 1)
         )
     return PlanView(
         words=words,
         blocks=blocks,
-        dropped=[(one.key, block_title(one)) for one in session.dropped],
-        ahead=[_day(day, titles, own) for day, titles in found.ahead],
-        minutes=own.minutes,
-        weekdays=[Weekday(k, name, k in own.weekdays) for k, name in enumerate(DAYS)],
-        begins_at=f"{own.begins_at:%H:%M}",
-        rise=f"{own.rise_percent:g}",
-        tolerance=f"{own.tolerance_ms:g}",
+        dropped=[(entry.key, block_title(entry)) for entry in session.dropped],
+        ahead=[_day(day, titles, practice) for day, titles in planned.ahead],
+        minutes=practice.minutes,
+        weekdays=[Weekday(k, name, k in practice.weekdays) for k, name in enumerate(DAYS)],
+        begins_at=f"{practice.begins_at:%H:%M}",
+        rise=f"{practice.rise_percent:g}",
+        tolerance=f"{practice.tolerance_ms:g}",
         tolerances=", ".join(
             f"{name} {ms:g}" for name, ms in TOLERANCE_PRESETS_MS.items()
         ).capitalize(),
     )
 
 
-def block_title(one: SessionBlock) -> str:
+def block_title(session_block: SessionBlock) -> str:
     """What a block plays."""
-    block = one.block
+    block = session_block.block
     return block.title if block.drill is None else f"{block.title}, {TABLE[block.drill].name}"
 
 
-def _block(one: SessionBlock, *, here: bool, place: int, last: bool) -> BlockView:
-    block = one.block
-    state = "" if one.state is BlockState.OPEN else one.state.value
+def _block(session_block: SessionBlock, *, here: bool, place: int, last: bool) -> BlockView:
+    block = session_block.block
+    state = "" if session_block.state is BlockState.OPEN else session_block.state.value
     css = f"{block.kind.value} m{block.minutes} {'here' if here else state}"
     return BlockView(
-        key=one.key,
+        key=session_block.key,
         kind=KIND_WORDS[block.kind],
         css=css.strip(),
-        title=block_title(one),
+        title=block_title(session_block),
         tempo="" if block.tempo_bpm is None else f"{block.tempo_bpm:g}",
         minutes=block.minutes,
         why=block.why,
         state=state,
-        open=one.state is BlockState.OPEN,
-        locked=one.locked,
+        open=session_block.state is BlockState.OPEN,
+        locked=session_block.locked,
         first=place == 0,
         last=last,
     )
@@ -161,11 +161,11 @@ def _rest(minutes: int) -> BlockView:
     )
 
 
-def _day(day: date, titles: list[str], own: Practice) -> DayView:
-    off = day.weekday() not in own.weekdays
+def _day(day: date, titles: list[str], practice: Practice) -> DayView:
+    off = day.weekday() not in practice.weekdays
     return DayView(
         name=f"{day:%A}",
-        minutes="" if off else counted(own.minutes, "minute"),
+        minutes="" if off else counted(practice.minutes, "minute"),
         titles="day off" if off else ", ".join(titles) or "nothing",
         off=off,
     )

@@ -51,16 +51,16 @@ class AskedShape:
 AskedAt = Annotated[AskedShape, Depends()]
 
 
-def _at(asked: AskedShape) -> At:
-    if asked.shape not in SHAPES:
+def _at(query: AskedShape) -> At:
+    if query.shape not in SHAPES:
         raise BadInput("that shape isn't in the catalogue: choose one from it")
-    return At(SHAPES[asked.shape], asked.root, asked.fret)
+    return At(SHAPES[query.shape], query.root, query.fret)
 
 
 @router.get("/shapes", name="shapes_page")
 def shapes_page(
     request: Request,
-    asked: AskedAt,
+    query: AskedAt,
     session: DbSession,
     player_id: PlayerId,
     name: Annotated[Line, Query(max_length=30)] = "",
@@ -69,18 +69,18 @@ def shapes_page(
     """The catalogue, one shape whole, and every place of a chord that is asked for."""
     neck, hand = rigs.own_instrument(session, player_id), hands.hands_of(session, player_id).hand
     flats = uses_flats(key)
-    found, unknown = None, ""
+    shape_match, unknown = None, ""
     try:
-        found = _found(name, neck, hand, flats=flats) if name else None
+        shape_match = _shape_match(name, neck, hand, flats=flats) if name else None
     except BadInput as error:
         unknown = f"{error}."
     view = shapes_view(
-        _at(asked), neck, hand, found=found, unknown=unknown, asked=name, flats=flats, key=key
+        _at(query), neck, hand, match=shape_match, unknown=unknown, text=name, flats=flats, key=key
     )
     return render(request, "shapes/page.html", view=view, status_code=422 if unknown else 200)
 
 
-def _found(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> Found:
+def _shape_match(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> Found:
     """What a chord name, or a place such as 6/3, means. Raises BadInput."""
     place = _PLACE.fullmatch(name)
     if place is not None:
@@ -103,10 +103,10 @@ def _found(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> Found:
 
 
 @router.get("/shapes/listen", name="listen_to_shape", dependencies=[costly(LISTENS_A_MINUTE)])
-def listen_to_shape(asked: AskedAt, session: DbSession, player_id: PlayerId) -> Response:
+def listen_to_shape(query: AskedAt, session: DbSession, player_id: PlayerId) -> Response:
     """The shape struck twice, muted and open, by the simulated guitarist: WAV."""
     neck = rigs.own_instrument(session, player_id)
-    notes = _notes(asked, neck)
+    notes = _notes(query, neck)
     spots = ",".join(f"{note.string}:{note.fret}" for note in notes)
     tuning = " ".join(neck.tuning)
     text = (
@@ -114,12 +114,12 @@ def listen_to_shape(asked: AskedAt, session: DbSession, player_id: PlayerId) -> 
         f"| {spots} M M o ~ ~ ~ - - |\n"
     )
     riff = parse_riff(text)
-    found = rehearse(riff, tone=Tone.CRUNCH, tempo_bpm=None, beat="none", bars=None)
-    return Response(found.wav, media_type="audio/wav")
+    rehearsal = rehearse(riff, tone=Tone.CRUNCH, tempo_bpm=None, beat="none", bars=None)
+    return Response(rehearsal.wav, media_type="audio/wav")
 
 
-def _notes(asked: AskedShape, neck: Instrument) -> tuple[Note, ...]:
-    spot = chosen_notes(_at(asked), neck)
+def _notes(query: AskedShape, neck: Instrument) -> tuple[Note, ...]:
+    spot = chosen_notes(_at(query), neck)
     if spot is None:
         raise BadInput("your tuning has no place for this shape: choose another one")
     return spot[2]

@@ -150,9 +150,9 @@ def shapes_view(
     neck: Instrument,
     hand: Hand,
     *,
-    found: Found | None,
+    match: Found | None,
     unknown: str,
-    asked: str,
+    text: str,
     flats: bool,
     key: str,
 ) -> ShapesView:
@@ -166,9 +166,9 @@ def shapes_view(
         cards=[_card(shape, neck, here=shape == at.shape) for shape in CATALOGUE],
         chosen=chosen,
         missing=missing,
-        found=found,
+        found=match,
         unknown=unknown,
-        asked=asked,
+        asked=text,
         keys=[(name, name == key) for name in KEYS],
     )
 
@@ -195,19 +195,19 @@ def _chosen(
     flats: bool,
 ) -> ChosenShape:
     lines = along_the_neck(shape, neck, root, hand)
-    own = next((line for line in lines if line.fret == fret), AtFret(fret, 0.0, None))
+    at_fret = next((line for line in lines if line.fret == fret), AtFret(fret, 0.0, None))
     fingers = {}
-    if own.grip is not None:
-        fingers = {note.string: _finger(note.finger) for note in own.grip.notes if note.finger}
+    if at_fret.grip is not None:
+        fingers = {note.string: _finger(note.finger) for note in at_fret.grip.notes if note.finger}
     drawing = shape_drawing(notes, "", neck, left_handed=neck.left_handed, fingers=fingers)
     held = tuple(Fingered(note.string, note.fret or 0, 0) for note in notes)
     silence = None
-    if own.grip is not None:
-        held = own.grip.notes
+    if at_fret.grip is not None:
+        held = at_fret.grip.notes
         silence = silence_map(held, len(neck.tuning), hand.damping)
     address = f"?shape={shape.key}&root={root}"
     rungs = reach_ladder(neck, notes, hand)
-    tight = own.grip is None or own.grip.comfort(hand.reach_mm) < LEAST_LADDER_SPARE
+    tight = at_fret.grip is None or at_fret.grip.comfort(hand.reach_mm) < LEAST_LADDER_SPARE
     return ChosenShape(
         key=shape.key,
         root=root,
@@ -215,8 +215,8 @@ def _chosen(
         title=f"{_called(neck, notes, root, fret, flats=flats)}: {shape.name}",
         sound=shape.sound,
         needs=shape.needs,
-        figure=f"{own.span_mm:.0f}",
-        under=f"mm wide at fret {fret}" if own.span_mm else "mm: no stretch at all",
+        figure=f"{at_fret.span_mm:.0f}",
+        under=f"mm wide at fret {fret}" if at_fret.span_mm else "mm: no stretch at all",
         drawing=drawing,
         strings=string_lines(neck, held, neck.open_midi(root) + fret, silence),
         avoid=avoid_words(silence.avoid, hand.damping)
@@ -226,8 +226,12 @@ def _chosen(
         frets=[_fret_line(line, address, neck, root, hand, fret, flats=flats) for line in lines],
         schools=_schools(neck, notes, hand),
         roots=[
-            (one, f"{address[: address.index('&')]}&root={one}#shape", one == root)
-            for one in root_strings(shape, neck)
+            (
+                root_string,
+                f"{address[: address.index('&')]}&root={root_string}#shape",
+                root_string == root,
+            )
+            for root_string in root_strings(shape, neck)
         ],
         ladder=f"from fret {rungs[0].fret} down to fret {rungs[-1].fret}"
         if rungs and tight
@@ -272,8 +276,8 @@ def _schools(neck: Instrument, notes: tuple[Note, ...], hand: Hand) -> list[Scho
     if len(pressed) < 2:
         return []
     for school, facts in SCHOOLS.items():
-        found = grips(neck, notes, hand.reach_mm, school)
-        best = max(found, key=lambda grip: (-grip.unguarded, grip.spare_mm), default=None)
+        fingerings = grips(neck, notes, hand.reach_mm, school)
+        best = max(fingerings, key=lambda grip: (-grip.unguarded, grip.spare_mm), default=None)
         out.append(
             SchoolLine(
                 called=facts.called,

@@ -54,7 +54,7 @@ def landing_words(fit: LandingFit, of: str) -> str:
     """How lateness goes with distance, in a sentence; `of`: which moves."""
     slope = fit.per_100_mm
     if slope is None:
-        count = len({one.index for one in fit.landings})
+        count = len({landing.index for landing in fit.landings})
         played = counted(len(fit.landings), "time")
         if count < LEAST_MOVES:
             return (
@@ -102,11 +102,11 @@ def _rows(fit: LandingFit) -> list[LandingRow]:
     by_index: dict[int, list[float]] = {}
     early: dict[int, list[float]] = {}
     first: dict[int, Landing] = {}
-    for one in fit.landings:
-        by_index.setdefault(one.index, []).append(one.late_ms)
-        first.setdefault(one.index, one)
-        if one.early_ms is not None:
-            early.setdefault(one.index, []).append(one.early_ms)
+    for landing in fit.landings:
+        by_index.setdefault(landing.index, []).append(landing.late_ms)
+        first.setdefault(landing.index, landing)
+        if landing.early_ms is not None:
+            early.setdefault(landing.index, []).append(landing.early_ms)
     order = sorted(by_index, key=lambda index: -sum(by_index[index]) / len(by_index[index]))
     return [
         LandingRow(

@@ -24,9 +24,9 @@ PICKING_WORDS = {
 }
 
 
-def quiet_words(one: Quiet) -> str:
+def quiet_words(quiet: Quiet) -> str:
     """What keeps a string quiet."""
-    finger = FINGER_WORDS.get(one.finger or 0, "")
+    finger = FINGER_WORDS.get(quiet.finger or 0, "")
     return {
         None: "nothing lies on it",
         Silencer.TIP: f"tip of your {finger}",
@@ -35,7 +35,7 @@ def quiet_words(one: Quiet) -> str:
         Silencer.THUMB: "thumb over the top",
         Silencer.HAND: "your fretting hand, resting",
         Silencer.PALM: "edge of your picking hand",
-    }[one.by]
+    }[quiet.by]
 
 
 def avoid_words(avoid: tuple[int, ...], damping: Damping) -> str:

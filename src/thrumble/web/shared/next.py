@@ -53,10 +53,10 @@ def next_view(
 ) -> NextView:
     """What to play after a take of a riff, or of a drill, by what holds it back."""
     of = drills.drill_of(session, player_id, riff_id)
-    found = what_next(session, player_id, riff_id, judgement, findings)
+    proposed = what_next(session, player_id, riff_id, judgement, findings)
     title = judgement.expanded.riff.title
-    step = _step(title, found.step)
-    offers = [_offer(one, title) for one in found.drills]
+    step = _step(title, proposed.step)
+    offers = [_offer(drill, title) for drill in proposed.drills]
     armed, *others = [*offers, step]
     return NextView(
         riff_id=riff_id if of is None else of.riff_id,
@@ -65,19 +65,26 @@ def next_view(
         others=others,
         helped=_helped(session, player_id, take_id, of),
         back=of is not None,
-        step_tempo=f"{found.step.tempo_bpm:g}",
+        step_tempo=f"{proposed.step.tempo_bpm:g}",
     )
 
 
-def _offer(one: Proposal, title: str) -> Offer:
-    if one.drill is None:
-        return Offer(title, f"{one.tempo_bpm:g}", one.why, "", "", "")
-    name = TABLE[one.drill].name
-    first, last = ("", "") if one.bars is None else (str(one.bars[0]), str(one.bars[1]))
-    if one.bars is not None:
+def _offer(proposal: Proposal, title: str) -> Offer:
+    if proposal.drill is None:
+        return Offer(title, f"{proposal.tempo_bpm:g}", proposal.why, "", "", "")
+    name = TABLE[proposal.drill].name
+    first, last = (
+        ("", "") if proposal.bars is None else (str(proposal.bars[0]), str(proposal.bars[1]))
+    )
+    if proposal.bars is not None:
         name += f", bar {first}" if first == last else f", bars {first} and {last}"
     return Offer(
-        name[0].upper() + name[1:], f"{one.tempo_bpm:g}", one.why, one.drill.value, first, last
+        name[0].upper() + name[1:],
+        f"{proposal.tempo_bpm:g}",
+        proposal.why,
+        proposal.drill.value,
+        first,
+        last,
     )
 
 
@@ -91,5 +98,5 @@ def _step(title: str, step: Step) -> Offer:
 def _helped(session: Session, player_id: int, take_id: int, of: DrillOf | None) -> list[str]:
     if of is not None:
         return []
-    found = drills.helped_of(session, player_id, take_id)
-    return [helped_words(one, TABLE[one.kind].name) for one in found]
+    effects = drills.helped_of(session, player_id, take_id)
+    return [helped_words(effect, TABLE[effect.kind].name) for effect in effects]

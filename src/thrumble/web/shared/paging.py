@@ -25,10 +25,10 @@ def pages(*, count: int, page: int, size: int, query: dict[str, str]) -> Paging:
     page = min(page, last)
     first, end = (page - 1) * size + 1, min(count, page * size)
     words = f"{first} to {end} of {count}" if last > 1 else ""
-    kept = {name: value for name, value in query.items() if value}
+    query_kept = {name: value for name, value in query.items() if value}
 
     def to(number: int) -> str:
-        return "?" + urlencode({**kept, "page": str(number)})
+        return "?" + urlencode({**query_kept, "page": str(number)})
 
     return Paging(
         page,

@@ -157,9 +157,9 @@ def corrected_words(count: int) -> str:
 
 def _pulse(take: Take, judgement: Judgement) -> list[str]:
     """What the bars without a click show."""
-    along = known_along(take.along)
-    found = inner_pulse(judgement, bar_levels(along.pulse()), along.bars_before)
-    return [pulse_words(found)] if found else []
+    accompaniment = known_along(take.along)
+    pulse = inner_pulse(judgement, bar_levels(accompaniment.pulse()), accompaniment.bars_before)
+    return [pulse_words(pulse)] if pulse else []
 
 
 def _audio_gone(take: Take) -> str:
@@ -209,7 +209,7 @@ def _figures(judgement: Judgement) -> list[tuple[str, str]]:
     """The summary; what was not measured says so."""
     reading, expanded = judgement.reading, judgement.expanded
     s = reading.summary
-    asked = expanded.riff.feel.ratio
+    ratio = expanded.riff.feel.ratio
     rows = [
         ("hits heard", f"{s.matched} of {s.matched + s.missed}"),
         ("extra hits", str(s.extra)),
@@ -229,7 +229,7 @@ def _figures(judgement: Judgement) -> list[tuple[str, str]]:
         rows.append(("silence in rests", _number(float(np.median(rests)), "+.0f", "dB")))
     rows += [_change(change) for change in s.changes]
     if s.swing_ratio is not None and s.swing_interval is not None:
-        wanted = f", asked {float(asked):g}" if asked is not None else ""
+        wanted = f", asked {float(ratio):g}" if ratio is not None else ""
         rows.append(
             (
                 "swing",
@@ -274,11 +274,11 @@ def _number(value: float | None, form: str, unit: str) -> str:
     return "not measured" if value is None else f"{value:{form}} {unit}"
 
 
-def _hit_line(judged: JudgedHit, hit: HitReading, said: Correction | None) -> HitLine:
+def _hit_line(judged: JudgedHit, hit: HitReading, correction: Correction | None) -> HitLine:
     late = judged.late_ms
-    heard = {HitState.MISSED: "missed", HitState.NOT_REACHED: "not reached"}.get(hit.state) or (
-        hit.heard_articulation.value if hit.heard_articulation else ""
-    )
+    heard_words = {HitState.MISSED: "missed", HitState.NOT_REACHED: "not reached"}.get(
+        hit.state
+    ) or (hit.heard_articulation.value if hit.heard_articulation else "")
     chances = hit.probabilities or {}
     ring = "" if hit.ring_s is None else f"{hit.ring_s * 1000:.0f}"
     ends = {
@@ -295,7 +295,7 @@ def _hit_line(judged: JudgedHit, hit: HitReading, said: Correction | None) -> Hi
         bar=hit.bar,
         at=hit.at,
         planned=hit.expected_articulation.value,
-        heard=heard,
+        heard=heard_words,
         deviation="" if late is None else f"{late:+.1f}",
         level="" if hit.relative_level_db is None else f"{hit.relative_level_db:+.1f}",
         ring=ring,
@@ -306,8 +306,8 @@ def _hit_line(judged: JudgedHit, hit: HitReading, said: Correction | None) -> Hi
         onset_s=hit.onset_s or hit.expected_s,
         odd=judged.off,
         played=hit.onset_s is not None,
-        said=said.articulation if said else "",
-        joined=bool(said and said.example_id),
+        said=correction.articulation if correction else "",
+        joined=bool(correction and correction.example_id),
         more=_more(hit),
     )
 

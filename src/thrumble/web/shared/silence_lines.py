@@ -29,9 +29,11 @@ def string_lines(
         words = f"{degree}{_who(note)}"
         lines[note.string] = StringLine(note.string, words, sounds=True, loose=False)
     if silence is not None:
-        for one in silence.quiet:
-            loose = one.by is None
-            lines[one.string] = StringLine(one.string, quiet_words(one), sounds=False, loose=loose)
+        for quiet_string in silence.quiet:
+            loose = quiet_string.by is None
+            lines[quiet_string.string] = StringLine(
+                quiet_string.string, quiet_words(quiet_string), sounds=False, loose=loose
+            )
         for string in neck.strings:
             lines.setdefault(string, StringLine(string, "rings on", sounds=True, loose=False))
     return [lines[string] for string in sorted(lines)]

@@ -94,8 +94,8 @@ def megabytes(count: int) -> str:
     return f"{count / 1e6:.1f} MB"
 
 
-def status_view(take: Take, asked: int = 0) -> StatusView:
-    """Asks again until the state is final, `asked` times so far: often for as long as a take
+def status_view(take: Take, polls: int = 0) -> StatusView:
+    """Asks again until the state is final, `polls` times so far: often for as long as a take
     usually needs, then ever more rarely.
     """
     waiting = take.state not in FINAL and take.state is not TakeState.RECORDING
@@ -107,8 +107,8 @@ def status_view(take: Take, asked: int = 0) -> StatusView:
         keep_asking=waiting,
         failed=take.state is TakeState.FAILED,
         read=take.state is TakeState.READ,
-        ask_again_ms=round(min(MOST_WAIT_MS, OFTEN_MS * 1.3 ** max(0, asked - OFTEN))),
-        slow=waiting and asked >= SLOW_AFTER,
+        ask_again_ms=round(min(MOST_WAIT_MS, OFTEN_MS * 1.3 ** max(0, polls - OFTEN))),
+        slow=waiting and polls >= SLOW_AFTER,
     )
 
 

@@ -42,10 +42,12 @@ def upload_view(session: Session, player_id: int, revision: Revision) -> UploadV
     )
 
 
-def rig_tones(own: list[Rig], tones: list[ToneProfile]) -> list[ToneChoice]:
+def rig_tones(all_rigs: list[Rig], tones: list[ToneProfile]) -> list[ToneChoice]:
     """All tones; the rig is named where there are several."""
-    names = {rig.id: rig.name for rig in own}
+    names = {rig.id: rig.name for rig in all_rigs}
     return [
-        ToneChoice(tone.id, f"{names[tone.rig_id]}: {tone.name}" if len(own) > 1 else tone.name)
+        ToneChoice(
+            tone.id, f"{names[tone.rig_id]}: {tone.name}" if len(all_rigs) > 1 else tone.name
+        )
         for tone in tones
     ]

@@ -35,8 +35,8 @@ def ready() -> Response:
             state = queue.queue_state(session)
     except ThrumbleError:
         state = None
-    found = readiness(state)
-    return JSONResponse(found, 200 if is_ready(found) else 503)
+    state_now = readiness(state)
+    return JSONResponse(state_now, 200 if is_ready(state_now) else 503)
 
 
 @router.get("/token", name="fresh_token")

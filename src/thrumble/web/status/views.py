@@ -51,12 +51,12 @@ def readiness(queue: QueueState | None) -> dict[str, Any]:
     }
 
 
-def is_ready(found: dict[str, Any]) -> bool:
+def is_ready(state: dict[str, Any]) -> bool:
     """Whether takes can be played and read now."""
     return bool(
-        found["database"]
-        and found["worker"]
-        and found["disk_free_mb"] * 1e6 > LEAST_FREE_BYTES / 10
+        state["database"]
+        and state["worker"]
+        and state["disk_free_mb"] * 1e6 > LEAST_FREE_BYTES / 10
     )
 
 

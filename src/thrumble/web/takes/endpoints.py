@@ -225,8 +225,10 @@ def stem_of_take(
             take_stem(source, target, kind)
         else:
             judged = judged_take(session, player_id, take_id)
-            along = known_along(judged.take.along)
-            click_stem(source, target, judged.riff, judged.reading, along=along, kind=kind)
+            accompaniment = known_along(judged.take.along)
+            click_stem(
+                source, target, judged.riff, judged.reading, settings=accompaniment, kind=kind
+            )
         return sent(target, f"audio/{kind}", _attachment(f"take-{take_id}.{stem}.{kind}"))
 
 
@@ -266,8 +268,8 @@ def take_listen(
         take = takes.get_take(session, player_id, take_id)
         riff = riffs.get_revision(session, player_id, take.revision_id).riff
         reading = readings.get_reading(session, player_id, take_id)
-        along = known_along(take.along)
-        listening_copy(source, target, riff, reading, along=along, click=click)
+        accompaniment = known_along(take.along)
+        listening_copy(source, target, riff, reading, settings=accompaniment, click=click)
         return sent(target, "audio/wav", {"Cache-Control": "private, max-age=3600"})
 
 

@@ -48,26 +48,26 @@ def again_view(
     else:
         words = ""
     changes = [
-        (f"{one.title}, take {one.number}", one.take_id, _difference(one.difference))
-        for one in shown
+        (f"{line.title}, take {line.number}", line.take_id, _difference(line.difference))
+        for line in shown
     ]
     return AgainView(
         stale, waiting if total else 0, total, total - min(waiting, total), words, changes
     )
 
 
-def _difference(found: Difference) -> str:
+def _difference(difference: Difference) -> str:
     parts = [
         f"{count} {what}"
         for count, what in (
-            (found.renamed, "called something else"),
-            (found.found, "more found"),
-            (found.lost, "not found any more"),
-            (found.moved, "moved by more than 3 ms"),
+            (difference.renamed, "called something else"),
+            (difference.found, "more found"),
+            (difference.lost, "not found any more"),
+            (difference.moved, "moved by more than 3 ms"),
         )
         if count
     ]
-    return f"of {found.hits} hits " + ", ".join(parts)
+    return f"of {difference.hits} hits " + ", ".join(parts)
 
 
 @dataclass(frozen=True, slots=True)

@@ -64,7 +64,9 @@ def today_page(
 
 
 def _care(session: DbSession, player_id: int, today: date, *, played: bool = False) -> CareView:
-    answers = [one for one in comfort.comfort_of(session, player_id, today) if one.day == today]
+    answers = [
+        answer for answer in comfort.comfort_of(session, player_id, today) if answer.day == today
+    ]
     return care_view(take_care(known_of(session, player_id, today)), answers, played=played)
 
 
@@ -82,7 +84,7 @@ def tell_comfort(
     """How the hands feel, one tap; what follows from it comes back."""
     if when not in list(When) or any(area not in list(Area) for area in areas):
         raise BadInput("choose from the page: before or after, and where")
-    own = tuple(dict.fromkeys(Area(area) for area in areas))
-    answer = Comfort(today, When(when), score, own, numb)
+    hurting = tuple(dict.fromkeys(Area(area) for area in areas))
+    answer = Comfort(today, When(when), score, hurting, numb)
     comfort.add_comfort(session, player_id, answer, player_zone(request))
     return render(request, "today/_care.html", care=_care(session, player_id, today))

@@ -30,19 +30,19 @@ class Turn(Sent):
 def trials_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """All trials, and a new one."""
     titles = {
-        one.revision.riff_id: one.revision.riff.title
-        for one in riffs.riff_standings(session, player_id, limit=200)
+        riff_standing.revision.riff_id: riff_standing.revision.riff.title
+        for riff_standing in riffs.riff_standings(session, player_id, limit=200)
     } | dict(drills.kept_drills(session, player_id))
-    found = trials.trials_of(session, player_id)
-    for one in found:
-        if one.riff_id not in titles:
-            newest = riffs.newest_revision(session, player_id, one.riff_id)
-            titles[one.riff_id] = newest.riff.title
+    all_trials = trials.trials_of(session, player_id)
+    for trial in all_trials:
+        if trial.riff_id not in titles:
+            newest = riffs.newest_revision(session, player_id, trial.riff_id)
+            titles[trial.riff_id] = newest.riff.title
     return render(
         request,
         "trials/list.html",
-        lines=trial_lines(found, titles),
-        riffs=sorted(titles.items(), key=lambda one: one[1]),
+        lines=trial_lines(all_trials, titles),
+        riffs=sorted(titles.items(), key=lambda title: title[1]),
         offered=OFFERED,
         pairs=PAIRS_RANGE,
     )

@@ -51,7 +51,7 @@ def trial_view(tried: Tried, title: str) -> TrialView:
     """What a trial says by now."""
     trial = tried.trial
     played, planned = len(trial.takes), len(trial.turns)
-    sentences = [_sentence(one, trial) for one in tried.outcomes if one.clear]
+    sentences = [_sentence(outcome, trial) for outcome in tried.outcomes if outcome.clear]
     if tried.why:
         sentences = [f"{tried.why[0].upper()}{tried.why[1:]}."]
     elif not sentences:
@@ -74,7 +74,7 @@ def trial_view(tried: Tried, title: str) -> TrialView:
         meta=f"{title} at {trial.tempo_bpm:g} bpm · {played} of {counted(planned, 'turn')} played",
         first=sentences[0],
         more=sentences[1:],
-        rows=[_row(one, trial) for one in tried.outcomes],
+        rows=[_row(outcome, trial) for outcome in tried.outcomes],
         open=trial.next_turn is not None,
         tempo=f"{trial.tempo_bpm:g}",
         takes_a=",".join(by_way["A"][:12]),
@@ -82,54 +82,56 @@ def trial_view(tried: Tried, title: str) -> TrialView:
     )
 
 
-def _sentence(one: Outcome, trial: Trial) -> str:
-    unit = f" {one.metric.unit}" if one.metric.unit else ""
-    low, high = sorted(abs(end) for end in one.interval)
-    digits = one.metric.digits
-    way = "less" if one.value < 0 else "more"
-    name = f"{one.metric.words[0].upper()}{one.metric.words[1:]}"
-    said = (
-        f"{name}: {abs(one.value):.{digits}f}{unit} {way} with “{trial.way_b}” than with "
+def _sentence(outcome: Outcome, trial: Trial) -> str:
+    unit = f" {outcome.metric.unit}" if outcome.metric.unit else ""
+    low, high = sorted(abs(end) for end in outcome.interval)
+    digits = outcome.metric.digits
+    way = "less" if outcome.value < 0 else "more"
+    name = f"{outcome.metric.words[0].upper()}{outcome.metric.words[1:]}"
+    sentence = (
+        f"{name}: {abs(outcome.value):.{digits}f}{unit} {way} with “{trial.way_b}” than with "
         f"“{trial.way_a}” ({low:.{digits}f} to {high:.{digits}f})"
     )
-    if not one.better:
-        return f"{said}."
-    return f"{said}. “{trial.way_b if one.better == 'B' else trial.way_a}” is better at that."
+    if not outcome.better:
+        return f"{sentence}."
+    return (
+        f"{sentence}. “{trial.way_b if outcome.better == 'B' else trial.way_a}” is better at that."
+    )
 
 
 def _open_words(outcomes: list[Outcome]) -> list[str]:
     """What is ruled out, and how much more would settle the rest."""
     out = []
-    settled = [one.metric.words for one in outcomes if one.settled]
+    settled = [outcome.metric.words for outcome in outcomes if outcome.settled]
     if settled:
         out.append(f"No difference to speak of in {', '.join(settled)}.")
-    more = [one for one in outcomes if one.more_pairs]
+    more = [outcome for outcome in outcomes if outcome.more_pairs]
     if more:
-        nearest = min(more, key=lambda one: one.more_pairs or 0)
+        nearest = min(more, key=lambda outcome: outcome.more_pairs or 0)
         out.append(
-            f"Still open: {', '.join(one.metric.words for one in more)}. About "
+            f"Still open: {', '.join(outcome.metric.words for outcome in more)}. About "
             f"{counted(nearest.more_pairs or 0, 'pair')} more would settle "
             f"{nearest.metric.words}."
         )
     return out
 
 
-def _row(one: Outcome, trial: Trial) -> OutcomeRow:
-    digits, unit = one.metric.digits, f" {one.metric.unit}" if one.metric.unit else ""
-    low, high = one.interval
+def _row(outcome: Outcome, trial: Trial) -> OutcomeRow:
+    digits, unit = outcome.metric.digits, f" {outcome.metric.unit}" if outcome.metric.unit else ""
+    low, high = outcome.interval
     verdict = "can't tell yet"
-    if one.clear:
-        verdict = {"A": trial.way_a, "B": trial.way_b, "": "differs"}[one.better]
-    elif one.settled:
+    if outcome.clear:
+        verdict = {"A": trial.way_a, "B": trial.way_b, "": "differs"}[outcome.better]
+    elif outcome.settled:
         verdict = "no difference to speak of"
     return OutcomeRow(
-        name=one.metric.words,
-        a=f"{one.a:.{digits}f}{unit}",
-        b=f"{one.b:.{digits}f}{unit}",
-        difference=f"{one.value:+.{digits}f}{unit}",
+        name=outcome.metric.words,
+        a=f"{outcome.a:.{digits}f}{unit}",
+        b=f"{outcome.b:.{digits}f}{unit}",
+        difference=f"{outcome.value:+.{digits}f}{unit}",
         interval=f"{low:+.{digits}f} to {high:+.{digits}f}",
         verdict=verdict,
-        css="clear" if one.clear else "",
+        css="clear" if outcome.clear else "",
     )
 
 
@@ -142,14 +144,14 @@ class TrialLine:
     meta: str
 
 
-def trial_lines(found: list[Trial], titles: dict[int, str]) -> list[TrialLine]:
+def trial_lines(trials: list[Trial], titles: dict[int, str]) -> list[TrialLine]:
     """All trials, each in a line."""
     return [
         TrialLine(
-            one.id,
-            f"{one.way_a} or {one.way_b}",
-            f"{titles.get(one.riff_id, '')}, {len(one.takes)} of "
-            f"{counted(len(one.turns), 'turn')} played",
+            trial.id,
+            f"{trial.way_a} or {trial.way_b}",
+            f"{titles.get(trial.riff_id, '')}, {len(trial.takes)} of "
+            f"{counted(len(trial.turns), 'turn')} played",
         )
-        for one in found
+        for trial in trials
     ]

@@ -101,9 +101,9 @@ def compare_sides(a: Sequence[TakeHits], b: Sequence[TakeHits], *, seed: int = 0
     first, second = rows_of(a, spots), rows_of(b, spots)
     if not (first.spot.size and second.spot.size):
         raise BadInput("one side has no hits to compare: choose takes that were played and read")
-    known = [take.bias_judged for take in (*a, *b)]
-    comparable = [metric for metric in METRICS if metric.name != "bias_ms" or all(known)]
-    able = [one for one in comparable if _enough(one, first) and _enough(one, second)]
+    judged = [take.bias_judged for take in (*a, *b)]
+    comparable = [metric for metric in METRICS if metric.name != "bias_ms" or all(judged)]
+    able = [metric for metric in comparable if _enough(metric, first) and _enough(metric, second)]
     error, degrees = _drawn(first, second, able, len(spots), seed)
     looked_at = max(1, int(np.count_nonzero(error)))  # what is the same in every hit cannot differ
     level = 1 - (1 - CONFIDENCE) / 2 / looked_at
@@ -114,28 +114,28 @@ def compare_sides(a: Sequence[TakeHits], b: Sequence[TakeHits], *, seed: int = 0
             out.append(Difference(metric=metric, a=None, b=None, why=why))
             continue
         k = able.index(metric)
-        one, other = (float(metric.of(hits, _ones(hits))[0]) for hits in (first, second))
+        first_mean, other = (float(metric.of(hits, _ones(hits))[0]) for hits in (first, second))
         half = float(student_quantile(round(degrees[k], 1), level) * error[k])
-        value = other - one
+        value = other - first_mean
         interval = (value - half, value + half)
-        out.append(Difference(metric=metric, a=one, b=other, value=value, interval=interval))
+        out.append(Difference(metric=metric, a=first_mean, b=other, value=value, interval=interval))
     rounds = _counts(first, second)
     return Comparison(
         differences=tuple(out),
         places=tuple(_places(first, second, spots)),
         rounds=rounds,
-        cautions=tuple(_cautions(rounds, known)),
+        cautions=tuple(_cautions(rounds, judged)),
     )
 
 
-def _cautions(rounds: tuple[int, int], known: list[bool]) -> list[str]:
+def _cautions(rounds: tuple[int, int], judged: list[bool]) -> list[str]:
     out = []
     if min(rounds) < 2:
         out.append(
             "One round alone doesn't show how much you change from round to round by yourself: the "
             "intervals are widened by a guess. Play each way a few times more."
         )
-    if not all(known):
+    if not all(judged):
         out.append("Without a measured latency we can't tell early or late, only how steady.")
     return out
 
@@ -162,8 +162,8 @@ def _drawn(
     by_hit = [rng.poisson(1.0, (DRAWS, hits.spot.size)).astype(np.float32) for hits in (a, b)]
     by_round = [_round_weights(hits.round, rng) for hits in (a, b)]
     single, placed, rounded = (
-        np.array([np.nanvar(one.of(b, own[1]) - one.of(a, own[0])) for one in metrics])
-        for own in (by_hit, by_place, by_round)
+        np.array([np.nanvar(metric.of(b, hits[1]) - metric.of(a, hits[0])) for metric in metrics])
+        for hits in (by_hit, by_place, by_round)
     )
     counts = _counts(a, b)
     several = [n for n in counts if n > 1]
@@ -199,7 +199,7 @@ def _by(keys: Array, count: int) -> list[NDArray[np.intp]]:
     return [order[ends[k] : ends[k + 1]] for k in range(count)]
 
 
-def _told(values: Array) -> Array:
+def _measured(values: Array) -> Array:
     return values[~np.isnan(values)]
 
 
@@ -211,13 +211,13 @@ def _places(a: HitColumns, b: HitColumns, spots: dict[Spot, int]) -> list[PlaceD
     means, left, counts = [], [], []
     for hits, values in zip((a, b), late, strict=True):
         index = _by(hits.spot, len(spots))
-        told = [_told(values[rows]) for rows in index]
-        means.append([float(one.mean()) if one.size else np.nan for one in told])
-        counts.append([one.size for one in told])
-        left += [one - one.mean() for one in told if one.size > 1]
-    free = sum(one.size - 1 for one in left)
+        samples = [_measured(values[rows]) for rows in index]
+        means.append([float(sample.mean()) if sample.size else np.nan for sample in samples])
+        counts.append([sample.size for sample in samples])
+        left += [sample - sample.mean() for sample in samples if sample.size > 1]
+    free = sum(sample.size - 1 for sample in left)
     if free:
-        within = float(np.sqrt(sum(float(np.sum(one**2)) for one in left) / free))
+        within = float(np.sqrt(sum(float(np.sum(residuals**2)) for residuals in left) / free))
     else:
         within, free = _pooled(late), max(1, sum(v.size for v in late) - 2)
     both = [k for k in spots.values() if counts[0][k] and counts[1][k]]
@@ -246,5 +246,5 @@ def _places(a: HitColumns, b: HitColumns, spots: dict[Spot, int]) -> list[PlaceD
 
 def _pooled(late: list[Array]) -> float:
     """The spread where each place was hit once only: that of the hits themselves."""
-    spreads = [_told(values).std() for values in late]
+    spreads = [_measured(values).std() for values in late]
     return float(np.sqrt(np.mean(np.square(spreads))))

@@ -53,23 +53,23 @@ class TakeHits:
 def hits_of(judgement: Judgement) -> TakeHits:
     """A judged take's hits."""
     far = shifts_mm(judgement.expanded.hits, judgement.instrument)
-    due = [(one.due, one.hit.round) for one in judgement.hits]
+    due = [(judged.due, judged.hit.round) for judged in judgement.hits]
     swung = {
         (pair.round, pair.index): pair
-        for pair in swung_pairs([one.hit for one in judgement.hits], due, judgement.expanded)
+        for pair in swung_pairs([judged.hit for judged in judgement.hits], due, judgement.expanded)
     }
     hits = tuple(
-        (_spot(one.hit), _judged_row(one, far[one.due.index], swung.get(one.key)))
-        for one in judgement.hits
-        if one.played or one.missed
+        (_spot(judged.hit), _judged_row(judged, far[judged.due.index], swung.get(judged.key)))
+        for judged in judgement.hits
+        if judged.played or judged.missed
     )
     return TakeHits(hits, judgement.reading.bias_judged)
 
 
 def hits_of_reading(reading: Reading) -> TakeHits:
     """A reading's hits where its riff is not at hand: accents and moves are not known."""
-    told = [hit.deviation_ms for hit in reading.hits if hit.deviation_ms is not None]
-    around = 0.0 if reading.bias_judged or not told else float(np.median(told))
+    deviations = [hit.deviation_ms for hit in reading.hits if hit.deviation_ms is not None]
+    around = 0.0 if reading.bias_judged or not deviations else float(np.median(deviations))
     return TakeHits(
         tuple(
             (_spot(hit), _row(hit, around, accent=NAN, moved=NAN))
@@ -84,10 +84,10 @@ def _spot(hit: HitReading) -> Spot:
     return hit.section, hit.bar, hit.at
 
 
-def _judged_row(one: JudgedHit, moved_mm: float, pair: Pair | None) -> HitRow:
-    around = (one.hit.deviation_ms or 0.0) - (one.late_ms or 0.0)
-    accent, moved = float(one.due.hit.accent), float(moved_mm >= MOVE_MM)
-    row = _row(one.hit, around, accent=accent, moved=moved)
+def _judged_row(judged_hit: JudgedHit, moved_mm: float, pair: Pair | None) -> HitRow:
+    around = (judged_hit.hit.deviation_ms or 0.0) - (judged_hit.late_ms or 0.0)
+    accent, moved = float(judged_hit.due.hit.accent), float(moved_mm >= MOVE_MM)
+    row = _row(judged_hit.hit, around, accent=accent, moved=moved)
     if pair is None:
         return row
     return row._replace(long_ms=pair.long_s * 1000, short_ms=pair.short_s * 1000)
@@ -95,10 +95,10 @@ def _judged_row(one: JudgedHit, moved_mm: float, pair: Pair | None) -> HitRow:
 
 def _row(hit: HitReading, around_ms: float, *, accent: float, moved: float) -> HitRow:
     played = hit.state is HitState.PLAYED and hit.deviation_ms is not None
-    heard = hit.heard_articulation if played else None
+    articulation = hit.heard_articulation if played else None
     wrong = NAN
-    if heard is not None and heard is not HeardKind.UNSURE:
-        wrong = float(heard.value != hit.expected_articulation.value)
+    if articulation is not None and articulation is not HeardKind.UNSURE:
+        wrong = float(articulation.value != hit.expected_articulation.value)
     palm = hit.expected_articulation == "palm"
     return HitRow(
         round=float(hit.round),
@@ -177,19 +177,23 @@ class Metric:
 
 def _mean(values: Array, weights: Weights) -> Array:
     """Weighted means of what was measured, shape (draws,). `weights`: shape (draws, n)."""
-    told = ~np.isnan(values)
-    own = weights if told.all() else weights[:, told]
+    measured = ~np.isnan(values)
+    measured_weights = weights if measured.all() else weights[:, measured]
     with np.errstate(invalid="ignore", divide="ignore"):
-        means = own @ values[told].astype(own.dtype) / own.sum(axis=1)
+        means = (
+            measured_weights
+            @ values[measured].astype(measured_weights.dtype)
+            / measured_weights.sum(axis=1)
+        )
     return np.asarray(means, dtype=np.float64)
 
 
 def _middle(values: Array, weights: Weights) -> Array:
     """Weighted medians likewise."""
-    told = np.flatnonzero(~np.isnan(values))
-    if not told.size:
+    measured = np.flatnonzero(~np.isnan(values))
+    if not measured.size:
         return np.full(weights.shape[0], np.nan)
-    order = told[np.argsort(values[told], kind="stable")]
+    order = measured[np.argsort(values[measured], kind="stable")]
     sums: Array = np.cumsum(weights[:, order], axis=1)
     half = sums[:, -1:] / 2
     above = np.argmax(sums > half, axis=1)
@@ -218,9 +222,9 @@ def _level_spread(hits: HitColumns, weights: Weights) -> Array:
     """Within accented and plain hits, each around its own middle."""
     off = np.full(hits.level_db.size, np.nan)
     loud = hits.accent > 0
-    for own in (loud, ~loud):
-        if (~np.isnan(hits.level_db[own])).sum() > 2:
-            off[own] = hits.level_db[own] - own_middle(hits.level_db[own])
+    for group in (loud, ~loud):
+        if (~np.isnan(hits.level_db[group])).sum() > 2:
+            off[group] = hits.level_db[group] - own_middle(hits.level_db[group])
     return np.asarray(np.sqrt(_mean(off**2, weights)))
 
 

@@ -81,16 +81,19 @@ def judge_trial(turns: Sequence[tuple[str, TakeHits, int]]) -> list[Outcome]:
         raise BadInput(f"you need at least {MIN_TAKES} takes, two of each way: play the next ones")
     values = _values([hits for _, hits, _ in turns], all(hits.bias_judged for _, hits, _ in turns))
     design, way = _design(ways, [sitting for _, _, sitting in turns])
-    told = {
-        metric: own
-        for metric, own in values.items()
-        if not np.isnan(own).any() and float(own.std()) > 1e-12
+    measured = {
+        metric: samples
+        for metric, samples in values.items()
+        if not np.isnan(samples).any() and float(samples.std()) > 1e-12
     }
-    out = [_outcome(metric, own, design, way, ways, len(told)) for metric, own in told.items()]
-    return sorted(out, key=lambda one: (not one.clear, METRICS.index(one.metric)))
+    out = [
+        _outcome(metric, samples, design, way, ways, len(measured))
+        for metric, samples in measured.items()
+    ]
+    return sorted(out, key=lambda outcome: (not outcome.clear, METRICS.index(outcome.metric)))
 
 
-def _values(takes: list[TakeHits], known: bool) -> dict[Metric, Array]:
+def _values(takes: list[TakeHits], judged: bool) -> dict[Metric, Array]:
     """Every metric of every take, shape (takes,)."""
     rows = [rows_of([take], {}) for take in takes]
     return {
@@ -101,7 +104,7 @@ def _values(takes: list[TakeHits], known: bool) -> dict[Metric, Array]:
             ]
         )
         for metric in METRICS
-        if known or metric.name != "bias_ms"
+        if judged or metric.name != "bias_ms"
     }
 
 
@@ -112,7 +115,7 @@ def _design(ways: list[str], sittings: list[int]) -> tuple[Array, int]:
     numbers = sorted(set(sittings))
     columns = []
     for number in numbers:
-        here = np.array([float(one == number) for one in sittings])
+        here = np.array([float(sitting == number) for sitting in sittings])
         at = np.cumsum(here) * here
         centre = at[here > 0].mean()
         columns += [here, np.where(here > 0, at - centre, 0.0)]
@@ -121,30 +124,30 @@ def _design(ways: list[str], sittings: list[int]) -> tuple[Array, int]:
 
 
 def _outcome(
-    metric: Metric, own: Array, design: Array, way: int, ways: list[str], looked_at: int
+    metric: Metric, samples: Array, design: Array, way: int, ways: list[str], looked_at: int
 ) -> Outcome:
-    fitted, _, rank, _ = np.linalg.lstsq(design, own, rcond=None)
-    free = max(1, own.size - int(rank))
-    left = own - design @ fitted
+    fitted, _, rank, _ = np.linalg.lstsq(design, samples, rcond=None)
+    free = max(1, samples.size - int(rank))
+    left = samples - design @ fitted
     spread = float(np.sqrt(left @ left / free))
     inverse = np.linalg.pinv(design.T @ design)
     level = 1 - (1 - CONFIDENCE) / 2 / max(1, looked_at)
     times = student_quantile(float(free), level)
     half = times * spread * float(np.sqrt(inverse[way, way]))
     value = float(fitted[way])
-    a, b = (float(own[[one == name for one in ways]].mean()) for name in ("A", "B"))
-    found = Outcome(
+    a, b = (float(samples[[way == name for way in ways]].mean()) for name in ("A", "B"))
+    outcome = Outcome(
         metric=metric, a=a, b=b, value=value, interval=(value - half, value + half), more_pairs=None
     )
-    if found.clear or found.settled:
-        return found
+    if outcome.clear or outcome.settled:
+        return outcome
     pairs = ceil(2 * (times * spread / metric.min_relevant) ** 2)
-    more = max(1, pairs - own.size // 2)
+    more = max(1, pairs - samples.size // 2)
     return Outcome(
         metric=metric,
         a=a,
         b=b,
         value=value,
-        interval=found.interval,
+        interval=outcome.interval,
         more_pairs=more if more <= MOST_MORE else None,
     )

@@ -40,30 +40,30 @@ class Session:
 
     def get(self, key: int) -> SessionBlock:
         """A block by its key. Raises NotFound."""
-        for one in self.blocks:
-            if one.key == key:
-                return one
+        for block in self.blocks:
+            if block.key == key:
+                return block
         raise NotFound("this block isn't in today's session any more: look at Today again")
 
     @property
     def shown(self) -> tuple[SessionBlock, ...]:
         """Those that were not dropped."""
-        return tuple(one for one in self.blocks if one.state is not BlockState.DROPPED)
+        return tuple(block for block in self.blocks if block.state is not BlockState.DROPPED)
 
     @property
     def coming(self) -> SessionBlock | None:
         """The one to play now."""
-        return next((one for one in self.blocks if one.state is BlockState.OPEN), None)
+        return next((block for block in self.blocks if block.state is BlockState.OPEN), None)
 
     @property
     def dropped(self) -> list[SessionBlock]:
-        return [one for one in self.blocks if one.state is BlockState.DROPPED]
+        return [block for block in self.blocks if block.state is BlockState.DROPPED]
 
     def rest_before(self, key: int) -> int:
         """Minutes of rest before a block."""
-        rests = rests_before([one.block.minutes for one in self.shown])
+        rests = rests_before([entry.block.minutes for entry in self.shown])
         return next(
-            (rest for one, rest in zip(self.shown, rests, strict=True) if one.key == key), 0
+            (rest for entry, rest in zip(self.shown, rests, strict=True) if entry.key == key), 0
         )
 
 
@@ -72,7 +72,7 @@ def planned(blocks: list[Block], minutes: int, share: float) -> Session:
     return Session(
         minutes=minutes,
         share=share,
-        blocks=tuple(SessionBlock(key=key, block=one) for key, one in enumerate(blocks, 1)),
+        blocks=tuple(SessionBlock(key=key, block=block) for key, block in enumerate(blocks, 1)),
     )
 
 
@@ -80,16 +80,16 @@ def planned_again(was: Session, fresh: list[Block], minutes: int, share: float) 
     """Freshly planned blocks around those that stay: what was played or skipped comes first, locked
     ones stand where they stood, dropped ones are remembered.
     """
-    over = [one for one in was.shown if one.state is not BlockState.OPEN]
+    over = [entry for entry in was.shown if entry.state is not BlockState.OPEN]
     locked = [
-        (place, one)
-        for place, one in enumerate(was.shown)
-        if one.locked and one.state is BlockState.OPEN
+        (place, entry)
+        for place, entry in enumerate(was.shown)
+        if entry.locked and entry.state is BlockState.OPEN
     ]
-    key = max((one.key for one in was.blocks), default=0)
-    row = over + [SessionBlock(key=key + k, block=one) for k, one in enumerate(fresh, 1)]
-    for place, one in locked:
-        row.insert(min(place, len(row)), one)
+    key = max((block.key for block in was.blocks), default=0)
+    row = over + [SessionBlock(key=key + k, block=block) for k, block in enumerate(fresh, 1)]
+    for place, entry in locked:
+        row.insert(min(place, len(row)), entry)
     return Session(minutes=minutes, share=share, blocks=(*row, *was.dropped))
 
 
@@ -99,7 +99,7 @@ def with_state(session: Session, key: int, state: BlockState) -> Session:
     return replace(
         session,
         blocks=tuple(
-            replace(one, state=state) if one.key == key else one for one in session.blocks
+            replace(block, state=state) if block.key == key else block for block in session.blocks
         ),
     )
 
@@ -110,7 +110,7 @@ def with_lock(session: Session, key: int, *, locked: bool) -> Session:
     return replace(
         session,
         blocks=tuple(
-            replace(one, locked=locked) if one.key == key else one for one in session.blocks
+            replace(block, locked=locked) if block.key == key else block for block in session.blocks
         ),
     )
 
@@ -119,11 +119,11 @@ def moved(session: Session, key: int, by: int) -> Session:
     """The same with a block so many places later, or earlier; at the ends it stays. A moved block
     is locked: planning again would put it back. Raises NotFound, and BadInput for a dropped one.
     """
-    one = replace(session.get(key), locked=True)
-    if one.state is BlockState.DROPPED:
+    entry = replace(session.get(key), locked=True)
+    if entry.state is BlockState.DROPPED:
         raise BadInput("this block was dropped: put it back, then move it")
     shown = list(session.shown)
     at = next(k for k, other in enumerate(shown) if other.key == key)
     shown.pop(at)
-    shown.insert(min(len(shown), max(0, at + by)), one)
+    shown.insert(min(len(shown), max(0, at + by)), entry)
     return replace(session, blocks=(*shown, *session.dropped))

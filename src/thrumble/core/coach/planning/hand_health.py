@@ -86,30 +86,30 @@ class Known:
 
     def answers(self) -> list[Comfort]:
         """Today's answers."""
-        return [one for one in self.comfort if one.day == self.today]
+        return [answer for answer in self.comfort if answer.day == self.today]
 
     def week(self, back: int) -> int:
         """Strokes in seven days: the last ones, or so many weeks before."""
         last = self.today - timedelta(days=7 * back)
         first = last - timedelta(days=6)
-        return sum(one.strokes for one in self.days if first <= one.day <= last)
+        return sum(day.strokes for day in self.days if first <= day.day <= last)
 
     def tense(self) -> int:
         """Fast takes of today in which spread and level went together; fast: among the fastest
         third of the last weeks.
         """
-        paces = sorted(one.pace for one in self.takes)
+        paces = sorted(take.pace for take in self.takes)
         if len(paces) < LEAST_TAKES:
             return 0
         fast = paces[2 * len(paces) // 3]
         return sum(
-            one.day == self.today and one.pace >= fast and one.spread_grew and one.level_fell
-            for one in self.takes
+            take.day == self.today and take.pace >= fast and take.spread_grew and take.level_fell
+            for take in self.takes
         )
 
     def minutes_today(self) -> float:
         """Minutes of playing today."""
-        return sum(one.minutes for one in self.days if one.day == self.today)
+        return sum(day.minutes for day in self.days if day.day == self.today)
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,63 +131,63 @@ class Rule:
     share: float
 
 
-def _worst(known: Known) -> int:
-    return max((one.score for one in known.answers()), default=0)
+def _worst(history: Known) -> int:
+    return max((answer.score for answer in history.answers()), default=0)
 
 
-def _usual_week(known: Known) -> float:
+def _usual_week(history: Known) -> float:
     """Strokes of a usual week before this one; of those that were played."""
-    weeks = [known.week(back) for back in range(1, EARLIER_WEEKS + 1)]
+    weeks = [history.week(back) for back in range(1, EARLIER_WEEKS + 1)]
     played = [strokes for strokes in weeks if strokes]
     return sum(played) / len(played) if played else 0.0
 
 
-def _rise_percent(known: Known) -> float:
-    usual = _usual_week(known)
-    return 100 * (known.week(0) / usual - 1) if usual else 0.0
+def _rise_percent(history: Known) -> float:
+    usual = _usual_week(history)
+    return 100 * (history.week(0) / usual - 1) if usual else 0.0
 
 
-def strokes_left(known: Known) -> float | None:
+def strokes_left(history: Known) -> float | None:
     """How many strokes the week still has, by the rise allowed; None where there is no usual week
     to rise from.
     """
-    usual = _usual_week(known)
+    usual = _usual_week(history)
     if not usual:
         return None
-    allowed = max(LEAST_WEEK, usual * (1 + known.rise_percent / 100))
-    return max(0.0, allowed - known.week(0))
+    allowed = max(LEAST_WEEK, usual * (1 + history.rise_percent / 100))
+    return max(0.0, allowed - history.week(0))
 
 
-def light_weeks(known: Known) -> bool:
+def light_weeks(history: Known) -> bool:
     """Whether the usual week is so light that its rise is held against nobody."""
-    return _usual_week(known) * (1 + known.rise_percent / 100) < LEAST_WEEK
+    return _usual_week(history) * (1 + history.rise_percent / 100) < LEAST_WEEK
 
 
-def _numb(known: Known) -> bool:
-    return any(one.numb for one in known.answers())
+def _numb(history: Known) -> bool:
+    return any(answer.numb for answer in history.answers())
 
 
-def _rose(known: Known) -> bool:
-    return known.week(0) >= LEAST_WEEK and _rise_percent(known) > known.rise_percent
+def _rose(history: Known) -> bool:
+    return history.week(0) >= LEAST_WEEK and _rise_percent(history) > history.rise_percent
 
 
-def _grew_worse(known: Known) -> bool:
+def _grew_worse(history: Known) -> bool:
     """More discomfort after playing than before, on each of the last three days that say both."""
     days: dict[date, dict[When, int]] = {}
-    for one in known.comfort:
-        days.setdefault(one.day, {})[one.when] = one.score
+    for answer in history.comfort:
+        days.setdefault(answer.day, {})[answer.when] = answer.score
     both = [scores for _, scores in sorted(days.items()) if len(scores) == len(When)][-3:]
     return len(both) == 3 and all(s[When.AFTER] > s[When.BEFORE] for s in both)
 
 
-def _figures(known: Known) -> dict[str, str]:
+def _figures(history: Known) -> dict[str, str]:
     return {
-        "worst": f"{_worst(known)} of {WORST}",
-        "strokes": counted(known.week(0), "stroke"),
-        "percent": f"{_rise_percent(known):.0f} %",
-        "allowed": f"{known.rise_percent:g} %",
-        "tense": counted(known.tense(), "fast take"),
-        "minutes": f"{known.minutes_today():.0f} minutes",
+        "worst": f"{_worst(history)} of {WORST}",
+        "strokes": counted(history.week(0), "stroke"),
+        "percent": f"{_rise_percent(history):.0f} %",
+        "allowed": f"{history.rise_percent:g} %",
+        "tense": counted(history.tense(), "fast take"),
+        "minutes": f"{history.minutes_today():.0f} minutes",
     }
 
 
@@ -196,13 +196,13 @@ RULES = (
     Rule("numbness", _numb, f"Numb or tingling: stop for today, and {SEEN}.", 0.0),
     Rule(
         "pain",
-        lambda known: _worst(known) >= PAIN,
+        lambda history: _worst(history) >= PAIN,
         "{worst} is pain. Stop for today. If it doesn't go away, " + SEEN + ".",
         0.0,
     ),
     Rule(
         "discomfort",
-        lambda known: DISCOMFORT <= _worst(known) < PAIN,
+        lambda history: DISCOMFORT <= _worst(history) < PAIN,
         "{worst}: play half as long, slower, and loosen your grip.",
         TRIMMED_MORE,
     ),
@@ -221,14 +221,14 @@ RULES = (
     ),
     Rule(
         "tension",
-        lambda known: known.tense() >= TENSE_TAKES,
+        lambda history: history.tense() >= TENSE_TAKES,
         "In {tense} today your timing and your level fall apart together: that's a hand tightening "
         "up. Go slower and loosen the grip.",
         TRIMMED,
     ),
     Rule(
         "long day",
-        lambda known: known.minutes_today() >= SPAN_MINUTES,
+        lambda history: history.minutes_today() >= SPAN_MINUTES,
         "{minutes} of playing today: rest before it hurts. Shake your hands out, drop your "
         "shoulder, elbow off your ribs.",
         TRIMMED,
@@ -237,17 +237,17 @@ RULES = (
 LOUDNESS = "Keep the volume down and wear ear protection at rehearsal."
 
 
-def take_care(known: Known) -> list[Advice]:
+def take_care(history: Known) -> list[Advice]:
     """What the rules say now, the gravest first; nothing where all is well."""
-    figures = _figures(known)
-    found = [
+    figures = _figures(history)
+    advice = [
         Advice(rule.name, rule.words.format(**figures), rule.share)
         for rule in RULES
-        if rule.holds(known)
+        if rule.holds(history)
     ]
-    return sorted(found, key=lambda one: one.share)
+    return sorted(advice, key=lambda item: item.share)
 
 
 def share_left(advice: list[Advice]) -> float:
     """Of the minutes planned, what is left: the least that any rule leaves."""
-    return min((one.share for one in advice), default=1.0)
+    return min((item.share for item in advice), default=1.0)

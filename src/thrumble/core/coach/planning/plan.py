@@ -100,68 +100,71 @@ def make_plan(
     """
     if not 0 <= minutes <= MOST_MINUTES:
         raise BadInput(f"a plan is for 0 to {MOST_MINUTES} minutes; found {minutes}")
-    allowed = int(minutes * share) - sum(one.minutes for one in around)
+    allowed = int(minutes * share) - sum(block.minutes for block in around)
     if most_strokes is not None:
-        most_strokes -= sum(one.strokes for one in around)
+        most_strokes -= sum(block.strokes for block in around)
     if allowed < min(LENGTHS) or not standings:
         return []
     warm = WARM_UP_MINUTES if allowed >= WARM_UP_FROM and not around else 0
     rests = int(minutes * share - warm) // (REST_AFTER + REST_MINUTES) * REST_MINUTES
     room = allowed - warm - rests
     count = max(1, round(room / A_BLOCK_MINUTES))
-    taken = {(one.riff_id, one.kind) for one in around}
-    dropped = {one.riff_id for one in without if one.kind is not BlockKind.WARM_UP}
+    taken = {(block.riff_id, block.kind) for block in around}
+    dropped = {block.riff_id for block in without if block.kind is not BlockKind.WARM_UP}
     candidates = [
-        one
+        candidate
         for standing in standings
-        for one in _candidates(standing, today)
-        if (one.block.riff_id, one.block.kind) not in taken and one.block.riff_id not in dropped
+        for candidate in _candidates(standing, today)
+        if (candidate.block.riff_id, candidate.block.kind) not in taken
+        and candidate.block.riff_id not in dropped
     ]
     if share < 1:
-        candidates = [one for one in candidates if one.block.kind is not BlockKind.STAMINA]
+        candidates = [
+            candidate for candidate in candidates if candidate.block.kind is not BlockKind.STAMINA
+        ]
     chosen = _best(_worthy(candidates, CONSIDERED * count), room, count, most_strokes)
     order = list(BlockKind)
-    chosen.sort(key=lambda one: (order.index(one.kind), one.riff_id or 0))
+    chosen.sort(key=lambda block: (order.index(block.kind), block.riff_id or 0))
     return [*_warm_up(chosen, warm), *chosen]
 
 
-def _candidates(one: Standing, today: date) -> list[_Candidate]:
+def _candidates(standing: Standing, today: date) -> list[_Candidate]:
     """What could be done with a riff today, each in every length."""
     kinds: list[tuple[BlockKind, float, str, DrillKind | None]] = []
-    if one.last is None:
+    if standing.last is None:
         kinds.append((BlockKind.NEW, NEW, "new: start while you're fresh", None))
     else:
-        waited = max(0, (today - one.last).days)
-        late = min(MOST_OVERDUE, waited / max(1, one.interval_days))
+        waited = max(0, (today - standing.last).days)
+        late = min(MOST_OVERDUE, waited / max(1, standing.interval_days))
         if waited and late >= 1:
             why = f"due: last played {days_ago(waited)}"
             kinds.append((BlockKind.DUE, DUE + OVERDUE * (late - 1), why, None))
-    if one.speed is not None:
-        gap = max(0.0, 1 - one.speed.bpm / one.goal_bpm)
-        if gap > 0 and one.drill is not None:
-            kinds.append((BlockKind.WEAK, WEAK + GAP * gap, one.weak_why, one.drill))
+    if standing.speed is not None:
+        gap = max(0.0, 1 - standing.speed.bpm / standing.goal_bpm)
+        if gap > 0 and standing.drill is not None:
+            kinds.append((BlockKind.WEAK, WEAK + GAP * gap, standing.weak_why, standing.drill))
         if gap == 0:
             kinds.append((BlockKind.STAMINA, STAMINA, "clean at full tempo: build stamina", None))
     return [
-        _Candidate(_block(one, kind, minutes, why, drill), value * worth)
+        _Candidate(_block(standing, kind, minutes, why, drill), value * worth)
         for kind, value, why, drill in kinds
         for minutes, worth in LENGTHS.items()
     ]
 
 
 def _block(
-    one: Standing, kind: BlockKind, minutes: int, why: str, drill: DrillKind | None
+    standing: Standing, kind: BlockKind, minutes: int, why: str, drill: DrillKind | None
 ) -> Block:
     return Block(
         kind=kind,
         minutes=minutes,
         why=why,
-        riff_id=one.riff_id,
-        title=one.title,
-        tempo_bpm=one.goal_bpm if kind is BlockKind.STAMINA else one.tempo_bpm,
+        riff_id=standing.riff_id,
+        title=standing.title,
+        tempo_bpm=standing.goal_bpm if kind is BlockKind.STAMINA else standing.tempo_bpm,
         drill=drill,
-        bars=one.bars if drill is not None else None,
-        strokes=minutes * one.strokes_a_minute,
+        bars=standing.bars if drill is not None else None,
+        strokes=minutes * standing.strokes_a_minute,
     )
 
 
@@ -172,10 +175,12 @@ def _worthy(candidates: list[_Candidate], most: int) -> list[_Candidate]:
     out: list[_Candidate] = []
     for kind in BlockKind:
         for length in LENGTHS:
-            own = [
-                one for one in candidates if one.block.kind is kind and one.block.minutes == length
+            options = [
+                candidate
+                for candidate in candidates
+                if candidate.block.kind is kind and candidate.block.minutes == length
             ]
-            out += sorted(own, key=lambda one: -one.value)[:most]
+            out += sorted(options, key=lambda candidate: -candidate.value)[:most]
     return out
 
 
@@ -189,7 +194,7 @@ def _best(
 
     if not candidates or minutes < min(LENGTHS):
         return []
-    blocks = [one.block for one in candidates]
+    blocks = [candidate.block for candidate in candidates]
     rows: list[list[float]] = [[float(block.minutes) for block in blocks]]
     most: list[float] = [float(minutes)]
     rows.append([1.0] * len(blocks))
@@ -208,21 +213,21 @@ def _best(
     for kind, limit in kinds.items():
         rows.append([float(block.kind is kind) for block in blocks])
         most.append(limit)
-    found = milp(
-        c=-np.array([one.value for one in candidates]),
+    solution = milp(
+        c=-np.array([candidate.value for candidate in candidates]),
         constraints=LinearConstraint(np.array(rows), ub=np.array(most)),
         integrality=np.ones(len(blocks)),
         bounds=Bounds(0, 1),
         options={"mip_rel_gap": NEAR_ENOUGH},
     )
-    if found.x is None:
+    if solution.x is None:
         return []
-    return [block for block, taken in zip(blocks, found.x, strict=True) if taken > 0.5]
+    return [block for block, taken in zip(blocks, solution.x, strict=True) if taken > 0.5]
 
 
 def _warm_up(chosen: list[Block], minutes: int) -> list[Block]:
     """The first riff, slowly; nothing in no time, or for no riff."""
-    first = next((one for one in chosen if one.tempo_bpm is not None), None)
+    first = next((block for block in chosen if block.tempo_bpm is not None), None)
     if not minutes or first is None or first.tempo_bpm is None:
         return []
     easy = round(first.tempo_bpm * WARM_UP_SHARE)
@@ -243,9 +248,9 @@ def rests_before(minutes: Sequence[int]) -> list[int]:
     ten minutes.
     """
     out, going = [], 0
-    for one in minutes:
+    for length in minutes:
         rest = REST_MINUTES if going >= REST_AFTER else 0
-        going = one if rest else going + one
+        going = length if rest else going + length
         out.append(rest)
     return out
 
@@ -264,31 +269,39 @@ def week_ahead(
     """
     days = [today + timedelta(days=ahead) for ahead in range(1, DAYS_AHEAD + 1)]
     count = round(minutes / A_BLOCK_MINUTES) if minutes else 0
-    last = {one.riff_id: today if one.riff_id in played else one.last for one in standings}
+    last = {
+        standing.riff_id: today if standing.riff_id in played else standing.last
+        for standing in standings
+    }
     waits = {
-        one.riff_id: min(LONGEST_INTERVAL, one.interval_days * (2 if one.riff_id in played else 1))
-        for one in standings
+        standing.riff_id: min(
+            LONGEST_INTERVAL, standing.interval_days * (2 if standing.riff_id in played else 1)
+        )
+        for standing in standings
     }
     out = []
     for day in days:
         chosen: list[Standing] = []
         if day.weekday() in weekdays and minutes:
 
-            def overdue(one: Standing, day: date = day) -> float:
-                since = last[one.riff_id]
-                return 1.0 if since is None else (day - since).days / waits[one.riff_id]
+            def overdue(standing: Standing, day: date = day) -> float:
+                since = last[standing.riff_id]
+                return 1.0 if since is None else (day - since).days / waits[standing.riff_id]
 
-            due = sorted((one for one in standings if overdue(one) >= 1), key=lambda o: -overdue(o))
+            due = sorted(
+                (standing for standing in standings if overdue(standing) >= 1),
+                key=lambda o: -overdue(o),
+            )
             chosen = due[: max(1, count)] or sorted(standings, key=_share_reached)[:1]
-        for one in chosen:
-            last[one.riff_id] = day
-            waits[one.riff_id] = min(LONGEST_INTERVAL, 2 * waits[one.riff_id])
-        out.append((day, [one.title for one in chosen]))
+        for block in chosen:
+            last[block.riff_id] = day
+            waits[block.riff_id] = min(LONGEST_INTERVAL, 2 * waits[block.riff_id])
+        out.append((day, [block.title for block in chosen]))
     return out
 
 
-def _share_reached(one: Standing) -> float:
-    return 0.0 if one.speed is None else one.speed.bpm / one.goal_bpm
+def _share_reached(standing: Standing) -> float:
+    return 0.0 if standing.speed is None else standing.speed.bpm / standing.goal_bpm
 
 
 def interval_of(rounds: list[Round]) -> int:
@@ -296,8 +309,8 @@ def interval_of(rounds: list[Round]) -> int:
     beginning again after one that did not.
     """
     days: dict[date, list[bool]] = {}
-    for one in rounds:
-        days.setdefault(one.day, []).append(one.clean)
+    for result in rounds:
+        days.setdefault(result.day, []).append(result.clean)
     interval = 1
     for _, clean in sorted(days.items()):
         held = sum(clean) >= HELD_SHARE * len(clean)
@@ -307,6 +320,6 @@ def interval_of(rounds: list[Round]) -> int:
 
 def plan_words(blocks: list[Block]) -> str:
     """The session in a line."""
-    own = [one.minutes for one in blocks]
-    minutes = sum(own) + sum(rests_before(own))
+    block = [block.minutes for block in blocks]
+    minutes = sum(block) + sum(rests_before(block))
     return f"{counted(minutes, 'minute')}, {counted(len(blocks), 'block')}"

@@ -72,16 +72,16 @@ def clean_speed(
     """The clean speed after these rounds; None for none. `today`: after the last one, for the rust
     since. Rounds of one day count as of one day, whatever their order.
     """
-    known = sorted(rounds)
-    if not known:
+    result = sorted(rounds)
+    if not result:
         return None
     state = _normal(_grid() - FIRST_CENTRE, FIRST_SPREAD)
     by_day: list[tuple[date, Estimate]] = []
     before: date | None = None
-    for day, played in groupby(known, key=lambda one: one.day):
+    for day, played in groupby(result, key=lambda result: result.day):
         if before is not None:
             state = _later(state, (day - before).days, practised=True)
-        state = state * _said(list(played), riff_tempo_bpm)
+        state = state * _likelihood(list(played), riff_tempo_bpm)
         state /= state.sum()
         by_day.append((day, _estimate(state, riff_tempo_bpm)))
         before = day
@@ -91,8 +91,8 @@ def clean_speed(
     return CleanSpeed(
         now=_estimate(state, riff_tempo_bpm),
         by_day=tuple(by_day),
-        rounds=len(known),
-        clean=sum(one.clean for one in known),
+        rounds=len(result),
+        clean=sum(result.clean for result in result),
     )
 
 
@@ -145,10 +145,12 @@ def _log_chance(tempo: float, clean: bool) -> Array:
     return np.asarray(np.log(chance))
 
 
-def _said(played: list[Round], riff_tempo_bpm: float) -> Array:
+def _likelihood(played: list[Round], riff_tempo_bpm: float) -> Array:
     """How likely a day's rounds are for each state, the day's own effect averaged over."""
     likely = np.zeros(_grid().size)
-    for (tempo_bpm, clean), times in Counter((one.tempo_bpm, one.clean) for one in played).items():
+    for (tempo_bpm, clean), times in Counter(
+        (result.tempo_bpm, result.clean) for result in played
+    ).items():
         likely += times * _log_chance(tempo_bpm / riff_tempo_bpm, clean)
     return np.asarray(_smoothing(DAY_SPREAD) @ np.exp(likely - likely.max()))
 

@@ -61,7 +61,7 @@ def did_it_help(
     rounds within each.
     """
     measure = MEASURES.get(kind, Measure.TIMING)
-    spots = frozenset((one.section, one.bar, one.at) for one in held)
+    spots = frozenset((spot.section, spot.bar, spot.at) for spot in held)
     first, second = (_values(judgement, measure, spots) for judgement in (before, after))
     both = sorted(set(first) & set(second))
     if len(both) < LEAST_HITS and measure is not Measure.TIMING:
@@ -95,8 +95,8 @@ def _values(
 ) -> dict[Spot, list[float]]:
     out: dict[Spot, list[float]] = {}
     for hit in judgement.hits:
-        one = hit.due.identity
-        spot = (one.section, one.bar, one.at)
+        identity = hit.due.identity
+        spot = (identity.section, identity.bar, identity.at)
         value = _value(hit, measure) if spot in spots else None
         if value is not None:
             out.setdefault(spot, []).append(value)
@@ -125,21 +125,23 @@ _WORSE = {
 }
 
 
-def helped_words(one: Helped, name: str) -> str:
+def helped_words(helped: Helped, name: str) -> str:
     """Whether it helped, in a sentence. `name`: the drill's."""
     drill = name[0].upper() + name[1:]
-    if one.change is None or one.interval is None:
-        return f"Too early to say whether {name!r} helped: only {one.hits} of its hits were heard."
-    scale = 100 if one.measure is Measure.MUTING else 1
-    unit = _UNITS[one.measure]
-    low, high = (end * scale for end in one.interval)
-    if not one.clear:
+    if helped.change is None or helped.interval is None:
+        return (
+            f"Too early to say whether {name!r} helped: only {helped.hits} of its hits were heard."
+        )
+    scale = 100 if helped.measure is Measure.MUTING else 1
+    unit = _UNITS[helped.measure]
+    low, high = (end * scale for end in helped.interval)
+    if not helped.clear:
         return (
             f"We can't tell yet whether {name!r} helped: between {max(0.0, -low):.0f} {unit} "
             f"better and {max(0.0, high):.0f} {unit} worse on the same hits."
         )
     ends = sorted((abs(low), abs(high)))
-    figure = f"{abs(one.change) * scale:.0f} {unit}"
-    said = (_WHAT if one.change < 0 else _WORSE)[one.measure].format(change=figure)
-    verb = "helped" if one.change < 0 else "didn't help"
-    return f"{drill} {verb}: {said} ({ends[0]:.0f} to {ends[1]:.0f})."
+    figure = f"{abs(helped.change) * scale:.0f} {unit}"
+    sentence = (_WHAT if helped.change < 0 else _WORSE)[helped.measure].format(change=figure)
+    verb = "helped" if helped.change < 0 else "didn't help"
+    return f"{drill} {verb}: {sentence} ({ends[0]:.0f} to {ends[1]:.0f})."

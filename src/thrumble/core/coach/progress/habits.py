@@ -41,29 +41,29 @@ class Habit:
 def habits_of(played: Iterable[PlayedPlace]) -> list[Habit]:
     """Every place that was due often enough, in the order of the riff's sections and bars."""
     places: dict[tuple[str, int, str], list[PlayedPlace]] = {}
-    for one in played:
-        places.setdefault((one.section, one.bar, one.at), []).append(one)
+    for hit in played:
+        places.setdefault((hit.section, hit.bar, hit.at), []).append(hit)
     return [
         _habit(*place, takes)
         for place, takes in places.items()
-        if sum(one.times for one in takes) >= LEAST_PLAYED
+        if sum(take.times for take in takes) >= LEAST_PLAYED
     ]
 
 
 def _habit(section: str, bar: int, at: str, takes: list[PlayedPlace]) -> Habit:
     late = [
-        one.late_ms
-        for one in takes
-        if one.late_ms is not None
-        for _ in range(one.times - one.missed)
+        take.late_ms
+        for take in takes
+        if take.late_ms is not None
+        for _ in range(take.times - take.missed)
     ]
-    times, told = sum(one.times for one in takes), sum(one.told for one in takes)
+    times, judged = sum(take.times for take in takes), sum(take.told for take in takes)
     return Habit(
         section=section,
         bar=bar,
         at=at,
         times=times,
         late_ms=median(late) if late else None,
-        missed=sum(one.missed for one in takes) / times,
-        wrong=sum(one.wrong for one in takes) / told if told else None,
+        missed=sum(take.missed for take in takes) / times,
+        wrong=sum(take.wrong for take in takes) / judged if judged else None,
     )

@@ -52,11 +52,11 @@ def inner_pulse(
     silent = [levels[(bars_before + n) % len(levels)] < HEARD for n in range(count)]
     slopes = []
     for first, end in _stretches(silent):
-        known = [ms for n in range(first - BEFORE_BARS, first) for _, ms in late.get(n, [])]
-        own = [(n - first + at, ms) for n in range(first, end) for at, ms in late.get(n, [])]
-        if first >= BEFORE_BARS and len(known) >= LEAST_HITS and len(own) >= LEAST_HITS:
-            x, y = np.array(own).T
-            slopes.append(float(x @ (y - np.median(known)) / (x @ x)))
+        before = [ms for n in range(first - BEFORE_BARS, first) for _, ms in late.get(n, [])]
+        in_silence = [(n - first + at, ms) for n in range(first, end) for at, ms in late.get(n, [])]
+        if first >= BEFORE_BARS and len(before) >= LEAST_HITS and len(in_silence) >= LEAST_HITS:
+            x, y = np.array(in_silence).T
+            slopes.append(float(x @ (y - np.median(before)) / (x @ x)))
     if len(slopes) < 2:
         return None
     mean = float(np.mean(slopes))
@@ -76,17 +76,17 @@ def _stretches(silent: Sequence[bool]) -> list[tuple[int, int]]:
     return out
 
 
-def pulse_words(found: InnerPulse) -> str:
+def pulse_words(pulse: InnerPulse) -> str:
     """In one sentence."""
-    where = counted(found.stretches, "silent stretch", "silent stretches")
-    low, high = sorted(abs(end) for end in found.interval)
-    if not found.clear:
+    where = counted(pulse.stretches, "silent stretch", "silent stretches")
+    low, high = sorted(abs(end) for end in pulse.interval)
+    if not pulse.clear:
         return (
             f"With the click off you hold the tempo: no drift that we can tell in {where}, within "
             f"{max(low, high):.0f} ms a bar."
         )
-    way = "drag" if found.ms_a_bar > 0 else "rush"
+    way = "drag" if pulse.ms_a_bar > 0 else "rush"
     return (
-        f"With the click off you {way} by {abs(found.ms_a_bar):.0f} ms a bar ({low:.0f} to "
+        f"With the click off you {way} by {abs(pulse.ms_a_bar):.0f} ms a bar ({low:.0f} to "
         f"{high:.0f}, {where}): count on through the silence."
     )

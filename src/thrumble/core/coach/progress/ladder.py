@@ -88,9 +88,9 @@ def next_step(
         return _small_steps(rounds)
     if school is LadderSchool.THREE_UP:
         return _three_up(rounds)
-    known = clean_speed(rounds, riff_tempo_bpm, today=today)
-    assert known is not None
-    return _by_evidence(rounds, known, riff_tempo_bpm)
+    speed = clean_speed(rounds, riff_tempo_bpm, today=today)
+    assert speed is not None
+    return _by_evidence(rounds, speed, riff_tempo_bpm)
 
 
 def _rounded(tempo_bpm: float) -> float:
@@ -107,74 +107,74 @@ def _down(tempo_bpm: float) -> float:
 
 
 def _at(rounds: list[Round], tempo_bpm: float) -> list[Round]:
-    return [one for one in rounds if abs(one.tempo_bpm - tempo_bpm) < 0.5][-SHOWN_ROUNDS:]
+    return [result for result in rounds if abs(result.tempo_bpm - tempo_bpm) < 0.5][-SHOWN_ROUNDS:]
 
 
 def evidence_words(rounds: list[Round], tempo_bpm: float) -> str:
     """`9 of the last 10 rounds at 112 clean`."""
-    own = _at(rounds, tempo_bpm)
-    clean = sum(one.clean for one in own)
-    if len(own) == 1:
+    results = _at(rounds, tempo_bpm)
+    clean = sum(result.clean for result in results)
+    if len(results) == 1:
         verb = "was" if clean else "wasn't"
         return f"your round at {tempo_bpm:g} {verb} clean"
-    return f"{clean} of the last {counted(len(own), 'round')} at {tempo_bpm:g} clean"
+    return f"{clean} of the last {counted(len(results), 'round')} at {tempo_bpm:g} clean"
 
 
 def _small_steps(rounds: list[Round]) -> Step:
     tempo = rounds[-1].tempo_bpm
     last = _at(rounds, tempo)[-2:]
-    told = evidence_words(rounds, tempo)
-    if len(last) == 2 and all(one.clean for one in last):
-        return Step(tempo_bpm=_up(tempo), why=f"{told}: {_up(tempo):g} next")
-    if len(last) == 2 and not any(one.clean for one in last):
-        return Step(tempo_bpm=_down(tempo), why=f"{told}: back to {_down(tempo):g}")
-    return Step(tempo_bpm=tempo, why=f"{told}: {tempo:g} again")
+    evidence = evidence_words(rounds, tempo)
+    if len(last) == 2 and all(result.clean for result in last):
+        return Step(tempo_bpm=_up(tempo), why=f"{evidence}: {_up(tempo):g} next")
+    if len(last) == 2 and not any(result.clean for result in last):
+        return Step(tempo_bpm=_down(tempo), why=f"{evidence}: back to {_down(tempo):g}")
+    return Step(tempo_bpm=tempo, why=f"{evidence}: {tempo:g} again")
 
 
 def _three_up(rounds: list[Round]) -> Step:
     """Counts how often the tempo went up since it last came down."""
     tempo = rounds[-1].tempo_bpm
-    told = evidence_words(rounds, tempo)
+    evidence = evidence_words(rounds, tempo)
     if not rounds[-1].clean:
-        return Step(tempo_bpm=_down(tempo), why=f"{told}: back to {_down(tempo):g}")
+        return Step(tempo_bpm=_down(tempo), why=f"{evidence}: back to {_down(tempo):g}")
     ups, before = 0, tempo
-    for one in reversed(rounds):
-        if one.tempo_bpm > before + 0.5:
+    for result in reversed(rounds):
+        if result.tempo_bpm > before + 0.5:
             break
-        ups += one.tempo_bpm < before - 0.5
-        before = one.tempo_bpm
+        ups += result.tempo_bpm < before - 0.5
+        before = result.tempo_bpm
     if ups >= RUN:
         return Step(tempo_bpm=_down(tempo), why=f"three up, now one down: {_down(tempo):g}")
-    return Step(tempo_bpm=_up(tempo), why=f"{told}: {_up(tempo):g} next")
+    return Step(tempo_bpm=_up(tempo), why=f"{evidence}: {_up(tempo):g} next")
 
 
 def _half_changes(rounds: list[Round], target_bpm: float) -> Step:
     tempo = _rounded(target_bpm)
     last = _at(rounds, tempo)[-2:]
-    if len(last) == 2 and all(one.clean for one in last):
+    if len(last) == 2 and all(result.clean for result in last):
         why = f"{evidence_words(rounds, tempo)}: all its changes now"
         return Step(tempo_bpm=tempo, why=why)
     why = f"at {tempo:g} with half the changes, until two rounds are clean"
     return Step(tempo_bpm=tempo, why=why, drill=DrillKind.HALF_CHANGES)
 
 
-def _by_evidence(rounds: list[Round], known: CleanSpeed, target_bpm: float) -> Step:
+def _by_evidence(rounds: list[Round], clean_speed: CleanSpeed, target_bpm: float) -> Step:
     """The tempo whose rounds should teach most: what a clean round there is worth, how far it lies
     above what is too easy, times the chance of one; not more than a step of a twelfth away from
     what was played last, and not beyond the tempo wanted until that is clean.
     """
     last = rounds[-1].tempo_bpm
-    floor = FLOOR_SHARE * known.now.bpm
+    floor = FLOOR_SHARE * clean_speed.now.bpm
     lowest, highest = _rounded(last * (1 - LARGEST_STEP)), _rounded(last * (1 + LARGEST_STEP))
     tempos = np.arange(lowest, highest + 1)
     if last <= target_bpm < highest:
         tempos = tempos[tempos <= max(target_bpm, last)]
     worth = [
-        chance_clean(known.now.bpm, float(tempo)) * max(0.0, np.log(tempo / floor))
+        chance_clean(clean_speed.now.bpm, float(tempo)) * max(0.0, np.log(tempo / floor))
         for tempo in tempos
     ]
     best = float(tempos[int(np.argmax(worth))])
-    told = evidence_words(rounds, last)
+    evidence = evidence_words(rounds, last)
     if best == last:
-        return Step(tempo_bpm=best, why=f"{told}: {best:g} again")
-    return Step(tempo_bpm=best, why=f"{told}: {best:g} {'next' if best > last else 'first'}")
+        return Step(tempo_bpm=best, why=f"{evidence}: {best:g} again")
+    return Step(tempo_bpm=best, why=f"{evidence}: {best:g} {'next' if best > last else 'first'}")

@@ -127,14 +127,16 @@ def fit_landings(judgement: Judgement) -> LandingFit:
     """How lateness goes with the moves' size and speed, and how early the hits before are let
     go.
     """
-    found = landings(judgement)
-    before = {HitKey(one.round, _fretted_before(judgement, one.index)) for one in found}
+    landing = landings(judgement)
+    before = {
+        HitKey(landing.round, _fretted_before(judgement, landing.index)) for landing in landing
+    }
     others = [
         early
         for hit in judgement.played
         if hit.key not in before and (early := early_release_ms(hit)) is not None
     ]
-    return _fitted(found, others)
+    return _fitted(landing, others)
 
 
 def fit_places(
@@ -152,53 +154,53 @@ def fit_places(
     due_at: dict[tuple[str, int, str], DueHit] = {}
     for due in expanded.hits:
         due_at.setdefault((due.identity.section, due.identity.bar, str(due.identity.at)), due)
-    found = []
-    for one in played:
-        to = due_at.get((one.section, one.bar, one.at))
-        if to is None or one.late_ms is None or not far[to.index]:
+    landings = []
+    for hit in played:
+        to = due_at.get((hit.section, hit.bar, hit.at))
+        if to is None or hit.late_ms is None or not far[to.index]:
             continue
-        found.append(
+        landings.append(
             Landing(
                 index=to.index,
-                round=one.take_id,
+                round=hit.take_id,
                 bar=to.bar,
                 mm=far[to.index],
                 time_ms=far[to.index] / fast[to.index] * 1000,
-                late_ms=one.late_ms,
-                in_time=is_in_time(one.late_ms, to.slot_s, tolerance_ms=tolerance_ms),
+                late_ms=hit.late_ms,
+                in_time=is_in_time(hit.late_ms, to.slot_s, tolerance_ms=tolerance_ms),
                 early_ms=None,
             )
         )
-    return _fitted(found, [])
+    return _fitted(landings, [])
 
 
-def _fitted(found: list[Landing], others: list[float]) -> LandingFit:
-    let_go = [one.early_ms for one in found if one.early_ms is not None]
+def _fitted(landings: list[Landing], others: list[float]) -> LandingFit:
+    let_go = [landing.early_ms for landing in landings if landing.early_ms is not None]
     return LandingFit(
-        landings=tuple(found),
-        level_ms=float(np.median([one.late_ms for one in found])) if found else None,
-        per_100_mm=_slope(found, [one.mm / 100 for one in found]),
-        per_100_mm_s=_slope(found, [one.speed_mm_s / 100 for one in found]),
+        landings=tuple(landings),
+        level_ms=float(np.median([landing.late_ms for landing in landings])) if landings else None,
+        per_100_mm=_slope(landings, [landing.mm / 100 for landing in landings]),
+        per_100_mm_s=_slope(landings, [landing.speed_mm_s / 100 for landing in landings]),
         let_go_ms=float(np.median(let_go)) if let_go else None,
         others_ms=float(np.median(others)) if others else None,
     )
 
 
-def _slope(found: list[Landing], sizes: list[float]) -> Slope | None:
+def _slope(landings: list[Landing], sizes: list[float]) -> Slope | None:
     """The median slope over all pairs of moves, each move of the riff counted once with the mean of
     its rounds; the interval from Kendall's S, with ties (Sen 1968).
     """
     by_index: dict[int, list[int]] = {}
-    for row, one in enumerate(found):
-        by_index.setdefault(one.index, []).append(row)
+    for row, landing in enumerate(landings):
+        by_index.setdefault(landing.index, []).append(row)
     x = np.array([sizes[rows[0]] for rows in by_index.values()])
-    y = np.array([np.mean([found[row].late_ms for row in rows]) for rows in by_index.values()])
+    y = np.array([np.mean([landings[row].late_ms for row in rows]) for rows in by_index.values()])
     if x.size < LEAST_MOVES or np.unique(np.round(x, 2)).size < LEAST_SIZES:
         return None
     a, b = np.triu_indices(x.size, 1)
     run = x[b] - x[a]
-    told = np.abs(run) > 1e-9
-    slopes = np.sort((y[b] - y[a])[told] / run[told])
+    changed = np.abs(run) > 1e-9
+    slopes = np.sort((y[b] - y[a])[changed] / run[changed])
     half = NORMAL_95 * np.sqrt(_kendall_variance(x))
     ends = np.array([(slopes.size - half) / 2, (slopes.size + half) / 2])
     low, high = np.clip(np.round(ends).astype(int), 0, slopes.size - 1)

@@ -46,26 +46,28 @@ def rounds_for(judgement: Judgement, root: ExpandedRiff) -> list[RoundResult]:
         if origin in written and _same(due.hit, written[origin]):
             held[due.index] = origin.section
             spots.add(_spot(origin))
-    asked: dict[str, set[tuple[str, int, object]]] = {}
+    expected: dict[str, set[tuple[str, int, object]]] = {}
     for due in root.hits:
-        asked.setdefault(due.identity.section, set()).add(_spot(due.identity))
+        expected.setdefault(due.identity.section, set()).add(_spot(due.identity))
     covered = {
-        section for section, own in asked.items() if len(own & spots) >= COVERED_SHARE * len(own)
+        section
+        for section, section_spots in expected.items()
+        if len(section_spots & spots) >= COVERED_SHARE * len(section_spots)
     }
-    told = {index: section for index, section in held.items() if section in covered}
-    results = _results(judgement, told) if told else []
-    if covered == set(asked):
+    sections = {index: section for index, section in held.items() if section in covered}
+    results = _results(judgement, sections) if sections else []
+    if covered == set(expected):
         return results
-    return [one for one in results if one.section != WHOLE]
+    return [result for result in results if result.section != WHOLE]
 
 
-def _spot(one: HitIdentity) -> tuple[str, int, object]:
-    return one.section, one.bar, one.at
+def _spot(hit_identity: HitIdentity) -> tuple[str, int, object]:
+    return hit_identity.section, hit_identity.bar, hit_identity.at
 
 
-def _same(one: Hit, other: Hit) -> bool:
+def _same(hit: Hit, other: Hit) -> bool:
     """Whether both hands do the same for two hits; how long they ring aside."""
-    return (one.notes, one.articulation, one.stroke) == (
+    return (hit.notes, hit.articulation, hit.stroke) == (
         other.notes,
         other.articulation,
         other.stroke,
@@ -77,11 +79,11 @@ def _results(judgement: Judgement, sections: dict[int, str]) -> list[RoundResult
     extras = _extras(judgement, sections)
     out = []
     for number in range(1, judgement.reading.rounds + 1):
-        own = [
+        section_hits = [
             hit for hit in judgement.hits if hit.hit.round == number and hit.hit.index in sections
         ]
         for section in (WHOLE, *dict.fromkeys(sections.values())):
-            of = [hit for hit in own if section in (WHOLE, sections[hit.hit.index])]
+            of = [hit for hit in section_hits if section in (WHOLE, sections[hit.hit.index])]
             reached = [hit for hit in of if hit.hit.state is not HitState.NOT_REACHED]
             if not of or len(reached) < REACHED_SHARE * len(of):
                 continue
@@ -117,12 +119,12 @@ def _result(number: int, section: str, hits: list[JudgedHit], extra: int) -> Rou
         hits=len(hits),
         clean=is_clean(off + extra, len(counted)),
         timing=is_clean(untimely + extra, len(struck)),
-        muting=_told([hit.as_written for hit in hits]),
-        stops=_told([hit.stop_kept for hit in hits]),
+        muting=_all_good([hit.as_written for hit in hits]),
+        stops=_all_good([hit.stop_kept for hit in hits]),
     )
 
 
-def _told(good: list[bool | None]) -> bool | None:
+def _all_good(good: list[bool | None]) -> bool | None:
     """Clean in what could be measured; None if nothing could."""
-    measured = [one for one in good if one is not None]
+    measured = [value for value in good if value is not None]
     return is_clean(measured.count(False), len(measured)) if measured else None

@@ -39,27 +39,27 @@ def sittings_of(takes: Iterable[TakeAt]) -> list[Sitting]:
     the clock on the wall shows, and clocks are changed.
     """
     groups: list[list[TakeAt]] = []
-    moments = (replace(one, at=one.at.astimezone(UTC)) for one in takes)
-    for one in sorted(moments, key=lambda take: (take.at, take.take_id)):
+    moments = (replace(take, at=take.at.astimezone(UTC)) for take in takes)
+    for moment in sorted(moments, key=lambda take: (take.at, take.take_id)):
         last = groups[-1][-1] if groups else None
-        if last is None or one.at - _end(last) > APART:
+        if last is None or moment.at - _end(last) > APART:
             groups.append([])
-        groups[-1].append(one)
+        groups[-1].append(moment)
     return [_sitting(group) for group in reversed(groups)]
 
 
-def _end(one: TakeAt) -> datetime:
-    return one.at + timedelta(seconds=one.seconds)
+def _end(take: TakeAt) -> datetime:
+    return take.at + timedelta(seconds=take.seconds)
 
 
 def _sitting(takes: list[TakeAt]) -> Sitting:
     return Sitting(
         day=takes[0].day,
         begun=takes[0].at,
-        ended=max(_end(one) for one in takes),
-        takes=tuple(one.take_id for one in takes),
-        played_s=sum(one.seconds for one in takes),
-        strokes=sum(one.strokes for one in takes),
-        clean=sum(one.clean for one in takes),
-        judged=sum(one.judged for one in takes),
+        ended=max(_end(take) for take in takes),
+        takes=tuple(take.take_id for take in takes),
+        played_s=sum(take.seconds for take in takes),
+        strokes=sum(take.strokes for take in takes),
+        clean=sum(take.clean for take in takes),
+        judged=sum(take.judged for take in takes),
     )

@@ -47,22 +47,22 @@ class TakeLoad:
 
 def load_of(judgement: Judgement, findings: Iterable[Finding]) -> TakeLoad:
     """The load of a judged take; all zero where nothing was played."""
-    played = sorted(judgement.played, key=lambda one: one.hit.expected_s)
-    picked = [one for one in played if one.due.hit.stroke is not None]
+    played = sorted(judgement.played, key=lambda judged: judged.hit.expected_s)
+    picked = [judged for judged in played if judged.due.hit.stroke is not None]
     run = longest_run(judgement)
-    changes = {one.kind: one for one in judgement.reading.summary.changes}
+    changes = {change.kind: change for change in judgement.reading.summary.changes}
     spread, level = changes.get(ChangeKind.SPREAD), changes.get(ChangeKind.LEVEL)
     grew = spread is not None and spread.amount > 0
     fell = level is not None and level.amount < 0
     begun = played[0].hit.expected_s if played else 0.0
     since = [
-        _when(judgement, one.round, one.bar) - begun
-        for one, told in ((spread, grew), (level, fell))
-        if one is not None and told
+        _when(judgement, change.round, change.bar) - begun
+        for change, grew_or_fell in ((spread, grew), (level, fell))
+        if change is not None and grew_or_fell
     ]
     return TakeLoad(
         strokes=len(picked),
-        down=sum(one.due.hit.stroke == "down" for one in picked),
+        down=sum(judged.due.hit.stroke == "down" for judged in picked),
         seconds=_span(played),
         run_strokes=len(run),
         run_s=_span(run),
@@ -82,15 +82,15 @@ def longest_run(judgement: Judgement) -> list[JudgedHit]:
     breath_s = BREATH_BEATS * 60 / judgement.expanded.tempo_bpm
     best: list[JudgedHit] = []
     run: list[JudgedHit] = []
-    for one in sorted(judgement.hits, key=lambda hit: hit.hit.expected_s):
-        if not one.played or one.off:
+    for judged in sorted(judgement.hits, key=lambda hit: hit.hit.expected_s):
+        if not judged.played or judged.off:
             run = []
             continue
-        if one.due.hit.stroke is None:
+        if judged.due.hit.stroke is None:
             continue
-        if run and one.hit.expected_s - run[-1].hit.expected_s > breath_s + 1e-6:
+        if run and judged.hit.expected_s - run[-1].hit.expected_s > breath_s + 1e-6:
             run = []
-        run.append(one)
+        run.append(judged)
         if len(run) > len(best):
             best = list(run)
     return best
@@ -106,9 +106,9 @@ def _when(judgement: Judgement, round_: int, bar: int) -> float:
     """When a bar of a round begins: its first hit."""
     return min(
         (
-            one.hit.expected_s
-            for one in judgement.hits
-            if (one.hit.round, one.hit.bar) == (round_, bar)
+            judged.hit.expected_s
+            for judged in judgement.hits
+            if (judged.hit.round, judged.hit.bar) == (round_, bar)
         ),
         default=0.0,
     )
@@ -141,16 +141,16 @@ class Endurance:
 def by_tempo(runs: list[Run]) -> list[Endurance]:
     """Every tempo that was played, the fastest first; tempos that round to the same are one."""
     of: dict[int, list[Run]] = {}
-    for one in runs:
-        of.setdefault(round(one.tempo_bpm), []).append(one)
+    for run in runs:
+        of.setdefault(round(run.tempo_bpm), []).append(run)
     out = []
-    for tempo, own in sorted(of.items(), reverse=True):
-        tired = [one.tired_s for one in own if one.tired_s is not None]
+    for tempo, tempo_runs in sorted(of.items(), reverse=True):
+        tired = [run.tired_s for run in tempo_runs if run.tired_s is not None]
         out.append(
             Endurance(
                 tempo_bpm=float(tempo),
-                takes=len(own),
-                best=max(own, key=lambda one: (one.strokes, one.seconds)),
+                takes=len(tempo_runs),
+                best=max(tempo_runs, key=lambda run: (run.strokes, run.seconds)),
                 tired_s=float(np.median(tired)) if tired else None,
             )
         )
@@ -177,21 +177,21 @@ def work_and_rest(
     """
     since = today - timedelta(days=REMEMBERED_DAYS)
     near = [
-        one
-        for one in runs
-        if one.day >= since and abs(one.tempo_bpm - tempo_bpm) <= NEAR_TEMPO * tempo_bpm
+        run
+        for run in runs
+        if run.day >= since and abs(run.tempo_bpm - tempo_bpm) <= NEAR_TEMPO * tempo_bpm
     ]
     if len(near) < LEAST_RUNS:
         work_s, why = FIRST_WORK_S, f"little played at {tempo_bpm:g} so far: begin short"
     else:
-        usual = float(np.median([one.seconds for one in near]))
-        tired = [one.tired_s for one in near if one.tired_s is not None]
+        usual = float(np.median([run.seconds for run in near]))
+        tired = [run.tired_s for run in near if run.tired_s is not None]
         if len(tired) * 2 > len(near):
             usual = min(usual, float(np.median(tired)))
             why = f"you begin to slip after {np.median(tired):.0f} s at {tempo_bpm:g}"
         else:
             why = f"you stay clean for {usual:.0f} s at {tempo_bpm:g}"
-        longest = max(one.seconds for one in near)
+        longest = max(run.seconds for run in near)
         work_s = min(WORK_SHARE * max(usual, longest * 0.5), longest * A_STEP_UP)
     work_s = round(min(MOST_WORK_S, max(LEAST_WORK_S, work_s)) / 5) * 5.0
     pace = _strokes_a_second(near) if near else None
@@ -208,5 +208,5 @@ def work_and_rest(
 
 
 def _strokes_a_second(runs: list[Run]) -> float | None:
-    seconds = sum(one.seconds for one in runs)
-    return sum(one.strokes for one in runs) / seconds if seconds else None
+    seconds = sum(run.seconds for run in runs)
+    return sum(run.strokes for run in runs) / seconds if seconds else None

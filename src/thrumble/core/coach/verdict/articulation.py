@@ -238,7 +238,7 @@ class FlatMuteRamp(Finding):
         wrong = [(ramp, ramp.heard) for ramp in judged if not ramp.kept and ramp.heard is not None]
         if not wrong:
             return None
-        first, heard = wrong[0]
+        first, articulation = wrong[0]
         spans = [(ramp.round, range(ramp.first_index, ramp.last_index + 1)) for ramp, _ in wrong]
         hits = [
             hit
@@ -251,8 +251,8 @@ class FlatMuteRamp(Finding):
             wrong=len(wrong),
             told=len(judged),
             bar=first.bar,
-            heard_from=heard[0],
-            heard_to=heard[1],
+            heard_from=articulation[0],
+            heard_to=articulation[1],
             written_from=first.written[0],
             written_to=first.written[1],
         )

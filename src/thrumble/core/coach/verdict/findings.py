@@ -22,16 +22,16 @@ def find_findings(judgement: Judgement) -> list[Finding]:
     come last. Without any, one that says how clean the take is.
     """
     review = Review(judgement)
-    found: list[Finding] = []
+    findings: list[Finding] = []
     for kind in FINDINGS:
         finding = kind.find(review)
         if finding is None:
             continue
         if finding.stands_alone:
             return [finding]
-        found.append(finding)
+        findings.append(finding)
 
-    chosen = [finding for finding in found if not finding.is_suppressed(found)]
+    chosen = [finding for finding in findings if not finding.is_suppressed(findings)]
     review.named = sorted(chosen, key=lambda finding: -finding.cost)[:MAX_FINDINGS]
     closing = [kind.find(review) for kind in whole_take.CLOSING]
     last = [finding for finding in closing if finding is not None]

@@ -264,12 +264,12 @@ def _with_corrections(reading: Reading, corrections: Corrections) -> Reading:
 
 def _judged(hit: HitReading, due: DueHit, limits: Limits, around_ms: float) -> JudgedHit:
     played = hit.state is HitState.PLAYED and hit.deviation_ms is not None
-    heard = hit.heard_articulation if played else None
+    articulation = hit.heard_articulation if played else None
     # without a known latency a stop, too, counts from where the player is
     stop_ms = None if hit.stop_late_ms is None else float(hit.stop_late_ms) - around_ms
     as_written = None
-    if heard is not None and heard is not HeardKind.UNSURE:
-        as_written = heard.value == hit.expected_articulation.value
+    if articulation is not None and articulation is not HeardKind.UNSURE:
+        as_written = articulation.value == hit.expected_articulation.value
     return JudgedHit(
         hit=hit,
         due=due,

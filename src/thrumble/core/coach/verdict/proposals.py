@@ -66,8 +66,8 @@ def worst_bar(judgement: Judgement) -> int | None:
             first.setdefault((bar.section, bar.bar_in_section), bar.number)
     counts: dict[int, list[int]] = {}
     for hit in judgement.hits:
-        one = hit.due.identity
-        number = first.get((one.section, one.bar))
+        spot = hit.due.identity
+        number = first.get((spot.section, spot.bar))
         if number is not None and (hit.played or hit.missed):
             counts.setdefault(number, []).append(int(hit.off))
     whole = sum(map(sum, counts.values()))
@@ -84,7 +84,7 @@ def _around(judgement: Judgement, bar: int, tempo: float) -> Proposal:
     """The worst bar looped; where it is the first after a change of section, with the one
     before.
     """
-    sections = {one.number: one.section for one in judgement.expanded.bars}
+    sections = {bar.number: bar.section for bar in judgement.expanded.bars}
     if bar > 1 and sections.get(bar - 1) not in (None, sections[bar]):
         why = f"bar {bar} goes wrong most, right after the change: play into it"
         return Proposal(DrillKind.TRANSITION, (bar - 1, bar), _tempo(tempo * SLOWER), why)

@@ -274,10 +274,10 @@ def _errors(hits: list[JudgedHit]) -> Iterator[tuple[str, str, list[int]]]:
             yield singular, plural, bars
 
 
-def _heard_as(written: str, *heard: str) -> Callable[[JudgedHit], bool]:
+def _heard_as(written: str, *articulations: str) -> Callable[[JudgedHit], bool]:
     def is_error(hit: JudgedHit) -> bool:
         kind = hit.articulation
-        is_wrong = hit.sounds_wrong and kind is not None and kind.value in heard
+        is_wrong = hit.sounds_wrong and kind is not None and kind.value in articulations
         return is_wrong and hit.hit.expected_articulation.value == written
 
     return is_error

@@ -82,11 +82,11 @@ def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Click
             better = value > best[rows]
             best[rows] = np.where(better, value, best[rows])
             places[rows] = np.where(better, (centres - REACH + top) / WORK_RATE_HZ, places[rows])
-    found = best > LIKE
-    if found.sum() < LEAST_CLICKS:
+    matching = best > LIKE
+    if matching.sum() < LEAST_CLICKS:
         return Clicks(np.zeros(0), np.zeros(count, dtype=bool))
-    heard = np.sort(places[found])
-    return Clicks(heard[np.diff(heard, prepend=-np.inf) > FADES_S], found)
+    click_s = np.sort(places[matching])
+    return Clicks(click_s[np.diff(click_s, prepend=-np.inf) > FADES_S], matching)
 
 
 def _click_share(bands: Bands, times_s: Array) -> Array:
@@ -127,11 +127,11 @@ def start_by_clicks(
         middle = (
             float(np.median(off[np.abs(off) < NEAR_S])) if (np.abs(off) < NEAR_S).any() else np.inf
         )
-        kept = np.abs(off - middle) < 3 * ON_GRID_S
-        if abs(middle) > NEAR_S or kept.sum() < LEAST_CLICKS or np.ptp(beats_s[nearest[kept]]) <= 0:
+        near = np.abs(off - middle) < 3 * ON_GRID_S
+        if abs(middle) > NEAR_S or near.sum() < LEAST_CLICKS or np.ptp(beats_s[nearest[near]]) <= 0:
             return None
         stretch, start_s = (
-            float(x) for x in np.polyfit(beats_s[nearest[kept]], clicks.times_s[kept], 1)
+            float(x) for x in np.polyfit(beats_s[nearest[near]], clicks.times_s[near], 1)
         )
     due = start_s + stretch * beats_s
     on_grid = np.abs(clicks.times_s[:, np.newaxis] - due).min(axis=1) < ON_GRID_S
@@ -199,16 +199,16 @@ def _only_clicks(recording: Recording, channel: int, begins: NDArray[np.intp], n
     wanted = [
         (max(0, (int(b) - 1) * n), (int(b) + 4) * n) for b in begins[:: max(1, begins.size // 24)]
     ]
-    found: dict[int, list[NDArray[np.floating]]] = {first: [] for first, _ in wanted}
+    snippets: dict[int, list[NDArray[np.floating]]] = {first: [] for first, _ in wanted}
     at = 0
     for block in recording.blocks():
         for first, end in wanted:
             piece = block[max(0, first - at) : max(0, end - at), channel]
             if piece.size:
-                found[first].append(piece)
+                snippets[first].append(piece)
         at += block.shape[0]
     likes = []
-    for parts in found.values():
+    for parts in snippets.values():
         piece = np.concatenate(parts).astype(np.float32)
         likes.append(max(_like(piece, recording.rate_hz, accent) for accent in (True, False)))
     return float(np.median(likes)) > LIKE

@@ -79,15 +79,15 @@ def without_echo(
     """
     taken = np.zeros(candidates.times_s.size, dtype=bool)
     taken[chosen[chosen >= 0]] = True
-    own, free = candidates.where(taken), ~taken & beside_hits(candidates, taken)
+    matched, free = candidates.where(taken), ~taken & beside_hits(candidates, taken)
     telling = free & (candidates.log_odds > decisions.crowding_log_odds)
-    lag_s = echo_lag(own.times_s, candidates.times_s[telling])
+    lag_s = echo_lag(matched.times_s, candidates.times_s[telling])
     if lag_s is None:
         return candidates, None
-    of, off_s = _off(own.times_s + lag_s, candidates.times_s)
-    against_db = candidates.added_db - own.added_db[of]
+    of, off_s = _off(matched.times_s + lag_s, candidates.times_s)
+    against_db = candidates.added_db - matched.added_db[of]
     usual_db = float(np.median(against_db[free & (off_s <= REACH_S)]))
-    echoed = free & repeats(own.times_s, candidates.times_s, lag_s)
+    echoed = free & repeats(matched.times_s, candidates.times_s, lag_s)
     could = taken & (off_s <= FIRM_S) & (against_db <= usual_db + LOUDER_DB)
     for kind in np.unique(kinds):
         here = chosen[(kinds == kind) & (chosen >= 0)]

@@ -46,15 +46,15 @@ def match_hits(
     spread = np.full(due_s.size, WIDE_MS / 1000)
     match = _align(candidates, due_s, gaps_s, centre, spread, decisions)
     for _ in range(2 if follow else 0):
-        found = match.chosen >= 0
-        if found.sum() < 4:
+        matched = match.chosen >= 0
+        if matched.sum() < 4:
             return match
-        deviation = candidates.times_s[match.chosen[found]] - due_s[found]
+        deviation = candidates.times_s[match.chosen[matched]] - due_s[matched]
         trend = _running_median(deviation, TREND_HITS)
-        own = 1.4826 * float(np.median(np.abs(deviation - trend)))
-        centre = np.interp(np.arange(due_s.size), np.flatnonzero(found), trend)
+        take_spread = 1.4826 * float(np.median(np.abs(deviation - trend)))
+        centre = np.interp(np.arange(due_s.size), np.flatnonzero(matched), trend)
         spread = np.full(
-            due_s.size, float(np.clip(1.3 * own, NARROW_MS[0] / 1000, NARROW_MS[1] / 1000))
+            due_s.size, float(np.clip(1.3 * take_spread, NARROW_MS[0] / 1000, NARROW_MS[1] / 1000))
         )
         match = _align(candidates, due_s, gaps_s, centre, spread, decisions)
     return match
@@ -73,15 +73,15 @@ def extra_hits(
     taken[chosen[chosen >= 0]] = True
     if not taken.any():
         return np.zeros(0, dtype=np.intp)
-    own = candidates.where(taken)
+    matched = candidates.where(taken)
     free = ~taken & beside_hits(candidates, taken)
     others = max(
         0, np.count_nonzero(free & (candidates.log_odds > decisions.crowding_log_odds)) - 1
-    ) / (own.times_s[-1] - own.times_s[0] + 2 * AROUND_TAKE_S)
-    asked = np.log(decisions.crowd_to_extra_s2 * (others**2 + decisions.least_crowd_per_s2))
-    under_db = np.median(own.added_db) - decisions.quiet_extra_db - candidates.added_db
-    asked = asked + np.maximum(0.0, under_db) / decisions.db_to_log_odds
-    return np.flatnonzero(free & (candidates.log_odds > asked))
+    ) / (matched.times_s[-1] - matched.times_s[0] + 2 * AROUND_TAKE_S)
+    density_odds = np.log(decisions.crowd_to_extra_s2 * (others**2 + decisions.least_crowd_per_s2))
+    under_db = np.median(matched.added_db) - decisions.quiet_extra_db - candidates.added_db
+    density_odds = density_odds + np.maximum(0.0, under_db) / decisions.db_to_log_odds
+    return np.flatnonzero(free & (candidates.log_odds > density_odds))
 
 
 def gaps_between(due_s: Array) -> Array:

@@ -69,9 +69,9 @@ class Candidates:
     log_odds: Array
     added_db: Array
 
-    def where(self, kept: NDArray[np.bool_]) -> "Candidates":
+    def where(self, mask: NDArray[np.bool_]) -> "Candidates":
         """Those that a mask keeps."""
-        return Candidates(self.times_s[kept], self.log_odds[kept], self.added_db[kept])
+        return Candidates(self.times_s[mask], self.log_odds[mask], self.added_db[mask])
 
 
 NO_CANDIDATES = Candidates(np.zeros(0), np.zeros(0), np.zeros(0))
@@ -241,14 +241,14 @@ def _measures(
     sharp = envelope.level_db(envelope.sharp_energy, times, times + 0.006) - envelope.level_db(
         envelope.sharp_energy, times - 0.008, times - 0.001
     )
-    own = strength[frames].astype(np.float64)
+    strengths = strength[frames].astype(np.float64)
     rival = np.zeros(times.size)
     for k in (1, 2, 3, 4):  # candidates are 16 ms apart or more before they are refined
         near = times[k:] - times[:-k] < 0.045
-        rival[k:] = np.maximum(rival[k:], np.where(near, own[:-k], 0.0))
-        rival[:-k] = np.maximum(rival[:-k], np.where(near, own[k:], 0.0))
+        rival[k:] = np.maximum(rival[k:], np.where(near, strengths[:-k], 0.0))
+        rival[:-k] = np.maximum(rival[:-k], np.where(near, strengths[k:], 0.0))
     columns = {
-        "flux": np.log(own),
+        "flux": np.log(strengths),
         "rise": rises / 3,
         "sharp rise": sharp / 10,
         "level step": (after - before) / 10,
@@ -258,7 +258,7 @@ def _measures(
         "low bands' long change": long_change[:, low].mean(axis=1) / 10,
         "bands that rose": (change > 3).mean(axis=1),
         "bands' fall": np.minimum(change, 0).mean(axis=1) / 10,
-        "flux against its rivals": np.log((own + 0.2) / (rival + 0.2)),
+        "flux against its rivals": np.log((strengths + 0.2) / (rival + 0.2)),
     }
     parts = {name: np.asarray(c, dtype=np.float64)[:, np.newaxis] for name, c in columns.items()}
     return np.asarray(RISES.join(parts))

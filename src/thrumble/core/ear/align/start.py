@@ -75,7 +75,7 @@ def fit_unknown(
     step = min(0.01, 0.8 * KERNEL_S / (float(searched[-1] - searched[0]) + 1.0))
     count = int(TEMPO_REACH / step) if fit_tempo else 0
     strong = candidates.times_s[candidates.log_odds > 0]
-    found: list[tuple[float, float, float]] = []
+    candidates_found: list[tuple[float, float, float]] = []
     correlate = _Correlator(pulses, float(searched[-1] - searched[0]) * (1 + step * count))
     for stretch in 1 + step * np.arange(-count, count + 1):
         votes, starts_s = correlate(searched * stretch)
@@ -84,14 +84,14 @@ def fit_unknown(
             strong, coarse_s + due_s[0] * stretch, float(due_s[-1] - due_s[0]) * float(stretch)
         )
         ratings = votes + COVER_WEIGHT * np.interp(starts_s, coarse_s, covered)
-        found += [
+        candidates_found += [
             (float(ratings[place]), float(starts_s[place]), float(stretch))
             for place in _tops(ratings, KEPT)
         ]
-    found.sort(reverse=True)
+    candidates_found.sort(reverse=True)
     fits = [
         _settle(candidates, due_s, decisions, start_s, stretch, fit_tempo, whole=False)
-        for _, start_s, stretch in _spread_out(found)
+        for _, start_s, stretch in _spread_out(candidates_found)
     ]
     fits = [
         _settle(candidates, due_s, decisions, fit.start_s, fit.stretch, fit_tempo, whole=True)
@@ -163,27 +163,27 @@ def _tops(score: Array, count: int) -> list[int]:
     return out
 
 
-def _spread_out(found: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
+def _spread_out(fits: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
     """The first of those that are not the same: a place at a few tempi and no more, or one place
     would take every turn.
     """
-    kept: list[tuple[float, float, float]] = []
-    for one in found:
-        here = [other for other in kept if abs(one[1] - other[1]) <= SAME_PLACE_S]
-        if len(here) < TEMPI_EACH and all(abs(one[2] - other[2]) > 0.004 for other in here):
-            kept.append(one)
-        if len(kept) == TRIES:
+    apart: list[tuple[float, float, float]] = []
+    for fit in fits:
+        here = [other for other in apart if abs(fit[1] - other[1]) <= SAME_PLACE_S]
+        if len(here) < TEMPI_EACH and all(abs(fit[2] - other[2]) > 0.004 for other in here):
+            apart.append(fit)
+        if len(apart) == TRIES:
             break
-    return kept
+    return apart
 
 
 def _finalists(fits: list[Fit]) -> list[Fit]:
     """The best of each place, the best places first."""
-    kept: list[Fit] = []
+    finalists: list[Fit] = []
     for fit in sorted(fits, key=lambda fit: -fit.score):
-        if all(abs(fit.start_s - other.start_s) > SAME_PLACE_S for other in kept):
-            kept.append(fit)
-    return kept[:FINALISTS]
+        if all(abs(fit.start_s - other.start_s) > SAME_PLACE_S for other in finalists):
+            finalists.append(fit)
+    return finalists[:FINALISTS]
 
 
 def _settle(
@@ -206,23 +206,23 @@ def _settle(
         match = match_hits(
             candidates, expected, decisions, gaps_s=gaps_between(expected), follow=whole
         )
-        found = match.chosen >= 0
-        if found.sum() >= 4:
-            deviation = candidates.times_s[match.chosen[found]] - expected[found]
-            if fit_tempo and found.sum() >= 12:
+        matched = match.chosen >= 0
+        if matched.sum() >= 4:
+            deviation = candidates.times_s[match.chosen[matched]] - expected[matched]
+            if fit_tempo and matched.sum() >= 12:
                 stretch = float(
                     np.clip(
-                        stretch + _slope(part[found], deviation), 1 - TEMPO_REACH, 1 + TEMPO_REACH
+                        stretch + _slope(part[matched], deviation), 1 - TEMPO_REACH, 1 + TEMPO_REACH
                     )
                 )
                 deviation = (
-                    candidates.times_s[match.chosen[found]] - start_s - stretch * part[found]
+                    candidates.times_s[match.chosen[matched]] - start_s - stretch * part[matched]
                 )
             start_s += float(np.median(deviation))
         if part.size == due_s.size or not whole:
-            if whole and fit_tempo and found.sum() >= 12:
+            if whole and fit_tempo and matched.sum() >= 12:
                 start_s, stretch = _as_written(
-                    part[found], candidates.times_s[match.chosen[found]], start_s, stretch
+                    part[matched], candidates.times_s[match.chosen[matched]], start_s, stretch
                 )
             return Fit(start_s, stretch, match.score, -np.inf)
         horizon *= GROWTH

@@ -41,41 +41,43 @@ class Bleed:
         """Which moments of what is left hold nothing but its remains. `rest`: the recording without
         it; `times_s`: shape (m,).
         """
-        came = _energy(self.samples, times_s + LOOK_S[0], times_s + LOOK_S[1] + EARLY_S)
+        energy = _energy(self.samples, times_s + LOOK_S[0], times_s + LOOK_S[1] + EARLY_S)
         left = _energy(rest, times_s + LOOK_S[0], times_s + LOOK_S[1])
-        return np.asarray((came > 1e-9) & (left < LEFT_OVER * came))
+        return np.asarray((energy > 1e-9) & (left < LEFT_OVER * energy))
 
 
-def without_bleed(heard: Heard, along: Samples) -> tuple[Heard, Bleed | None]:
+def without_bleed(conditioned: Heard, accompaniment: Samples) -> tuple[Heard, Bleed | None]:
     """The take without what kept time for it, and that as it was found; the same take and None
     where there is no trace of it.
 
     along : what was meant to sound, in file time, shape (n,), any length.
     """
-    size = heard.samples.size
-    meant = np.zeros(size, dtype=np.float32)
-    meant[: min(size, along.size)] = along[:size]
-    if heard.silent or not meant.any():
-        return heard, None
-    meant = filtered(meant, WORK_RATE_HZ, high_pass(RUMBLE_HZ))  # as the take was conditioned
-    lag = _lag(heard.samples, meant)
+    size = conditioned.samples.size
+    reference = np.zeros(size, dtype=np.float32)
+    reference[: min(size, accompaniment.size)] = accompaniment[:size]
+    if conditioned.silent or not reference.any():
+        return conditioned, None
+    reference = filtered(
+        reference, WORK_RATE_HZ, high_pass(RUMBLE_HZ)
+    )  # as the take was conditioned
+    lag = _lag(conditioned.samples, reference)
     if lag is None:
-        return heard, None
-    meant = _moved(meant, lag)
-    came: Samples | None = None
+        return conditioned, None
+    reference = _moved(reference, lag)
+    bleed: Samples | None = None
     ridge: float | None = None
     for _ in range(PASSES):
-        rest = heard.samples if came is None else heard.samples - came
-        way = _way(heard.samples, meant, rest, ridge)
+        rest = conditioned.samples if bleed is None else conditioned.samples - bleed
+        way = _way(conditioned.samples, reference, rest, ridge)
         if way is None:
             break
         ridge = way.ridge
-        came = _sent(meant, way.taps)
-    if came is None:
-        return heard, None
-    rest = heard.samples - came
-    nobody = float(rest @ rest) < NOBODY * float(heard.samples @ heard.samples)
-    return replace(heard, samples=rest, silent=nobody), Bleed(came)
+        bleed = _sent(reference, way.taps)
+    if bleed is None:
+        return conditioned, None
+    rest = conditioned.samples - bleed
+    nobody = float(rest @ rest) < NOBODY * float(conditioned.samples @ conditioned.samples)
+    return replace(conditioned, samples=rest, silent=nobody), Bleed(bleed)
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,16 +88,16 @@ class _Way:
     ridge: float
 
 
-def _way(samples: Samples, meant: Samples, rest: Samples, ridge: float | None) -> _Way | None:
+def _way(samples: Samples, reference: Samples, rest: Samples, ridge: float | None) -> _Way | None:
     """The way from what was meant, moved to where its answer begins, to what came back; None where
     it explains nothing that it was not fitted to.
 
     rest : the guitar alone as far as it is known. When and where it is loud, the recording speaks
     less for the way. `ridge`: from an earlier pass, None to find it.
     """
-    own, other, guitar = (_high(x) for x in (samples, meant, rest))
+    recorded, other, guitar = (_high(x) for x in (samples, reference, rest))
     weight = _evenly(guitar)
-    powers, products, spectra = _spectra(own * weight, other * weight, guitar * weight)
+    powers, products, spectra = _spectra(recorded * weight, other * weight, guitar * weight)
     loud = _smoothed(spectra.sum(axis=0))
     powers, products, energies = powers / loud, products / loud, (spectra / loud).sum(axis=1)
     taps = round(TAPS_S * WORK_RATE_HZ)
@@ -144,7 +146,7 @@ def _evenly(samples: Samples) -> Samples:
 
 
 def _spectra(
-    own: Samples, other: Samples, guitar: Samples
+    recorded: Samples, other: Samples, guitar: Samples
 ) -> tuple[NDArray[np.float64], NDArray[np.complex128], NDArray[np.float64]]:
     """Of each fold: power spectrum of what was meant, its product with the recording's, and the
     guitar's power spectrum. A block of the one is held against all that follows within the lag.
@@ -152,16 +154,16 @@ def _spectra(
     powers = np.zeros((FOLDS, SIZE // 2 + 1))
     products = np.zeros((FOLDS, SIZE // 2 + 1), dtype=np.complex128)
     spectra = np.zeros((FOLDS, SIZE // 2 + 1))
-    step = min(BLOCK, max(BLOCK // 8, own.size // (2 * FOLDS)))
+    step = min(BLOCK, max(BLOCK // 8, recorded.size // (2 * FOLDS)))
     early = round(-LAG_S[0] * WORK_RATE_HZ)
-    for number, start in enumerate(range(0, own.size, step)):
+    for number, start in enumerate(range(0, recorded.size, step)):
         begin = max(0, start - early)
         sent = np.zeros(SIZE, dtype=np.float32)
         piece = other[start : start + step]
         sent[start - begin : start - begin + piece.size] = piece
-        a, b = rfft(sent, SIZE), rfft(own[begin : begin + SIZE - step], SIZE)
+        a, b = rfft(sent, SIZE), rfft(recorded[begin : begin + SIZE - step], SIZE)
         fold = number % FOLDS
-        c = b if guitar is own else rfft(guitar[begin : begin + SIZE - step], SIZE)
+        c = b if guitar is recorded else rfft(guitar[begin : begin + SIZE - step], SIZE)
         powers[fold] += np.abs(a) ** 2
         products[fold] += np.conj(a) * b
         spectra[fold] += np.abs(c) ** 2
@@ -177,14 +179,14 @@ def _smoothed(power: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray((total[high] - total[low]) / (high - low) + 1e-4 * power.mean())
 
 
-def _lag(samples: Samples, meant: Samples) -> int | None:
+def _lag(samples: Samples, reference: Samples) -> int | None:
     """Where the way back begins, samples: just before the sharpest answer; None where none stands
     out.
     """
-    own = _high(samples)
-    weight = _evenly(own)
-    even = own * weight
-    powers, products, spectra = _spectra(even, _high(meant) * weight, even)
+    recorded = _high(samples)
+    weight = _evenly(recorded)
+    even = recorded * weight
+    powers, products, spectra = _spectra(even, _high(reference) * weight, even)
     loud = _smoothed(spectra.sum(axis=0))
     power, product = powers.sum(axis=0) / loud, products.sum(axis=0) / loud
     answer = irfft(product / (power + 0.01 * power.mean()), SIZE)
@@ -233,15 +235,15 @@ def _held_out(
     return np.array(gains)
 
 
-def _sent(meant: Samples, taps: NDArray[np.float64]) -> Samples:
+def _sent(reference: Samples, taps: NDArray[np.float64]) -> Samples:
     """What was meant, through the way it took; as long as before."""
     spectrum = rfft(taps.astype(np.float32), SIZE)
-    out = np.zeros(meant.size + SIZE, dtype=np.float32)
-    for start in range(0, meant.size, BLOCK):
-        piece = meant[start : start + BLOCK]
+    out = np.zeros(reference.size + SIZE, dtype=np.float32)
+    for start in range(0, reference.size, BLOCK):
+        piece = reference[start : start + BLOCK]
         if piece.any():
             out[start : start + SIZE] += irfft(rfft(piece, SIZE) * spectrum, SIZE)
-    return out[: meant.size]
+    return out[: reference.size]
 
 
 def _energy(

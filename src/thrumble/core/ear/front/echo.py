@@ -36,18 +36,18 @@ SOFT = 1e-3  # of the mean power: what is softer counts for less than the rest, 
 FLOOR = 1e-5  # of noise, so that silence can be made white
 
 
-def without_delay(heard: Heard) -> tuple[Heard, float | None]:
+def without_delay(conditioned: Heard) -> tuple[Heard, float | None]:
     """The take without an echo's repeats, and the echo's lag in seconds; the same take and None
     where none is heard.
     """
-    if heard.silent or heard.samples.size < LEAST_S * WORK_RATE_HZ:
-        return heard, None
-    found = _find(_middle(heard.samples, LOOK_S))
-    if found is None:
-        return heard, None
-    lag, share = found
-    repeats = _repeats(_middle(heard.samples, FIT_S), lag, share)
-    return replace(heard, samples=_undone(heard.samples, repeats)), lag / WORK_RATE_HZ
+    if conditioned.silent or conditioned.samples.size < LEAST_S * WORK_RATE_HZ:
+        return conditioned, None
+    echo = _find(_middle(conditioned.samples, LOOK_S))
+    if echo is None:
+        return conditioned, None
+    lag, share = echo
+    repeats = _repeats(_middle(conditioned.samples, FIT_S), lag, share)
+    return replace(conditioned, samples=_undone(conditioned.samples, repeats)), lag / WORK_RATE_HZ
 
 
 def _middle(samples: Samples, most_s: float) -> Samples:
@@ -63,16 +63,16 @@ def _find(samples: Samples) -> tuple[int, float] | None:
     """
     white = _White(filtered(samples, WORK_RATE_HZ, high_pass(LOW_HZ)))
     low, high = (round(lag * WORK_RATE_HZ) for lag in LAGS_S)
-    own = (white.own * _evenly(_power(white.own))).ravel()
-    alike = np.abs(_alike(own, 2 * high + 1))
-    inside = alike[:high].copy()
+    whitened = (white.own * _evenly(_power(white.own))).ravel()
+    correlation = np.abs(_autocorrelation(whitened, 2 * high + 1))
+    inside = correlation[:high].copy()
     inside[:low] = 0
     best = int(np.argmax(inside))
     reach = round(BESIDE_S * WORK_RATE_HZ)
     others = inside.copy()
     for place in (best, 2 * best, best // 2, 3 * best):
         others[max(0, place - reach) : place + reach + 1] = 0
-    again = alike[2 * best - reach : 2 * best + reach + 1].max()
+    again = correlation[2 * best - reach : 2 * best + reach + 1].max()
     if inside[best] < max(LEAST, CLEAR * others.max()) or again > BEATS * inside[best]:
         return None
     return best, float(inside[best])
@@ -191,7 +191,7 @@ def _products(late: Samples, early: Samples, lags: int) -> Array:
     return np.array([float(late[k:] @ early[: size - k]) for k in range(lags)])
 
 
-def _alike(samples: Samples, lags: int) -> Array:
+def _autocorrelation(samples: Samples, lags: int) -> Array:
     """How alike a sound is to itself 0 to `lags` - 1 samples before, as shares; shape (lags,)."""
     size = next_fast_len(samples.size + lags)
     products = irfft(np.abs(rfft(samples, size)) ** 2, size)[:lags].astype(np.float64)

@@ -26,9 +26,9 @@ def find_changes(played: list[tuple[HitReading, DueHit]], tempo_bpm: float) -> l
         return []
     at = np.array([hit.expected_s for hit, _ in played])
     late = np.array([hit.deviation_ms for hit, _ in played], dtype=float) / 1000
-    found = [_tempo(at, late, tempo_bpm), _spread(at, late), _level(at, played)]
+    changes = [_tempo(at, late, tempo_bpm), _spread(at, late), _level(at, played)]
     out = []
-    for kind, change in zip(ChangeKind, found, strict=True):
+    for kind, change in zip(ChangeKind, changes, strict=True):
         if change is not None:
             place, amount = change
             hit = played[int(np.argmin(np.abs(at - place)))][0]
@@ -74,8 +74,8 @@ def _level(at: Array, played: list[tuple[HitReading, DueHit]]) -> tuple[float, f
         return None
     for kind in set(kinds.tolist()):
         levels[kinds == kind] -= np.median(levels[kinds == kind])
-    kept = np.abs(levels) < 12
-    bend = hinge(at[kept], levels[kept]) if kept.sum() >= LEAST_HITS else None
+    plausible = np.abs(levels) < 12
+    bend = hinge(at[plausible], levels[plausible]) if plausible.sum() >= LEAST_HITS else None
     if bend is None:
         return None
     fallen = bend[1] * float(at[-1] - bend[0])

@@ -209,7 +209,7 @@ def classify_hits(
     planned: NDArray[np.intp],
     ear: Ear,
     profile: Profile = NO_PROFILE,
-    strange: float = 0.0,
+    novelty: float = 0.0,
 ) -> Array:
     """Probabilities of open, palm and dead, shape (n, 3), each row from the hit's sound and what
     the take's other hits taught.
@@ -222,16 +222,16 @@ def classify_hits(
     if not len(measures):
         return np.zeros((0, 3))
     network, decisions = ear.articulation, ear.decisions
-    known = planned >= 0
+    written = planned >= 0
     inputs = _with_ones(network.features(measures))
     generic = np.concatenate([network.layers[-1][0], network.layers[-1][1][np.newaxis]])
-    beyond = 0.0 if len(profile.kinds) else max(0.0, strange - decisions.familiar_to)
+    beyond = 0.0 if len(profile.kinds) else max(0.0, novelty - decisions.familiar_to)
     sharpen = decisions.sharpen / (1 + decisions.doubt * beyond)
-    if not known.any() and not len(profile.kinds):  # nothing to learn from
+    if not written.any() and not len(profile.kinds):  # nothing to learn from
         return np.asarray(softmax(sharpen * (inputs @ generic)))
     labels = np.full((len(measures), 3), 1 / 3)
-    labels[known] = decisions.plan_wrong / 2
-    labels[known, planned[known]] = 1 - decisions.plan_wrong
+    labels[written] = decisions.plan_wrong / 2
+    labels[written, planned[written]] = 1 - decisions.plan_wrong
     examples = _with_ones(network.features(profile.measures)) if len(profile.kinds) else inputs[:0]
     sure = np.eye(3)[profile.kinds]
     examples, sure = (
@@ -273,17 +273,17 @@ def mute_depths(
         return np.zeros(0)
     decisions = ear.decisions
     depths = np.clip(ear.depth.outputs(measures)[:, 0], 0, 1)
-    meant = np.isfinite(profile.depths)
-    if meant.sum() >= decisions.least_palms:
-        told = np.clip(ear.depth.outputs(profile.measures[meant])[:, 0], 0, 1)
-        return _moved(depths, float(np.median(profile.depths[meant] - told)))
+    measured = np.isfinite(profile.depths)
+    if measured.sum() >= decisions.least_palms:
+        depths_read = np.clip(ear.depth.outputs(profile.measures[measured])[:, 0], 0, 1)
+        return _moved(depths, float(np.median(profile.depths[measured] - depths_read)))
     if written is None:
         return depths
     fold = np.arange(depths.size) % FOLDS
-    known = np.isfinite(written) & (depths > decisions.lightest_palm)
+    with_depth = np.isfinite(written) & (depths > decisions.lightest_palm)
     out = np.array(depths)
     for k in range(FOLDS):
-        others = known & (fold != k)
+        others = with_depth & (fold != k)
         count = int(others.sum())
         if count:
             out[fold == k] = _moved(

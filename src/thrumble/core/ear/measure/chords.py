@@ -114,16 +114,16 @@ def check_chords(samples: Samples, hits: list[Ringing], ear: Ear) -> list[ChordC
     the written one. No hits give no answers. Samples of shape (n,) at the working rate.
     """
     out = [UNTOLD] * len(hits)
-    heard = _hear(samples, hits)
-    if heard is None:
+    spectra = _hear(samples, hits)
+    if spectra is None:
         return out
-    fits = _right(heard, ear.decisions)
+    fits = _right(spectra, ear.decisions)
     right = [row for row, ok in enumerate(fits) if ok]
-    measures, owner = _stray_measures(heard, hits, np.array(right, dtype=np.intp))
+    measures, owner = _stray_measures(spectra, hits, np.array(right, dtype=np.intp))
     log_odds = ear.strays.outputs(measures)[:, 0]
-    for row, (k, ok) in enumerate(zip(heard.which, fits, strict=True)):
-        said = log_odds[owner == row]
-        strays = _strays(list(hits[k].silent), said, ear.decisions) if ok else None
+    for row, (k, ok) in enumerate(zip(spectra.which, fits, strict=True)):
+        hit_odds = log_odds[owner == row]
+        strays = _strays(list(hits[k].silent), hit_odds, ear.decisions) if ok else None
         out[k] = ChordCheck(ok, strays)
     return out
 
@@ -133,10 +133,10 @@ def measure_strays(samples: Samples, hits: list[Ringing]) -> list[Array]:
     for each hit; no rows where the hit is too
     short."""
     out = [np.zeros((0, STRAYS.size))] * len(hits)
-    heard = _hear(samples, hits)
-    if heard is not None:
-        measures, owner = _stray_measures(heard, hits, np.arange(heard.which.size))
-        for row, k in enumerate(heard.which):
+    spectra = _hear(samples, hits)
+    if spectra is not None:
+        measures, owner = _stray_measures(spectra, hits, np.arange(spectra.which.size))
+        for row, k in enumerate(spectra.which):
             out[k] = measures[owner == row]
     return out
 
@@ -179,10 +179,10 @@ def _hear(samples: Samples, hits: list[Ringing]) -> _Heard | None:
     )
 
 
-def _right(heard: _Heard, decisions: Decisions) -> list[bool | None]:
+def _right(spectra: _Heard, decisions: Decisions) -> list[bool | None]:
     """Whether the comb fits best in its place, for each hit; None where it cannot be told."""
     here = SHIFTS.index(0)
-    lead = heard.combs[:, here] - np.delete(heard.combs, here, axis=1).max(axis=1)
+    lead = spectra.combs[:, here] - np.delete(spectra.combs, here, axis=1).max(axis=1)
     out: list[bool | None] = [None] * lead.size
     for row, by in enumerate(lead):
         if by >= decisions.right_chord_db:
@@ -253,8 +253,8 @@ def _combs(level: Array, near: Array, notes_hz: Array, width_hz: Array) -> Array
     a floor; those too low to tell a semitone are
     left out. Shape (n, shifts)."""
     hz, owner = _partials(notes_hz)
-    told = (hz * SEMITONE >= width_hz[owner] * 1.2) & (hz < TOP_HZ / 2 ** (max(SHIFTS) / 12))
-    hz, owner = hz[told], owner[told]
+    resolved = (hz * SEMITONE >= width_hz[owner] * 1.2) & (hz < TOP_HZ / 2 ** (max(SHIFTS) / 12))
+    hz, owner = hz[resolved], owner[resolved]
     floor = level.max(axis=1)[owner] - 50
     counts = np.maximum(1, np.bincount(owner, minlength=len(level)))
     combs = [
@@ -274,7 +274,7 @@ def _strays(strings: list[int], log_odds: Array, decisions: Decisions) -> tuple[
 
 
 def _stray_measures(
-    heard: _Heard, hits: list[Ringing], rows: NDArray[np.intp]
+    spectra: _Heard, hits: list[Ringing], rows: NDArray[np.intp]
 ) -> tuple[Array, NDArray[np.intp]]:
     """For every silent string of these rows, and every partial: how loud against the chord, how
     clear of its surroundings, how far from its place
@@ -282,28 +282,28 @@ def _stray_measures(
     root; levels in tens of dB, distances in widths
     of a peak. And the row that each string is of."""
     silent = [
-        [frequency_hz(midi) for midi in hits[heard.which[row]].silent.values()] for row in rows
+        [frequency_hz(midi) for midi in hits[spectra.which[row]].silent.values()] for row in rows
     ]
-    of = np.repeat(rows, [len(own) for own in silent])
-    base: Array = np.array([hz for own in silent for hz in own], dtype=float)
+    of = np.repeat(rows, [len(tones) for tones in silent])
+    base: Array = np.array([hz for tones in silent for hz in tones], dtype=float)
     hz = base[:, np.newaxis] * np.arange(1.0, STRAY_PARTIALS + 1)
-    notes, width = heard.notes_hz[of][:, :, np.newaxis], heard.width_hz[of][:, np.newaxis]
-    level, half = _at(heard.near_db, of, hz), np.nanmin(notes, axis=1) / 2
+    notes, width = spectra.notes_hz[of][:, :, np.newaxis], spectra.width_hz[of][:, np.newaxis]
+    level, half = _at(spectra.near_db, of, hz), np.nanmin(notes, axis=1) / 2
     next_partial = np.clip(np.round(hz[:, np.newaxis] / notes), 1, TOP_HZ // notes) * notes
     shared = np.nanmin(np.abs(next_partial - hz[:, np.newaxis]), axis=1) / width
     mixed = np.abs((hz + half / 2) % half - half / 2) / width
     by_partial = {
-        "level": np.clip(level - _loud(heard)[of][:, np.newaxis], -60, 10) / 10,
-        "clearance": np.clip(level - _around(heard, of, hz), 0, 40) / 10,
-        "off its place": _off_place(heard, of, hz),
+        "level": np.clip(level - _loud(spectra)[of][:, np.newaxis], -60, 10) / 10,
+        "clearance": np.clip(level - _around(spectra, of, hz), 0, 40) / 10,
+        "off its place": _off_place(spectra, of, hz),
         "to a written partial": np.minimum(shared, 8) / 4,
         "to an intermodulation product": np.minimum(mixed, 8) / 4,
     }
     whole = {
-        "take's intermodulation": np.full(of.size, heard.distortion_db / 10),
-        "chord's intermodulation": _intermodulation_db(heard.near_db, heard.notes_hz)[of] / 10,
+        "take's intermodulation": np.full(of.size, spectra.distortion_db / 10),
+        "chord's intermodulation": _intermodulation_db(spectra.near_db, spectra.notes_hz)[of] / 10,
         "width of a peak": width[:, 0] / 10,
-        "written notes": np.isfinite(heard.notes_hz).sum(axis=1)[of],
+        "written notes": np.isfinite(spectra.notes_hz).sum(axis=1)[of],
         "half the root": half[:, 0] / 50,
     }
     parts = {name: np.where(hz < TOP_HZ, part, 0.0) for name, part in by_partial.items()}
@@ -311,39 +311,39 @@ def _stray_measures(
     return np.asarray(STRAYS.join(parts), dtype=np.float64), of
 
 
-def _loud(heard: _Heard) -> Array:
+def _loud(spectra: _Heard) -> Array:
     """The loudest low partial of each hit's notes."""
-    hz, owner = _partials(heard.notes_hz)
+    hz, owner = _partials(spectra.notes_hz)
     low = hz < 700
-    out = np.full(len(heard.level_db), -np.inf)
-    np.maximum.at(out, owner[low], _at(heard.near_db, owner[low], hz[low]))
-    return np.where(np.isfinite(out), out, heard.level_db.max(axis=1))
+    out = np.full(len(spectra.level_db), -np.inf)
+    np.maximum.at(out, owner[low], _at(spectra.near_db, owner[low], hz[low]))
+    return np.where(np.isfinite(out), out, spectra.level_db.max(axis=1))
 
 
-def _off_place(heard: _Heard, of: NDArray[np.intp], hz: Array) -> Array:
+def _off_place(spectra: _Heard, of: NDArray[np.intp], hz: Array) -> Array:
     """How far the loudest bin near each frequency lies from it, in widths."""
-    reach = _reaches(heard.width_hz)[of][:, np.newaxis, np.newaxis]
+    reach = _reaches(spectra.width_hz)[of][:, np.newaxis, np.newaxis]
     most = int(reach.max(initial=1))
     steps = np.arange(-most, most + 1)
     bins = np.clip(
         np.round(hz / RATE_HZ * FFT).astype(np.intp)[..., np.newaxis] + steps,
         0,
-        heard.level_db.shape[1] - 1,
+        spectra.level_db.shape[1] - 1,
     )
     near = np.where(
-        np.abs(steps) <= reach, heard.level_db[of[:, np.newaxis, np.newaxis], bins], -np.inf
+        np.abs(steps) <= reach, spectra.level_db[of[:, np.newaxis, np.newaxis], bins], -np.inf
     )
     return np.asarray(np.abs(steps[np.argmax(near, axis=-1)]) / reach[..., 0])
 
 
-def _around(heard: _Heard, of: NDArray[np.intp], hz: Array) -> Array:
+def _around(spectra: _Heard, of: NDArray[np.intp], hz: Array) -> Array:
     """The middle level around each frequency."""
     return np.asarray(
         np.median(
             _at(
-                heard.level_db,
+                spectra.level_db,
                 of,
-                hz[..., np.newaxis] + AROUND * heard.width_hz[of][:, np.newaxis, np.newaxis],
+                hz[..., np.newaxis] + AROUND * spectra.width_hz[of][:, np.newaxis, np.newaxis],
             ),
             axis=-1,
         )

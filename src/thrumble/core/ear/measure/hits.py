@@ -95,9 +95,9 @@ def read_hits(
     to the ear.
     """
     struck = _measure(sound, candidates, matched, ear, profile)
-    own = {int(k): row for row, k in enumerate(struck.due) if k >= 0}
-    middle = float(np.median(struck.loud_db[list(own.values())])) if own else 0.0
-    chords = _chords(sound, matched, struck, own, riff, ear)
+    row_of_hit = {int(k): row for row, k in enumerate(struck.due) if k >= 0}
+    middle = float(np.median(struck.loud_db[list(row_of_hit.values())])) if row_of_hit else 0.0
+    chords = _chords(sound, matched, struck, row_of_hit, riff, ear)
     hits = []
     for k, (hit, number) in enumerate(matched.due):
         bare = _bare(hit, number, float(matched.expected_s[k]), matched.states[k])
@@ -106,14 +106,14 @@ def read_hits(
                 bare,
                 hit,
                 struck,
-                own[k],
+                row_of_hit[k],
                 sound,
                 middle,
                 matched.stretch,
                 chords.get(k, UNTOLD),
                 ear.decisions.unsure_below,
             )
-            if k in own
+            if k in row_of_hit
             else bare
         )
     extras = [
@@ -132,9 +132,9 @@ def read_hits(
 def _measure(
     sound: TakeSound, candidates: Candidates, matched: Matched, ear: Ear, profile: Profile
 ) -> _Struck:
-    own = np.flatnonzero(matched.chosen >= 0)
-    used = np.concatenate([matched.chosen[own], matched.extra])
-    which = np.concatenate([own, np.full(matched.extra.size, -1)])
+    matched_rows = np.flatnonzero(matched.chosen >= 0)
+    used = np.concatenate([matched.chosen[matched_rows], matched.extra])
+    which = np.concatenate([matched_rows, np.full(matched.extra.size, -1)])
     order = np.argsort(candidates.times_s[used], kind="stable")
     which, about = which[order], candidates.times_s[used][order]
     onsets = _in_order(about, place_hits(sound.heard.samples, about, ear))
@@ -146,19 +146,19 @@ def _measure(
     )
     written = np.array([_written_depth(matched.due[k][0]) if k >= 0 else np.nan for k in which])
     measures = measure_hits(sound.heard.samples, sound.bands, onsets, ends)
-    strange = strangeness(measures, ear)
+    novelty = strangeness(measures, ear)
     return _Struck(
         due=which,
         onsets_s=onsets,
         nexts_s=nexts,
-        probabilities=classify_hits(measures, planned, ear, profile, strange),
+        probabilities=classify_hits(measures, planned, ear, profile, novelty),
         depths=mute_depths(measures, ear, written, profile),
         rings=measure_rings(sound.bands, onsets, nexts, take_end_s=sound.heard.duration_s),
         loud_db=hit_levels_db(
             sound.heard.samples, onsets, np.minimum(nexts - onsets, 1.0), sound.heard.gain_db
         ),
         strums_ms=strum_times(sound.envelope, onsets, ear),
-        strange=strange,
+        strange=novelty,
     )
 
 
@@ -281,22 +281,27 @@ def _rest_db(
 
 
 def _chords(
-    sound: TakeSound, matched: Matched, struck: _Struck, own: dict[int, int], riff: Riff, ear: Ear
+    sound: TakeSound,
+    matched: Matched,
+    struck: _Struck,
+    row_of_hit: dict[int, int],
+    riff: Riff,
+    ear: Ear,
 ) -> dict[int, ChordCheck]:
     """The checks of the due hits that were surely open, by their place among the due hits."""
     chosen = [
         k
-        for k, row in own.items()
+        for k, row in row_of_hit.items()
         if struck.probabilities[row].max() >= ear.decisions.unsure_below
         and KINDS[int(np.argmax(struck.probabilities[row]))] is Articulation.OPEN
     ]
     silent = silent_strings((due.hit for due, _ in matched.due), len(riff.tuning))
     ringing = []
     for k in chosen:
-        notes, ring = matched.due[k][0].hit.notes, struck.rings[own[k]]
-        onset_s = float(struck.onsets_s[own[k]])
+        notes, ring = matched.due[k][0].hit.notes, struck.rings[row_of_hit[k]]
+        onset_s = float(struck.onsets_s[row_of_hit[k]])
         end_s = min(
-            float(struck.nexts_s[own[k]]),
+            float(struck.nexts_s[row_of_hit[k]]),
             sound.heard.duration_s,
             onset_s + (ring.stopped_s or ring.ring_s or 10.0),
         )

@@ -64,7 +64,7 @@ def _fit(level: Array, hz: Array, notes: tuple[int, ...]) -> float:
     of the spectrum that lies on them and of the share of them that is there.
     """
     mask = np.zeros(level.size, dtype=bool)
-    there, asked = 0.0, 0.0
+    there, expected = 0.0, 0.0
     reach = 2 ** (WIDTH_CENTS / 1200)
     for note in notes:
         base = frequency_hz(note)
@@ -76,11 +76,11 @@ def _fit(level: Array, hz: Array, notes: tuple[int, ...]) -> float:
             mask[low:high] = True
             weight = 1 / k**0.5
             there += weight * min(1.0, float(level[low:high].max(initial=0.0)) / FLOOR_DB)
-            asked += weight
+            expected += weight
     band = (hz >= LOW_HZ) & (hz <= HIGH_HZ)
     whole = float((level[band] ** 2).sum())
-    own = float((level[band & mask] ** 2).sum())
-    if not whole or not asked:
+    explained = float((level[band & mask] ** 2).sum())
+    if not whole or not expected:
         return 0.0
-    a, b = own / whole, there / asked
+    a, b = explained / whole, there / expected
     return 2 * a * b / max(1e-9, a + b)

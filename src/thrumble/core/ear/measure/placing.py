@@ -107,10 +107,10 @@ def _residual(fed: Samples, before: Samples) -> Samples:
     of `before`.
     """
     spectrum = rfft(before * np.hanning(before.shape[1]).astype(np.float32), FIT_FFT)
-    alike = irfft(spectrum.real**2 + spectrum.imag**2, FIT_FFT)[:, : ORDER + 1]
-    alike[:, 0] = alike[:, 0] * (1 + STEADY) + 1e-12
+    autocorrelation = irfft(spectrum.real**2 + spectrum.imag**2, FIT_FFT)[:, : ORDER + 1]
+    autocorrelation[:, 0] = autocorrelation[:, 0] * (1 + STEADY) + 1e-12
     filtered = irfft(
-        rfft(fed, FILTER_FFT) * rfft(_prediction_error(alike), FILTER_FFT),
+        rfft(fed, FILTER_FFT) * rfft(_prediction_error(autocorrelation), FILTER_FFT),
         FILTER_FFT,
     )
     return np.asarray(filtered[:, : fed.shape[1]])

@@ -20,15 +20,15 @@ def measure_ramps(hits: list[HitReading], due: list[tuple[DueHit, int]]) -> list
     """Every ramp of every round, in order; `due` runs beside `hits`."""
     return [
         _measured([hits[k] for k in run], [due[k][0] for k in run])
-        for run in ramp_runs(one.hit for one, _ in due)
+        for run in ramp_runs(due_hit.hit for due_hit, _ in due)
     ]
 
 
 def _measured(hits: list[HitReading], due: list[DueHit]) -> RampReading:
     first, last = hits[0], hits[-1]
-    written = [float(one.hit.depth or 0) for one in due]
+    written = [float(due_hit.hit.depth or 0) for due_hit in due]
     place = np.linspace(0, 1, len(hits))
-    heard = [
+    measured = [
         (at, hit.mute_depth)
         for at, hit in zip(place, hits, strict=True)
         if hit.state is HitState.PLAYED and hit.mute_depth is not None
@@ -39,7 +39,7 @@ def _measured(hits: list[HitReading], due: list[DueHit]) -> RampReading:
         if hit.state is HitState.PLAYED and hit.level_db is not None
     ]
     rise = round(_slope(levels), 1) if len(levels) > 2 else None
-    known: dict[str, object] = {
+    fields: dict[str, object] = {
         "first_index": first.index,
         "last_index": last.index,
         "round": first.round,
@@ -49,22 +49,22 @@ def _measured(hits: list[HitReading], due: list[DueHit]) -> RampReading:
         "written": (written[0], written[-1]),
         "rise_db": rise,
     }
-    if len(heard) < LEAST_HITS:
-        return RampReading(**known, kept=None, why=TOO_FEW)  # type: ignore[arg-type]
-    at, depth = np.array(heard, dtype=float).T
+    if len(measured) < LEAST_HITS:
+        return RampReading(**fields, kept=None, why=TOO_FEW)  # type: ignore[arg-type]
+    at, depth = np.array(measured, dtype=float).T
     line, reach = _line(at, depth)
     change = written[-1] - written[0]
-    along = float(line[0]) * (1 if change > 0 else -1)
-    kept = None
-    if along - reach > ENOUGH * abs(change):
-        kept = True
-    elif along + reach < ENOUGH * abs(change):
-        kept = False
+    slope = float(line[0]) * (1 if change > 0 else -1)
+    ramp_change = None
+    if slope - reach > ENOUGH * abs(change):
+        ramp_change = True
+    elif slope + reach < ENOUGH * abs(change):
+        ramp_change = False
     return RampReading(
-        **known,  # type: ignore[arg-type]
+        **fields,  # type: ignore[arg-type]
         heard=(round(float(line[1]), 2), round(float(line[0] + line[1]), 2)),
-        kept=kept,
-        why=TOO_UNEVEN if kept is None else None,
+        kept=ramp_change,
+        why=TOO_UNEVEN if ramp_change is None else None,
     )
 
 

@@ -41,15 +41,15 @@ def summarise(
         [hit.relative_level_db for hit, _ in played if hit.relative_level_db is not None],
         dtype=float,
     )
-    told = [hit for hit, _ in played if hit.heard_articulation is not None]
-    sure = [hit for hit in told if hit.heard_articulation is not HeardKind.UNSURE]
+    classified = [hit for hit, _ in played if hit.heard_articulation is not None]
+    sure = [hit for hit in classified if hit.heard_articulation is not HeardKind.UNSURE]
     enough = deviations.size >= LEAST_HITS
     swing, by_bar = measure_swing(hits, due, expanded)
     return Summary(
         matched=len(played),
         missed=sum(hit.state is HitState.MISSED for hit in hits),
         extra=len(extras),
-        unsure=len(told) - len(sure),
+        unsure=len(classified) - len(sure),
         bias_ms=round(float(np.median(deviations)), 2) if enough and bias_known else None,
         spread_ms=round(robust_spread(deviations), 2) if enough else None,
         drift_bpm_per_min=_drift(played, expanded.tempo_bpm),

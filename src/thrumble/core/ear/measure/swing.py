@@ -59,14 +59,14 @@ def measure_swing(
     for number, bar in sorted({(p.round, p.bar) for p in pairs}):
         mine = [p for p in pairs if (p.round, p.bar) == (number, bar)]
         if len(mine) >= LEAST_IN_BAR:
-            own = _ratio(mine)
-            reach = student_reach(len(pairs) - 1) * _error(mine, own, scatter)
+            measured_ratio = _ratio(mine)
+            reach = student_reach(len(pairs) - 1) * _error(mine, measured_ratio, scatter)
             bars.append(
                 SwingBar(
                     bar=bar,
                     round=number,
-                    ratio=round(own, 3),
-                    interval=(round(own - reach, 3), round(own + reach, 3)),
+                    ratio=round(measured_ratio, 3),
+                    interval=(round(measured_ratio - reach, 3), round(measured_ratio + reach, 3)),
                 )
             )
     reach = student_reach(len(pairs) - 1) * _error(pairs, ratio, scatter)

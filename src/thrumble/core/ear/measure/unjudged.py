@@ -89,8 +89,8 @@ def without_guesses(
     """
     counts = dict.fromkeys((kind.name for kind in KINDS), 0)
     out = []
-    for hit, (one, _) in zip(hits, due, strict=True):
-        kinds = [kind for kind in KINDS if kind.written(one.hit)]
+    for hit, (due_hit, _) in zip(hits, due, strict=True):
+        kinds = [kind for kind in KINDS if kind.written(due_hit.hit)]
         if hit.state is HitState.PLAYED:
             for kind in kinds:
                 counts[kind.name] += 1
@@ -98,7 +98,7 @@ def without_guesses(
         if kinds:
             hit = replace(hit, not_judged=[kind.name for kind in kinds], **left_out)
         out.append(hit)
-    said = [
+    reasons = [
         Caution(
             code=f"not_judged_{kind.name}",
             text=f"{counted(counts[kind.name], kind.one, kind.more)}: {kind.why}.",
@@ -106,7 +106,7 @@ def without_guesses(
         for kind in KINDS
         if counts[kind.name]
     ]
-    return out, said
+    return out, reasons
 
 
 def without_repeats(
@@ -116,11 +116,11 @@ def without_repeats(
     sounds were only noticed, a soft repeat may lie ten milliseconds off, and the lag too.
     """
     struck = np.array([hit.onset_s for hit in hits if hit.onset_s is not None])
-    own = np.array([extra.onset_s for extra in extras])
-    echo_s = echo_lag(struck, own) or echo_s
-    if echo_s is None or not own.size:
+    extra_s = np.array([extra.onset_s for extra in extras])
+    echo_s = echo_lag(struck, extra_s) or echo_s
+    if echo_s is None or not extra_s.size:
         return extras, echo_s
-    echoed = repeats(np.sort(np.concatenate([struck, own])), own, echo_s)
+    echoed = repeats(np.sort(np.concatenate([struck, extra_s])), extra_s, echo_s)
     return [extra for extra, echo in zip(extras, echoed, strict=True) if not echo], echo_s
 
 
@@ -129,9 +129,9 @@ def without_own_strings(
 ) -> list[ExtraOnset]:
     """The extra hits that are not later strings of an arpeggio."""
     spans = [
-        (hit.onset_s, hit.onset_s + one.end_s - one.due_s + AFTER_S)
-        for hit, (one, _) in zip(hits, due, strict=True)
-        if one.hit.arpeggio and hit.onset_s is not None
+        (hit.onset_s, hit.onset_s + due_hit.end_s - due_hit.due_s + AFTER_S)
+        for hit, (due_hit, _) in zip(hits, due, strict=True)
+        if due_hit.hit.arpeggio and hit.onset_s is not None
     ]
     return [
         extra for extra in extras if not any(begin < extra.onset_s < end for begin, end in spans)

@@ -98,8 +98,8 @@ class Ear:
         for network in self.networks.values():
             for array in network.arrays():
                 content.update(np.asarray(array, dtype="<f4").tobytes())
-        said: dict[str, Any] = {"layouts": self.layouts, "decisions": asdict(self.decisions)}
-        content.update(json.dumps(said, sort_keys=True).encode())
+        header: dict[str, Any] = {"layouts": self.layouts, "decisions": asdict(self.decisions)}
+        content.update(json.dumps(header, sort_keys=True).encode())
         return f"{self.number}+{content.hexdigest()[:8]}"
 
 

@@ -100,7 +100,7 @@ def half_changes(pieces: list[Piece]) -> list[Bar]:
             hits = []
             for hit in piece.hits:
                 at = (hit.at + again * piece.bar.meter.length) / 2
-                held = [one for one in chords if one[0] <= at] or chords[:1]
+                held = [chord for chord in chords if chord[0] <= at] or chords[:1]
                 if is_chord(hit) and held:
                     hit = _bare(hit, notes=held[-1][1], label=held[-1][2])
                 hits.append(hit)

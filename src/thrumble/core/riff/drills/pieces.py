@@ -33,9 +33,9 @@ def pieces_of(riff: Riff, bars: tuple[int, int] | None = None) -> list[Piece]:
     """The played bars from bar 1 on, or some of them, each hit with its identity. Raises BadInput
     for bars that are not there.
     """
-    known = [bar for bar in expand(riff).bars if bar.number > 0]
+    numbered = [bar for bar in expand(riff).bars if bar.number > 0]
     out = []
-    for played, (bar, feel) in zip(known, played_bars(riff), strict=True):
+    for played, (bar, feel) in zip(numbered, played_bars(riff), strict=True):
         hits = tuple(
             _from(hit, played.section, played.bar_in_section, played.appearance) for hit in bar.hits
         )
@@ -52,8 +52,8 @@ def pieces_of(riff: Riff, bars: tuple[int, int] | None = None) -> list[Piece]:
 
 def _from(hit: Hit, section: str, bar: int, appearance: int) -> Hit:
     """A hit of a drill keeps the riff's own hit as its origin."""
-    own = hit.origin or HitIdentity(section, bar, hit.at, appearance)
-    return replace(hit, origin=own)
+    identity = hit.origin or HitIdentity(section, bar, hit.at, appearance)
+    return replace(hit, origin=identity)
 
 
 def hits_of(pieces: list[Piece]) -> list[Hit]:

@@ -118,8 +118,8 @@ def clear(riff: Riff, bar: int, at: Fraction, until: Fraction | None = None) -> 
     """No hit from here on, up to `until` in the same bar where given; the gap is not judged."""
     part, place = spot_of(riff, bar, at)
     end = place + (until - at if until is not None else Fraction(1, 10**6))
-    kept = [(when, hit) for when, hit in laid_out(part) if not place <= when < end]
-    return with_hits(riff, part, kept)
+    others = [(when, hit) for when, hit in laid_out(part) if not place <= when < end]
+    return with_hits(riff, part, others)
 
 
 def mark(riff: Riff, bar: int, at: Fraction, what: str) -> Riff:
@@ -167,10 +167,10 @@ def set_chord(riff: Riff, bar: int, at: Fraction, chord: str) -> Riff:
     notes, label = _chord(riff, chord)
     end = place - at + part.bars[bar - part.first].meter.length
     changed = [
-        (when, replace(one, notes=notes, label=label, slide_from=None))
-        if place <= when < end and one.notes == hit.notes
-        else (when, one)
-        for when, one in placed
+        (when, replace(other, notes=notes, label=label, slide_from=None))
+        if place <= when < end and other.notes == hit.notes
+        else (when, other)
+        for when, other in placed
     ]
     return with_hits(riff, part, changed)
 

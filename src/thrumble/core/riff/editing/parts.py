@@ -105,22 +105,22 @@ def _both(section: Section, second: Section, lost: list[str]) -> tuple[Bar, ...]
     return cut_short(tuple(out))
 
 
-def _joined(one: Hit, other: Hit) -> Hit | None:
+def _joined(first: Hit, other: Hit) -> Hit | None:
     """Two hits at one place as one; None where they need the same string."""
-    if {note.string for note in one.notes} & {note.string for note in other.notes}:
+    if {note.string for note in first.notes} & {note.string for note in other.notes}:
         return None
-    notes = tuple(sorted((*one.notes, *other.notes), key=lambda note: -note.string))
-    alike = one.articulation is other.articulation
+    notes = tuple(sorted((*first.notes, *other.notes), key=lambda note: -note.string))
+    same_kind = first.articulation is other.articulation
     hit = replace(
-        one,
+        first,
         notes=notes,
-        length=max(one.length, other.length),
-        accent=one.accent or other.accent,
+        length=max(first.length, other.length),
+        accent=first.accent or other.accent,
         label=None,
         slide_from=None,
-        stop=one.stop and other.stop,
+        stop=first.stop and other.stop,
     )
-    if alike:
+    if same_kind:
         return hit
-    known = tuple(replace(note, fret=note.fret or 0) for note in notes)
-    return replace(another_kind(hit, Articulation.OPEN, None), notes=known)
+    fretted = tuple(replace(note, fret=note.fret or 0) for note in notes)
+    return replace(another_kind(hit, Articulation.OPEN, None), notes=fretted)

@@ -24,11 +24,16 @@ def map_identities(old: Riff, new: Riff) -> dict[HitIdentity, HitIdentity]:
     there = {due.identity for due in expand(new).hits}
     mapped = {}
     for due in expand(old).hits:
-        one = due.identity
-        if (one.section, one.bar) in bars:
-            other = HitIdentity(one.section, bars[one.section, one.bar], one.at, one.appearance)
+        identity = due.identity
+        if (identity.section, identity.bar) in bars:
+            other = HitIdentity(
+                identity.section,
+                bars[identity.section, identity.bar],
+                identity.at,
+                identity.appearance,
+            )
             if other in there:
-                mapped[one] = other
+                mapped[identity] = other
     return mapped
 
 

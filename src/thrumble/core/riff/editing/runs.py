@@ -88,7 +88,7 @@ def hit_at(placed: Placed, place: Fraction) -> Hit | None:
 
 def put_at(placed: Placed, place: Fraction, hit: Hit) -> Placed:
     return sorted(
-        [*((when, one) for when, one in placed if when != place), (place, hit)],
+        [*((when, other) for when, other in placed if when != place), (place, hit)],
         key=lambda item: item[0],
     )
 

@@ -230,8 +230,8 @@ def _with_rings(
         pairs = zip(after, before, strict=True)
         after = tuple(replace(note, plucked=was.plucked) for note, was in pairs)
     rang = sum(note.let_ring for note in before)
-    kept = {note.string for note in before if note.let_ring}
-    out = tuple(replace(note, let_ring=note.string in kept and note.fret == 0) for note in after)
+    ringing = {note.string for note in before if note.let_ring}
+    out = tuple(replace(note, let_ring=note.string in ringing and note.fret == 0) for note in after)
     losses.drones += max(0, rang - sum(note.let_ring for note in out))
     had_open = len(before) > 1 and any(note.fret == 0 for note in before)
     losses.opened += had_open and not any(note.fret == 0 for note in out)

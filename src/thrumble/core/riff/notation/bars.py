@@ -231,8 +231,8 @@ def _ramp_sign(run: Run, token: Token) -> None:
     places = run.ramp.hits
     if len(places) < 2:
         raise token.error("a mute ramp holds two palm mutes at least, such as { m=0.9 m m=0.3 }")
-    known = [k for k, (_, written) in enumerate(places) if written or k in (0, len(places) - 1)]
-    for begin, end in itertools.pairwise(known):
+    fixed = [k for k, (_, written) in enumerate(places) if written or k in (0, len(places) - 1)]
+    for begin, end in itertools.pairwise(fixed):
         inside = [place for place, _ in places[begin : end + 1]]
         first, last = (run.hits[place][1].depth for place in (inside[0], inside[-1]))
         assert first is not None and last is not None

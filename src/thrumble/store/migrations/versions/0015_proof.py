@@ -39,9 +39,9 @@ def upgrade() -> None:
     _origins("'finder', 'correction', 'check'")
 
 
-def _origins(known: str) -> None:
+def _origins(origins: str) -> None:
     op.drop_constraint("example_origin_known", "example")
-    op.create_check_constraint("example_origin_known", "example", f"origin in ({known})")
+    op.create_check_constraint("example_origin_known", "example", f"origin in ({origins})")
 
 
 def downgrade() -> None:
