@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from thrumble.actions.along import along_for_ear, along_sound
+from thrumble.actions.accompaniment import accompaniment_for_analysis, accompaniment_sound
 from thrumble.core.ear.reading import HitState, Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.player.flaws import Flaws
@@ -23,18 +23,18 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.signal import Samples, filtered, high_pass, low_pass, peak
 from thrumble.demo import riff_texts
-from thrumble.formats.along_form import AlongForm
+from thrumble.formats.accompaniment_settings import AccompanimentSettings
 
 RATE_HZ = 48_000
 LEVELS_DB = (-30, -20, -10, 0)  # of the bleed's peak under the guitar's
 LEAD_S = 2.4
 RIFFS = ("1-sluice-gate", "6-stop-planks", "5-puddle-clay")
 HEARD = {
-    "click": AlongForm(),
-    "click in sixteenths": AlongForm(click=Click.SIXTEENTHS),
-    "drums": AlongForm(click=Click.NONE, groove="backbeat"),
-    "drums, sixteenths": AlongForm(click=Click.NONE, groove="sixteenths"),
-    "a second guitar": AlongForm(click=Click.NONE, backing=Backing.RIFF),
+    "click": AccompanimentSettings(),
+    "click in sixteenths": AccompanimentSettings(click=Click.SIXTEENTHS),
+    "drums": AccompanimentSettings(click=Click.NONE, groove="backbeat"),
+    "drums, sixteenths": AccompanimentSettings(click=Click.NONE, groove="sixteenths"),
+    "a second guitar": AccompanimentSettings(click=Click.NONE, backing=Backing.RIFF),
 }
 DOCUMENT = Path(__file__).parents[1] / "docs/accuracy/bleed.md"
 HEAD = """# What comes back through the microphone
@@ -119,8 +119,10 @@ def measure(count: int) -> list[tuple[str, str, Tally, Tally]]:
         bare = read_take(made.samples, RATE_HZ, expanded, TakeInfo(**info))
         for name, along in HEARD.items():
             given = {"rounds": 1, "start_s": made.start_s, "rate_hz": RATE_HZ}
-            sound = along_sound(expanded, along, **given)
-            known = TakeInfo(**info, along=along_for_ear(expanded, along, **given))
+            sound = accompaniment_sound(expanded, along, **given)
+            known = TakeInfo(
+                **info, accompaniment=accompaniment_for_analysis(expanded, along, **given)
+            )
             whole = np.zeros(made.samples.size, dtype=np.float32)
             whole[: sound.size] = sound[: whole.size]
             none = rows["nothing", LEVELS_DB[0]]

@@ -14,7 +14,7 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from thrumble.core.chance import normal_below
+from thrumble.core.chance import norm_cdf
 from thrumble.core.coach.planning.plan import Standing as PlanStanding
 from thrumble.core.coach.planning.plan import make_plan
 from thrumble.core.coach.progress.clean_speed import POINT, Estimate, Round, clean_speed
@@ -164,7 +164,7 @@ class Learner:
 
     def plays(self, tempo_bpm: float, day: float) -> bool:
         above = self.ceiling + day - np.log(tempo_bpm / RIFF_BPM)
-        chance = float(normal_below(above / self.steep + POINT))
+        chance = float(norm_cdf(above / self.steep + POINT))
         clean = bool(self.rng.random() < chance)
         near = np.exp(-(((chance - self.peak) / 0.25) ** 2))
         self.ceiling += self.gain * (near - self.harm * (chance < 0.15))

@@ -16,7 +16,7 @@ import numpy as np
 from benchmarks.desk import median_s
 from thrumble.core.chords.names import name_notes
 from thrumble.core.ear.front.conditioning import condition
-from thrumble.core.ear.measure.naming import CLEAR, LEAST_S, SKIP_S, name_chord
+from thrumble.core.ear.measure.chord_recognition import CLEAR, LEAST_S, SKIP_S, name_chord
 from thrumble.core.instrument import Instrument
 from thrumble.core.neck.hand import Hand, School
 from thrumble.core.neck.routes import plan_routes

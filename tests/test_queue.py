@@ -77,7 +77,7 @@ def test_a_reading_that_fails_says_why_and_can_be_run_again(
         assert failed.state is TakeState.FAILED and "eaten" in failed.problem
         monkeypatch.undo()
         monkeypatch.setenv("DATABASE_URL", own_database)
-        verbs.read_again(session, player, take_id)
+        verbs.reanalyse_take(session, player, take_id)
     work_once()
     with database.session() as session:
         assert takes.get_take(session, player, take_id).state is TakeState.READ
@@ -171,7 +171,7 @@ def test_a_take_whose_frames_lie_hours_apart_is_refused_without_filling_memory(
             session, player, new_take(session, player, source="recorded", rate_hz=8000)
         ).id
         with pytest.raises(BadAudio, match="ten minutes"):
-            verbs.keep_chunk(session, player, take_id, 10**8, b"\0" * 8)
+            verbs.store_chunk(session, player, take_id, 10**8, b"\0" * 8)
         for frame in (0, 8000 * 601):
             takes.add_chunk(session, player, take_id, frame, np.ones(8, dtype="<f4").tobytes())
         verbs.finish_take(session, player, take_id, RecorderReport())

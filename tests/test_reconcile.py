@@ -95,7 +95,7 @@ def test_a_reading_that_ended_three_workers_is_set_aside_until_the_player_asks(
     aside = state_of(take_id)
     assert aside.state is TakeState.FAILED and "three times" in aside.problem and aside.tries == 0
     with database.session() as session:
-        verbs.read_again(session, players.local_player(session), take_id)
+        verbs.reanalyse_take(session, players.local_player(session), take_id)
     work_once()
     assert state_of(take_id).state is TakeState.READ and state_of(take_id).tries == 0
 
@@ -107,7 +107,7 @@ def test_reading_again_during_a_reading_waits_its_turn_and_is_asked_for_once(
     sql(ALIVE, TAKEN, "update take set state = 'reading', tries = 1")
     with database.session() as session:
         for _ in range(3):
-            verbs.read_again(session, players.local_player(session), take_id)
+            verbs.reanalyse_take(session, players.local_player(session), take_id)
     assert (
         one("select count(*) from procrastinate_jobs where status = 'todo'") == 1
         and state_of(take_id).state is TakeState.READING
@@ -174,7 +174,7 @@ def test_a_take_deleted_while_it_is_read_ends_quietly(
         return real(*args, **more)  # type: ignore[arg-type]
 
     monkeypatch.setattr(verbs, "read_recording", hear)
-    verbs.read_stored_take(take_id)
+    verbs.analyse_stored_take(take_id)
     assert one("select count(*) from reading") == 0
 
 

@@ -16,7 +16,7 @@ from benchmarks.sampled import LEARNT
 from numpy.typing import NDArray
 
 from thrumble.core.ear.align.onsets import REFINE_S, attack_near, measure_candidates
-from thrumble.core.ear.front.conditioning import Heard, condition
+from thrumble.core.ear.front.conditioning import Conditioned, condition
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
 from thrumble.core.ear.measure.articulation import KINDS, measure_hits
@@ -191,7 +191,7 @@ def as_recorded(performance: Performance, number: int, seed: int) -> tuple[Sampl
 
 
 def _strays_of(
-    riff: Riff, played: list[PlayedHit], heard: Heard, share: float
+    riff: Riff, played: list[PlayedHit], heard: Conditioned, share: float
 ) -> tuple[Array, NDArray[np.int_], Array]:
     """The measures of every string that should have kept silent under a ringing chord, whether it
     rang, and how often one was drawn.

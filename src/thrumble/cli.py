@@ -162,14 +162,14 @@ def convert(
     """Convert a riff between JSON, text, MIDI, MusicXML and tablature, by the files' names."""
     from fractions import Fraction
 
-    from thrumble.formats.exchange import Asked, format_of
+    from thrumble.formats.exchange import ImportOptions, format_of
 
     try:
         into = format_of(out.name)
         of = format_of(source.name)
         if grid is not None and not re.fullmatch(r"1/([1-9]\d?)", grid):
             fail("a grid is a note value such as 1/8 or 1/16")
-        options = Asked(part, None if grid is None else Fraction(grid))
+        options = ImportOptions(part, None if grid is None else Fraction(grid))
         imported = of.read(load(source), options)
         lost = [*imported.left_out, *into.loses(imported.riff)]
         data = imported.source.encode() if into.name == "text" else into.write(imported.riff)

@@ -17,7 +17,7 @@ from importlib import import_module
 from typing import IO, Any
 
 from thrumble.core.errors import RiffError
-from thrumble.formats.exchange import Asked, ReadRiff, read_any
+from thrumble.formats.exchange import ImportOptions, ReadRiff, read_any
 
 CPU_S = 5
 MEMORY_BYTES = 300_000_000
@@ -49,7 +49,7 @@ def receive(stream: IO[bytes]) -> Any:
     return pickle.loads(data)
 
 
-def parse(data: bytes, options: Asked) -> Reply:
+def parse(data: bytes, options: ImportOptions) -> Reply:
     """The riff of a file, or what is wrong with the file."""
     try:
         return read_any(data, options)

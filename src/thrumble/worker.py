@@ -20,8 +20,8 @@ from procrastinate.exceptions import ProcrastinateException
 from thrumble import logs, scratch
 from thrumble.actions import takes
 from thrumble.actions.coaching import catch_up
-from thrumble.actions.keeping import follow_rules
 from thrumble.actions.reconcile import reconcile, tidy_queue
+from thrumble.actions.storage import apply_rules
 from thrumble.core.errors import Away, NotAllowed, NotFound, ThrumbleError
 from thrumble.jobs import QUEUE, READ_TAKE, conninfo
 from thrumble.settings import settings
@@ -51,7 +51,7 @@ def build(hung: asyncio.Event) -> procrastinate.App:
         """
         limit_s = settings().read_timeout_s
         try:
-            await asyncio.wait_for(asyncio.to_thread(takes.read_stored_take, take_id), limit_s)
+            await asyncio.wait_for(asyncio.to_thread(takes.analyse_stored_take, take_id), limit_s)
         except (NotAllowed, NotFound):
             log.info("nothing to read", take=take_id)
         except TimeoutError:
@@ -144,7 +144,7 @@ async def _bring_together() -> None:
             judged_to = await asyncio.to_thread(catch_up, judged_to or 0)
             if time.monotonic() - tidied > TIDY_S:
                 await asyncio.to_thread(tidy_queue)
-                await asyncio.to_thread(follow_rules)
+                await asyncio.to_thread(apply_rules)
                 tidied = time.monotonic()
         except Away:
             pass  # the next round finds what this one could not

@@ -9,7 +9,7 @@ import pytest
 import soxr
 from benchmarks.bleed import LEAD_S, RATE_HZ, way_back
 
-from thrumble.actions.along import along_for_ear, along_sound
+from thrumble.actions.accompaniment import accompaniment_for_analysis, accompaniment_sound
 from thrumble.core.ear.front.bleed import without_bleed
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, condition
 from thrumble.core.ear.reading import HitState
@@ -22,25 +22,27 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.signal import Samples, filtered, high_pass
 from thrumble.demo import riff_texts
-from thrumble.formats.along_form import AlongForm
+from thrumble.formats.accompaniment_settings import AccompanimentSettings
 
 PLANKS = parse_riff(riff_texts()["6-stop-planks"])  # stops and rests: a drum in one is an extra hit
 GIVEN = {"rounds": 1, "rate_hz": RATE_HZ}
-DRUMS = AlongForm(click=Click.NONE, groove="backbeat")
+DRUMS = AccompanimentSettings(click=Click.NONE, groove="backbeat")
 
 
-def taken(seed: int, along: AlongForm, level_db: float) -> tuple[Performance, Samples, Samples]:
+def taken(
+    seed: int, along: AccompanimentSettings, level_db: float
+) -> tuple[Performance, Samples, Samples]:
     """A take, the same with what came back, and what came back alone."""
     made = perform(PLANKS, seed=seed, tone=Tone.CRUNCH, flaws=Flaws(timing=7), lead_s=LEAD_S)
-    sound = along_sound(expand(PLANKS), along, start_s=made.start_s, **GIVEN)
+    sound = accompaniment_sound(expand(PLANKS), along, start_s=made.start_s, **GIVEN)
     whole = np.zeros(made.samples.size, dtype=np.float32)
     whole[: sound.size] = sound[: whole.size]
     bleed = way_back(np.random.default_rng(seed), whole, level_db)
     return made, np.asarray(made.samples + bleed, dtype=np.float32), bleed
 
 
-def known(made: Performance, along: AlongForm) -> Samples:
-    return along_for_ear(expand(PLANKS), along, start_s=made.start_s, **GIVEN)
+def known(made: Performance, along: AccompanimentSettings) -> Samples:
+    return accompaniment_for_analysis(expand(PLANKS), along, start_s=made.start_s, **GIVEN)
 
 
 def test_a_take_without_bleed_stays_as_it_is_to_the_bit() -> None:
@@ -50,8 +52,8 @@ def test_a_take_without_bleed_stays_as_it_is_to_the_bit() -> None:
     assert found is None and same is heard
 
 
-@pytest.mark.parametrize("along", [AlongForm(), DRUMS], ids=["click", "drums"])
-def test_what_came_back_is_found_and_taken_out(along: AlongForm) -> None:
+@pytest.mark.parametrize("along", [AccompanimentSettings(), DRUMS], ids=["click", "drums"])
+def test_what_came_back_is_found_and_taken_out(along: AccompanimentSettings) -> None:
     """Above the kilohertz where hits are told, to less than a tenth of its power in a take of
     twenty seconds.
     """
@@ -71,18 +73,18 @@ def test_what_came_back_is_found_and_taken_out(along: AlongForm) -> None:
 @pytest.mark.parametrize(
     "along",
     [
-        AlongForm(click=Click.SIXTEENTHS),
+        AccompanimentSettings(click=Click.SIXTEENTHS),
         DRUMS,
-        AlongForm(click=Click.NONE, backing=Backing.RIFF),
-        AlongForm(groove="gallop", silence=Silence.TWO_TWO),
+        AccompanimentSettings(click=Click.NONE, backing=Backing.RIFF),
+        AccompanimentSettings(groove="gallop", silence=Silence.TWO_TWO),
     ],
     ids=["click", "drums", "second guitar", "with silent bars"],
 )
-def test_nothing_that_is_heard_is_ever_a_hit(along: AlongForm) -> None:
+def test_nothing_that_is_heard_is_ever_a_hit(along: AccompanimentSettings) -> None:
     made, both, _ = taken(4, along, -10)
-    info = TakeInfo(start_s=made.start_s, delay_ms=0.0, along=known(made, along))
+    info = TakeInfo(start_s=made.start_s, delay_ms=0.0, accompaniment=known(made, along))
     reading = read_take(both, RATE_HZ, expand(PLANKS), info)
-    bare = read_take(made.samples, RATE_HZ, expand(PLANKS), replace(info, along=None))
+    bare = read_take(made.samples, RATE_HZ, expand(PLANKS), replace(info, accompaniment=None))
     assert len(reading.extra_onsets) <= len(bare.extra_onsets)
     assert reading.summary.missed == bare.summary.missed == 0
     assert [hit.heard_articulation for hit in reading.hits] == [
@@ -99,7 +101,9 @@ def test_a_round_cut_out_of_many_has_its_own_hits_and_no_others() -> None:
     made = perform(chain, seed=6, rounds=3, tone=Tone.CRUNCH, flaws=Flaws(timing=6))
     one = made.start_s + expanded.round_s
     first, end = round((one - 0.25) * RATE_HZ), round((one + expanded.round_s + 0.35) * RATE_HZ)
-    info = TakeInfo(start_s=one - first / RATE_HZ, delay_ms=0.0, came_on=True, goes_on=True)
+    info = TakeInfo(
+        start_s=one - first / RATE_HZ, delay_ms=0.0, continues_previous=True, continues_next=True
+    )
     reading = read_take(made.samples[first:end], RATE_HZ, expanded, info)
     truth = [hit for hit in made.hits if hit.round == 2]
     assert [hit.round for hit in reading.hits] == [1] * 16 and not reading.extra_onsets
@@ -108,6 +112,9 @@ def test_a_round_cut_out_of_many_has_its_own_hits_and_no_others() -> None:
         assert hit.onset_s is not None and true.onset_s is not None
         assert hit.onset_s + first / RATE_HZ == pytest.approx(true.onset_s, abs=0.008)
     alone = read_take(
-        made.samples[first:end], RATE_HZ, expanded, replace(info, came_on=False, goes_on=False)
+        made.samples[first:end],
+        RATE_HZ,
+        expanded,
+        replace(info, continues_previous=False, continues_next=False),
     )
     assert alone.extra_onsets, "without knowing it, the neighbours' hits would be extra ones"

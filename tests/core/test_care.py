@@ -10,13 +10,13 @@ from thrumble.core.coach.planning.hand_health import (
     RULES,
     Comfort,
     DayLoad,
-    Known,
+    PracticeHistory,
     TakeEffort,
     When,
+    advice_for,
     light_weeks,
     share_left,
     strokes_left,
-    take_care,
 )
 
 TODAY = date(2026, 11, 27)
@@ -71,17 +71,17 @@ def test_each_rule_speaks_from_its_limit_on(
     rule: str, speaks: dict[str, object], silent: dict[str, object], share: float
 ) -> None:
     base: dict[str, object] = {"days": (), "comfort": ()}
-    said = take_care(Known(today=TODAY, **{**base, **speaks}))  # type: ignore[arg-type]
+    said = advice_for(PracticeHistory(today=TODAY, **{**base, **speaks}))  # type: ignore[arg-type]
     assert [one.rule for one in said] == [rule]
     assert share_left(said) == share and said[0].words and "{" not in said[0].words
-    let_be = take_care(Known(today=TODAY, **{**base, **silent}))  # type: ignore[arg-type]
+    let_be = advice_for(PracticeHistory(today=TODAY, **{**base, **silent}))  # type: ignore[arg-type]
     assert rule not in [one.rule for one in let_be]
 
 
 def test_every_rule_has_its_case_and_the_gravest_comes_first() -> None:
     assert len(RULES) == 7
-    both = take_care(
-        Known(
+    both = advice_for(
+        PracticeHistory(
             today=TODAY,
             days=days((0, 100), minutes=60),
             comfort=(felt(8), felt(2, when=When.AFTER)),
@@ -89,13 +89,15 @@ def test_every_rule_has_its_case_and_the_gravest_comes_first() -> None:
     )
     assert [one.rule for one in both] == ["pain", "long day"] and share_left(both) == 0
     assert "doctor or hand specialist" in both[0].words
-    assert take_care(Known(today=TODAY, days=(), comfort=())) == [] and share_left([]) == 1
+    assert (
+        advice_for(PracticeHistory(today=TODAY, days=(), comfort=())) == [] and share_left([]) == 1
+    )
 
 
 def test_a_first_week_and_a_players_own_limit_are_let_be() -> None:
-    first = Known(today=TODAY, days=days((1, 9000)), comfort=())
-    assert take_care(first) == [], "nothing to compare it with"
-    own = Known(today=TODAY, days=days((1, 10000), *USUAL), comfort=(), rise_percent=20)
-    assert take_care(own) == []
+    first = PracticeHistory(today=TODAY, days=days((1, 9000)), comfort=())
+    assert advice_for(first) == [], "nothing to compare it with"
+    own = PracticeHistory(today=TODAY, days=days((1, 10000), *USUAL), comfort=(), rise_percent=20)
+    assert advice_for(own) == []
     assert light_weeks(first) and not light_weeks(own)
     assert strokes_left(first) is None and strokes_left(own) == 9000 * 1.2 - 10000

@@ -11,11 +11,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from thrumble.core.chance import (
-    binomial_above,
-    fisher_above,
+    binom_sf,
+    f_sf,
     incomplete_beta,
-    student_below,
-    student_reach,
+    t_cdf,
+    t_two_sided_95,
 )
 from thrumble.core.transforms import fft, ifft, irfft, next_fast_len, rfft
 
@@ -30,26 +30,26 @@ def test_the_incomplete_beta_is_the_librarys(a: float, b: float, x: float) -> No
 @given(st.integers(1, 800), st.integers(-1, 800), st.floats(0.001, 0.999))
 def test_more_than_so_many_of_so_many(of: int, count: int, share: float) -> None:
     asked = scipy.stats.binom.sf(count, of, share)
-    assert binomial_above(count, of, share) == pytest.approx(asked, abs=1e-10)
+    assert binom_sf(count, of, share) == pytest.approx(asked, abs=1e-10)
 
 
 @settings(max_examples=100, deadline=None)
 @given(st.integers(1, 400), st.integers(1, 400), st.floats(-40, 40))
 def test_students_and_fishers_tails(freedom: int, above: int, value: float) -> None:
-    assert student_below(freedom, value) == pytest.approx(scipy.stats.t.cdf(value, freedom))
+    assert t_cdf(freedom, value) == pytest.approx(scipy.stats.t.cdf(value, freedom))
     asked = scipy.stats.f.sf(abs(value), above, freedom)
-    assert fisher_above(above, freedom, abs(value)) == pytest.approx(asked, abs=1e-10)
+    assert f_sf(above, freedom, abs(value)) == pytest.approx(asked, abs=1e-10)
 
 
 def test_the_ends_of_the_tails() -> None:
-    assert student_below(3, -np.inf) == 0 and student_below(3, np.inf) == 1
-    assert fisher_above(4, 50, 0) == 1 and fisher_above(4, 50, -1) == 1
+    assert t_cdf(3, -np.inf) == 0 and t_cdf(3, np.inf) == 1
+    assert f_sf(4, 50, 0) == 1 and f_sf(4, 50, -1) == 1
     assert incomplete_beta(2, 3, -0.1) == 0 and incomplete_beta(2, 3, 1.1) == 1
 
 
 @pytest.mark.parametrize("freedom", [1, 2, 3, 5, 30, 400])
 def test_the_reach_of_a_95_percent_interval(freedom: int) -> None:
-    assert student_reach(freedom) == pytest.approx(scipy.stats.t.ppf(0.975, freedom), abs=1e-6)
+    assert t_two_sided_95(freedom) == pytest.approx(scipy.stats.t.ppf(0.975, freedom), abs=1e-6)
 
 
 @pytest.mark.parametrize("kind", [np.float32, np.float64])

@@ -7,7 +7,7 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from thrumble.core.ear.measure.along import find_changes, hinge
+from thrumble.core.ear.measure.drift import find_drift, hinge
 from thrumble.core.ear.reading import (
     ChangeKind,
     HeardKind,
@@ -42,7 +42,7 @@ def a_hit(k: int, late_ms: float, level_db: float) -> HitReading:
 def changes_of(late: np.ndarray, level: np.ndarray) -> dict[ChangeKind, tuple[int, float]]:
     due = expand(SLUICE).hits[1]
     played = [(a_hit(k, float(late[k]), float(level[k])), due) for k in range(late.size)]
-    return {c.kind: (c.bar, c.amount) for c in find_changes(played, 120.0)}
+    return {c.kind: (c.bar, c.amount) for c in find_drift(played, 120.0)}
 
 
 def test_a_drift_a_growing_spread_and_a_falling_level_are_found_where_they_begin() -> None:

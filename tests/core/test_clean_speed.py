@@ -10,7 +10,7 @@ from benchmarks.coach import RIFF_BPM, play
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from thrumble.core.chance import normal_below
+from thrumble.core.chance import norm_cdf
 from thrumble.core.coach.progress.clean_speed import (
     REMEMBERED_DAYS,
     Round,
@@ -100,8 +100,8 @@ def test_the_interval_holds_the_truth_nine_times_of_ten(takes: int) -> None:
 
 
 def test_the_normal_table_is_the_normal() -> None:
-    assert float(normal_below(0.0)) == pytest.approx(0.5)
-    assert float(normal_below(1.96)) == pytest.approx(0.975, abs=1e-4)
+    assert float(norm_cdf(0.0)) == pytest.approx(0.5)
+    assert float(norm_cdf(1.96)) == pytest.approx(0.975, abs=1e-4)
     assert chance_clean(120.0, 120.0) == pytest.approx(0.8, abs=1e-6)
     assert chance_clean(120.0, 140.0) < 0.3 < 0.98 < chance_clean(120.0, 100.0)
 

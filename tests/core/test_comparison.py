@@ -7,7 +7,7 @@ import pytest
 from benchmarks.ways import comparisons, take, trials
 
 from tests.core.coach_takes import invented
-from thrumble.core.chance import student_below, student_quantile
+from thrumble.core.chance import t_cdf, t_ppf
 from thrumble.core.coach.comparing.comparison import Comparison, compare_sides
 from thrumble.core.coach.comparing.metrics import METRICS, TakeHits, hits_of, hits_of_reading
 from thrumble.core.coach.comparing.trial import draw_order, judge_trial
@@ -170,7 +170,7 @@ def test_two_sittings_add_up_though_the_second_was_a_better_day() -> None:
 def test_the_quantile_undoes_the_tail() -> None:
     for freedom in (1.0, 2.0, 7.5, 60.0):
         for share in (0.6, 0.975, 0.9999):
-            assert student_below(freedom, student_quantile(freedom, share)) == pytest.approx(share)
+            assert t_cdf(freedom, t_ppf(freedom, share)) == pytest.approx(share)
 
 
 def test_one_pass_a_side_leaves_open_what_a_player_would_care_about() -> None:

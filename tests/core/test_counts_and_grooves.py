@@ -10,7 +10,7 @@ from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.music.feel import STRAIGHT, Feel
 from thrumble.core.music.meter import Meter
 from thrumble.core.pulse.cues import (
-    Beaten,
+    BeatGrid,
     Click,
     Cue,
     Pulse,
@@ -25,7 +25,7 @@ from thrumble.core.pulse.cues import (
     take_cues,
 )
 from thrumble.core.pulse.groove import GROOVES, drum_sounds
-from thrumble.core.riff.beaten import beaten
+from thrumble.core.riff.beat_grid import beat_grid
 from thrumble.core.riff.counts import Counting, counts_of
 from thrumble.core.riff.editing import edits
 from thrumble.core.riff.editing.whole import set_feel
@@ -55,8 +55,8 @@ def test_groups_are_counted_from_accent_to_accent_across_the_bar_line() -> None:
 FOUR = HEAD + "[A]\n| E5@5/7 o o o o |\n"  # two seconds at 120
 
 
-def timed(text: str = FOUR) -> Beaten:
-    return beaten(expand(parse_riff(text)))
+def timed(text: str = FOUR) -> BeatGrid:
+    return beat_grid(expand(parse_riff(text)))
 
 
 def drums(name: str, text: str = FOUR, rounds: int = 1) -> list[Cue]:

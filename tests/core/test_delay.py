@@ -5,8 +5,13 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, Heard, condition_recording, in_memory
-from thrumble.core.ear.front.echo import without_delay
+from thrumble.core.ear.front.conditioning import (
+    WORK_RATE_HZ,
+    Conditioned,
+    condition_recording,
+    in_memory,
+)
+from thrumble.core.ear.front.echo import without_echo_effect
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
@@ -21,7 +26,7 @@ RIFF = parse_riff(
 
 
 @pytest.fixture(scope="module", params=[Tone.CLEAN, Tone.CRUNCH, Tone.HIGH_GAIN])
-def dry(request: pytest.FixtureRequest) -> Heard:
+def dry(request: pytest.FixtureRequest) -> Conditioned:
     take = perform(RIFF, seed=8, tone=request.param, flaws=Flaws(timing=7), rounds=3)
     return condition_recording(in_memory(take.samples, take.rate_hz))
 
@@ -36,8 +41,8 @@ def repeated(samples: Samples, lag_s: float, level_db: float, again: float) -> S
     return np.asarray(out, dtype=np.float32)
 
 
-def test_a_take_without_an_echo_stays_as_it_is(dry: Heard) -> None:
-    kept, lag_s = without_delay(dry)
+def test_a_take_without_an_echo_stays_as_it_is(dry: Conditioned) -> None:
+    kept, lag_s = without_echo_effect(dry)
     assert lag_s is None
     assert kept is dry
 
@@ -46,29 +51,29 @@ def test_a_take_without_an_echo_stays_as_it_is(dry: Heard) -> None:
     ("lag_s", "level_db", "again"), [(0.093, -8, 0.0), (0.1304, -12, 0.2), (0.3801, -10, 0.45)]
 )
 def test_an_echo_is_found_and_its_repeats_are_taken_out(
-    dry: Heard, lag_s: float, level_db: float, again: float
+    dry: Conditioned, lag_s: float, level_db: float, again: float
 ) -> None:
     wet = replace(dry, samples=repeated(dry.samples, lag_s, level_db, again))
-    cleaned, found_s = without_delay(wet)
+    cleaned, found_s = without_echo_effect(wet)
     assert found_s == pytest.approx(lag_s, abs=0.0005)
     came = np.sum((wet.samples - dry.samples) ** 2)
     left = np.sum((cleaned.samples - dry.samples) ** 2)
     assert 10 * np.log10(came / left) > 5
 
 
-def test_a_click_that_got_into_the_take_is_no_echo(dry: Heard) -> None:
+def test_a_click_that_got_into_the_take_is_no_echo(dry: Conditioned) -> None:
     click = sound_of("plain", WORK_RATE_HZ)
     samples = dry.samples.copy()
     for at_s in np.arange(0.1, dry.duration_s - 0.5, 60 / 132 / 2):
         begin = round(float(at_s) * WORK_RATE_HZ)
         samples[begin : begin + click.size] += 0.3 * click
-    assert without_delay(replace(dry, samples=samples))[1] is None
+    assert without_echo_effect(replace(dry, samples=samples))[1] is None
 
 
-def test_what_is_too_short_or_silent_has_no_echo(dry: Heard) -> None:
+def test_what_is_too_short_or_silent_has_no_echo(dry: Conditioned) -> None:
     short = replace(dry, samples=dry.samples[: WORK_RATE_HZ // 2])
-    assert without_delay(short) == (short, None)
+    assert without_echo_effect(short) == (short, None)
     silent = replace(dry, silent=True)
-    assert without_delay(silent) == (silent, None)
+    assert without_echo_effect(silent) == (silent, None)
     nothing = replace(dry, samples=np.zeros(WORK_RATE_HZ * 5, dtype=np.float32))
-    assert without_delay(nothing)[1] is None
+    assert without_echo_effect(nothing)[1] is None

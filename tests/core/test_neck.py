@@ -19,10 +19,10 @@ from thrumble.core.neck.catalogue import CATALOGUE, SHAPES, along_the_neck, plac
 from thrumble.core.neck.grips import Grip, grips
 from thrumble.core.neck.hand import Damping, Hand, School
 from thrumble.core.neck.ladder import ladder_riff, reach_ladder
+from thrumble.core.neck.muting_map import Silencer, muting_map
 from thrumble.core.neck.picking import Picking, PickPath, Trouble, pick_path
 from thrumble.core.neck.places import find_places, name_at, roots_of, uses_flats
 from thrumble.core.neck.routes import plan_routes
-from thrumble.core.neck.silence import Silencer, silence_map
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
@@ -109,7 +109,7 @@ def grip(notes: tuple[Note, ...], fingers: tuple[int, ...]) -> Grip:
 def silencers(
     notes: tuple[Note, ...], fingers: tuple[int, ...], damping: Damping = Damping.SWEEP
 ) -> dict[int, tuple[Silencer | None, int | None]]:
-    found = silence_map(grip(notes, fingers).notes, 6, damping)
+    found = muting_map(grip(notes, fingers).notes, 6, damping)
     return {one.string: (one.by, one.finger) for one in found.quiet}
 
 
@@ -133,10 +133,10 @@ def test_what_lies_on_each_string() -> None:
 
 def test_what_the_pick_must_keep_off() -> None:
     notes = grip((Note(5, 3), Note(4, 5), Note(1, 0)), (1, 3)).notes
-    swept = silence_map(notes, 6)
+    swept = muting_map(notes, 6)
     assert swept.unguarded == swept.avoid == (2,), "a flat finger would choke the open string"
-    assert silence_map(notes, 6, Damping.AIM).avoid == (2, 3, 6)
-    assert silence_map(notes, 6, ringing=frozenset({2})).unguarded == ()
+    assert muting_map(notes, 6, Damping.AIM).avoid == (2, 3, 6)
+    assert muting_map(notes, 6, ringing=frozenset({2})).unguarded == ()
 
 
 def test_a_free_first_finger_lies_flat_behind_the_others() -> None:

@@ -11,12 +11,12 @@ from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.music.pitch import STANDARD_TUNING
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import Performance, perform
-from thrumble.core.proving.proof import ProofHit, Share, proof_of, shares
-from thrumble.core.proving.script import BLOCKS, misled, sound_check
 from thrumble.core.riff.expand import expand
+from thrumble.core.sound_check.score import CheckHit, Share, score_hits, shares
+from thrumble.core.sound_check.script import BLOCKS, sound_check, with_decoys
 
 CHECK = sound_check(STANDARD_TUNING)
-ASKED, TOLD = expand(CHECK), expand(misled(CHECK))
+ASKED, TOLD = expand(CHECK), expand(with_decoys(CHECK))
 
 
 def test_it_takes_three_minutes_at_most_and_asks_for_every_kind_often() -> None:
@@ -42,7 +42,7 @@ def test_the_ear_is_told_something_else_for_a_fifth_and_always_for_the_same() ->
     changed = Counter(pair for pair in other if pair[0] != pair[1])
     assert sum(changed.values()) / len(other) == pytest.approx(0.2, abs=0.05)
     assert set(changed) == {("open", "palm"), ("palm", "open"), ("dead", "palm")}
-    assert misled(CHECK) == misled(CHECK)
+    assert with_decoys(CHECK) == with_decoys(CHECK)
     assert [due.due_s for due in ASKED.hits] == [due.due_s for due in TOLD.hits]
 
 
@@ -53,7 +53,7 @@ def played() -> Performance:
 
 def test_what_was_asked_is_the_truth_and_struck_out_hits_do_not_count(played: Performance) -> None:
     info = TakeInfo(start_s=played.start_s, rounds=1)
-    hits = proof_of(ASKED, TOLD, read_take(played.samples, played.rate_hz, TOLD, info))
+    hits = score_hits(ASKED, TOLD, read_take(played.samples, played.rate_hz, TOLD, info))
     assert len(hits) == len(ASKED.hits)
     spoilt = {one.index for one in played.hits if one.articulation != one.planned}
     all_in = {share.name: share for share in shares(hits)}
@@ -65,11 +65,11 @@ def test_what_was_asked_is_the_truth_and_struck_out_hits_do_not_count(played: Pe
     unlike = cleaned["hits we were misinformed about"]
     assert unlike.of > 60 and unlike.right / unlike.of > 0.75
     quiet = read_take(np.zeros_like(played.samples), played.rate_hz, TOLD, info)
-    assert proof_of(ASKED, TOLD, quiet) == []
+    assert score_hits(ASKED, TOLD, quiet) == []
 
 
 def test_a_hit_that_was_not_heard_or_left_unsure_counts_as_wrong() -> None:
-    hit = ProofHit(
+    hit = CheckHit(
         index=0,
         section="A",
         bar=1,

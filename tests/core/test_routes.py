@@ -11,11 +11,11 @@ from hypothesis import strategies as st
 
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument, Note
-from thrumble.core.neck.cheapest import Cheapest, Stage
 from thrumble.core.neck.grips import Grip, grips, layouts
 from thrumble.core.neck.hand import Hand, School, measure_reach
 from thrumble.core.neck.locks import Lock
 from thrumble.core.neck.routes import Route, plan_routes
+from thrumble.core.neck.shortest_path import ShortestPath, Stage
 from thrumble.core.neck.weights import Weights, Wish, weights_for
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.notation.text import parse_riff
@@ -335,5 +335,5 @@ def test_reach_from_three_answers() -> None:
 
 
 def test_a_stage_without_hits_has_no_way() -> None:
-    assert Cheapest([], NECK, 112, Weights()).best() == []
+    assert ShortestPath([], NECK, 112, Weights()).best() == []
     assert Stage((), 0.0, (), False).grips == ()

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.strategies import riffs
-from thrumble.core.chords.laying import lay_pitches
+from thrumble.core.chords.voicing import lay_pitches
 from thrumble.core.errors import BadInput, BadInstrument
 from thrumble.core.instrument import Instrument, Note
 from thrumble.core.riff.editing.transposing import Keep, retune, transpose

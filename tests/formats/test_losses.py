@@ -14,7 +14,7 @@ from thrumble.core.errors import RiffError
 from thrumble.core.riff.editing.edits import unrolled
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Hit, Riff, Stroke
-from thrumble.formats.exchange import FORMATS, Asked, Format, read_any
+from thrumble.formats.exchange import FORMATS, Format, ImportOptions, read_any
 
 RIFFS = int(os.environ.get("THRUMBLE_TRIAL_RIFFS", "60"))  # random ones a format
 
@@ -85,7 +85,7 @@ def test_what_is_not_named_as_lost_comes_back(into: Format, riff: Riff) -> None:
     if into.name == "tab" and not any(due.bar for due in played.hits):
         return  # tablature has no pick-up, so nothing would be left
     lost = into.loses(riff)
-    back = read_any(into.write(riff), Asked())
+    back = read_any(into.write(riff), ImportOptions())
     assert back.left_out == ()
     if any(words.startswith("bar ") for words in lost):
         return  # hits are moved, and how many are left out is said

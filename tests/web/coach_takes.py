@@ -3,7 +3,7 @@
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 
-from thrumble.actions.takes import read_stored_take
+from thrumble.actions.takes import analyse_stored_take
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.notation.text import parse_riff
@@ -53,5 +53,5 @@ def played(
         player = players.local_player(session)
         stored = takes.add_take(session, player, new, TakeState.QUEUED)
         takes.put_audio(session, player, stored.id, [data])
-    read_stored_take(stored.id)
+    analyse_stored_take(stored.id)
     return stored.id

@@ -23,7 +23,7 @@ from thrumble.store.practice import loads, logbook, rounds
 from thrumble.store.practice.rounds import local_day
 from thrumble.store.riffs import drills, riffs
 from thrumble.store.riffs.drills import DrillOf
-from thrumble.web.shared.armed import ArmedView, armed_view
+from thrumble.web.shared.up_next import ArmedView, armed_view
 
 NINE = riff_texts()["8-nine-locks-down"]
 

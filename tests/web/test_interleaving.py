@@ -16,12 +16,12 @@ import pytest
 from sqlmodel import Session
 
 from thrumble.actions import takes as verbs
-from thrumble.actions.keeping import annotate_take, follow_rule, restore
-from thrumble.actions.proving import begin_check
+from thrumble.actions.sound_check import begin_check
+from thrumble.actions.storage import annotate_take, apply_rule, restore
 from thrumble.core.errors import ThrumbleError
-from thrumble.core.keeping import KeepingRule
 from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.notation.text import parse_riff
+from thrumble.core.storage_rule import KeepingRule
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import database
@@ -31,7 +31,7 @@ from thrumble.store.riffs import drills, riffs
 from thrumble.store.riffs.drills import DrillOf
 from thrumble.store.rig import rigs
 from thrumble.store.rig.rigs import FIRST
-from thrumble.store.takes import keeping, notes, takes
+from thrumble.store.takes import notes, storage, takes
 from thrumble.store.takes.notes import Note
 from thrumble.store.takes.takes import NewTake
 
@@ -80,17 +80,17 @@ def made() -> Things:
             session, player, revision.riff_id, way_a="1 and 3", way_b="1 and 4", pairs=1,
             turns="AB", tempo_bpm=100.0,
         )  # fmt: skip
-        keeping.keep_rule(session, player, KeepingRule(tidy=True, last=0, days=0))
+        storage.keep_rule(session, player, KeepingRule(tidy=True, last=0, days=0))
     return Things(player, revision.riff_id, rig, tone, ids[0], ids[1], trial)
 
 
 Verb = Callable[[Session, Things], object]
 OF_A_TAKE: dict[str, Verb] = {
     "star": lambda s, t: annotate_take(s, t.player, t.take, Note(starred=True)),
-    "follow the rule": lambda s, t: follow_rule(s, t.player),
+    "follow the rule": lambda s, t: apply_rule(s, t.player),
     "restore": lambda s, t: restore(s, t.player, t.take),
-    "analyse again": lambda s, t: verbs.read_again(s, t.player, t.take),
-    "analyse all again": lambda s, t: verbs.read_all_again(s, t.player),
+    "analyse again": lambda s, t: verbs.reanalyse_take(s, t.player, t.take),
+    "analyse all again": lambda s, t: verbs.reanalyse_all(s, t.player),
     "claim a turn": lambda s, t: trials.add_turn(s, t.player, t.trial, 0, t.take),
     "claim it with another take": lambda s, t: trials.add_turn(s, t.player, t.trial, 0, t.other),
     "delete the take": lambda s, t: takes.delete_take(s, t.player, t.take),

@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 
 from tests.web.coach_takes import SHORT, added, played
 from tests.web.conftest import Browser
-from thrumble.actions.keeping import follow_rules
+from thrumble.actions.storage import apply_rules
 from thrumble.core.errors import BadInput
-from thrumble.core.keeping import KeepingRule, KeptSound, what_goes
 from thrumble.core.player.flaws import Flaws
+from thrumble.core.storage_rule import KeepingRule, KeptSound, what_goes
 from thrumble.store import database
 from thrumble.store.players import players
-from thrumble.store.takes import keeping, space, takes
+from thrumble.store.takes import space, storage, takes
 
 NOW = datetime(2031, 5, 20, 12, tzinfo=UTC)
 
@@ -123,12 +123,12 @@ def test_the_rule_is_followed_by_itself_later(visitor: Browser) -> None:
     revision = added(SHORT)
     visitor.post("/keeping", data=FORM)
     old, new = (played(revision, Flaws(), seed=seed) for seed in (1, 2))
-    follow_rules()
+    apply_rules()
     with database.session() as session:
         player = players.local_player(session)
         assert takes.get_take(session, player, old).let_go_at is not None
         assert takes.get_take(session, player, new).let_go_at is None
-        assert [one.take_id for one in keeping.sounds_of(session, player)] == [new]
+        assert [one.take_id for one in storage.sounds_of(session, player)] == [new]
 
 
 @pytest.mark.parametrize(
@@ -162,10 +162,10 @@ def test_after_seven_days_deleted_audio_is_gone_for_good(visitor: Browser) -> No
     old, new = rule_followed_with_two_takes(visitor)
     with database.session() as session:
         player = players.local_player(session)
-        assert keeping.purge_audio(session, datetime.now(UTC) - timedelta(days=7)) == 0
+        assert storage.purge_audio(session, datetime.now(UTC) - timedelta(days=7)) == 0
         size = takes.get_take(session, player, old).audio_bytes
         later = datetime.now(UTC) + timedelta(seconds=1)
-        assert keeping.purge_audio(session, later) == size > 0
+        assert storage.purge_audio(session, later) == size > 0
     refused = visitor.post(f"/takes/{old}/restore")
     assert refused.status_code == 409 and "7 days have passed" in refused.text
     page = unescape(visitor.get(f"/takes/{old}").text)

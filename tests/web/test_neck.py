@@ -11,7 +11,7 @@ import soundfile
 
 from tests.web.conftest import Browser
 from thrumble.core.instrument import Instrument
-from thrumble.core.neck.applying import apply_route
+from thrumble.core.neck.apply_route import apply_route
 from thrumble.core.neck.locks import Lock
 from thrumble.core.neck.routes import plan_routes
 from thrumble.core.neck.weights import Wish
@@ -25,7 +25,7 @@ from thrumble.store.players import players
 from thrumble.store.practice.hands import Hands
 from thrumble.store.riffs import riffs
 from thrumble.web.drawings.neck import SIDE, WIDE, neck_drawing
-from thrumble.web.neck.asked import Asked, read_lock, write_lock
+from thrumble.web.neck.query import NeckQuery, read_lock, write_lock
 
 JUMP = "title: Jump\ntempo: 200\npedal: 6:0\n[A]\n| 6:3,5:5 o m 6:8,5:10 o m 6:3,5:5 o m 6:8,5:10 o m |\n"
 
@@ -105,7 +105,7 @@ def test_nonsense_is_answered_in_words(
 
 
 def test_a_lock_goes_into_the_address_and_out_again() -> None:
-    asked = Asked(hands=Hands(), wishes=frozenset({Wish.LOW}), strict=True, tempo_bpm=90, at=3)
+    asked = NeckQuery(hands=Hands(), wishes=frozenset({Wish.LOW}), strict=True, tempo_bpm=90, at=3)
     lock = Lock(4, ((6, 3), (5, 5)), (1, 3))
     assert read_lock(write_lock(lock)) == lock
     for bare in (Lock(4, None, (1, 3)), Lock(4, ((6, 3),), None)):

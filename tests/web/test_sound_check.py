@@ -10,7 +10,7 @@ from html import unescape
 import pytest
 
 from tests.web.conftest import Browser
-from thrumble.actions.takes import read_stored_take
+from thrumble.actions.takes import analyse_stored_take
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.model import Riff
@@ -19,7 +19,7 @@ from thrumble.formats.audio import read_audio, write_flac
 from thrumble.formats.riff_json import read_riff_json
 from thrumble.store import database
 from thrumble.store.players import players
-from thrumble.store.practice import proofs
+from thrumble.store.practice import sound_checks
 from thrumble.store.riffs import riffs
 from thrumble.store.rig import rigs
 from thrumble.store.takes import takes
@@ -62,7 +62,7 @@ def played(check_id: int, *, tone: bool, late_s: float = 0.0) -> tuple[int, int 
         )
         take = takes.add_take(session, player, new, TakeState.QUEUED)
         takes.put_audio(session, player, take.id, iter([data]))
-    read_stored_take(take.id)
+    analyse_stored_take(take.id)
     return take.id, tone_id
 
 
@@ -105,7 +105,7 @@ def test_three_minutes_become_the_players_own_row_and_examples_and_a_file(
         again = rigs.examples_of(session, player, tone_id or 0)
         assert len(again) == number, "taught again, it replaces what it taught"
         visitor.post(f"/certainty/check/{take_id}")
-        assert proofs.get_proof(session, player, take_id).struck == {int(wrong[0])}
+        assert sound_checks.get_check(session, player, take_id).struck == {int(wrong[0])}
     row = unescape(visitor.get("/certainty").text)
     assert "Play it again" in row and "hits we were misinformed about" in row
     file = visitor.get(f"/certainty/check/{take_id}/labelled.zip")

@@ -32,10 +32,10 @@ from thrumble.store.takes.takes import NewTake
 from thrumble.web.log.views import riff_tabs
 from thrumble.web.play.views import play_view
 from thrumble.web.riffs.views import FIRST_TEXT, preview_error, preview_of, text_view
-from thrumble.web.shared.armed import armed_view
 from thrumble.web.shared.paging import pages
 from thrumble.web.shared.reading import reading_view
 from thrumble.web.shared.takes import status_view, take_line
+from thrumble.web.shared.up_next import armed_view
 from thrumble.web.today.views import care_view, today_view
 
 

@@ -51,7 +51,7 @@ def compare_takes(
     return Compared(sides[0][0].revision, sides[0], sides[1], comparison)
 
 
-def write_ideal(
+def write_reference(
     session: Session, player_id: int, take_id: int, target: Path, *, click: bool
 ) -> None:
     """The riff as it is written, steady, in the take's tempo and tone, from bar 1 beat 1 at the

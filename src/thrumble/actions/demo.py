@@ -11,7 +11,7 @@ from sqlmodel import Session
 
 from thrumble.actions.coaching import drill_for
 from thrumble.actions.rigs import keep_example
-from thrumble.actions.takes import read_stored_take
+from thrumble.actions.takes import analyse_stored_take
 from thrumble.core.coach.planning.hand_health import Comfort, When
 from thrumble.core.music.pitch import STANDARD_TUNING
 from thrumble.core.player.perform import perform
@@ -35,7 +35,7 @@ from thrumble.demo import (
 from thrumble.formats.audio import write_flac
 from thrumble.store import database
 from thrumble.store.players import players
-from thrumble.store.practice import comfort
+from thrumble.store.practice import hand_health
 from thrumble.store.riffs import riffs
 from thrumble.store.riffs.drills import DrillOf
 from thrumble.store.riffs.riffs import Revision
@@ -78,7 +78,7 @@ def fill_demo(say: Callable[[str], None]) -> None:
         for ago, scores in FELT.items():
             for when, score in zip(When, scores, strict=True):
                 answer = Comfort(today - timedelta(days=ago), when, score)
-                comfort.add_comfort(session, player_id, answer, "UTC")
+                hand_health.add_answer(session, player_id, answer, "UTC")
         players.mark(session, DONE)
 
 
@@ -138,4 +138,4 @@ def _play(player_id: int, revision: Revision, take: DemoTake, tone: rigs.TonePro
     with database.session() as session:
         stored = takes.add_take(session, player_id, new, TakeState.QUEUED)
         takes.put_audio(session, player_id, stored.id, [data], beyond_full_scale=beyond)
-    read_stored_take(stored.id)
+    analyse_stored_take(stored.id)

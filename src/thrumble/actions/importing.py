@@ -12,7 +12,7 @@ from typing import IO
 import structlog
 
 from thrumble.core.errors import Busy, RiffError
-from thrumble.formats.exchange import Asked, ReadRiff
+from thrumble.formats.exchange import ImportOptions, ReadRiff
 from thrumble.importer import CPU_S, receive, send
 
 log = structlog.get_logger()
@@ -34,7 +34,7 @@ class _Process:
         self._process: subprocess.Popen[bytes] | None = None
         self._requests = 0
 
-    def ask(self, data: bytes, options: Asked) -> ReadRiff:
+    def ask(self, data: bytes, options: ImportOptions) -> ReadRiff:
         """The riff of a file. Raises RiffError, also if the process had to be ended."""
         process = self._running()
         timer = threading.Timer(WALL_S, process.kill)
@@ -97,7 +97,7 @@ class _Pool:
         self._waiting = 0
         self._lock = threading.Lock()
 
-    async def read(self, data: bytes, options: Asked) -> ReadRiff:
+    async def read(self, data: bytes, options: ImportOptions) -> ReadRiff:
         if self._waiting >= MAX_WAITING:
             raise Busy("many files are being imported just now: try again in a moment")
         self._waiting += 1
@@ -109,7 +109,7 @@ class _Pool:
         finally:
             self._waiting -= 1
 
-    def _ask(self, data: bytes, options: Asked) -> ReadRiff:
+    def _ask(self, data: bytes, options: ImportOptions) -> ReadRiff:
         with self._lock:
             process = self._idle.pop()
         try:
@@ -127,7 +127,7 @@ class _Pool:
 _pool: _Pool | None = None
 
 
-async def read_file(data: bytes, options: Asked) -> ReadRiff:
+async def read_file(data: bytes, options: ImportOptions) -> ReadRiff:
     """The riff of a file of any kind, parsed apart from the server. Raises RiffError, also for a
     file that takes too long or too much memory, and Busy if too many wait.
     """

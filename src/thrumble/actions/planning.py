@@ -6,8 +6,8 @@ from datetime import UTC, date, datetime
 
 from sqlmodel import Session as DbSession
 
-from thrumble.actions.caring import known_of
 from thrumble.actions.coaching import drill_for
+from thrumble.actions.hand_health import practice_history
 from thrumble.core.coach.planning.day_plan import (
     BlockState,
     Session,
@@ -17,7 +17,7 @@ from thrumble.core.coach.planning.day_plan import (
     with_lock,
     with_state,
 )
-from thrumble.core.coach.planning.hand_health import share_left, strokes_left, take_care
+from thrumble.core.coach.planning.hand_health import advice_for, share_left, strokes_left
 from thrumble.core.coach.planning.plan import (
     Block,
     BlockKind,
@@ -65,8 +65,8 @@ def plan_now(
     what was played, skipped or locked stays, what was dropped stays away. `store` False: only
     looked at.
     """
-    history = known_of(db, player_id, today)
-    share, left = share_left(take_care(history)), strokes_left(history)
+    history = practice_history(db, player_id, today)
+    share, left = share_left(advice_for(history)), strokes_left(history)
     settings = practice.practice_of(db, player_id)
     standings = _standings(db, player_id, settings.ladder, today)
     was = sessions.session_of(db, player_id, today, lock=store)
@@ -81,7 +81,7 @@ def plan_now(
     else:
         now = _with_played(db, player_id, _with_riffs(db, player_id, was), today)
         if again or (was.minutes, was.share) != (settings.minutes, share):
-            now = _again(now, standings, settings.minutes, share, today, left)
+            now = _replan(now, standings, settings.minutes, share, today, left)
     if store and now != was:
         sessions.keep_session(db, player_id, today, now)
     ids = [entry.block.riff_id for entry in now.shown]
@@ -91,7 +91,7 @@ def plan_now(
     return Planned(_with_tempos(now, standings), False, short, ahead)
 
 
-def _again(
+def _replan(
     was: Session,
     standings: list[Standing],
     minutes: int,
@@ -178,7 +178,7 @@ def change_session(
 
 
 @dataclass(frozen=True, slots=True)
-class Going:
+class NextBlock:
     """What the hands-free session plays next: a block, the riff or drill to open for it, the rest
     before; for a block of stamina, how long to work and rest; `stop`: why not. All empty when the
     session is over.
@@ -192,19 +192,24 @@ class Going:
     stop: str = ""
 
 
-def go_on(db: DbSession, player_id: int, today: date, *, store: bool = True) -> Going:
+def next_block(db: DbSession, player_id: int, today: date, *, store: bool = True) -> NextBlock:
     """What comes next in today's session, its drill made. Hands that have to rest stop it. `store`
     False: only looked at; a drill that isn't made yet has no riff to play.
     """
     grave = next(
-        (advice for advice in take_care(known_of(db, player_id, today)) if advice.share == 0), None
+        (
+            advice
+            for advice in advice_for(practice_history(db, player_id, today))
+            if advice.share == 0
+        ),
+        None,
     )
     if grave is not None:
-        return Going(planned([], 0, 0.0), stop=grave.words)
+        return NextBlock(planned([], 0, 0.0), stop=grave.words)
     plan_found = plan_now(db, player_id, today, store=store)
     coming = plan_found.session.coming
     if coming is None or coming.block.riff_id is None:
-        return Going(plan_found.session)
+        return NextBlock(plan_found.session)
     block = coming.block
     play_id: int | None = coming.block.riff_id
     if block.drill is not None:
@@ -214,14 +219,16 @@ def go_on(db: DbSession, player_id: int, today: date, *, store: bool = True) -> 
         else:
             play_id = drills.find_drill(db, player_id, of)
     rest_s = 60 * plan_found.session.rest_before(coming.key)
-    return Going(plan_found.session, coming, play_id, rest_s, _work(db, player_id, block, today))
+    return NextBlock(
+        plan_found.session, coming, play_id, rest_s, _work(db, player_id, block, today)
+    )
 
 
 def _work(db: DbSession, player_id: int, block: Block, today: date) -> Work | None:
     if block.kind is not BlockKind.STAMINA or block.riff_id is None or block.tempo_bpm is None:
         return None
     runs = loads.runs_of(db, player_id, block.riff_id)
-    left = strokes_left(known_of(db, player_id, today))
+    left = strokes_left(practice_history(db, player_id, today))
     return work_and_rest(runs, block.tempo_bpm, today, strokes_left=left)
 
 

@@ -9,12 +9,12 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from thrumble.actions.along import along_sound, cues_of
+from thrumble.actions.accompaniment import accompaniment_sound, cues_of
 from thrumble.core.ear.reading import Reading
 from thrumble.core.pulse.cues import Cue, sound_of
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
-from thrumble.formats.along_form import AlongForm
+from thrumble.formats.accompaniment_settings import AccompanimentSettings
 from thrumble.formats.audio import Recording, read_audio
 
 CLICK_LEVEL = 0.5
@@ -27,7 +27,7 @@ def listening_copy(
     riff: Riff,
     reading: Reading | None,
     *,
-    settings: AlongForm,
+    settings: AccompanimentSettings,
     click: bool,
 ) -> None:
     """Writes the take as a WAV that every browser plays and can jump about in, with the click or
@@ -75,13 +75,19 @@ def take_stem(source: Path, target: Path, kind: str) -> None:
 
 
 def click_stem(
-    source: Path, target: Path, riff: Riff, reading: Reading, *, settings: AlongForm, kind: str
+    source: Path,
+    target: Path,
+    riff: Riff,
+    reading: Reading,
+    *,
+    settings: AccompanimentSettings,
+    kind: str,
 ) -> None:
     """Writes what was to be heard beside a take, alone, as long as the take to the frame and in
     step with it: as WAV or FLAC of 24 bit.
     """
     recording = read_audio(source)
-    track = along_sound(
+    track = accompaniment_sound(
         expand(riff, reading.tempo_bpm),
         settings,
         rounds=reading.rounds,
@@ -96,7 +102,7 @@ def click_stem(
     soundfile.write(target, whole / loudest, recording.rate_hz, format=container, subtype=subtype)
 
 
-def _cues(riff: Riff, reading: Reading, settings: AlongForm) -> list[Cue]:
+def _cues(riff: Riff, reading: Reading, settings: AccompanimentSettings) -> list[Cue]:
     return cues_of(expand(riff, reading.tempo_bpm), settings, reading.rounds)
 
 

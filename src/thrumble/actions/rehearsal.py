@@ -10,7 +10,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.cues import Click, Pulse, Silence, count_in_s, cue_track, take_cues
 from thrumble.core.pulse.groove import GROOVES
-from thrumble.core.riff.beaten import beaten
+from thrumble.core.riff.beat_grid import beat_grid
 from thrumble.core.riff.editing.excerpt import take_bars
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
@@ -75,7 +75,7 @@ def rehearse(
 def _with_drums(samples: Samples, expanded: ExpandedRiff, name: str, *, start_s: float) -> Samples:
     """The guitar with the drums under it, as loud as before."""
     pulse = Pulse(click=Click.NONE, groove=name, groove_level=DRUMS)
-    cues = [cue for cue in take_cues(beaten(expanded), pulse, rounds=1) if cue.bar >= 0]
+    cues = [cue for cue in take_cues(beat_grid(expanded), pulse, rounds=1) if cue.bar >= 0]
     both = samples + cue_track(cues, start_s=start_s, rate_hz=RATE_HZ, frames=samples.size)
     loudest = max(1e-6, float(np.max(np.abs(both))))
     return np.asarray(both * (0.8 / loudest), dtype=np.float32)
@@ -104,7 +104,7 @@ def timekeeping(
         groove_level=1.0,
     )
     expanded = expand(riff, tempo_bpm)
-    time = beaten(expanded)
+    time = beat_grid(expanded)
     start_s = count_in_s(time, pulse)
     length_s = start_s + rounds * expanded.round_s + 1.0
     if length_s > MOST_ALONE_S:

@@ -57,7 +57,7 @@ def missing_spans(have: Spans, wanted: Spans) -> Spans:
     return missing
 
 
-def put_together(session: Session, take: Take) -> None:
+def join_chunks(session: Session, take: Take) -> None:
     """Makes one FLAC file of the chunks that a recording came in, and notes what was lost on the
     way. Raises BadAudio where nothing came in.
     """

@@ -11,11 +11,11 @@ from typing import BinaryIO, TypeVar
 import structlog
 from sqlmodel import Session
 
-from thrumble.actions.along import along_for_ear, known_along
+from thrumble.actions.accompaniment import accompaniment_for_analysis, load_accompaniment
 from thrumble.actions.coaching import note_help, store_judgement
 from thrumble.actions.judging import judged_take
 from thrumble.actions.rigs import profile_from
-from thrumble.actions.sound import Spans, fetch, missing_spans, parts_of, put_together
+from thrumble.actions.sound import Spans, fetch, join_chunks, missing_spans, parts_of
 from thrumble.core.ear.comparing import Difference, compare
 from thrumble.core.ear.front.conditioning import MAX_S, WORK_RATE_HZ
 from thrumble.core.ear.measure.articulation import Profile
@@ -53,7 +53,7 @@ def begin_take(session: Session, player_id: int, new: NewTake) -> Take:
     return takes.add_take(session, player_id, new, TakeState.RECORDING)
 
 
-def keep_chunk(session: Session, player_id: int, take_id: int, frame: int, data: bytes) -> None:
+def store_chunk(session: Session, player_id: int, take_id: int, frame: int, data: bytes) -> None:
     """Keeps sound of a take that is being recorded. Raises NotAllowed once it is finished, BadAudio
     beyond ten minutes.
     """
@@ -120,7 +120,7 @@ def submit_upload(session: Session, player_id: int, new: NewTake, file: BinaryIO
     return take
 
 
-def read_again(session: Session, player_id: int, take_id: int) -> Take:
+def reanalyse_take(session: Session, player_id: int, take_id: int) -> Take:
     """Asks for a take's reading once more; one that waits already goes on waiting, and gets a job
     if it had lost its own.
     """
@@ -136,14 +136,14 @@ def read_again(session: Session, player_id: int, take_id: int) -> Take:
     return take
 
 
-def read_all_again(session: Session, player_id: int) -> int:
+def reanalyse_all(session: Session, player_id: int) -> int:
     """Asks for a reading of every take that the present ear has not heard, and says how many."""
     stale = readings.queue_stale(session, player_id, EAR.version)
     enqueue_readings(session, stale)
     return len(stale)
 
 
-def read_stored_take(take_id: int) -> None:
+def analyse_stored_take(take_id: int) -> None:
     """The worker's task: hears a take from its stored sound and keeps the reading. A take deleted
     meanwhile is no error.
 
@@ -154,20 +154,20 @@ def read_stored_take(take_id: int) -> None:
         path = Path(folder) / "take"
         try:
             try:
-                work = patiently(lambda: _take_up(take_id, path))
-                result = _hear(work, path)
+                work = patiently(lambda: _load(take_id, path))
+                result = _analyse(work, path)
             except (NotFound, NotAllowed, Away):
                 raise
             except ThrumbleError as error:
                 patiently(lambda problem=str(error): fail_take(take_id, problem))  # type: ignore[misc]
             else:
-                patiently(lambda: _keep(work, result))
+                patiently(lambda: _store(work, result))
         except NotFound:
             log.info("take gone before its reading", take=take_id)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class _Work:
+class _Job:
     """What a reading needs beside the sound."""
 
     take: Take
@@ -177,7 +177,7 @@ class _Work:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class _Kept:
+class _Result:
     """What a reading gave."""
 
     reading: Reading
@@ -185,18 +185,18 @@ class _Kept:
     changed: Difference | None
 
 
-def _take_up(take_id: int, path: Path) -> _Work:
+def _load(take_id: int, path: Path) -> _Job:
     """Marks the take as being read and brings its sound to a path."""
     with database.session() as session:
         player_id = takes.owner_of(session, take_id)
         take = takes.set_state(session, player_id, take_id, TakeState.READING)
     with database.session() as session:
         if takes.chunk_spans(session, player_id, take_id):
-            put_together(session, take)
+            join_chunks(session, take)
         take = takes.get_take(session, player_id, take_id)
         fetch(session, player_id, take_id, path)
         riff = riffs.get_revision(session, player_id, take.revision_id).riff
-        return _Work(
+        return _Job(
             take=take,
             riff=riff,
             examples=[]
@@ -206,12 +206,12 @@ def _take_up(take_id: int, path: Path) -> _Work:
         )
 
 
-def _hear(work: _Work, path: Path) -> _Kept:
+def _analyse(work: _Job, path: Path) -> _Result:
     take = work.take
     expanded = expand(work.riff, take.tempo_bpm)
     info = info_of(take, expanded, profile_from(work.examples))
     reading = read_recording(read_audio(path), expanded, info)
-    return _Kept(
+    return _Result(
         reading=reading,
         expanded=expanded,
         changed=compare(work.before, reading) if work.before else None,
@@ -228,9 +228,9 @@ def info_of(take: Take, expanded: ExpandedRiff, profile: Profile) -> TakeInfo:
         rounds=take.rounds,
         dropouts=report.dropouts(),
         profile=profile,
-        along=_accompaniment(take, expanded),
-        came_on=known_along(take.along).bars_before > 0,
-        goes_on=report.goes_on,
+        accompaniment=_accompaniment(take, expanded),
+        continues_previous=load_accompaniment(take.along).bars_before > 0,
+        continues_next=report.goes_on,
     )
 
 
@@ -238,16 +238,16 @@ def _accompaniment(take: Take, expanded: ExpandedRiff) -> Samples | None:
     """What was to be heard beside a recording; None where nobody knows."""
     if None in (take.along, take.start_s, take.rounds, take.rate_hz):
         return None
-    return along_for_ear(
+    return accompaniment_for_analysis(
         expanded,
-        known_along(take.along),
+        load_accompaniment(take.along),
         rounds=take.rounds or 1,
         start_s=take.start_s or 0.0,
         rate_hz=take.rate_hz or WORK_RATE_HZ,
     )
 
 
-def _keep(work: _Work, result: _Kept) -> None:
+def _store(work: _Job, result: _Result) -> None:
     take = work.take
     with database.session() as session:
         takes.get_take(session, take.player_id, take.id, lock=True)

@@ -53,7 +53,7 @@ def _not_zero(value: float) -> float:
     return value if abs(value) > TINY else TINY
 
 
-def binomial_above(count: int, of: int, share: float) -> float:
+def binom_sf(count: int, of: int, share: float) -> float:
     """Chance of more than `count` among `of` that each come with chance `share`; 1 below nought, 0
     from `of` on.
     """
@@ -80,7 +80,7 @@ def poisson_binomial_sf(count: int, chances: Sequence[float]) -> float:
     return max(0.0, 1.0 - sum(exactly))
 
 
-def student_below(freedom: float, t: float) -> float:
+def t_cdf(freedom: float, t: float) -> float:
     """Chance that Student's t with so many degrees of freedom lies below `t`."""
     if isinf(t):
         return float(t > 0)
@@ -89,20 +89,20 @@ def student_below(freedom: float, t: float) -> float:
 
 
 @lru_cache(maxsize=256)
-def student_quantile(freedom: float, share: float) -> float:
+def t_ppf(freedom: float, share: float) -> float:
     """The t below which Student's t lies with chance `share`, 0.5 to 1 without the ends; halving to
     one in a thousand million.
     """
     low, high = 0.0, 1.0
-    while student_below(freedom, high) < share:
+    while t_cdf(freedom, high) < share:
         high *= 2
     while high - low > 1e-9 * high:
         middle = (low + high) / 2
-        low, high = (middle, high) if student_below(freedom, middle) < share else (low, middle)
+        low, high = (middle, high) if t_cdf(freedom, middle) < share else (low, middle)
     return (low + high) / 2
 
 
-def fisher_above(above: float, below: float, ratio: float) -> float:
+def f_sf(above: float, below: float, ratio: float) -> float:
     """Chance that a ratio of variances with `above` and `below` degrees of freedom lies above
     `ratio`; 1 for none.
     """
@@ -111,14 +111,14 @@ def fisher_above(above: float, below: float, ratio: float) -> float:
     return incomplete_beta(below / 2, above / 2, below / (below + above * ratio))
 
 
-def student_reach(freedom: int) -> float:
+def t_two_sided_95(freedom: int) -> float:
     """97.5 % point of Student's t, of at least one degree of freedom: the reach of a 95 % interval
     in standard errors; by bisection.
     """
     low, high = 1.9, 13.0  # from the normal distribution's to that of one degree of freedom
     while high - low > 1e-9:
         middle = (low + high) / 2
-        if student_below(freedom, middle) < 0.975:
+        if t_cdf(freedom, middle) < 0.975:
             low = middle
         else:
             high = middle
@@ -128,7 +128,7 @@ def student_reach(freedom: int) -> float:
 NORMAL_ENDS, NORMAL_STEPS = 9.0, 7201
 
 
-def normal_below(x: Array | float) -> Array:
+def norm_cdf(x: Array | float) -> Array:
     """Chance of less than `x` for a standard normal, any shape, from a table of erfc; within 1e-6,
     rising throughout.
     """

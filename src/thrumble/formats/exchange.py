@@ -21,7 +21,7 @@ UTF_16 = (b"\xff\xfe", b"\xfe\xff")  # how a score in it begins
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class ImportOptions:
     """What a file leaves open and somebody has to say: which of its parts, from 0 in the order
     they are named; how long a column's step is, in whole notes; how the strings are tuned, lowest
     first, where the file has notes and no strings.
@@ -32,7 +32,7 @@ class Asked:
     tuning: tuple[str, ...] | None = None
 
 
-NOTHING_ASKED = Asked()
+NO_OPTIONS = ImportOptions()
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,12 +59,12 @@ class Format:
     title: str
     suffixes: tuple[str, ...]
     media_type: str
-    read: Callable[[bytes, Asked], ReadRiff]
+    read: Callable[[bytes, ImportOptions], ReadRiff]
     write: Callable[[Riff], bytes]
     loses: Callable[[Riff], list[str]]
 
 
-def _read_text(data: bytes, options: Asked) -> ReadRiff:
+def _read_text(data: bytes, options: ImportOptions) -> ReadRiff:
     """A riff's text; a tablature has that ending too."""
     try:
         text = data.decode("utf-8-sig")
@@ -80,7 +80,7 @@ def _read_text(data: bytes, options: Asked) -> ReadRiff:
     return ReadRiff(parse_riff(text), text)
 
 
-def _read_tab(data: bytes, options: Asked) -> ReadRiff:
+def _read_tab(data: bytes, options: ImportOptions) -> ReadRiff:
     imported = read_tab(data, grid=options.grid)
     guessed = imported.grid if imported.guessed else None
     return ReadRiff(
@@ -88,7 +88,7 @@ def _read_tab(data: bytes, options: Asked) -> ReadRiff:
     )
 
 
-def _read_json(data: bytes, _: Asked) -> ReadRiff:
+def _read_json(data: bytes, _: ImportOptions) -> ReadRiff:
     riff = read_riff_json(data)
     return ReadRiff(riff, print_riff(riff))
 
@@ -96,7 +96,7 @@ def _read_json(data: bytes, _: Asked) -> ReadRiff:
 # MIDI's library is loaded by who meets such a file: a shell command that meets none starts sooner
 
 
-def _read_midi(data: bytes, options: Asked) -> ReadRiff:
+def _read_midi(data: bytes, options: ImportOptions) -> ReadRiff:
     from thrumble.formats.midi.reading import read_midi
 
     imported = read_midi(data, tuning=options.tuning)
@@ -110,7 +110,7 @@ def _read_midi(data: bytes, options: Asked) -> ReadRiff:
     return ReadRiff(imported.riff, print_riff(imported.riff), imported.left_out, names)
 
 
-def _read_musicxml(data: bytes, options: Asked) -> ReadRiff:
+def _read_musicxml(data: bytes, options: ImportOptions) -> ReadRiff:
     from thrumble.formats.musicxml.reading import read_musicxml
 
     imported = read_musicxml(data, part=options.part, tuning=options.tuning)
@@ -206,7 +206,7 @@ def _longest(name: str, format: Format) -> int:
     return max(len(suffix) for suffix in format.suffixes if name.lower().endswith(suffix))
 
 
-def read_any(data: bytes, options: Asked = NOTHING_ASKED) -> ReadRiff:
+def read_any(data: bytes, options: ImportOptions = NO_OPTIONS) -> ReadRiff:
     """A riff from a file of any kind, told by how it begins."""
     if data[:4] == b"MThd":
         return _read_midi(data, options)

@@ -21,8 +21,13 @@ from thrumble.core.ear.align.onsets import NO_CANDIDATES, Candidates, find_candi
 from thrumble.core.ear.align.start import fit_given, fit_unknown
 from thrumble.core.ear.cautions import CLIP_NO_LEVELS, Basis, find_cautions
 from thrumble.core.ear.front.bleed import without_bleed
-from thrumble.core.ear.front.conditioning import Heard, Recording, condition_recording, in_memory
-from thrumble.core.ear.front.echo import without_delay
+from thrumble.core.ear.front.conditioning import (
+    Conditioned,
+    Recording,
+    condition_recording,
+    in_memory,
+)
+from thrumble.core.ear.front.echo import without_echo_effect
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
 from thrumble.core.ear.measure import summary
@@ -46,15 +51,17 @@ GIVE_UP_HITS = (
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TakeInfo:
-    """What is known of a take beside its sound. `start_s`: file time of a hit exactly on the heard
-    click of bar 1 beat 1, None if unknown;
-    `delay_ms`: the calibrated delay already in `start_s`, None if never calibrated;
-    `delay_spread_ms`: how far that moves from one opening of
-    the stream to the next; `rounds`: None to find out; `dropouts`: what the recorder noticed, in
-    words; `profile`: the player's own examples
-    in this tone; `along`: what kept time for the player, as sound at WORK_RATE_HZ in file time;
-    `came_on`, `goes_on`: the riff was already, or is still, going round when the take begins or
-    ends."""
+    """What is known about a take besides its audio.
+
+    `start_s`: file time of bar 1 beat 1 as the player heard it, None if unknown.
+    `delay_ms`: the measured latency already contained in `start_s`, None if never measured;
+    `delay_spread_ms`: how much it varies each time the input is opened.
+    `rounds`: passes through the riff, None to estimate them. `dropouts`: what the recorder noticed,
+    in words. `profile`: the player's own examples of this tone.
+    `accompaniment`: what sounded beside the take, at WORK_RATE_HZ in file time.
+    `continues_previous`, `continues_next`: the loop was already running when the take begins, or
+    goes on after it ends.
+    """
 
     start_s: float | None = None
     delay_ms: float | None = None
@@ -62,9 +69,9 @@ class TakeInfo:
     rounds: int | None = 1
     dropouts: tuple[str, ...] = ()
     profile: Profile = NO_PROFILE
-    along: Samples | None = None
-    came_on: bool = False
-    goes_on: bool = False
+    accompaniment: Samples | None = None
+    continues_previous: bool = False
+    continues_next: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,9 +124,9 @@ def read_recording(
     others = None if aside is None else tuple(c for c in range(recording.channels) if c != aside)
     conditioned = condition_recording(recording, others)
     bleed = None
-    if info.along is not None:
-        conditioned, bleed = without_bleed(conditioned, info.along)
-    conditioned, delay_s = without_delay(conditioned)
+    if info.accompaniment is not None:
+        conditioned, bleed = without_bleed(conditioned, info.accompaniment)
+    conditioned, delay_s = without_echo_effect(conditioned)
     sound = TakeSound(
         conditioned,
         bands_of(conditioned.samples),
@@ -173,7 +180,7 @@ def read_recording(
     )
 
 
-def _clicks_of(reference: Heard, ear: Ear) -> Clicks:
+def _clicks_of(reference: Conditioned, ear: Ear) -> Clicks:
     """The clicks of a channel that holds nothing else."""
     bands = bands_of(reference.samples)
     return find_clicks(
@@ -192,18 +199,18 @@ def _with_neighbours(due: _Due, info: TakeInfo, expanded: ExpandedRiff, duration
     """With the hits of the rounds before and after that lie within the sound, as rounds 0 and one
     more: they are no extra hits, and end the ring of those before them.
     """
-    if info.start_s is None or not (info.came_on or info.goes_on):
+    if info.start_s is None or not (info.continues_previous or info.continues_next):
         return due
     rounds = max(number for _, number in due.hits)
     played = [hit for hit in expanded.hits if hit.bar >= 1]
-    around = [0] * info.came_on + [rounds + 1] * info.goes_on
+    around = [0] * info.continues_previous + [rounds + 1] * info.continues_next
     near = [
         (hit, number)
         for number in around
         for hit in played
         if 0 <= info.start_s + hit.due_s + (number - 1) * expanded.round_s < duration_s - EDGE_S
     ]
-    own_hits = [pair for pair in due.hits if not (info.came_on and pair[0].bar == 0)]
+    own_hits = [pair for pair in due.hits if not (info.continues_previous and pair[0].bar == 0)]
     hits = sorted([*own_hits, *near], key=lambda pair: (pair[1], pair[0].index))
     return _Due(hits, np.array([hit.due_s + (n - 1) * expanded.round_s for hit, n in hits]))
 
@@ -216,12 +223,12 @@ def _within_take(
     expanded: ExpandedRiff,
 ) -> tuple[_Due, list[HitReading], list[ExtraOnset]]:
     """What belongs to the take itself of all that was read."""
-    if info.start_s is None or not (info.came_on or info.goes_on):
+    if info.start_s is None or not (info.continues_previous or info.continues_next):
         return due, hits, extras
     rounds = info.rounds or 1
     in_rounds = [1 <= number <= rounds for _, number in due.hits]
-    first_s = info.start_s - EDGE_S if info.came_on else -np.inf
-    end_s = info.start_s + rounds * expanded.round_s - EDGE_S if info.goes_on else np.inf
+    first_s = info.start_s - EDGE_S if info.continues_previous else -np.inf
+    end_s = info.start_s + rounds * expanded.round_s - EDGE_S if info.continues_next else np.inf
     return (
         _Due(
             [pair for pair, inside in zip(due.hits, in_rounds, strict=True) if inside],
@@ -303,7 +310,7 @@ def _states(expected_s: Array, chosen: NDArray[np.intp], duration_s: float) -> l
 
 
 def _reading(
-    conditioned: Heard,
+    conditioned: Conditioned,
     rate_hz: int,
     expanded: ExpandedRiff,
     info: TakeInfo,
@@ -348,7 +355,7 @@ def _reading(
 
 
 def _basis(
-    conditioned: Heard,
+    conditioned: Conditioned,
     info: TakeInfo,
     placed: _Placed | None,
     clicks: int,

@@ -8,7 +8,7 @@ from itertools import combinations
 
 from thrumble.core.instrument import Instrument, Note
 from thrumble.core.neck.hand import BARS, OPEN, SCHOOLS, SHARES, THUMB, School
-from thrumble.core.neck.silence import Fingered, silence_map
+from thrumble.core.neck.muting_map import Fingered, muting_map
 
 LAST_FRET = 22
 WIDEST_FRETS = 5
@@ -209,5 +209,5 @@ def _grip(
         (_spare(instrument, pair, other, taken, reach_mm) for pair, other in pairs),
         default=reach_mm,
     )
-    unguarded = len(silence_map(fingered, len(instrument.tuning)).unguarded)
+    unguarded = len(muting_map(fingered, len(instrument.tuning)).unguarded)
     return Grip(fingered, hand, span, spare, unguarded)

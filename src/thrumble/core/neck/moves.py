@@ -8,7 +8,7 @@ from itertools import pairwise
 from thrumble.core.instrument import Instrument
 from thrumble.core.neck.grips import Grip
 from thrumble.core.neck.hand import OPEN, THUMB
-from thrumble.core.neck.silence import Fingered
+from thrumble.core.neck.muting_map import Fingered
 
 PIVOT_FRETS, PIVOT_MM = 3, 100.0
 

@@ -12,8 +12,8 @@ from math import gcd, lcm
 
 from thrumble.core.instrument import BRIDGE_SPACING_MM, Plucking
 from thrumble.core.neck.hand import Damping
+from thrumble.core.neck.muting_map import muting_map
 from thrumble.core.neck.routes import Route
-from thrumble.core.neck.silence import silence_map
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 from thrumble.core.riff.model import Stroke
 
@@ -97,7 +97,7 @@ def pick_path(expanded: ExpandedRiff, route: Route, picking: Picking, damping: D
         if due.hit.stroke is None:
             continue
         notes = place.grip.notes
-        quiet = silence_map(notes, strings, damping, ringing)
+        quiet = muting_map(notes, strings, damping, ringing)
         struck = tuple(note.string for note in notes)
         bar, count = due.bar, count + 1 if due.bar == bar else 0
         if due.bar not in finests:

@@ -11,13 +11,13 @@ from math import isqrt
 
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument, Note
-from thrumble.core.neck.cheapest import Cheapest, Stage
 from thrumble.core.neck.grips import Grip, grips, layouts
 from thrumble.core.neck.hand import REACH_RANGE_MM, Hand, check_hand
 from thrumble.core.neck.locks import Lock, locked_out
 from thrumble.core.neck.moves import Move, moves_between
-from thrumble.core.neck.naming import name_routes
-from thrumble.core.neck.silence import Fingered
+from thrumble.core.neck.muting_map import Fingered
+from thrumble.core.neck.route_titles import name_routes
+from thrumble.core.neck.shortest_path import ShortestPath, Stage
 from thrumble.core.neck.weights import Wish, weights_for
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 from thrumble.core.riff.model import Articulation
@@ -90,7 +90,7 @@ def plan_routes(
     hand = check_hand(hand or Hand())
     stops = _within_bounds(_stops(expanded, instrument, hand, strict=strict, locks=locks))
     stages = [Stage(stop.grips, stop.time_s, stop.beside, stop.follows) for stop in stops]
-    search = Cheapest(stages, instrument, hand.reach_mm, weights_for(wishes))
+    search = ShortestPath(stages, instrument, hand.reach_mm, weights_for(wishes))
     candidates = _different(search)
     routes = [
         _route(search.cost(chosen), expanded, stops, search.grips(chosen), instrument)
@@ -123,7 +123,7 @@ def _within_bounds(stops: list[_Stop]) -> list[_Stop]:
     return out
 
 
-def _different(search: Cheapest) -> list[list[int]]:
+def _different(search: ShortestPath) -> list[list[int]]:
     """The best way, then ways that lie elsewhere on the neck, then, where there are few, ways with
     other fingers.
     """

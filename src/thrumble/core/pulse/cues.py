@@ -81,7 +81,7 @@ class Pulse:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Beaten:
+class BeatGrid:
     """What keeping time needs to know of a riff at a tempo. `groups`: the places that are counted
     from accent to accent, and which of them begin a group; `accents`: accented hits. Seconds from
     bar 1 beat 1.
@@ -112,7 +112,7 @@ class Cue:
     bar: int
 
 
-def round_cues(grid: Beaten, pulse: Pulse) -> list[Cue]:
+def round_cues(grid: BeatGrid, pulse: Pulse) -> list[Cue]:
     """Everything that sounds in one round, in time, as if no bar were silent."""
     out: list[Cue] = []
     for index, bar in enumerate(grid.counted):
@@ -166,7 +166,7 @@ def _beat(kind: Click, beat: int, beats: int, swing: float | None) -> list[tuple
     return [(0.0, 1.0), *((share, SOFT) for share in inside.get(kind, []))]
 
 
-def count_in_s(grid: Beaten, pulse: Pulse) -> float:
+def count_in_s(grid: BeatGrid, pulse: Pulse) -> float:
     """How long the count-in lasts, seconds: whole bars like the first, or two beats of it; never
     shorter than the pick-up.
     """
@@ -179,7 +179,7 @@ def count_in_s(grid: Beaten, pulse: Pulse) -> float:
     return count_s if count_s >= -grid.begin_s - 1e-9 else bar_s * np.ceil(-grid.begin_s / bar_s)
 
 
-def count_cues(grid: Beaten, pulse: Pulse) -> list[Cue]:
+def count_cues(grid: BeatGrid, pulse: Pulse) -> list[Cue]:
     """The count-in: every beat of it, the first of each bar accented; spoken beats begin so early
     that their vowels fall on the beat.
     """
@@ -222,7 +222,7 @@ def _at_random(seed: int) -> tuple[float, ...]:
     return tuple(out[:RANDOM_BARS])
 
 
-def take_cues(grid: Beaten, pulse: Pulse, *, rounds: int, bars_before: int = 0) -> list[Cue]:
+def take_cues(grid: BeatGrid, pulse: Pulse, *, rounds: int, bars_before: int = 0) -> list[Cue]:
     """Everything that sounds in a take, in time; `bars_before`: played already since the count-in,
     which is then over.
     """

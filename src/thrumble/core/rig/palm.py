@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.ear.align.onsets import find_candidates
-from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, Heard, condition
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, Conditioned, condition
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import Bands, bands_of
 from thrumble.core.ear.measure.articulation import (
@@ -121,7 +121,7 @@ def measure_single(
     )
 
 
-def _hear(samples: NDArray[np.floating], rate_hz: int) -> tuple[Heard, float, Array]:
+def _hear(samples: NDArray[np.floating], rate_hz: int) -> tuple[Conditioned, float, Array]:
     """The sound made ready, its first loud onset, and the ear's measures of it, one row."""
     if samples.shape[0] > MAX_S * rate_hz:
         raise BadAudio(f"one hit at a time: send {MAX_S:.0f} seconds of sound at most")

@@ -13,7 +13,7 @@ from thrumble.core.ear.align.onsets import find_candidates, likely
 from thrumble.core.ear.front.conditioning import condition
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
-from thrumble.core.ear.measure.naming import CLEAR, name_chord
+from thrumble.core.ear.measure.chord_recognition import CLEAR, name_chord
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument

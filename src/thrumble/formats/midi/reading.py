@@ -13,7 +13,7 @@ from typing import Any
 
 from mido import MidiFile, tempo2bpm
 
-from thrumble.core.chords.laying import lay_pitches
+from thrumble.core.chords.voicing import lay_pitches
 from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import Instrument, Note

@@ -7,7 +7,7 @@ from fractions import Fraction
 from typing import Any
 from xml.etree.ElementTree import Element
 
-from thrumble.core.chords.laying import lay_pitches
+from thrumble.core.chords.voicing import lay_pitches
 from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
 from thrumble.core.instrument import Instrument, Note

@@ -214,7 +214,7 @@ class TurnRow(SQLModel, table=True):
     take_id: int = Field(sa_column=Column(sa.Integer, nullable=False, unique=True))
 
 
-class ProofRow(SQLModel, table=True):
+class SoundCheckRow(SQLModel, table=True):
     """A sound check that was counted: its hits as asked, told and heard; `struck`: the indices of
     those that the player says went wrong; `examples`: those its hits were kept as.
     """

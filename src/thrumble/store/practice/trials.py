@@ -8,7 +8,7 @@ from sqlmodel import Session, col, select
 
 from thrumble.core.errors import NotAllowed, NotFound
 from thrumble.store.practice.tables import TrialRow, TurnRow
-from thrumble.store.takes.keeping import restore_audio
+from thrumble.store.takes.storage import restore_audio
 from thrumble.store.takes.tables import TakeRow
 
 

@@ -9,7 +9,7 @@ from sqlmodel import Session, select
 
 from thrumble.core.errors import NoSpace
 from thrumble.settings import settings
-from thrumble.store.takes.keeping import purge_audio
+from thrumble.store.takes.storage import purge_audio
 from thrumble.store.takes.tables import ChunkRow, TakeRow
 
 NEARLY = 0.9

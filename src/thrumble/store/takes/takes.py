@@ -15,7 +15,7 @@ from sqlmodel import Session, col, select
 
 from thrumble.core.errors import NotFound
 from thrumble.core.takes import TakeState, change
-from thrumble.store.practice.tables import ProofRow
+from thrumble.store.practice.tables import SoundCheckRow
 from thrumble.store.riffs.tables import RiffRow
 from thrumble.store.rig.tables import ExampleRow
 from thrumble.store.takes import notes
@@ -302,8 +302,8 @@ def delete_take(session: Session, player_id: int, take_id: int) -> None:
 def _forget_examples(session: Session, take_ids: list[int]) -> None:
     """Sound that was cut from takes goes with them."""
     cut = sa.select(col(CorrectionRow.example_id)).where(col(CorrectionRow.take_id).in_(take_ids))
-    of_check = sa.func.jsonb_array_elements_text(col(ProofRow.examples)).cast(sa.Integer)
-    checked = sa.select(of_check).where(col(ProofRow.take_id).in_(take_ids))
+    of_check = sa.func.jsonb_array_elements_text(col(SoundCheckRow.examples)).cast(sa.Integer)
+    checked = sa.select(of_check).where(col(SoundCheckRow.take_id).in_(take_ids))
     gone = sa.or_(col(ExampleRow.id).in_(cut), col(ExampleRow.id).in_(checked))
     session.execute(sa.delete(ExampleRow).where(gone))
 

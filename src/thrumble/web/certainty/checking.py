@@ -7,9 +7,9 @@ from sqlmodel import Session
 
 from thrumble.core.counting import counted
 from thrumble.core.ear.model.ear import EAR
-from thrumble.core.proving.proof import ProofHit, Share, shares
-from thrumble.store.practice import proofs
-from thrumble.store.practice.proofs import Proof
+from thrumble.core.sound_check.score import CheckHit, Share, shares
+from thrumble.store.practice import sound_checks
+from thrumble.store.practice.sound_checks import SoundCheck
 from thrumble.store.rig import rigs
 from thrumble.store.takes import takes
 
@@ -80,7 +80,7 @@ def check_lines(session: Session, player_id: int) -> list[CheckLine]:
     """The newest sound check of every tone, the newest first."""
     seen: set[int | None] = set()
     out = []
-    for proof in proofs.proofs_of(session, player_id):
+    for proof in sound_checks.checks_of(session, player_id):
         if proof.tone_id in seen:
             continue
         seen.add(proof.tone_id)
@@ -100,7 +100,7 @@ def check_lines(session: Session, player_id: int) -> list[CheckLine]:
 
 def check_view(session: Session, player_id: int, take_id: int) -> CheckView:
     """One of them. Raises NotFound."""
-    proof = proofs.get_proof(session, player_id, take_id)
+    proof = sound_checks.get_check(session, player_id, take_id)
     take = takes.get_take(session, player_id, take_id)
     rows = shares(list(proof.hits), proof.struck)
     whole = rows[0]
@@ -126,7 +126,7 @@ def check_view(session: Session, player_id: int, take_id: int) -> CheckView:
     )
 
 
-def _tone(session: Session, player_id: int, proof: Proof) -> str:
+def _tone(session: Session, player_id: int, proof: SoundCheck) -> str:
     tone = None if proof.tone_id is None else rigs.find_tone(session, player_id, proof.tone_id)
     return "No tone chosen" if tone is None else f"{tone.name} ({tone.sound})"
 
@@ -143,13 +143,13 @@ def _row(share: Share) -> RowView:
     )
 
 
-def _block(name: str, hits: list[ProofHit], struck: frozenset[int]) -> BlockView:
+def _block(name: str, hits: list[CheckHit], struck: frozenset[int]) -> BlockView:
     silent = [hit for hit in hits if hit.index not in struck]
     right = f"{sum(hit.right for hit in silent)} of {len(silent)}"
     return BlockView(name, right, [_hit(hit, struck) for hit in hits])
 
 
-def _hit(hit: ProofHit, struck: frozenset[int]) -> HitView:
+def _hit(hit: CheckHit, struck: frozenset[int]) -> HitView:
     articulation = hit.heard or "nothing"
     mark = "right" if hit.right else "wrong"
     if hit.index in struck:

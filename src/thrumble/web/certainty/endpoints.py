@@ -6,9 +6,9 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import HTMLResponse
 
-from thrumble.actions.proving import begin_check, count_check, keep_hits, write_labelled
+from thrumble.actions.sound_check import begin_check, count_check, keep_hits, write_labelled
 from thrumble.core.counting import counted
-from thrumble.store.practice import proofs
+from thrumble.store.practice import sound_checks
 from thrumble.store.rig import rigs
 from thrumble.store.takes import corrections, takes
 from thrumble.web.certainty.checking import check_lines, check_view
@@ -36,7 +36,7 @@ def certainty_page(request: Request, session: DbSession, player_id: PlayerId) ->
         checks=check_lines(session, player_id),
         waiting=[
             takes.get_take(session, player_id, take_id)
-            for take_id in proofs.waiting_checks(session, player_id)
+            for take_id in sound_checks.waiting_checks(session, player_id)
         ],
     )
 
@@ -82,7 +82,7 @@ def strike_hit(
     out: Annotated[bool, Form()] = False,
 ) -> HTMLResponse:
     """Strikes a hit out, or takes it back; the figures come back."""
-    proofs.strike(session, player_id, take_id, index, out=out)
+    sound_checks.strike(session, player_id, take_id, index, out=out)
     view = check_view(session, player_id, take_id)
     return render(request, "certainty/_check.html", view=view, done="")
 

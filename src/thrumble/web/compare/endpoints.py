@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
 
-from thrumble.actions.comparing import compare_takes, write_ideal
+from thrumble.actions.comparing import compare_takes, write_reference
 from thrumble.core.errors import BadInput
 from thrumble.core.takes import TakeState
 from thrumble.formats.comparison_json import comparison_csv, comparison_document
@@ -103,5 +103,5 @@ def take_ideal(
 ) -> Response:
     """The riff as it is written, in the take's tempo and tone; `click`: with the click."""
     with temporary() as target:
-        write_ideal(session, player_id, take_id, target, click=click)
+        write_reference(session, player_id, take_id, target, click=click)
         return sent(target, "audio/wav", {"Cache-Control": "private, max-age=3600"})

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from thrumble.core.instrument import Instrument
 from thrumble.core.neck.grips import Grip
 from thrumble.core.neck.moves import Move
+from thrumble.core.neck.muting_map import MutingMap
 from thrumble.core.neck.routes import Route
-from thrumble.core.neck.silence import SilenceMap
 from thrumble.web.drawings.bars import Word
 
 WIDE = 1000.0
@@ -102,7 +102,7 @@ class Looked:
     """The grip that stands out, and what it keeps quiet."""
 
     grip: Grip
-    silence: SilenceMap
+    silence: MutingMap
 
 
 def neck_drawing(route: Route, instrument: Instrument, looked: Looked | None = None) -> NeckDrawing:

@@ -17,7 +17,7 @@ from thrumble.store.riffs.drills import DrillOf
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.drills.views import drills_view
 from thrumble.web.inputs import Id, Line
-from thrumble.web.shared.armed import armed_view
+from thrumble.web.shared.up_next import armed_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -26,7 +26,7 @@ MOST_BARS = 2000
 
 
 @dataclass(frozen=True, slots=True)
-class AskedDrill:
+class DrillQuery:
     """Which drill, of which bars; empty where all count."""
 
     kind: Annotated[Line, Query(max_length=30)] = ""
@@ -49,7 +49,7 @@ class AskedDrill:
         return DrillKind(self.kind)
 
 
-AskedQuery = Annotated[AskedDrill, Depends()]
+AskedQuery = Annotated[DrillQuery, Depends()]
 
 
 def _riff(session: DbSession, player_id: int, riff_id: int) -> tuple[int, Riff]:
@@ -127,7 +127,7 @@ def play_drill(
     own: Annotated[bool, Form()] = False,
 ) -> Response:
     """Makes the drill and opens it to be played; `own`: as a riff of its own, to be edited."""
-    query = AskedDrill(kind, first, last)
+    query = DrillQuery(kind, first, last)
     root, _ = _riff(session, player_id, riff_id)
     made = drill_for(session, player_id, DrillOf(root, query.known_kind(), query.bars()), tempo)
     if own:

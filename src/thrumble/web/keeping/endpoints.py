@@ -5,11 +5,11 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import HTMLResponse
 
-from thrumble.actions.keeping import follow_rule
+from thrumble.actions.storage import apply_rule
 from thrumble.core.counting import counted
 from thrumble.core.errors import BadInput
-from thrumble.core.keeping import KeepingRule
-from thrumble.store.takes import keeping
+from thrumble.core.storage_rule import KeepingRule
+from thrumble.store.takes import storage
 from thrumble.web.deps import DbSession, PlayerId
 from thrumble.web.inputs import Line, whole_number
 from thrumble.web.keeping.views import keeping_view
@@ -22,7 +22,7 @@ Number = Annotated[Line, Form(max_length=20)]
 @router.get("/keeping", name="keeping_page")
 def keeping_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """The rule as it is, and what it would let go now."""
-    rule = keeping.rule_of(session, player_id)
+    rule = storage.rule_of(session, player_id)
     view = keeping_view(session, player_id, rule)
     return render(request, "keeping/page.html", rule=rule, view=view, done="")
 
@@ -62,8 +62,8 @@ def keep_rule(
     request: Request, session: DbSession, player_id: PlayerId, rule: Typed
 ) -> HTMLResponse:
     """Keeps the rule and follows it at once; from then on it is followed every hour."""
-    keeping.keep_rule(session, player_id, rule)
-    gone = follow_rule(session, player_id)
+    storage.keep_rule(session, player_id, rule)
+    gone = apply_rule(session, player_id)
     done = f"Saved. The audio of {counted(gone, 'take')} is deleted." if gone else "Saved."
     view = keeping_view(session, player_id, rule)
     return render(request, "keeping/_preview.html", view=view, done=done)

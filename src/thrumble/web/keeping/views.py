@@ -6,8 +6,8 @@ from datetime import UTC, datetime
 from sqlmodel import Session
 
 from thrumble.core.counting import counted
-from thrumble.core.keeping import KeepingRule, KeptSound, what_goes
-from thrumble.store.takes import keeping, take_lists
+from thrumble.core.storage_rule import KeepingRule, KeptSound, what_goes
+from thrumble.store.takes import storage, take_lists
 from thrumble.store.takes.takes import GRACE
 from thrumble.web.shared.takes import TakeLineView, megabytes, take_line
 
@@ -31,12 +31,12 @@ class KeepingView:
 
 def keeping_view(session: Session, player_id: int, rule: KeepingRule) -> KeepingView:
     """What the rule would delete now."""
-    sounds = keeping.sounds_of(session, player_id)
+    sounds = storage.sounds_of(session, player_id)
     now = datetime.now(UTC)
     going = what_goes(sounds, rule, now)
     gone = {sound.take_id for sound in going}
     staying = [sound for sound in sounds if sound.take_id not in gone]
-    deleted = keeping.deleted_audio(session, player_id)
+    deleted = storage.deleted_audio(session, player_id)
     return KeepingView(
         sentence=_sentence(going, rule),
         stays=f"{counted(len(staying), 'take keeps its', 'takes keep their')} audio: "

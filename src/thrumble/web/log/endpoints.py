@@ -6,8 +6,8 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse
 
-from thrumble.actions.caring import known_of
 from thrumble.actions.coaching import step_of
+from thrumble.actions.hand_health import practice_history
 from thrumble.core.coach.planning.hand_health import strokes_left
 from thrumble.core.coach.progress.clean_speed import CleanSpeed, clean_speed
 from thrumble.core.coach.progress.sessions import sittings_of
@@ -82,7 +82,7 @@ def _riff_log(session: DbSession, player_id: int, logged_riff: LoggedRiff, today
             places=places,
             tolerance_ms=practice.practice_of(session, player_id).tolerance_ms,
             runs=loads.runs_of(session, player_id, logged_riff.riff_id),
-            strokes_left=strokes_left(known_of(session, player_id, today)),
+            strokes_left=strokes_left(practice_history(session, player_id, today)),
             next_bpm=step_of(
                 session, player_id, logged_riff.riff_id, logged_riff.tempo_bpm
             ).tempo_bpm,
@@ -102,7 +102,7 @@ def practice_page(
         sittings_of(loads.takes_at(session, player_id, since)),
         loads.causes_by_day(session, player_id, since),
         drills.all_helped(session, player_id),
-        known_of(session, player_id, today),
+        practice_history(session, player_id, today),
         player_zone(request),
     )
     tabs = riff_tabs(logbook.logged_riffs(session, player_id), None, today)

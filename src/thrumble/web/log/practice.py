@@ -7,11 +7,11 @@ from datetime import date, timedelta
 
 from thrumble.core.coach.planning.hand_health import (
     Comfort,
-    Known,
+    PracticeHistory,
     When,
+    advice_for,
     light_weeks,
     strokes_left,
-    take_care,
 )
 from thrumble.core.coach.progress.drill_effect import Helped, Measure
 from thrumble.core.coach.progress.sessions import Sitting
@@ -95,7 +95,7 @@ def practice_view(
     sittings: list[Sitting],
     caused: list[CausedDay],
     helped: list[Helped],
-    history: Known,
+    history: PracticeHistory,
     zone: str,
 ) -> PracticeView:
     """What was played in the last weeks."""
@@ -116,9 +116,9 @@ def practice_view(
     )
 
 
-def _load_words(history: Known) -> str:
+def _load_words(history: PracticeHistory) -> str:
     """What the week may still take."""
-    warning = next((advice for advice in take_care(history) if advice.share < 1), None)
+    warning = next((advice for advice in advice_for(history) if advice.share < 1), None)
     left = strokes_left(history)
     if warning is not None:
         return warning.words

@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse
 
 from thrumble.actions.hands import best_speed
 from thrumble.core.instrument import Instrument
-from thrumble.core.neck.applying import apply_route
+from thrumble.core.neck.apply_route import apply_route
 from thrumble.core.neck.grips import Grip
 from thrumble.core.neck.routes import Route, plan_routes, ways_of
 from thrumble.core.riff.expand import ExpandedRiff, expand
@@ -19,9 +19,9 @@ from thrumble.store.riffs import riffs
 from thrumble.store.rig import rigs
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id
-from thrumble.web.neck.asked import Asked, RawAsked, read_asked
+from thrumble.web.neck.query import NeckQuery, RawAsked, parse_query
 from thrumble.web.neck.views import neck_view, stop_at
-from thrumble.web.shared.armed import armed_view
+from thrumble.web.shared.up_next import armed_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -36,7 +36,7 @@ def _own_neck(session: DbSession, player_id: int, riff: Riff) -> Instrument:
 
 
 def _planned(
-    session: DbSession, player_id: int, riff: Riff, query: Asked
+    session: DbSession, player_id: int, riff: Riff, query: NeckQuery
 ) -> tuple[ExpandedRiff, Instrument, list[Route]]:
     expanded = expand(riff, query.tempo_bpm)
     neck = _own_neck(session, player_id, riff)
@@ -68,7 +68,7 @@ def neck_page(
 ) -> HTMLResponse:
     """A riff's routes, one of them on the neck, one of its chords looked at."""
     riff = riffs.newest_revision(session, player_id, riff_id).riff
-    query = read_asked(raw, hands.hands_of(session, player_id))
+    query = parse_query(raw, hands.hands_of(session, player_id))
     expanded, neck, planned = _planned(session, player_id, riff, query)
     at = stop_at(planned[min(query.route, len(planned) - 1)], query.at)
     ways: tuple[Grip, ...] = ()
@@ -86,7 +86,7 @@ def take_route(
 ) -> Response:
     """The riff laid out as the route takes it, as a new revision."""
     riff = riffs.newest_revision(session, player_id, riff_id).riff
-    query = read_asked(raw, hands.hands_of(session, player_id))
+    query = parse_query(raw, hands.hands_of(session, player_id))
     expanded, _, planned = _planned(session, player_id, riff, query)
     changed = apply_route(expanded, planned[min(query.route, len(planned) - 1)])
     riffs.add_revision(session, player_id, riff_id, changed, print_riff(changed))
@@ -99,7 +99,7 @@ def keep_this_hand(riff_id: Id, raw: RawQuery, session: DbSession, player_id: Pl
     """What is asked of this riff's neck becomes the player's own hand."""
     riffs.newest_revision(session, player_id, riff_id)
     hands_now = hands.hands_of(session, player_id)
-    query = read_asked(raw, hands_now)
+    query = parse_query(raw, hands_now)
     same = query.hands.hand.reach_mm == hands_now.hand.reach_mm
     stored = replace(query.hands, known=True, measured=hands_now.measured and same)
     hands.keep_hands(session, player_id, stored)

@@ -7,17 +7,16 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.neck.grips import Grip
 from thrumble.core.neck.hand import DEFAULT_BEST_MM_S, SCHOOLS
 from thrumble.core.neck.moves import Move
+from thrumble.core.neck.muting_map import muting_map
 from thrumble.core.neck.picking import Conflict, PickPath, pick_path
 from thrumble.core.neck.routes import Route
-from thrumble.core.neck.silence import silence_map
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.riff.silence import ringing_before
 from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.neck import Looked, NeckDrawing, neck_drawing
 from thrumble.web.drawings.pick import PickBar, pick_bar
 from thrumble.web.drawings.strip import plan_bar
-from thrumble.web.neck.asked import Asked, lock_of, write_lock
-from thrumble.web.neck.compared import Beside, RouteLine, beside_line, route_line
+from thrumble.web.neck.comparison import Beside, RouteLine, beside_line, route_line
 from thrumble.web.neck.moves import (
     chord_name,
     fails_first,
@@ -25,14 +24,15 @@ from thrumble.web.neck.moves import (
     moves_sentence,
     where_words,
 )
+from thrumble.web.neck.query import NeckQuery, lock_of, write_lock
 from thrumble.web.neck.words import SCHOOL_WORDS, WISH_WORDS, hand_words, how_words
+from thrumble.web.shared.muting_lines import StringLine, string_lines
 from thrumble.web.shared.neck_words import (
     DAMPING_WORDS,
     PICKING_WORDS,
     avoid_words,
     comfort_words,
 )
-from thrumble.web.shared.silence_lines import StringLine, string_lines
 
 MOST_ROWS, MOST_BARS, MOST_ELSEWHERE, MOST_CONFLICTS = 80, 12, 9, 4
 
@@ -103,7 +103,7 @@ class NeckView:
     dampings: list[tuple[str, str]]
     pickings: list[tuple[str, str]]
     wishes: list[tuple[str, str, bool]]
-    asked: Asked
+    asked: NeckQuery
     tempo: str
     query: str
     lock_words: list[str]
@@ -114,7 +114,7 @@ def neck_view(
     expanded: ExpandedRiff,
     routes: list[Route],
     neck: Instrument,
-    query: Asked,
+    query: NeckQuery,
     *,
     best_mm_s: float | None,
     elsewhere: tuple[Grip, ...] = (),
@@ -185,20 +185,22 @@ def stop_at(route: Route, at: int | None) -> int | None:
     return route.stops[0][0] if route.stops else None
 
 
-def _looked(expanded: ExpandedRiff, route: Route, query: Asked, at: int | None) -> Looked | None:
+def _looked(
+    expanded: ExpandedRiff, route: Route, query: NeckQuery, at: int | None
+) -> Looked | None:
     if at is None:
         return None
     grip = route.places[at].grip
     ringing = ringing_before(due.hit for due in expanded.hits)[at]
     strings = len(expanded.riff.tuning)
-    return Looked(grip, silence_map(grip.notes, strings, query.hands.hand.damping, ringing))
+    return Looked(grip, muting_map(grip.notes, strings, query.hands.hand.damping, ringing))
 
 
 def _chosen(
     expanded: ExpandedRiff,
     looked: Looked,
     at: int | None,
-    query: Asked,
+    query: NeckQuery,
     elsewhere: tuple[Grip, ...],
 ) -> Chosen:
     neck, index = expanded.riff.instrument, at or 0
@@ -219,7 +221,9 @@ def _root(midis: list[int]) -> int:
     return midis[0]
 
 
-def _elsewhere(grip: Grip, index: int, query: Asked, ways: tuple[Grip, ...]) -> list[ElsewhereLine]:
+def _elsewhere(
+    grip: Grip, index: int, query: NeckQuery, ways: tuple[Grip, ...]
+) -> list[ElsewhereLine]:
     """The same notes in other places, and in this one with other fingers, the easiest first."""
     best: dict[object, Grip] = {}
     for way in sorted(ways, key=lambda way: (way.unguarded, -way.spare_mm)):
@@ -253,7 +257,7 @@ def _chord_line(
     route: Route,
     stop: tuple[int, int],
     move: Move | None,
-    query: Asked,
+    query: NeckQuery,
     locked: set[int],
     *,
     here: bool,
@@ -319,7 +323,7 @@ def _pick_words(path: PickPath) -> list[str]:
     return out
 
 
-def _why(query: Asked) -> str:
+def _why(query: NeckQuery) -> str:
     school = query.hands.hand.school
     if school is None:
         return (

@@ -12,16 +12,16 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 from pydantic import Field
 
 from thrumble.actions import takes as verbs
-from thrumble.actions.along import BACKING_RATE_HZ, backing
+from thrumble.actions.accompaniment import BACKING_RATE_HZ, backing
 from thrumble.actions.coaching import step_of
 from thrumble.actions.judging import find_judged_take, judged_take
-from thrumble.actions.planning import go_on
+from thrumble.actions.planning import next_block
 from thrumble.core.errors import BadAudio, NotFound
 from thrumble.core.pulse.cues import SOUNDS, Backing, sound_of
 from thrumble.core.riff.checking import check_tempo
 from thrumble.core.riff.expand import expand
 from thrumble.core.takes import RecorderReport
-from thrumble.formats.along_form import AlongForm
+from thrumble.formats.accompaniment_settings import AccompanimentSettings
 from thrumble.formats.audio import KINDS, MAX_BYTES, looks_like_audio, write_wav16
 from thrumble.store.practice import trials
 from thrumble.store.riffs import riffs
@@ -48,10 +48,10 @@ from thrumble.web.play.views import (
     score_of,
     trial_bar,
 )
-from thrumble.web.shared.armed import armed_view
 from thrumble.web.shared.next import next_view
 from thrumble.web.shared.reading import reading_view
 from thrumble.web.shared.takes import room_words, status_view
+from thrumble.web.shared.up_next import armed_view
 from thrumble.web.shared.uploading import upload_view
 from thrumble.web.templating import render
 
@@ -78,7 +78,7 @@ class Begin(Sent):
     zone: Annotated[Line, Field(max_length=64)] = "UTC"
     device: Annotated[Line, Field(max_length=200)] = ""
     tone: Reference | None = None
-    along: AlongForm | None = None
+    along: AccompanimentSettings | None = None
 
 
 class Report(Sent):
@@ -128,7 +128,7 @@ def play_page(
     neck = all_rigs[0].tuned_for(riff) if all_rigs else riff.instrument
     view = play_view(revision, neck, tempo)
     upload = upload_view(session, player_id, revision)
-    going = None if block is None else go_on(session, player_id, today, store=False)
+    going = None if block is None else next_block(session, player_id, today, store=False)
     is_block = going is not None and going.play_id == riff_id and going.block is not None
     return render(
         request,
@@ -152,7 +152,10 @@ def click_samples(rate: int, name: str) -> Response:
 
 @router.get("/play/{riff_id}/along", name="play_along")
 def play_along(
-    riff_id: Id, session: DbSession, player_id: PlayerId, settings: Annotated[AlongForm, Query()]
+    riff_id: Id,
+    session: DbSession,
+    player_id: PlayerId,
+    settings: Annotated[AccompanimentSettings, Query()],
 ) -> JSONResponse:
     """What is to be heard with these settings, at the riff's own tempo: the count-in, one round,
     how loud each bar is.
@@ -236,7 +239,7 @@ def take_chunk(
     frame: Annotated[int, Query(ge=0, le=MOST_FRAMES)],
 ) -> Response:
     """Float32 samples from a frame of the take on."""
-    verbs.keep_chunk(session, player_id, take_id, frame, data)
+    verbs.store_chunk(session, player_id, take_id, frame, data)
     return Response(status_code=204)
 
 

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from datetime import date
 from itertools import pairwise
 
-from thrumble.actions.along import backings_of
+from thrumble.actions.accompaniment import backings_of
 from thrumble.actions.judging import JudgedTake
-from thrumble.actions.planning import FOLLOWS, Going
+from thrumble.actions.planning import FOLLOWS, NextBlock
 from thrumble.core.counting import counted
 from thrumble.core.instrument import Instrument
 from thrumble.core.pulse.cues import (
@@ -22,10 +22,10 @@ from thrumble.core.pulse.cues import (
     round_cues,
 )
 from thrumble.core.pulse.groove import GROOVE_TITLES
-from thrumble.core.riff.beaten import beaten
+from thrumble.core.riff.beat_grid import beat_grid
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.shifts import shift_mm
-from thrumble.formats.along_form import AlongForm
+from thrumble.formats.accompaniment_settings import AccompanimentSettings
 from thrumble.store.practice.trials import Trial
 from thrumble.store.riffs.riffs import Revision
 from thrumble.web.drawings.bars import BarDrawing
@@ -111,11 +111,11 @@ def play_view(
     )
 
 
-def score_of(expanded: ExpandedRiff, settings: AlongForm) -> dict[str, object]:
+def score_of(expanded: ExpandedRiff, settings: AccompanimentSettings) -> dict[str, object]:
     """Everything that is to be heard, for the script, in seconds at the riff's tempo: `count` and
     `round` as [second, sound, level, bar of the round]; `levels`: of the bars, over and over.
     """
-    pulse, time = settings.pulse(), beaten(expanded)
+    pulse, time = settings.pulse(), beat_grid(expanded)
     return {
         "count": _cue_rows(count_cues(time, pulse)),
         "countS": count_in_s(time, pulse),
@@ -159,7 +159,7 @@ class BlockBar:
     follows: str
 
 
-def block_bar(going: Going, day: date) -> BlockBar | None:
+def block_bar(going: NextBlock, day: date) -> BlockBar | None:
     """The block that is played now; None where it is not this session's turn."""
     next_block = going.block
     if next_block is None:
@@ -230,8 +230,8 @@ def _plan(revision: Revision, expanded: ExpandedRiff, instrument: Instrument) ->
             for b in expanded.bars
         ],
         "moves": _eye_moves(expanded, instrument),
-        "score": score_of(expanded, AlongForm()),
-        "along": AlongForm().model_dump(mode="json"),
+        "score": score_of(expanded, AccompanimentSettings()),
+        "along": AccompanimentSettings().model_dump(mode="json"),
         "ringOut": 60 / expanded.tempo_bpm,
         "ringOutLeast": RING_OUT_LEAST_S,
     }

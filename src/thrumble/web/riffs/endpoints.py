@@ -14,7 +14,7 @@ from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.text import parse_riff
-from thrumble.formats.exchange import Asked, ReadRiff, format_of
+from thrumble.formats.exchange import ImportOptions, ReadRiff, format_of
 from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.formats.tablature.writing import write_tab
 from thrumble.store import database
@@ -148,7 +148,7 @@ async def import_riff(
         raise BadInput("choose one of the steps from the list")
     tuning = await run_in_threadpool(_first_tuning)
     data = await file.read(MAX_BYTES + 1)
-    options = Asked(part, Fraction(grid) if grid else None, tuning)
+    options = ImportOptions(part, Fraction(grid) if grid else None, tuning)
     async with request.state.turn.paused():
         imported = await read_file(data, options)
     return await run_in_threadpool(_take_import, request, imported, part, grid)

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
 
-from thrumble.actions.planning import Going, change_session, go_on, plan_now
+from thrumble.actions.planning import NextBlock, change_session, next_block, plan_now
 from thrumble.core.coach.planning.day_plan import BlockState, Session, moved, with_lock, with_state
 from thrumble.core.coach.planning.hand_health import RISE_RANGE_PERCENT
 from thrumble.core.coach.planning.plan import MOST_MINUTES
@@ -21,7 +21,7 @@ from thrumble.store.takes import takes
 from thrumble.web.deps import DbSession, PlayerId, Today
 from thrumble.web.inputs import Id, Line, Sent
 from thrumble.web.session.views import block_title, plan_view
-from thrumble.web.shared.armed import armed_block, armed_view
+from thrumble.web.shared.up_next import armed_block, armed_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -114,10 +114,10 @@ class Ended(Sent):
     state: Literal[BlockState.DONE, BlockState.SKIPPED]
 
 
-@router.post("/session/go", name="go_on")
+@router.post("/session/go", name="next_block")
 def go(request: Request, session: DbSession, player_id: PlayerId, today: Today) -> JSONResponse:
     """Where the session goes on: the page to open, or why it does not."""
-    return _going(request, go_on(session, player_id, today))
+    return _going(request, next_block(session, player_id, today))
 
 
 @router.post("/session/ended/{key}", name="end_block")
@@ -133,10 +133,10 @@ def end_block(
     change_session(
         session, player_id, today, lambda day_plan: with_state(day_plan, key, ended.state)
     )
-    return _going(request, go_on(session, player_id, today))
+    return _going(request, next_block(session, player_id, today))
 
 
-def _going(request: Request, going: Going) -> JSONResponse:
+def _going(request: Request, going: NextBlock) -> JSONResponse:
     address = None
     if going.block is not None and going.play_id is not None:
         page = request.app.url_path_for("play_page", riff_id=going.play_id)

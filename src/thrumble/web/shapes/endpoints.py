@@ -25,7 +25,7 @@ from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Line
 from thrumble.web.shapes.views import (
     At,
-    Found,
+    ShapeMatch,
     chosen_notes,
     found_chord,
     found_note,
@@ -40,7 +40,7 @@ _ROOT = re.compile(r"[A-G][#b]?")
 
 
 @dataclass(frozen=True, slots=True)
-class AskedShape:
+class ShapeQuery:
     """Which shape, and where."""
 
     shape: Annotated[Line, Query(max_length=30)] = "two"
@@ -48,10 +48,10 @@ class AskedShape:
     fret: Annotated[int | None, Query(ge=0, le=22)] = None
 
 
-AskedAt = Annotated[AskedShape, Depends()]
+PositionQuery = Annotated[ShapeQuery, Depends()]
 
 
-def _at(query: AskedShape) -> At:
+def _at(query: ShapeQuery) -> At:
     if query.shape not in SHAPES:
         raise BadInput("that shape isn't in the catalogue: choose one from it")
     return At(SHAPES[query.shape], query.root, query.fret)
@@ -60,7 +60,7 @@ def _at(query: AskedShape) -> At:
 @router.get("/shapes", name="shapes_page")
 def shapes_page(
     request: Request,
-    query: AskedAt,
+    query: PositionQuery,
     session: DbSession,
     player_id: PlayerId,
     name: Annotated[Line, Query(max_length=30)] = "",
@@ -80,7 +80,7 @@ def shapes_page(
     return render(request, "shapes/page.html", view=view, status_code=422 if unknown else 200)
 
 
-def _shape_match(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> Found:
+def _shape_match(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> ShapeMatch:
     """What a chord name, or a place such as 6/3, means. Raises BadInput."""
     place = _PLACE.fullmatch(name)
     if place is not None:
@@ -103,7 +103,7 @@ def _shape_match(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> Fou
 
 
 @router.get("/shapes/listen", name="listen_to_shape", dependencies=[costly(LISTENS_A_MINUTE)])
-def listen_to_shape(query: AskedAt, session: DbSession, player_id: PlayerId) -> Response:
+def listen_to_shape(query: PositionQuery, session: DbSession, player_id: PlayerId) -> Response:
     """The shape struck twice, muted and open, by the simulated guitarist: WAV."""
     neck = rigs.own_instrument(session, player_id)
     notes = _notes(query, neck)
@@ -118,7 +118,7 @@ def listen_to_shape(query: AskedAt, session: DbSession, player_id: PlayerId) -> 
     return Response(rehearsal.wav, media_type="audio/wav")
 
 
-def _notes(query: AskedShape, neck: Instrument) -> tuple[Note, ...]:
+def _notes(query: ShapeQuery, neck: Instrument) -> tuple[Note, ...]:
     spot = chosen_notes(_at(query), neck)
     if spot is None:
         raise BadInput("your tuning has no place for this shape: choose another one")
@@ -136,8 +136,8 @@ def make_ladder(
 ) -> Response:
     """A riff that brings the shape down the neck a fret at a time."""
     neck, hand = rigs.own_instrument(session, player_id), hands.hands_of(session, player_id).hand
-    at = _at(AskedShape(shape, root, fret))
-    rungs = reach_ladder(neck, _notes(AskedShape(shape, root, fret), neck), hand)
+    at = _at(ShapeQuery(shape, root, fret))
+    rungs = reach_ladder(neck, _notes(ShapeQuery(shape, root, fret), neck), hand)
     if not rungs:
         raise BadInput("this shape needs no ladder: it has an open string, or no stretch")
     riff = ladder_riff(at.shape.name, rungs, neck)

@@ -16,11 +16,11 @@ from thrumble.core.neck.catalogue import (
 from thrumble.core.neck.grips import grips
 from thrumble.core.neck.hand import REACH_RANGE_MM, SCHOOLS, Hand, School
 from thrumble.core.neck.ladder import reach_ladder
+from thrumble.core.neck.muting_map import Fingered, muting_map
 from thrumble.core.neck.places import find_places, name_at, roots_of
-from thrumble.core.neck.silence import Fingered, silence_map
 from thrumble.web.drawings.shapes import ShapeDrawing, shape_drawing
+from thrumble.web.shared.muting_lines import StringLine, string_lines
 from thrumble.web.shared.neck_words import avoid_words, comfort_words
-from thrumble.web.shared.silence_lines import StringLine, string_lines
 
 USUAL_FRET = 5
 MOST_PLACES = 16
@@ -94,7 +94,7 @@ class PlaceLine:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Found:
+class ShapeMatch:
     """What a name, or a place, turned out to be."""
 
     title: str
@@ -112,7 +112,7 @@ class ShapesView:
     cards: list[ShapeCard]
     chosen: ChosenShape | None
     missing: str
-    found: Found | None
+    found: ShapeMatch | None
     unknown: str  # why nothing was found; "" if it was, or nothing was asked for
     asked: str
     keys: list[tuple[str, bool]]
@@ -150,7 +150,7 @@ def shapes_view(
     neck: Instrument,
     hand: Hand,
     *,
-    match: Found | None,
+    match: ShapeMatch | None,
     unknown: str,
     text: str,
     flats: bool,
@@ -204,7 +204,7 @@ def _chosen(
     silence = None
     if at_fret.grip is not None:
         held = at_fret.grip.notes
-        silence = silence_map(held, len(neck.tuning), hand.damping)
+        silence = muting_map(held, len(neck.tuning), hand.damping)
     address = f"?shape={shape.key}&root={root}"
     rungs = reach_ladder(neck, notes, hand)
     tight = at_fret.grip is None or at_fret.grip.comfort(hand.reach_mm) < LEAST_LADDER_SPARE
@@ -307,7 +307,9 @@ def _out_of_reach(neck: Instrument, notes: tuple[Note, ...], school: School) -> 
     return f"out of reach: takes {needed_mm(neck, notes, school)} mm"
 
 
-def found_chord(name: str, chord: ChordName, neck: Instrument, hand: Hand, *, flats: bool) -> Found:
+def found_chord(
+    name: str, chord: ChordName, neck: Instrument, hand: Hand, *, flats: bool
+) -> ShapeMatch:
     """Every place of a chord, drawn."""
     places = find_places(chord, neck, hand)
     within = sum(place.grip is not None for place in places)
@@ -322,7 +324,7 @@ def found_chord(name: str, chord: ChordName, neck: Instrument, hand: Hand, *, fl
             place.notes, "", neck, left_handed=neck.left_handed, fingers=fingers
         )
         lines.append(PlaceLine(drawing, words, grip is not None))
-    return Found(
+    return ShapeMatch(
         title=name,
         sentence=f"{len(places)} places on your neck, {within} of them within your reach."
         if places
@@ -333,10 +335,10 @@ def found_chord(name: str, chord: ChordName, neck: Instrument, hand: Hand, *, fl
     )
 
 
-def found_note(string: int, fret: int, neck: Instrument, *, flats: bool) -> Found:
+def found_note(string: int, fret: int, neck: Instrument, *, flats: bool) -> ShapeMatch:
     """What sounds at a place, and the power chord on it."""
     name = name_at(neck, string, fret, flats=flats)
-    return Found(
+    return ShapeMatch(
         title=f"{string}/{fret} is {name}",
         sentence=f"A power chord with its root there is {name}5.",
         roots="",

@@ -1,8 +1,8 @@
 """What every screen of the neck says alike: what keeps a string quiet, how a spread feels."""
 
 from thrumble.core.neck.hand import Damping
+from thrumble.core.neck.muting_map import Quiet, Silencer
 from thrumble.core.neck.picking import Picking
-from thrumble.core.neck.silence import Quiet, Silencer
 
 FINGER_WORDS = {
     1: "first finger",

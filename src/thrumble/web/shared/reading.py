@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from thrumble.actions.along import known_along
+from thrumble.actions.accompaniment import load_accompaniment
 from thrumble.actions.judging import JudgedTake
 from thrumble.core.coach.progress.inner_pulse import inner_pulse, pulse_words
 from thrumble.core.coach.progress.stamina import longest_run
@@ -157,7 +157,7 @@ def corrected_words(count: int) -> str:
 
 def _pulse(take: Take, judgement: Judgement) -> list[str]:
     """What the bars without a click show."""
-    accompaniment = known_along(take.along)
+    accompaniment = load_accompaniment(take.along)
     pulse = inner_pulse(judgement, bar_levels(accompaniment.pulse()), accompaniment.bars_before)
     return [pulse_words(pulse)] if pulse else []
 

@@ -9,18 +9,18 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
 from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
-from thrumble.actions.along import known_along
+from thrumble.actions.accompaniment import load_accompaniment
 from thrumble.actions.coaching import rejudge_after_correction
 from thrumble.actions.judging import find_judged_take, judged_take
-from thrumble.actions.keeping import annotate_take, restore
 from thrumble.actions.playback import click_stem, listening_copy, take_stem
 from thrumble.actions.sound import fetch
+from thrumble.actions.storage import annotate_take, restore
 from thrumble.core.coach.verdict.judgement import HitKey
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import NotFound
 from thrumble.formats.labels import label_track
 from thrumble.formats.reading_json import reading_csv, reading_document
-from thrumble.store.practice import proofs
+from thrumble.store.practice import sound_checks
 from thrumble.store.practice.rounds import local_time
 from thrumble.store.riffs import riffs
 from thrumble.store.rig import rigs
@@ -83,10 +83,10 @@ def takes_page(
     return render(request, "takes/list.html", view=view, again=again)
 
 
-@router.post("/takes/again", name="read_all_again")
-def read_all_again(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
+@router.post("/takes/again", name="reanalyse_all")
+def reanalyse_all(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """Has every take heard by the present ear that only an older one has heard."""
-    total = verbs.read_all_again(session, player_id)
+    total = verbs.reanalyse_all(session, player_id)
     return render(request, "takes/_again.html", again=again_view(0, total, total))
 
 
@@ -121,7 +121,7 @@ def take_page(
     return render(
         request,
         "takes/page.html",
-        sound_check=proofs.is_check(session, player_id, take.riff_id),
+        sound_check=sound_checks.is_check(session, player_id, take.riff_id),
         status=status_view(take),
         asked=1,
         view=view,
@@ -225,7 +225,7 @@ def stem_of_take(
             take_stem(source, target, kind)
         else:
             judged = judged_take(session, player_id, take_id)
-            accompaniment = known_along(judged.take.along)
+            accompaniment = load_accompaniment(judged.take.along)
             click_stem(
                 source, target, judged.riff, judged.reading, settings=accompaniment, kind=kind
             )
@@ -268,7 +268,7 @@ def take_listen(
         take = takes.get_take(session, player_id, take_id)
         riff = riffs.get_revision(session, player_id, take.revision_id).riff
         reading = readings.get_reading(session, player_id, take_id)
-        accompaniment = known_along(take.along)
+        accompaniment = load_accompaniment(take.along)
         listening_copy(source, target, riff, reading, settings=accompaniment, click=click)
         return sent(target, "audio/wav", {"Cache-Control": "private, max-age=3600"})
 
@@ -278,7 +278,7 @@ def read_take_again(
     request: Request, take_id: Id, session: DbSession, player_id: PlayerId
 ) -> HTMLResponse:
     """Puts the take into the queue again, whatever state it is stuck in."""
-    take = verbs.read_again(session, player_id, take_id)
+    take = verbs.reanalyse_take(session, player_id, take_id)
     return render(request, "takes/_status.html", status=status_view(take), asked=1)
 
 

@@ -6,17 +6,17 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse
 
-from thrumble.actions.caring import known_of
+from thrumble.actions.hand_health import practice_history
 from thrumble.actions.planning import plan_now
-from thrumble.core.coach.planning.hand_health import WORST, Area, Comfort, When, take_care
+from thrumble.core.coach.planning.hand_health import WORST, Area, Comfort, When, advice_for
 from thrumble.core.errors import BadInput
 from thrumble.core.takes import TakeState
-from thrumble.store.practice import comfort, sessions
+from thrumble.store.practice import hand_health, sessions
 from thrumble.store.practice.rounds import local_time
 from thrumble.store.takes import take_lists
 from thrumble.web.deps import DbSession, PlayerId, Today, player_zone
 from thrumble.web.inputs import Line
-from thrumble.web.shared.armed import armed_block, armed_view
+from thrumble.web.shared.up_next import armed_block, armed_view
 from thrumble.web.templating import render
 from thrumble.web.today.views import LATEST, UNFINISHED, CareView, care_view, today_view
 
@@ -65,9 +65,13 @@ def today_page(
 
 def _care(session: DbSession, player_id: int, today: date, *, played: bool = False) -> CareView:
     answers = [
-        answer for answer in comfort.comfort_of(session, player_id, today) if answer.day == today
+        answer
+        for answer in hand_health.answers_of(session, player_id, today)
+        if answer.day == today
     ]
-    return care_view(take_care(known_of(session, player_id, today)), answers, played=played)
+    return care_view(
+        advice_for(practice_history(session, player_id, today)), answers, played=played
+    )
 
 
 @router.post("/comfort", name="tell_comfort")
@@ -86,5 +90,5 @@ def tell_comfort(
         raise BadInput("choose from the page: before or after, and where")
     hurting = tuple(dict.fromkeys(Area(area) for area in areas))
     answer = Comfort(today, When(when), score, hurting, numb)
-    comfort.add_comfort(session, player_id, answer, player_zone(request))
+    hand_health.add_answer(session, player_id, answer, player_zone(request))
     return render(request, "today/_care.html", care=_care(session, player_id, today))

@@ -13,8 +13,8 @@ from thrumble.core.coach.planning.hand_health import (
     share_left,
 )
 from thrumble.store.takes.take_lists import TakeLine
-from thrumble.web.shared.armed import ArmedView
 from thrumble.web.shared.takes import TakeLineView, take_line
+from thrumble.web.shared.up_next import ArmedView
 
 LATEST, UNFINISHED = 6, 3
 

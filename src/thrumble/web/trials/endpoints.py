@@ -6,7 +6,7 @@ from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse
 from pydantic import Field
 
-from thrumble.actions.trying import LONGEST_WAY, begin_trial, go_on, trial_now
+from thrumble.actions.trials import LONGEST_WAY, begin_trial, go_on, trial_now
 from thrumble.core.coach.comparing.trial import PAIRS_RANGE
 from thrumble.store.practice import trials
 from thrumble.store.riffs import drills, riffs

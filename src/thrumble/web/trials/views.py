@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from thrumble.actions.trying import Tried
+from thrumble.actions.trials import Tried
 from thrumble.core.coach.comparing.trial import Outcome
 from thrumble.core.counting import counted
 from thrumble.store.practice.trials import Trial

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.chance import student_quantile
+from thrumble.core.chance import t_ppf
 from thrumble.core.coach.comparing.metrics import (
     METRICS,
     HitColumns,
@@ -115,7 +115,7 @@ def compare_sides(a: Sequence[TakeHits], b: Sequence[TakeHits], *, seed: int = 0
             continue
         k = able.index(metric)
         first_mean, other = (float(metric.of(hits, _ones(hits))[0]) for hits in (first, second))
-        half = float(student_quantile(round(degrees[k], 1), level) * error[k])
+        half = float(t_ppf(round(degrees[k], 1), level) * error[k])
         value = other - first_mean
         interval = (value - half, value + half)
         out.append(Difference(metric=metric, a=first_mean, b=other, value=value, interval=interval))
@@ -223,7 +223,7 @@ def _places(a: HitColumns, b: HitColumns, spots: dict[Spot, int]) -> list[PlaceD
     both = [k for k in spots.values() if counts[0][k] and counts[1][k]]
     if not both:
         return []
-    times = student_quantile(min(MOST_DEGREES, free), 1 - (1 - CONFIDENCE) / 2 / len(both))
+    times = t_ppf(min(MOST_DEGREES, free), 1 - (1 - CONFIDENCE) / 2 / len(both))
     names = {number: spot for spot, number in spots.items()}
     out = []
     for k in both:

@@ -13,7 +13,7 @@ from math import ceil
 
 import numpy as np
 
-from thrumble.core.chance import student_quantile
+from thrumble.core.chance import t_ppf
 from thrumble.core.coach.comparing.metrics import METRICS, Metric, TakeHits, rows_of
 from thrumble.core.errors import BadInput
 from thrumble.core.signal import Array
@@ -132,7 +132,7 @@ def _outcome(
     spread = float(np.sqrt(left @ left / free))
     inverse = np.linalg.pinv(design.T @ design)
     level = 1 - (1 - CONFIDENCE) / 2 / max(1, looked_at)
-    times = student_quantile(float(free), level)
+    times = t_ppf(float(free), level)
     half = times * spread * float(np.sqrt(inverse[way, way]))
     value = float(fitted[way])
     a, b = (float(samples[[way == name for way in ways]].mean()) for name in ("A", "B"))

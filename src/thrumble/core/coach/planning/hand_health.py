@@ -73,7 +73,7 @@ class TakeEffort:
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
+class PracticeHistory:
     """What the rules look at: today, the days so far, the answers, the takes of the last weeks, the
     rise that is allowed.
     """
@@ -126,28 +126,28 @@ class Rule:
     """A row: what has to be so, and what to say then, with the figures of `_figures` in it."""
 
     name: str
-    holds: Callable[[Known], bool]
+    holds: Callable[[PracticeHistory], bool]
     words: str
     share: float
 
 
-def _worst(history: Known) -> int:
+def _worst(history: PracticeHistory) -> int:
     return max((answer.score for answer in history.answers()), default=0)
 
 
-def _usual_week(history: Known) -> float:
+def _usual_week(history: PracticeHistory) -> float:
     """Strokes of a usual week before this one; of those that were played."""
     weeks = [history.week(back) for back in range(1, EARLIER_WEEKS + 1)]
     played = [strokes for strokes in weeks if strokes]
     return sum(played) / len(played) if played else 0.0
 
 
-def _rise_percent(history: Known) -> float:
+def _rise_percent(history: PracticeHistory) -> float:
     usual = _usual_week(history)
     return 100 * (history.week(0) / usual - 1) if usual else 0.0
 
 
-def strokes_left(history: Known) -> float | None:
+def strokes_left(history: PracticeHistory) -> float | None:
     """How many strokes the week still has, by the rise allowed; None where there is no usual week
     to rise from.
     """
@@ -158,20 +158,20 @@ def strokes_left(history: Known) -> float | None:
     return max(0.0, allowed - history.week(0))
 
 
-def light_weeks(history: Known) -> bool:
+def light_weeks(history: PracticeHistory) -> bool:
     """Whether the usual week is so light that its rise is held against nobody."""
     return _usual_week(history) * (1 + history.rise_percent / 100) < LEAST_WEEK
 
 
-def _numb(history: Known) -> bool:
+def _numb(history: PracticeHistory) -> bool:
     return any(answer.numb for answer in history.answers())
 
 
-def _rose(history: Known) -> bool:
+def _rose(history: PracticeHistory) -> bool:
     return history.week(0) >= LEAST_WEEK and _rise_percent(history) > history.rise_percent
 
 
-def _grew_worse(history: Known) -> bool:
+def _grew_worse(history: PracticeHistory) -> bool:
     """More discomfort after playing than before, on each of the last three days that say both."""
     days: dict[date, dict[When, int]] = {}
     for answer in history.comfort:
@@ -180,7 +180,7 @@ def _grew_worse(history: Known) -> bool:
     return len(both) == 3 and all(s[When.AFTER] > s[When.BEFORE] for s in both)
 
 
-def _figures(history: Known) -> dict[str, str]:
+def _figures(history: PracticeHistory) -> dict[str, str]:
     return {
         "worst": f"{_worst(history)} of {WORST}",
         "strokes": counted(history.week(0), "stroke"),
@@ -237,7 +237,7 @@ RULES = (
 LOUDNESS = "Keep the volume down and wear ear protection at rehearsal."
 
 
-def take_care(history: Known) -> list[Advice]:
+def advice_for(history: PracticeHistory) -> list[Advice]:
     """What the rules say now, the gravest first; nothing where all is well."""
     figures = _figures(history)
     advice = [

@@ -19,7 +19,7 @@ from statistics import NormalDist
 
 import numpy as np
 
-from thrumble.core.chance import normal_below
+from thrumble.core.chance import norm_cdf
 from thrumble.core.signal import Array
 
 PROBABILITY = 0.8
@@ -98,7 +98,7 @@ def clean_speed(
 
 def chance_clean(estimate_bpm: float, tempo_bpm: float) -> float:
     """The probability of a clean round at a tempo, on a usual day, for a clean speed."""
-    return float(normal_below(np.log(estimate_bpm / tempo_bpm) / STEEPNESS + POINT))
+    return float(norm_cdf(np.log(estimate_bpm / tempo_bpm) / STEEPNESS + POINT))
 
 
 def _normal(x: Array, spread: float) -> Array:
@@ -141,7 +141,7 @@ def _log_chance(tempo: float, clean: bool) -> Array:
     riff's.
     """
     above = (_grid() - np.log(tempo)) / STEEPNESS + POINT
-    chance = np.clip(normal_below(above if clean else -above), 1e-12, 1.0)
+    chance = np.clip(norm_cdf(above if clean else -above), 1e-12, 1.0)
     return np.asarray(np.log(chance))
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from thrumble.core.chance import student_quantile
+from thrumble.core.chance import t_ppf
 from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.counting import counted
 
@@ -61,7 +61,7 @@ def inner_pulse(
         return None
     mean = float(np.mean(slopes))
     error = float(np.std(slopes, ddof=1)) / np.sqrt(len(slopes))
-    half = student_quantile(len(slopes) - 1, 1 - (1 - CONFIDENCE) / 2) * error
+    half = t_ppf(len(slopes) - 1, 1 - (1 - CONFIDENCE) / 2) * error
     return InnerPulse(mean, (mean - half, mean + half), len(slopes))
 
 

@@ -7,7 +7,7 @@ from typing import ClassVar, Self
 
 import numpy as np
 
-from thrumble.core.chance import binomial_above
+from thrumble.core.chance import binom_sf
 from thrumble.core.coach.verdict.finding import (
     MAX_CHANCE,
     Finding,
@@ -28,7 +28,7 @@ UNEVEN_DB = 3.2
 
 def exceeds_error_rate(count: int, n: int, error_rate: float) -> bool:
     """Whether `count` of `n` exceeds the detector's own error rate (binomial test)."""
-    return count > 0 and binomial_above(count - 1, n, error_rate) < MAX_CHANCE
+    return count > 0 and binom_sf(count - 1, n, error_rate) < MAX_CHANCE
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

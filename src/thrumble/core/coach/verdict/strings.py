@@ -20,7 +20,7 @@ from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement
 from thrumble.core.counting import counted
 from thrumble.core.neck.catalogue import easiest
 from thrumble.core.neck.hand import Hand
-from thrumble.core.neck.silence import silence_map
+from thrumble.core.neck.muting_map import muting_map
 from thrumble.core.riff.drills.catalogue import DrillKind
 
 # How often a stop or a chord is measured wrong, at most: neither has odds of its own.
@@ -170,7 +170,7 @@ def _what_mutes(string: int, ringing: list[JudgedHit], judgement: Judgement) -> 
         grip = easiest(judgement.instrument, hit.due.hit.notes, Hand())
         if grip is None or string not in (hit.hit.stray_strings or ()):
             continue
-        for muted in silence_map(grip.notes, len(judgement.instrument.tuning)).quiet:
+        for muted in muting_map(grip.notes, len(judgement.instrument.tuning)).quiet:
             if muted.string == string and muted.by is not None:
                 counts[muted.by.value, str(muted.finger or "")] += 1
     return max(sorted(counts), key=lambda key: counts[key], default=("", ""))

@@ -8,7 +8,7 @@ from typing import ClassVar, Self
 
 import numpy as np
 
-from thrumble.core.chance import fisher_above
+from thrumble.core.chance import f_sf
 from thrumble.core.coach.verdict.finding import (
     MAX_CHANCE,
     MIN_SPOILED_SHARE,
@@ -105,7 +105,7 @@ def _chance_of_curve(late_ms: Array, curve: Array, weights: Array) -> float:
     error = float(np.sum(weights * rest**2)) / (n - CURVE_DEGREE - 1)
     follows = float(np.clip(rest[1:] @ rest[:-1] / max(1e-9, float(rest @ rest)), 0.0, 0.9))
     ratio = gained / max(1e-9, error) * (1 - follows) / (1 + follows)
-    return fisher_above(CURVE_DEGREE, n - CURVE_DEGREE - 1, ratio)
+    return f_sf(CURVE_DEGREE, n - CURVE_DEGREE - 1, ratio)
 
 
 def _fit_curve(t: Array, late_ms: Array) -> tuple[Array, Array]:

@@ -12,7 +12,7 @@ from typing import ClassVar, Self
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.chance import binomial_above, student_below
+from thrumble.core.chance import binom_sf, t_cdf
 from thrumble.core.coach.verdict.finding import (
     MAX_CHANCE,
     MIN_SPOILED_SHARE,
@@ -207,7 +207,7 @@ def _steps_of_places(
         here_ms = late.left_ms[rows]
         step_ms = float(np.median(here_ms)) - middle_ms
         error_ms = 1.25 * max(spread_ms, robust_spread(here_ms)) / np.sqrt(len(rows))
-        chance = 2 * student_below(len(rows) - 1, -abs(step_ms) / error_ms) * len(rows_at)
+        chance = 2 * t_cdf(len(rows) - 1, -abs(step_ms) / error_ms) * len(rows_at)
         if abs(step_ms) >= MIN_AUDIBLE_MS and chance < MAX_CHANCE:
             part[rows] = step_ms
             steps_ms[at] = step_ms
@@ -253,7 +253,7 @@ class Tiring(Finding):
         # Spearman's rank correlation of size with time
         r = float(np.corrcoef(np.argsort(np.argsort(size)), np.arange(n))[0, 1])
         t = r * np.sqrt((n - 2) / max(1e-9, 1 - r * r))
-        if r <= 0 or student_below(n - 2, -t) > MAX_CHANCE:
+        if r <= 0 or t_cdf(n - 2, -t) > MAX_CHANCE:
             return None
 
         third = n // 3
@@ -318,7 +318,7 @@ class LooseTiming(Finding):
             return None
         steady = NormalDist(sigma=STEADY_SPREAD_MS)
         share_off = fmean(2 * steady.cdf(-limit_ms) for limit_ms in late.limits_ms)
-        if binomial_above(len(off) - 1, n, share_off) > 0.01:
+        if binom_sf(len(off) - 1, n, share_off) > 0.01:
             return None
         off_ms = late.left_ms[np.abs(late.left_ms) > late.limits_ms]
         return cls(

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.front.conditioning import RUMBLE_HZ, WORK_RATE_HZ, Heard
+from thrumble.core.ear.front.conditioning import RUMBLE_HZ, WORK_RATE_HZ, Conditioned
 from thrumble.core.signal import Samples, filtered, high_pass
 from thrumble.core.transforms import irfft, rfft
 
@@ -46,7 +46,9 @@ class Bleed:
         return np.asarray((energy > 1e-9) & (left < LEFT_OVER * energy))
 
 
-def without_bleed(conditioned: Heard, accompaniment: Samples) -> tuple[Heard, Bleed | None]:
+def without_bleed(
+    conditioned: Conditioned, accompaniment: Samples
+) -> tuple[Conditioned, Bleed | None]:
     """The take without what kept time for it, and that as it was found; the same take and None
     where there is no trace of it.
 
@@ -63,16 +65,16 @@ def without_bleed(conditioned: Heard, accompaniment: Samples) -> tuple[Heard, Bl
     lag = _lag(conditioned.samples, reference)
     if lag is None:
         return conditioned, None
-    reference = _moved(reference, lag)
+    reference = _shifted(reference, lag)
     bleed: Samples | None = None
     ridge: float | None = None
     for _ in range(PASSES):
         rest = conditioned.samples if bleed is None else conditioned.samples - bleed
-        way = _way(conditioned.samples, reference, rest, ridge)
+        way = _estimate_response(conditioned.samples, reference, rest, ridge)
         if way is None:
             break
         ridge = way.ridge
-        bleed = _sent(reference, way.taps)
+        bleed = _convolved(reference, way.taps)
     if bleed is None:
         return conditioned, None
     rest = conditioned.samples - bleed
@@ -81,22 +83,24 @@ def without_bleed(conditioned: Heard, accompaniment: Samples) -> tuple[Heard, Bl
 
 
 @dataclass(frozen=True, slots=True)
-class _Way:
+class _ImpulseResponse:
     """A filter, and how hard it was held down in the fit."""
 
     taps: NDArray[np.float64]
     ridge: float
 
 
-def _way(samples: Samples, reference: Samples, rest: Samples, ridge: float | None) -> _Way | None:
+def _estimate_response(
+    samples: Samples, reference: Samples, rest: Samples, ridge: float | None
+) -> _ImpulseResponse | None:
     """The way from what was meant, moved to where its answer begins, to what came back; None where
     it explains nothing that it was not fitted to.
 
     rest : the guitar alone as far as it is known. When and where it is loud, the recording speaks
     less for the way. `ridge`: from an earlier pass, None to find it.
     """
-    recorded, other, guitar = (_high(x) for x in (samples, reference, rest))
-    weight = _evenly(guitar)
+    recorded, other, guitar = (_high_passed(x) for x in (samples, reference, rest))
+    weight = _whitened(guitar)
     powers, products, spectra = _spectra(recorded * weight, other * weight, guitar * weight)
     loud = _smoothed(spectra.sum(axis=0))
     powers, products, energies = powers / loud, products / loud, (spectra / loud).sum(axis=1)
@@ -107,17 +111,17 @@ def _way(samples: Samples, reference: Samples, rest: Samples, ridge: float | Non
     if ridge is None:
         return None
     fitted = _fitted(autos.sum(axis=0), crosses.sum(axis=0), ridge)
-    return _Way(fitted * _faded(taps), ridge)
+    return _ImpulseResponse(fitted * _fade_window(taps), ridge)
 
 
-def _faded(taps: int) -> NDArray[np.float64]:
+def _fade_window(taps: int) -> NDArray[np.float64]:
     """The filter's ends come and go softly: what does not fit shall make no edge."""
     n = round(FADE_S * WORK_RATE_HZ)
     ends = 0.5 - 0.5 * np.cos(np.pi * (np.arange(n) + 0.5) / n)
     return np.concatenate([ends, np.ones(taps - 2 * n), ends[::-1]])
 
 
-def _high(samples: Samples) -> Samples:
+def _high_passed(samples: Samples) -> Samples:
     return filtered(samples, WORK_RATE_HZ, high_pass(LOW_HZ))
 
 
@@ -134,7 +138,7 @@ def _ridge(autos: NDArray[np.float64], crosses: NDArray[np.float64], least: floa
     return best if best is not None and worth[best] > least else None
 
 
-def _evenly(samples: Samples) -> Samples:
+def _whitened(samples: Samples) -> Samples:
     """What brings loud and soft stretches to one level."""
     n = round(EVEN_S * WORK_RATE_HZ)
     total = np.concatenate([[0.0], np.cumsum(np.square(samples, dtype=np.float64))])
@@ -183,10 +187,10 @@ def _lag(samples: Samples, reference: Samples) -> int | None:
     """Where the way back begins, samples: just before the sharpest answer; None where none stands
     out.
     """
-    recorded = _high(samples)
-    weight = _evenly(recorded)
+    recorded = _high_passed(samples)
+    weight = _whitened(recorded)
     even = recorded * weight
-    powers, products, spectra = _spectra(even, _high(reference) * weight, even)
+    powers, products, spectra = _spectra(even, _high_passed(reference) * weight, even)
     loud = _smoothed(spectra.sum(axis=0))
     power, product = powers.sum(axis=0) / loud, products.sum(axis=0) / loud
     answer = irfft(product / (power + 0.01 * power.mean()), SIZE)
@@ -197,7 +201,7 @@ def _lag(samples: Samples, reference: Samples) -> int | None:
     return low + int(window.argmax()) - round(BEFORE_S * WORK_RATE_HZ)
 
 
-def _moved(samples: Samples, by: int) -> Samples:
+def _shifted(samples: Samples, by: int) -> Samples:
     """As many samples later, or earlier, and as long as before."""
     out = np.zeros_like(samples)
     if by >= 0:
@@ -235,7 +239,7 @@ def _held_out(
     return np.array(gains)
 
 
-def _sent(reference: Samples, taps: NDArray[np.float64]) -> Samples:
+def _convolved(reference: Samples, taps: NDArray[np.float64]) -> Samples:
     """What was meant, through the way it took; as long as before."""
     spectrum = rfft(taps.astype(np.float32), SIZE)
     out = np.zeros(reference.size + SIZE, dtype=np.float32)

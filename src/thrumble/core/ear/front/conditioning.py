@@ -29,7 +29,7 @@ LEAST = WORK_RATE_HZ // 5  # a shorter take is made so long with silence: all wi
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Heard:
+class Conditioned:
     """A conditioned take. `samples` at WORK_RATE_HZ, peak 1 unless silent; `gain_db` brings them
     back to the file's level.
     """
@@ -80,12 +80,14 @@ def in_memory(samples: NDArray[np.floating], rate_hz: int) -> InMemory:
     return InMemory(samples[:, np.newaxis] if samples.ndim == 1 else samples, rate_hz)
 
 
-def condition(samples: NDArray[np.floating], rate_hz: int) -> Heard:
+def condition(samples: NDArray[np.floating], rate_hz: int) -> Conditioned:
     """`condition_recording` for samples at hand, shape (n,) or (n, channels)."""
     return condition_recording(in_memory(samples, rate_hz))
 
 
-def condition_recording(recording: Recording, channels: tuple[int, ...] | None = None) -> Heard:
+def condition_recording(
+    recording: Recording, channels: tuple[int, ...] | None = None
+) -> Conditioned:
     """Mixes the live channels, removes DC and rumble, resamples and brings to a common level.
 
     channels : those to use, counted from 0; all if None.
@@ -105,7 +107,7 @@ def condition_recording(recording: Recording, channels: tuple[int, ...] | None =
     silent = loudest < 1e-4  # -80 dBFS: below any microphone's noise that a guitar would rise from
     if not silent:
         mono /= np.float32(loudest)
-    return Heard(
+    return Conditioned(
         samples=mono,
         gain_db=20 * float(np.log10(max(loudest, 1e-10))),
         duration_s=survey.frames / rate_hz,

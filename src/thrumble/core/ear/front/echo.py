@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, Heard
+from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, Conditioned
 from thrumble.core.signal import Samples, filtered, high_pass
 from thrumble.core.transforms import irfft, next_fast_len, rfft
 
@@ -36,7 +36,7 @@ SOFT = 1e-3  # of the mean power: what is softer counts for less than the rest, 
 FLOOR = 1e-5  # of noise, so that silence can be made white
 
 
-def without_delay(conditioned: Heard) -> tuple[Heard, float | None]:
+def without_echo_effect(conditioned: Conditioned) -> tuple[Conditioned, float | None]:
     """The take without an echo's repeats, and the echo's lag in seconds; the same take and None
     where none is heard.
     """
@@ -46,8 +46,10 @@ def without_delay(conditioned: Heard) -> tuple[Heard, float | None]:
     if echo is None:
         return conditioned, None
     lag, share = echo
-    repeats = _repeats(_middle(conditioned.samples, FIT_S), lag, share)
-    return replace(conditioned, samples=_undone(conditioned.samples, repeats)), lag / WORK_RATE_HZ
+    repeats = _estimate_repeats(_middle(conditioned.samples, FIT_S), lag, share)
+    return replace(
+        conditioned, samples=_without_repeats(conditioned.samples, repeats)
+    ), lag / WORK_RATE_HZ
 
 
 def _middle(samples: Samples, most_s: float) -> Samples:
@@ -61,7 +63,7 @@ def _find(samples: Samples) -> tuple[int, float] | None:
     """The lag in samples after which everything comes again, and the white sound's share that does;
     None where none stands out.
     """
-    white = _White(filtered(samples, WORK_RATE_HZ, high_pass(LOW_HZ)))
+    white = _Whitened(filtered(samples, WORK_RATE_HZ, high_pass(LOW_HZ)))
     low, high = (round(lag * WORK_RATE_HZ) for lag in LAGS_S)
     whitened = (white.own * _evenly(_power(white.own))).ravel()
     correlation = np.abs(_autocorrelation(whitened, 2 * high + 1))
@@ -78,7 +80,7 @@ def _find(samples: Samples) -> tuple[int, float] | None:
     return best, float(inside[best])
 
 
-class _White:
+class _Whitened:
     """A sound's own prediction, frame by frame, and what it leaves of other sounds: what is alike
     in both stays alike, what goes on by itself vanishes.
     """
@@ -127,35 +129,35 @@ def _predictors(autos: Array) -> Array:
     return out
 
 
-def _repeats(samples: Samples, lag: int, share: float) -> list[Repeat]:
+def _estimate_repeats(samples: Samples, lag: int, share: float) -> list[Repeat]:
     """The repeats at a lag and its multiples: filters are fitted to what is left of the echo, and
     their work is undone, by turns. Frames far softer than an echo of what sounded a lag before
     would be have no say: that was a repeat itself, and comes no more.
     """
-    white = _White(samples)
+    white = _Whitened(samples)
     own_power = _power(white.own)
     dry, repeats = samples, list[Repeat]()
     for turn in range(PASSES):
         rest, repeats = white.own, []
         for number in range(1, (1 if turn == 0 else REPEATS) + 1):
             begin = number * lag + TAPS[0]
-            source = white.rest(_later(dry, begin))
+            source = white.rest(_delayed(dry, begin))
             sent = _power(source)
             telling = own_power > (FAINTEST * share) ** 2 * sent
             even = _evenly(own_power + SURE * sent) * telling
             taps = _fitted((rest * even).ravel(), (source * even).ravel())
             repeats.append((begin, taps))
-            rest = rest - _through(source.ravel(), taps).reshape(rest.shape)
+            rest = rest - _filtered_by(source.ravel(), taps).reshape(rest.shape)
         if turn < PASSES - 1:
-            dry = _undone(samples, repeats)
+            dry = _without_repeats(samples, repeats)
     return repeats
 
 
-def _undone(samples: Samples, repeats: list[Repeat]) -> Samples:
+def _without_repeats(samples: Samples, repeats: list[Repeat]) -> Samples:
     """The sound without its repeats, and without theirs."""
     dry = samples
     for _ in range(ROUNDS):
-        wet = sum(_later(_through(dry, taps), begin) for begin, taps in repeats)
+        wet = sum(_delayed(_filtered_by(dry, taps), begin) for begin, taps in repeats)
         dry = np.asarray(samples - wet, dtype=np.float32)
     return dry
 
@@ -165,14 +167,16 @@ def _fitted(target: Samples, source: Samples) -> Samples:
     from scipy.linalg import solve_toeplitz  # slow to import, and seldom needed
 
     size = TAPS[1] - TAPS[0]
-    column = _products(source, source, size)
+    column = _cross_correlation(source, source, size)
     column[0] *= 1 + RIDGE
     if column[0] <= 0:
         return np.zeros(size, dtype=np.float32)
-    return np.asarray(solve_toeplitz(column, _products(target, source, size)), dtype=np.float32)
+    return np.asarray(
+        solve_toeplitz(column, _cross_correlation(target, source, size)), dtype=np.float32
+    )
 
 
-def _later(samples: Samples, by: int) -> Samples:
+def _delayed(samples: Samples, by: int) -> Samples:
     """So many samples later, and as long as before."""
     out = np.zeros_like(samples)
     if by < samples.size:
@@ -180,12 +184,12 @@ def _later(samples: Samples, by: int) -> Samples:
     return out
 
 
-def _through(samples: Samples, taps: Samples) -> Samples:
+def _filtered_by(samples: Samples, taps: Samples) -> Samples:
     """The sound through a short filter, as long as before."""
     return np.asarray(np.convolve(samples, taps)[: samples.size], dtype=np.float32)
 
 
-def _products(late: Samples, early: Samples, lags: int) -> Array:
+def _cross_correlation(late: Samples, early: Samples, lags: int) -> Array:
     """How alike a sound is to another 0 to `lags` - 1 samples before; shape (lags,)."""
     size = early.size
     return np.array([float(late[k:] @ early[: size - k]) for k in range(lags)])

@@ -216,7 +216,7 @@ def classify_hits(
 
     planned : index into KINDS per hit, -1 where the hit is not in the riff.
     profile : the player's own examples in this tone, whose kinds are known.
-    strange : how far the sound is from the training's (`familiarity.strangeness`); without examples
+    strange : how far the sound is from the training's (`familiarity.novelty`); without examples
     the odds are the more modest the farther.
     """
     if not len(measures):

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.ear.align.onsets import Candidates
-from thrumble.core.ear.front.conditioning import Heard
+from thrumble.core.ear.front.conditioning import Conditioned
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import Bands
 from thrumble.core.ear.measure.articulation import (
@@ -20,7 +20,7 @@ from thrumble.core.ear.measure.articulation import (
     mute_depths,
 )
 from thrumble.core.ear.measure.chords import UNTOLD, ChordCheck, Ringing, check_chords
-from thrumble.core.ear.measure.familiarity import strangeness
+from thrumble.core.ear.measure.novelty import novelty
 from thrumble.core.ear.measure.placing import place_hits
 from thrumble.core.ear.measure.ringing import Ring, hit_levels_db, measure_rings, rest_levels_db
 from thrumble.core.ear.measure.strumming import strum_times
@@ -46,7 +46,7 @@ class TakeSound:
     give levels.
     """
 
-    heard: Heard
+    heard: Conditioned
     bands: Bands
     envelope: Envelope
     levels: bool
@@ -146,19 +146,19 @@ def _measure(
     )
     written = np.array([_written_depth(matched.due[k][0]) if k >= 0 else np.nan for k in which])
     measures = measure_hits(sound.heard.samples, sound.bands, onsets, ends)
-    novelty = strangeness(measures, ear)
+    take_novelty = novelty(measures, ear)
     return _Struck(
         due=which,
         onsets_s=onsets,
         nexts_s=nexts,
-        probabilities=classify_hits(measures, planned, ear, profile, novelty),
+        probabilities=classify_hits(measures, planned, ear, profile, take_novelty),
         depths=mute_depths(measures, ear, written, profile),
         rings=measure_rings(sound.bands, onsets, nexts, take_end_s=sound.heard.duration_s),
         loud_db=hit_levels_db(
             sound.heard.samples, onsets, np.minimum(nexts - onsets, 1.0), sound.heard.gain_db
         ),
         strums_ms=strum_times(sound.envelope, onsets, ear),
-        strange=novelty,
+        strange=take_novelty,
     )
 
 

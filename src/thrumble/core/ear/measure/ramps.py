@@ -4,7 +4,7 @@ and how much louder it got, from a line through the depths that were heard.
 
 import numpy as np
 
-from thrumble.core.chance import student_reach
+from thrumble.core.chance import t_two_sided_95
 from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import HitReading, HitState, RampReading
 from thrumble.core.riff.expand import DueHit
@@ -81,4 +81,4 @@ def _line(at: Array, depth: Array) -> tuple[Array, float]:
     residual = depth - np.polyval(line, at)
     freedom = at.size - 2
     spread = np.sqrt(np.sum(residual**2) / freedom / np.sum((at - at.mean()) ** 2))
-    return line, float(student_reach(freedom) * spread)
+    return line, float(t_two_sided_95(freedom) * spread)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from thrumble.core.ear.measure.along import find_changes
+from thrumble.core.ear.measure.drift import find_drift
 from thrumble.core.ear.measure.swing import measure_swing
 from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import ExtraOnset, HeardKind, HitReading, HitState, Summary
@@ -64,7 +64,7 @@ def summarise(
         level_spread_db=round(robust_spread(levels), 2) if levels.size >= LEAST_HITS else None,
         accent_db=_contrast(played, lambda d: d.hit.accent),
         up_stroke_db=_contrast(played, lambda d: d.hit.stroke is Stroke.UP),
-        changes=find_changes(played, expanded.tempo_bpm),
+        changes=find_drift(played, expanded.tempo_bpm),
     )
 
 

@@ -14,7 +14,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from thrumble.core.chance import student_reach
+from thrumble.core.chance import t_two_sided_95
 from thrumble.core.ear.reading import HitReading, SwingBar
 from thrumble.core.music.feel import Feel
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
@@ -60,7 +60,7 @@ def measure_swing(
         mine = [p for p in pairs if (p.round, p.bar) == (number, bar)]
         if len(mine) >= LEAST_IN_BAR:
             measured_ratio = _ratio(mine)
-            reach = student_reach(len(pairs) - 1) * _error(mine, measured_ratio, scatter)
+            reach = t_two_sided_95(len(pairs) - 1) * _error(mine, measured_ratio, scatter)
             bars.append(
                 SwingBar(
                     bar=bar,
@@ -69,7 +69,7 @@ def measure_swing(
                     interval=(round(measured_ratio - reach, 3), round(measured_ratio + reach, 3)),
                 )
             )
-    reach = student_reach(len(pairs) - 1) * _error(pairs, ratio, scatter)
+    reach = t_two_sided_95(len(pairs) - 1) * _error(pairs, ratio, scatter)
     return Swing(round(ratio, 3), (round(ratio - reach, 3), round(ratio + reach, 3))), bars
 
 

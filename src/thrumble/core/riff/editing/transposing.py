@@ -6,9 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from thrumble.core.chords.laying import LAST_FRET, lay_pitches
 from thrumble.core.chords.names import NAME, name_notes
 from thrumble.core.chords.shapes import REACH_FRETS
+from thrumble.core.chords.voicing import LAST_FRET, lay_pitches
 from thrumble.core.counting import counted
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument, Note, check_instrument

@@ -13,7 +13,7 @@ Z = 1.959964  # of 95 % of a normal distribution
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class ProofHit:
+class CheckHit:
     """One hit of a sound check. `asked` is the truth, `told` what the ear was told, `heard` what it
     said, `unsure` among that; None where it heard nothing. `chance`: how sure it was of the kind it
     thought likeliest.
@@ -35,7 +35,7 @@ class ProofHit:
         return self.heard == self.asked
 
 
-def lost_hits(hits: Sequence[ProofHit]) -> int | None:
+def missing_hits(hits: Sequence[CheckHit]) -> int | None:
     """How many hits have no sound where they are due, if those are so many that the take began
     elsewhere or is of something else, and what was asked is the truth no more; None otherwise.
     """
@@ -62,7 +62,7 @@ class Share:
         return max(0.0, middle - half), min(1.0, middle + half)
 
 
-def proof_of(script: ExpandedRiff, decoys: ExpandedRiff, reading: Reading) -> list[ProofHit]:
+def score_hits(script: ExpandedRiff, decoys: ExpandedRiff, reading: Reading) -> list[CheckHit]:
     """Return every hit of the first round in order: `script` is what was to be played, `decoys` the
     same riff as the analyser was shown it. Hits that the take doesn't reach are left out.
     """
@@ -76,7 +76,7 @@ def proof_of(script: ExpandedRiff, decoys: ExpandedRiff, reading: Reading) -> li
         if hit.state is HitState.PLAYED:
             articulation = (hit.heard_articulation or HeardKind.UNSURE).value
         out.append(
-            ProofHit(
+            CheckHit(
                 index=due.index,
                 section=due.identity.section,
                 bar=due.bar,
@@ -92,11 +92,11 @@ def proof_of(script: ExpandedRiff, decoys: ExpandedRiff, reading: Reading) -> li
     return out
 
 
-def _kind(kind: Articulation) -> Callable[[ProofHit], bool]:
+def _kind(kind: Articulation) -> Callable[[CheckHit], bool]:
     return lambda hit: hit.asked == kind.value
 
 
-ROWS: tuple[tuple[str, Callable[[ProofHit], bool]], ...] = (
+ROWS: tuple[tuple[str, Callable[[CheckHit], bool]], ...] = (
     ("open, palm or dead", lambda _: True),
     ("open notes", lambda hit: hit.asked == "open" and hit.strings == 1),
     ("open chords", lambda hit: hit.asked == "open" and hit.strings > 1),
@@ -108,7 +108,7 @@ ROWS: tuple[tuple[str, Callable[[ProofHit], bool]], ...] = (
 )
 
 
-def shares(hits: list[ProofHit], struck: frozenset[int] = frozenset()) -> list[Share]:
+def shares(hits: list[CheckHit], struck: frozenset[int] = frozenset()) -> list[Share]:
     """How often the ear was right, row by row, without the hits that the player struck out, by
     index. A hit it did not hear, or was unsure of, counts as wrong.
     """

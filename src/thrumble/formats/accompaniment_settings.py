@@ -12,7 +12,7 @@ MOST_BARS = 100_000
 MOST_SEED = 2**31 - 1
 
 
-class AlongForm(BaseModel):
+class AccompanimentSettings(BaseModel):
     """`bars_before`: how many bars had been played when the take begins, of a riff that goes round
     and round; `run`: what all takes of one such going round have in common.
     """

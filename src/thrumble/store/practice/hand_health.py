@@ -11,7 +11,7 @@ from thrumble.store.practice.tables import ComfortRow
 REMEMBERED = timedelta(days=60)
 
 
-def add_comfort(session: Session, player_id: int, comfort: Comfort, zone: str) -> None:
+def add_answer(session: Session, player_id: int, comfort: Comfort, zone: str) -> None:
     """Keeps an answer; a second one on the same day, before or after, takes the first one's
     place.
     """
@@ -37,7 +37,7 @@ def add_comfort(session: Session, player_id: int, comfort: Comfort, zone: str) -
     session.flush()
 
 
-def comfort_of(session: Session, player_id: int, today: date) -> list[Comfort]:
+def answers_of(session: Session, player_id: int, today: date) -> list[Comfort]:
     """The answers of the last weeks, the oldest first."""
     query = (
         select(ComfortRow)

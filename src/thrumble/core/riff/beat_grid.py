@@ -3,16 +3,16 @@
 from collections.abc import Callable
 
 from thrumble.core.pulse.click import TimedBar
-from thrumble.core.pulse.cues import Beaten
+from thrumble.core.pulse.cues import BeatGrid
 from thrumble.core.riff.counts import Counting, counts_of
 from thrumble.core.riff.expand import ExpandedRiff
 
 
-def beaten(expanded: ExpandedRiff) -> Beaten:
+def beat_grid(expanded: ExpandedRiff) -> BeatGrid:
     """One round of a riff, for the click and the drummer."""
     counts = counts_of(expanded, Counting.GROUPS) or {}
     played = [due for due in expanded.hits if due.bar >= 1]
-    return Beaten(
+    return BeatGrid(
         bars=expanded.bars,
         begin_s=expanded.begin_s,
         round_s=expanded.round_s,

@@ -23,7 +23,7 @@ _LOCK = re.compile(r"(\d{1,6})~((?:\d{1,2}\.\d{1,2}(?:-|$|(?=~)))*)~((?:\d(?:\.|
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Asked:
+class NeckQuery:
     """Which route is looked at, and at which hit; for which hands, wishes, tempo and locks."""
 
     hands: Hands
@@ -108,13 +108,13 @@ class RawAsked:
     at: Annotated[int | None, Query(ge=0, le=100_000)] = None
 
 
-def read_asked(raw: RawAsked, hands: Hands) -> Asked:
+def parse_query(raw: RawAsked, hands: Hands) -> NeckQuery:
     """What is asked, the player's own hands filled in. Raises BadInput for words that are on no
     list.
     """
     hand = hands.hand
     school = hand.school if not raw.school else _one_of(School, raw.school, "fingers")
-    return Asked(
+    return NeckQuery(
         hands=replace(
             hands,
             hand=Hand(

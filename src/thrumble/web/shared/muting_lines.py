@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from thrumble.core.instrument import Instrument
 from thrumble.core.neck.catalogue import DEGREES
-from thrumble.core.neck.silence import Fingered, SilenceMap
+from thrumble.core.neck.muting_map import Fingered, MutingMap
 from thrumble.web.shared.neck_words import FINGER_WORDS, quiet_words
 
 
@@ -19,7 +19,7 @@ class StringLine:
 
 
 def string_lines(
-    neck: Instrument, notes: tuple[Fingered, ...], root_midi: int, silence: SilenceMap | None
+    neck: Instrument, notes: tuple[Fingered, ...], root_midi: int, silence: MutingMap | None
 ) -> list[StringLine]:
     """Every string, the highest first; without a map those that sound alone."""
     lines = {}

@@ -16,15 +16,15 @@ from thrumble.core.counting import counted
 from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.take import read_recording
 from thrumble.core.errors import BadAudio, NotAllowed, NotFound
-from thrumble.core.proving.proof import ProofHit, lost_hits, proof_of
-from thrumble.core.proving.script import misled, sound_check
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.printing import print_riff
+from thrumble.core.sound_check.score import CheckHit, missing_hits, score_hits
+from thrumble.core.sound_check.script import sound_check, with_decoys
 from thrumble.core.takes import TakeState
 from thrumble.formats.audio import read_audio
 from thrumble.formats.riff_json import riff_document
-from thrumble.store.practice import proofs
-from thrumble.store.practice.proofs import Proof
+from thrumble.store.practice import sound_checks
+from thrumble.store.practice.sound_checks import SoundCheck
 from thrumble.store.riffs import riffs
 from thrumble.store.rig import rigs
 from thrumble.store.takes import readings, takes
@@ -36,23 +36,23 @@ SHORTEST_S = 0.2  # of sound to the next hit: less is no example
 def begin_check(session: Session, player_id: int) -> int:
     """The riff of a sound check in the player's own tuning; its number."""
     riff = sound_check(rigs.own_instrument(session, player_id).tuning)
-    return proofs.keep_check_riff(session, player_id, riff, print_riff(riff))
+    return sound_checks.keep_check_riff(session, player_id, riff, print_riff(riff))
 
 
-def count_check(session: Session, player_id: int, take_id: int) -> Proof:
+def count_check(session: Session, player_id: int, take_id: int) -> SoundCheck:
     """Hears a take of a sound check once more, told something else for a part of its hits, and
     keeps what came of it. Raises NotFound for a take of anything else, NotAllowed before its first
     reading, without its sound, or where too many of its hits aren't there.
     """
     take = takes.get_take(session, player_id, take_id)
-    if not proofs.is_check(session, player_id, take.riff_id):
+    if not sound_checks.is_check(session, player_id, take.riff_id):
         raise NotFound("this take isn't a sound check: play one first (Rig, How sure is it?)")
     if take.state is not TakeState.READ:
         raise NotAllowed("this take isn't analysed yet: wait a moment, then score it")
     if not take.has_audio:
         raise NotAllowed("this take has no sound any more: play the sound check again")
     riff = riffs.get_revision(session, player_id, take.revision_id).riff
-    script, decoys = (expand(source, take.tempo_bpm) for source in (riff, misled(riff)))
+    script, decoys = (expand(source, take.tempo_bpm) for source in (riff, with_decoys(riff)))
     examples = [] if take.tone_id is None else rigs.example_sounds(session, player_id, take.tone_id)
     others = [
         example for example in examples if example[1] != CHECKED
@@ -63,17 +63,17 @@ def count_check(session: Session, player_id: int, take_id: int) -> Proof:
         reading = read_recording(
             read_audio(path), decoys, info_of(take, decoys, profile_from(others))
         )
-    hits = proof_of(script, decoys, reading)
-    if (lost := lost_hits(hits)) is not None:
+    hits = score_hits(script, decoys, reading)
+    if (lost := missing_hits(hits)) is not None:
         which = f"{lost} of {counted(len(hits), 'hit')}" if hits else "a single hit"
         raise NotAllowed(
             f"we don't find {which} where you were asked to play, so this would be no fair count: "
             "play the sound check again, from bar 1 right after the count-in"
         )
-    proofs.put_proof(
+    sound_checks.put_check(
         session, player_id, take_id, tone_id=take.tone_id, engine=EAR.version, hits=hits
     )
-    return proofs.get_proof(session, player_id, take_id)
+    return sound_checks.get_check(session, player_id, take_id)
 
 
 def keep_hits(session: Session, player_id: int, take_id: int) -> int:
@@ -81,10 +81,10 @@ def keep_hits(session: Session, player_id: int, take_id: int) -> int:
     was struck out; those of an earlier time are replaced. How many. Raises NotFound, NotAllowed
     where the take has no tone.
     """
-    proof = proofs.get_proof(session, player_id, take_id)
+    proof = sound_checks.get_check(session, player_id, take_id)
     if proof.tone_id is None:
         raise NotAllowed("this take was played without a tone chosen: choose one and play again")
-    proofs.put_examples(session, player_id, take_id, [])
+    sound_checks.put_examples(session, player_id, take_id, [])
     chosen = _chosen(proof)
     with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
         path = Path(folder) / "take"
@@ -105,11 +105,11 @@ def keep_hits(session: Session, player_id: int, take_id: int) -> int:
         except BadAudio:
             continue  # nothing is heard in it alone
         examples.append(example.id)
-    proofs.put_examples(session, player_id, take_id, examples)
+    sound_checks.put_examples(session, player_id, take_id, examples)
     return len(examples)
 
 
-def _chosen(proof: Proof) -> list[tuple[str, float, float]]:
+def _chosen(proof: SoundCheck) -> list[tuple[str, float, float]]:
     """Hits to keep, EXAMPLES_EACH of every kind, as far apart as they lie: kind, onset and the next
     hit's, seconds.
     """
@@ -127,7 +127,7 @@ def _chosen(proof: Proof) -> list[tuple[str, float, float]]:
     return chosen
 
 
-def kind_of(hit: ProofHit) -> str:
+def kind_of(hit: CheckHit) -> str:
     """What a hit was asked to be, as examples name it."""
     if hit.asked != "palm":
         return hit.asked
@@ -141,7 +141,7 @@ def write_labelled(session: Session, player_id: int, take_id: int, out: IO[bytes
     riff as asked, and every hit as asked, as the ear was told it and as it was heard. Raises
     NotFound, NotAllowed where the sound is gone.
     """
-    proof = proofs.get_proof(session, player_id, take_id)
+    proof = sound_checks.get_check(session, player_id, take_id)
     take = takes.get_take(session, player_id, take_id)
     if not take.has_audio:
         raise NotAllowed("this take has no sound any more: there is nothing to hand on")

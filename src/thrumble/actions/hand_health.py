@@ -4,18 +4,18 @@ from datetime import date, timedelta
 
 from sqlmodel import Session
 
-from thrumble.core.coach.planning.hand_health import EARLIER_WEEKS, DayLoad, Known
-from thrumble.store.practice import comfort, loads, practice
+from thrumble.core.coach.planning.hand_health import EARLIER_WEEKS, DayLoad, PracticeHistory
+from thrumble.store.practice import hand_health, loads, practice
 
 
-def known_of(session: Session, player_id: int, today: date) -> Known:
+def practice_history(session: Session, player_id: int, today: date) -> PracticeHistory:
     """What the rules of care look at."""
     since = today - timedelta(days=7 * (EARLIER_WEEKS + 1))
     days = loads.played_days(session, player_id, since)
-    return Known(
+    return PracticeHistory(
         today=today,
         days=tuple(DayLoad(day.day, day.strokes, day.minutes) for day in days),
-        comfort=tuple(comfort.comfort_of(session, player_id, today)),
+        comfort=tuple(hand_health.answers_of(session, player_id, today)),
         takes=tuple(loads.efforts_of(session, player_id, since)),
         rise_percent=practice.practice_of(session, player_id).rise_percent,
     )

@@ -131,7 +131,7 @@ def _section(block: Block) -> Section:
     return Section(name=block.name, bars=(*bars, Bar(METER, ())))
 
 
-def misled(riff: Riff) -> Riff:
+def with_decoys(riff: Riff) -> Riff:
     """The same riff as the ear is told it: every fifth hit or so is written otherwise, always the
     same ones.
     """

@@ -14,12 +14,12 @@ from thrumble.core.errors import BadInput
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.cues import Backing, Cue, bar_levels, cue_track, take_cues
-from thrumble.core.riff.beaten import beaten
+from thrumble.core.riff.beat_grid import beat_grid
 from thrumble.core.riff.editing.parts import Part, has_parts, take_part
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.signal import Samples
-from thrumble.formats.along_form import AlongForm
+from thrumble.formats.accompaniment_settings import AccompanimentSettings
 
 BACKING_RATE_HZ = 24_000
 BACKING_SEED = 4  # the same guitar every time
@@ -66,15 +66,20 @@ def backing(riff: Riff, what: Backing, tempo_bpm: float) -> Backed:
     return Backed(made.samples, made.start_s)
 
 
-def cues_of(expanded: ExpandedRiff, settings: AlongForm, rounds: int) -> list[Cue]:
+def cues_of(expanded: ExpandedRiff, settings: AccompanimentSettings, rounds: int) -> list[Cue]:
     """Every click, drum and word of a take."""
     return take_cues(
-        beaten(expanded), settings.pulse(), rounds=rounds, bars_before=settings.bars_before
+        beat_grid(expanded), settings.pulse(), rounds=rounds, bars_before=settings.bars_before
     )
 
 
-def along_sound(
-    expanded: ExpandedRiff, settings: AlongForm, *, rounds: int, start_s: float, rate_hz: int
+def accompaniment_sound(
+    expanded: ExpandedRiff,
+    settings: AccompanimentSettings,
+    *,
+    rounds: int,
+    start_s: float,
+    rate_hz: int,
 ) -> Samples:
     """All of it as one sound. `start_s`: where bar 1 beat 1 lies. Shape (n,)."""
     frames = round((start_s + rounds * expanded.round_s + 2.0) * rate_hz)
@@ -89,13 +94,18 @@ def along_sound(
     return track
 
 
-def along_for_ear(
-    expanded: ExpandedRiff, settings: AlongForm, *, rounds: int, start_s: float, rate_hz: int
+def accompaniment_for_analysis(
+    expanded: ExpandedRiff,
+    settings: AccompanimentSettings,
+    *,
+    rounds: int,
+    start_s: float,
+    rate_hz: int,
 ) -> Samples:
     """What the ear takes for known: as it sounded, frame by frame at the take's own rate, then at
     the ear's; in file time.
     """
-    sound = along_sound(expanded, settings, rounds=rounds, start_s=start_s, rate_hz=rate_hz)
+    sound = accompaniment_sound(expanded, settings, rounds=rounds, start_s=start_s, rate_hz=rate_hz)
     return np.asarray(soxr.resample(sound, rate_hz, WORK_RATE_HZ), dtype=np.float32)
 
 
@@ -110,7 +120,7 @@ class _Piece:
 def _round(
     guitar: Backed,
     expanded: ExpandedRiff,
-    settings: AlongForm,
+    settings: AccompanimentSettings,
     levels: Sequence[float],
     number: int,
     rate_hz: int,
@@ -143,6 +153,10 @@ def _add(track: Samples, piece: _Piece, at_s: float, rate_hz: int) -> None:
         track[begin : begin + room] += piece.samples[skipped : skipped + room]
 
 
-def known_along(settings: dict[str, object] | None) -> AlongForm:
+def load_accompaniment(settings: dict[str, object] | None) -> AccompanimentSettings:
     """What was heard beside a take as it was kept; the plain click where nobody noted it."""
-    return AlongForm() if settings is None else AlongForm.model_validate(settings)
+    return (
+        AccompanimentSettings()
+        if settings is None
+        else AccompanimentSettings.model_validate(settings)
+    )

@@ -8,7 +8,7 @@ from thrumble.core.ear.model.ear import Ear
 from thrumble.core.ear.model.network import Array
 
 
-def strangeness(measures: Array, ear: Ear) -> float:
+def novelty(measures: Array, ear: Ear) -> float:
     """The middle distance of the take's hits from the hits of the training, in units of the spread
     there: about 1 on guitars like those. `measures`: of `measure_hits`, shape (n, HITS.size); 0 of
     none.

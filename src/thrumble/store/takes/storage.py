@@ -8,7 +8,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
-from thrumble.core.keeping import KeepingRule, KeptSound
+from thrumble.core.storage_rule import KeepingRule, KeptSound
 from thrumble.core.takes import TakeState
 from thrumble.store.practice.tables import TurnRow
 from thrumble.store.takes.notes import is_starred

@@ -9,11 +9,11 @@ import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from thrumble.core.errors import NotFound
-from thrumble.core.proving.proof import ProofHit
 from thrumble.core.riff.model import Riff
+from thrumble.core.sound_check.score import CheckHit
 from thrumble.core.takes import TakeState
 from thrumble.store.players import players
-from thrumble.store.practice.tables import ProofRow
+from thrumble.store.practice.tables import SoundCheckRow
 from thrumble.store.riffs import riffs
 from thrumble.store.riffs.tables import RiffRow
 from thrumble.store.rig.tables import ExampleRow
@@ -23,7 +23,7 @@ MARK = "sound-check"  # of the riff that sound checks are takes of; it stands wi
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Proof:
+class SoundCheck:
     """A sound check as counted. `struck`: indices of hits that the player says went wrong;
     `examples`: those kept of it.
     """
@@ -31,7 +31,7 @@ class Proof:
     take_id: int
     tone_id: int | None
     engine: str
-    hits: tuple[ProofHit, ...]
+    hits: tuple[CheckHit, ...]
     struck: frozenset[int]
     examples: tuple[int, ...]
     created_at: datetime
@@ -71,31 +71,31 @@ def waiting_checks(session: Session, player_id: int) -> list[int]:
     query = (
         select(TakeRow.id)
         .join(RiffRow, col(RiffRow.id) == col(TakeRow.riff_id))
-        .join(ProofRow, col(ProofRow.take_id) == col(TakeRow.id), isouter=True)
+        .join(SoundCheckRow, col(SoundCheckRow.take_id) == col(TakeRow.id), isouter=True)
         .where(
             TakeRow.player_id == player_id,
             RiffRow.drill_kind == MARK,
             TakeRow.state == TakeState.READ,
-            col(ProofRow.id).is_(None),
+            col(SoundCheckRow.id).is_(None),
         )
         .order_by(col(TakeRow.id).desc())
     )
     return [take_id for take_id in session.exec(query) if take_id is not None]
 
 
-def put_proof(
+def put_check(
     session: Session,
     player_id: int,
     take_id: int,
     *,
     tone_id: int | None,
     engine: str,
-    hits: list[ProofHit],
+    hits: list[CheckHit],
 ) -> None:
     """Keeps what was heard in a sound check, in place of what an earlier ear heard; what the player
     struck out stays.
     """
-    row = _row(session, player_id, take_id) or ProofRow(
+    row = _row(session, player_id, take_id) or SoundCheckRow(
         player_id=player_id,
         take_id=take_id,
         tone_id=tone_id,
@@ -110,39 +110,41 @@ def put_proof(
     session.flush()
 
 
-def _row(session: Session, player_id: int, take_id: int) -> ProofRow | None:
-    query = select(ProofRow).where(ProofRow.player_id == player_id, ProofRow.take_id == take_id)
+def _row(session: Session, player_id: int, take_id: int) -> SoundCheckRow | None:
+    query = select(SoundCheckRow).where(
+        SoundCheckRow.player_id == player_id, SoundCheckRow.take_id == take_id
+    )
     return session.exec(query).first()
 
 
-def _check_of(session: Session, player_id: int, take_id: int) -> ProofRow:
+def _check_of(session: Session, player_id: int, take_id: int) -> SoundCheckRow:
     row = _row(session, player_id, take_id)
     if row is None:
         raise NotFound("this take isn't a sound check that was counted: see How sure is it?")
     return row
 
 
-def get_proof(session: Session, player_id: int, take_id: int) -> Proof:
+def get_check(session: Session, player_id: int, take_id: int) -> SoundCheck:
     """A sound check. Raises NotFound."""
-    return _proof(_check_of(session, player_id, take_id))
+    return _sound_check(_check_of(session, player_id, take_id))
 
 
-def _proof(row: ProofRow) -> Proof:
-    return Proof(
+def _sound_check(row: SoundCheckRow) -> SoundCheck:
+    return SoundCheck(
         take_id=row.take_id,
         tone_id=row.tone_id,
         engine=row.engine,
-        hits=tuple(ProofHit(**hit) for hit in row.hits),
+        hits=tuple(CheckHit(**hit) for hit in row.hits),
         struck=frozenset(row.struck),
         examples=tuple(row.examples),
         created_at=row.created_at,
     )
 
 
-def proofs_of(session: Session, player_id: int) -> list[Proof]:
+def checks_of(session: Session, player_id: int) -> list[SoundCheck]:
     """All of a player's, the newest first."""
-    query = select(ProofRow).where(ProofRow.player_id == player_id)
-    return [_proof(row) for row in session.exec(query.order_by(col(ProofRow.id).desc()))]
+    query = select(SoundCheckRow).where(SoundCheckRow.player_id == player_id)
+    return [_sound_check(row) for row in session.exec(query.order_by(col(SoundCheckRow.id).desc()))]
 
 
 def strike(session: Session, player_id: int, take_id: int, index: int, *, out: bool) -> None:

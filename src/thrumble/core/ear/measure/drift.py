@@ -20,7 +20,7 @@ LEAST_BPM, LEAST_SPREAD_MS, LEAST_DB = 0.5, 3.0, 1.5  # smaller changes are not 
 SMOOTH = 8  # hits: each one's absolute deviation is taken from the middle of so many on either side
 
 
-def find_changes(played: list[tuple[HitReading, DueHit]], tempo_bpm: float) -> list[Change]:
+def find_drift(played: list[tuple[HitReading, DueHit]], tempo_bpm: float) -> list[Change]:
     """The changes of a take's played hits, in order of time; empty for a steady or short take."""
     if len(played) < LEAST_HITS:
         return []

@@ -40,7 +40,7 @@ class Quiet:
 
 
 @dataclass(frozen=True, slots=True)
-class SilenceMap:
+class MutingMap:
     """The strings that must not sound, highest first; `avoid`: those the pick must not touch."""
 
     quiet: tuple[Quiet, ...]
@@ -52,12 +52,12 @@ class SilenceMap:
         return tuple(string.string for string in self.quiet if string.by is None)
 
 
-def silence_map(
+def muting_map(
     notes: tuple[Fingered, ...],
     strings: int,
     damping: Damping = Damping.SWEEP,
     ringing: frozenset[int] = frozenset(),
-) -> SilenceMap:
+) -> MutingMap:
     """What keeps each other string quiet while these notes sound, lowest string first. `ringing`:
     strings that may ring on from before. Aiming, the picking hand's edge may rest on lower strings
     that the fretting hand leaves free; sweeping, it may not, for the pick comes from there.
@@ -76,7 +76,7 @@ def silence_map(
         quiet.append(Quiet(string, by, finger))
     aimed = tuple(quiet_string.string for quiet_string in quiet)
     left = tuple(quiet_string.string for quiet_string in quiet if quiet_string.by is None)
-    return SilenceMap(tuple(quiet), aimed if damping is Damping.AIM else left)
+    return MutingMap(tuple(quiet), aimed if damping is Damping.AIM else left)
 
 
 Found = tuple[Silencer | None, int | None]

@@ -6,8 +6,8 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.neck.routes import Route
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.web.drawings.neck import NeckDrawing, neck_drawing
-from thrumble.web.neck.asked import Asked
 from thrumble.web.neck.moves import chord_name
+from thrumble.web.neck.query import NeckQuery
 
 LETTERS = "ABCDEFGH"
 COMPARED_TEMPOS = (0.6, 0.8, 1.0, 1.2, 1.5)  # times the tempo asked
@@ -44,7 +44,7 @@ class Beside:
 
 
 def route_line(
-    number: int, route: Route, expanded: ExpandedRiff, query: Asked, limit: float, *, here: bool
+    number: int, route: Route, expanded: ExpandedRiff, query: NeckQuery, limit: float, *, here: bool
 ) -> RouteLine:
     """A route in the table."""
     fastest, breaks = "none", "never"
@@ -71,7 +71,7 @@ def beside_line(
     route: Route,
     neck: Instrument,
     expanded: ExpandedRiff,
-    query: Asked,
+    query: NeckQuery,
     limit: float,
     *,
     here: bool,

@@ -40,7 +40,7 @@ class _Facts:
     node: Array
 
 
-class Cheapest:
+class ShortestPath:
     """A search over stages. Ways are lists of the grips' numbers, one a stage."""
 
     def __init__(
