@@ -67,7 +67,7 @@ def trial() -> list[Row]:
         rows = [Row("filled with", "", f"{counts[0]} riffs, {counts[1]} takes, {counts[2]} hits")]
         pages = {
             "Today": "/",
-            "Today's session": "/plan",
+            "today's plan": "POST /plan/today",
             "Log": "/log",
             "All practice": "/log/practice",
             "the takes behind a week": "/log/takes?cause=spread",

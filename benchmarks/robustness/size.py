@@ -140,7 +140,10 @@ def _page(player: Player, name: str, address: str) -> Row:
     times, size = [], 0.0
     for _ in range(5):
         began = time.perf_counter()
-        answer = player.client.get(address)
+        if address.startswith("POST "):
+            answer = player.post(address.removeprefix("POST "), headers={"accept": "text/html"})
+        else:
+            answer = player.client.get(address)
         times.append((time.perf_counter() - began) * 1000)
         size = len(answer.content) / 1000
     held = statistics.median(times) <= MOST_MS and size <= MOST_KB and answer.status_code == 200
