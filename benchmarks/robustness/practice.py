@@ -22,17 +22,20 @@ from take t cross join generate_series(1, {takes}) n join (select riff_id, id,
   on r.k = 1 + n % {riffs} where t.id = 1
 """
 _READINGS = """
-insert into reading (player_id, take_id, engine, document, verdict, clean, judged, created_at)
-select r.player_id, t.id, r.engine, r.document, r.verdict, {hits} - 90, {hits}, now()
+insert into reading (player_id, take_id, engine, document, verdict, clean, judged, judged_by,
+  tolerance_ms, created_at)
+select r.player_id, t.id, r.engine, r.document, r.verdict, {hits} - 90, {hits}, r.judged_by,
+  r.tolerance_ms, now()
 from reading r cross join take t where r.take_id = 1 and t.id > 1
 """
 _HITS = """
 insert into hit (player_id, reading_id, round, index, section, bar_in_section, at, appearance,
   state, expected_articulation, heard_articulation, deviation_ms, relative_level_db, ring_s,
-  stop_late_ms)
+  stop_late_ms, late_ms, in_time, as_judged)
 select h.player_id, r.id, n, h.index, h.section, h.bar_in_section, h.at, h.appearance,
   h.state, h.expected_articulation, h.heard_articulation,
-  h.deviation_ms + (n * 37 % 23) - 11, h.relative_level_db, h.ring_s, h.stop_late_ms
+  h.deviation_ms + (n * 37 % 23) - 11, h.relative_level_db, h.ring_s, h.stop_late_ms,
+  h.late_ms + (n * 37 % 23) - 11, abs(h.late_ms + (n * 37 % 23) - 11) <= r.tolerance_ms, h.as_judged
 from reading r cross join generate_series(1, (select {hits} / count(*) from hit
   where reading_id = 1)) n cross join hit h where h.reading_id = 1 and r.id > 1
 """

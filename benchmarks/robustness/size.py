@@ -27,18 +27,21 @@ from take t cross join generate_series(1, {takes}) n join (select riff_id, id,
      on r.k = 1 + n % {riffs} where t.id = 1
 """
 _MANY_READINGS = """
-insert into reading (player_id, take_id, engine, document, verdict, clean, judged, created_at)
+insert into reading (player_id, take_id, engine, document, verdict, clean, judged, judged_by,
+  tolerance_ms, created_at)
 select r.player_id, t.id, case when t.id % 5 < 2 then '1.0.0' else r.engine end, r.document,
-  r.verdict, r.clean, r.judged, now()
+  r.verdict, r.clean, r.judged, r.judged_by, r.tolerance_ms, now()
 from reading r cross join take t where r.take_id = 1 and t.id > 1 and t.state = 'read'
 """
 _MANY_HITS = """
 insert into hit (player_id, reading_id, round, index, section, bar_in_section, at, appearance,
   state, expected_articulation, heard_articulation,
-                 deviation_ms, relative_level_db, ring_s, stop_late_ms)
+                 deviation_ms, relative_level_db, ring_s, stop_late_ms, late_ms, in_time,
+                 as_judged)
 select h.player_id, r.id, h.round, h.index, h.section, h.bar_in_section, h.at, h.appearance,
   h.state, h.expected_articulation, h.heard_articulation,
-       h.deviation_ms, h.relative_level_db, h.ring_s, h.stop_late_ms
+       h.deviation_ms, h.relative_level_db, h.ring_s, h.stop_late_ms, h.late_ms, h.in_time,
+       h.as_judged
 from hit h cross join reading r where h.reading_id = 1 and r.id > 1
 """
 _MANY_ROUNDS = """

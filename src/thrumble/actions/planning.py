@@ -122,9 +122,10 @@ def _replan(
 
 def _with_riffs(db: DbSession, player_id: int, day_plan: Session) -> Session:
     """Without the blocks whose riff was deleted since."""
-    fact = {fact.riff_id for fact in riffs.riff_facts(db, player_id)}
+    riff_ids = {fact.riff_id for fact in riffs.riff_facts(db, player_id)}
     return replace(
-        day_plan, blocks=tuple(block for block in day_plan.blocks if block.block.riff_id in fact)
+        day_plan,
+        blocks=tuple(block for block in day_plan.blocks if block.block.riff_id in riff_ids),
     )
 
 

@@ -183,11 +183,11 @@ def _others(
         raise RiffError("there are no notes in this MIDI file besides drums, if any", place="file")
     chosen = tracks[0]
     if wanted is not None:
-        track = [track for track in tracks if track.number == wanted]
-        if not track:
+        matching = [track for track in tracks if track.number == wanted]
+        if not matching:
             names = ", ".join(f"{track.number} ({track.name})" for track in tracks)
             raise RiffError(f"track {wanted} has no notes; there are {names}", place="file")
-        (chosen,) = track
+        (chosen,) = matching
     lost: Counter[str] = Counter()
     notes = _notes(file, chosen.number, lost)
     tempo, meters, left_out = _timing(file)

@@ -35,16 +35,16 @@ class CareView:
 
 def care_view(advice: list[Advice], answers: list[Comfort], *, played: bool) -> CareView:
     """What the rules say, and today's answers. `played`: asked after a session."""
-    answer = {answer.when: f"{answer.score} of {WORST}" for answer in answers}
+    scores = {answer.when: f"{answer.score} of {WORST}" for answer in answers}
     return CareView(
         advice=[item.words for item in advice],
         stop=share_left(advice) == 0,
         scores=list(range(WORST + 1)),
-        before=answer.get(When.BEFORE, ""),
-        after=answer.get(When.AFTER, ""),
+        before=scores.get(When.BEFORE, ""),
+        after=scores.get(When.AFTER, ""),
         areas=[area.value for area in Area],
         loudness=LOUDNESS,
-        asks_after=played or When.BEFORE in answer,
+        asks_after=played or When.BEFORE in scores,
     )
 
 

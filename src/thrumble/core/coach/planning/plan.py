@@ -320,6 +320,6 @@ def interval_of(rounds: list[Round]) -> int:
 
 def plan_words(blocks: list[Block]) -> str:
     """The session in a line."""
-    block = [block.minutes for block in blocks]
-    minutes = sum(block) + sum(rests_before(block))
+    minutes_each = [block.minutes for block in blocks]
+    minutes = sum(minutes_each) + sum(rests_before(minutes_each))
     return f"{counted(minutes, 'minute')}, {counted(len(blocks), 'block')}"
