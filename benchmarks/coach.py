@@ -97,7 +97,7 @@ def play(seed: int, takes: int) -> tuple[Player, list[Round]]:
 
 def plain_fit(rounds: list[Round]) -> tuple[float, float, float] | None:
     """A plain logistic fit of clean on the logarithm of tempo, every round by itself: the clean
-    speed's logarithm and the ends of its 90 % interval; None where it does not settle.
+    speed's logarithm and the ends of its 90 % interval; None if it does not settle.
     """
     x = np.array([np.log(one.tempo_bpm / RIFF_BPM) for one in rounds])
     y = np.array([one.clean for one in rounds], dtype=float)

@@ -22,7 +22,7 @@ from thrumble.core.player.sound import Setup, Tone, draw_setup
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
 from thrumble.core.rig.palm import (
-    Kept,
+    MeasuredExample,
     Place,
     SingleHit,
     measure_example,
@@ -63,7 +63,7 @@ def drawn_guitar(
 
 
 def sweep(seed: int, *, sampled: bool) -> tuple[float, list[tuple[str, str]]]:
-    """Of one guitar: rank correlation of the palm's place with the scale shown (0 where all palms
+    """Of one guitar: rank correlation of the palm's place with the scale shown (0 if all palms
     were shown at one place), and what was said of
     open, middling and dead hits."""
     guitar, setup, rng = drawn_guitar(seed, sampled=sampled)
@@ -121,7 +121,9 @@ def with_profile(
             )
             with suppress(BadAudio):
                 heard = measure_example(sound, RATE_HZ)
-                kept.append(Kept(heard, kind, depth if kind is Articulation.PALM else None))
+                kept.append(
+                    MeasuredExample(heard, kind, depth if kind is Articulation.PALM else None)
+                )
     riff, _ = draw_riff(90_000 + seed)
     same: Callable[[Setup, np.random.Generator], Guitar] = lambda _setup, _rng: guitar  # noqa: E731
     take = perform(

@@ -199,5 +199,5 @@ def test_dropped_packets_are_runs_of_zeros_with_sound_on_both_sides() -> None:
         lambda frame: pieces[frame].astype("<f4").tobytes(),
     )
     assert sum(block.size for block in joined) == lead.size and joined.zero_runs == 2, (
-        "also where a run lies across pieces"
+        "also if a run lies across pieces"
     )

@@ -144,7 +144,7 @@ def one_of(classes: NDArray[np.int_]) -> Loss:
 def place_of(wanted: Matrix) -> Loss:
     """Cross-entropy of places and of none of them: one output for every place, all places of an
     example in turn, and 0 for none; `wanted`
-    (examples, places) adds up to 1 in a row, or to 0 where none is right."""
+    (examples, places) adds up to 1 in a row, or to 0 if none is right."""
 
     def slopes(scores: Matrix, rows: Rows) -> Matrix:
         own = wanted[rows]

@@ -122,7 +122,7 @@ async def _work(app: procrastinate.App) -> None:
 
 
 async def _watch_parent(stop: asyncio.Event) -> None:
-    """Ends the worker when its server has gone, also where the system's own signal for that did not
+    """Ends the worker when its server has gone, also if the system's own signal for that did not
     come.
     """
     parent = os.environ.get(PARENT)

@@ -19,10 +19,15 @@
     return start.call(this, when, ...rest);
   };
   const performed = new Map();
-  const perform = (...asked) => {
+  const ahead = (...asked) => {
     const key = JSON.stringify(asked);
     if (!performed.has(key)) performed.set(key, window.__perform(...asked));
     return performed.get(key);
+  };
+  const perform = (...asked) => {
+    const sound = ahead(...asked);
+    performed.delete(JSON.stringify(asked)); // an hour of sound is not kept
+    return sound;
   };
   async function play({ detail }) {
     window.__last = detail.number;
@@ -40,7 +45,7 @@
     const late = Math.max(0, context.currentTime - from);
     if (late) (window.__tardy ??= []).push(number);
     start.call(node, from + late, late);
-    if (!way && number < (window.__rounds ?? Infinity)) perform(tempo, number + 1, rounds, way);
+    if (!way && number < (window.__rounds ?? Infinity)) ahead(tempo, number + 1, rounds, way);
   }
   addEventListener("take-begins", play);
   addEventListener("round-follows", play);

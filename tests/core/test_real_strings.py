@@ -21,7 +21,7 @@ from thrumble.core.player.strings import Damping, Pluck, pluck, worn
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.notation.text import parse_riff
-from thrumble.core.rig.palm import Kept, measure_example, profile_of
+from thrumble.core.rig.palm import MeasuredExample, measure_example, profile_of
 from thrumble.core.signal import Samples, filtered, high_pass, low_pass, rms_db
 
 RATE = 48000
@@ -184,7 +184,7 @@ def test_a_sound_unlike_the_trainings_is_named_and_its_odds_are_taken_back() -> 
     setup = draw_setup(Tone.CRUNCH, rng)
     guitar = ModelGuitar(setup, rng)
     kept = [
-        Kept(
+        MeasuredExample(
             measure_example(
                 strike(guitar, setup, kind, depth=0.6, midi=[45.0, 52.0], rng=rng), RATE
             ),

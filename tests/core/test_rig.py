@@ -21,7 +21,7 @@ from thrumble.core.rig.calibration import (
 from thrumble.core.rig.fret_hand import StringState, check_strings, exercise_text, measure_releases
 from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import (
-    Kept,
+    MeasuredExample,
     Place,
     measure_example,
     measure_single,
@@ -173,7 +173,7 @@ def test_repeatability_is_the_spread_of_the_last_eight() -> None:
 def test_a_profile_holds_what_was_kept_as_loud_as_it_was_beside_the_rest() -> None:
     sound = hits(Articulation.OPEN, 0, 1)[0]
     kept = [
-        Kept(measure_example(samples, RATE), Articulation.OPEN)
+        MeasuredExample(measure_example(samples, RATE), Articulation.OPEN)
         for samples in (sound, sound * np.float32(0.1))
     ]
     profile = profile_of(kept)

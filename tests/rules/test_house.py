@@ -104,6 +104,52 @@ def test_no_name_is_defined_twice_and_every_module_says_what_it_is() -> None:
     assert not offenders
 
 
+# words that name nothing: the noun of the thing is wanted
+NAMELESS = frozenset(
+    [
+        "one",
+        "own",
+        "told",
+        "said",
+        "found",
+        "known",
+        "asked",
+        "kept",
+        "heard",
+        "meant",
+        "came",
+        "alike",
+        "strange",
+        "along",
+    ]
+)
+
+
+def test_names_are_nouns_of_the_thing() -> None:
+    """Locals, arguments, functions and classes. Fields of stored documents keep their keys."""
+    offenders = []
+    for path in sorted(SOURCE.rglob("*.py")):
+        tree = ast.parse(path.read_text())
+        classes = [node for node in ast.walk(tree) if isinstance(node, ast.ClassDef)]
+        bodies = [line for node in classes for line in node.body]
+        fields = {line.target for line in bodies if isinstance(line, ast.AnnAssign)}
+        fields |= {t for line in bodies if isinstance(line, ast.Assign) for t in line.targets}
+        for node in ast.walk(tree):
+            name = ""
+            if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Store):
+                name = "" if node in fields else node.id
+            elif isinstance(node, ast.arg):
+                name = node.arg
+            elif isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+                name = node.name
+            if (
+                isinstance(node, ast.stmt | ast.expr | ast.arg)
+                and name.strip("_").lower() in NAMELESS
+            ):
+                offenders.append(f"{path.relative_to(SOURCE)}:{node.lineno}: {name}")
+    assert not offenders
+
+
 def test_scripts_and_styles_reach_nothing_outside() -> None:
     for path in [*SCRIPTS, *(SOURCE / "web").rglob("*.css"), *(SOURCE / "web").rglob("*.html")]:
         if "vendor" not in path.parts:

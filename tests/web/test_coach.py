@@ -90,7 +90,7 @@ def test_a_drill_is_one_riff_however_often_it_is_asked_for_and_may_stand_alone(
     assert first == again
     other = visitor.post(f"/riffs/{revision.riff_id}/drills", data={**asked, "last": "2"})
     assert other.headers["hx-redirect"] != first
-    own = visitor.post(f"/riffs/{revision.riff_id}/drills", data={**asked, "own": "true"})
+    own = visitor.post(f"/riffs/{revision.riff_id}/drills", data={**asked, "as_riff": "true"})
     page = visitor.get(own.headers["hx-redirect"])
     assert "Weir: loop, bar 1" in page.text and "Weir: loop, bar 1" in visitor.get("/riffs").text
     heard = visitor.get(f"/riffs/{revision.riff_id}/drills/listen?kind=shifts")

@@ -46,7 +46,7 @@ def backings_of(riff: Riff) -> list[Backing]:
 @lru_cache(maxsize=8)
 def backing(riff: Riff, what: Backing, tempo_bpm: float) -> Backed:
     """The riff, or its other part, by the simulated player, in time and as written. Raises
-    BadTempo, and BadInput where there is no other part, or for a round of more than two minutes.
+    BadTempo, and BadInput if there is no other part, or for a round of more than two minutes.
     """
     chosen = take_part(riff, Part.SIGNATURE).riff if what is Backing.OTHER else riff
     expanded = expand(chosen, tempo_bpm)

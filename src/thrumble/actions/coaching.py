@@ -22,7 +22,7 @@ from thrumble.core.riff.model import HitIdentity
 from thrumble.core.riff.notation.printing import print_riff
 from thrumble.store import database
 from thrumble.store.practice import loads, practice, rounds
-from thrumble.store.practice.rounds import Heard
+from thrumble.store.practice.rounds import AnalysedTake
 from thrumble.store.riffs import drills, riffs
 from thrumble.store.riffs.drills import DrillOf
 from thrumble.store.riffs.riffs import Revision
@@ -39,7 +39,7 @@ def store_judgement(session: Session, player_id: int, judged: JudgedTake) -> Non
     take, judgement = judged.take, judged.judgement
     reading, expanded = judgement.reading, judgement.expanded
     readings.put_judgement(session, player_id, take.id, judgement, judged.sentences[0])
-    snapshot = Heard(
+    snapshot = AnalysedTake(
         engine=reading.engine,
         tempo_bpm=reading.tempo_bpm,
         round_s=expanded.round_s * expanded.tempo_bpm / reading.tempo_bpm,

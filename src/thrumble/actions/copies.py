@@ -29,7 +29,7 @@ class Copy:
 
 
 def copies_folder() -> Path | None:
-    """Where nightly copies lie; None where they are switched off."""
+    """Where nightly copies lie; None if they are switched off."""
     wanted = settings().backups
     if wanted == OFF:
         return None

@@ -171,7 +171,7 @@ def _with_played(db: DbSession, player_id: int, day_plan: Session, today: date) 
 def change_session(
     db: DbSession, player_id: int, today: date, change: Callable[[Session], Session]
 ) -> None:
-    """Changes today's session. Raises NotFound where there is none."""
+    """Changes today's session. Raises NotFound if there is none."""
     day_plan = sessions.session_of(db, player_id, today, lock=True)
     if day_plan is None:
         raise NotFound("there is no plan for today yet: open Today to make one")

@@ -11,7 +11,13 @@ from thrumble.actions.sound import fetch
 from thrumble.core.ear.measure.articulation import Profile
 from thrumble.core.errors import BadAudio, NotAllowed, NotFound
 from thrumble.core.riff.model import Articulation
-from thrumble.core.rig.palm import ExampleHit, Kept, measure_example, measure_single, profile_of
+from thrumble.core.rig.palm import (
+    ExampleHit,
+    MeasuredExample,
+    measure_example,
+    measure_single,
+    profile_of,
+)
 from thrumble.formats.audio import read_audio, write_flac
 from thrumble.store.rig import rigs
 from thrumble.store.rig.rigs import Example
@@ -74,14 +80,16 @@ def profile_from(stored: list[tuple[str, str, bytes]]) -> Profile:
         articulation, depth = KINDS[kind]
         if example is not None:
             examples.append(
-                Kept(example, articulation, depth if origin in (FINDER, CHECKED) else None)
+                MeasuredExample(
+                    example, articulation, depth if origin in (FINDER, CHECKED) else None
+                )
             )
     return profile_of(examples)
 
 
 @lru_cache(maxsize=4 * MOST_EXAMPLES)
 def _example_hit(data: bytes) -> ExampleHit | None:
-    """What the ear sees of an example, None where it finds no hit. Kept at hand: the same ones come
+    """What the ear sees of an example, None if it detects no hit. Cached: the same ones come
     with every take of a tone.
     """
     sound = read_audio(data)
@@ -104,7 +112,7 @@ def correct_hit(
     """Keeps the player's word on a hit; what was heard stays. With `join` its sound becomes an
     example of the take's tone.
 
-    Raises NotFound where the reading has no such hit, NotAllowed where it was not played or the
+    Raises NotFound if the reading has no such hit, NotAllowed if it was not played or the
     take has no tone to join.
     """
     take = takes.get_take(session, player_id, take_id)

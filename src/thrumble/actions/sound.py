@@ -31,7 +31,7 @@ def parts_of(file: BinaryIO) -> Iterator[bytes]:
 
 
 def fetch(session: Session, player_id: int, take_id: int, path: Path) -> None:
-    """Writes a take's stored file to a path. Raises NotFound where there is none."""
+    """Writes a take's stored file to a path. Raises NotFound if there is none."""
     with path.open("wb") as out:
         for part in takes.audio_parts(session, player_id, take_id):
             out.write(part)
@@ -59,7 +59,7 @@ def missing_spans(have: Spans, wanted: Spans) -> Spans:
 
 def join_chunks(session: Session, take: Take) -> None:
     """Makes one FLAC file of the chunks that a recording came in, and notes what was lost on the
-    way. Raises BadAudio where nothing came in.
+    way. Raises BadAudio if nothing came in.
     """
     spans = takes.chunk_spans(session, take.player_id, take.id)
     rate_hz = take.rate_hz or 48000

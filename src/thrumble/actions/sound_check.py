@@ -139,7 +139,7 @@ def kind_of(hit: CheckHit) -> str:
 def write_labelled(session: Session, player_id: int, take_id: int, out: IO[bytes]) -> None:
     """The sound check as one file for whoever works on an ear: the sound as it was recorded, the
     riff as asked, and every hit as asked, as the ear was told it and as it was heard. Raises
-    NotFound, NotAllowed where the sound is gone.
+    NotFound, NotAllowed if the sound is gone.
     """
     proof = sound_checks.get_check(session, player_id, take_id)
     take = takes.get_take(session, player_id, take_id)

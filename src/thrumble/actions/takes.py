@@ -77,7 +77,7 @@ def finish_take(
 
     wanted : the frames that were recorded; None takes what is there, as for a take whose tab was
     closed.
-    A take that is finished already stays as it is. Raises BadAudio where no sound came in.
+    A take that is finished already stays as it is. Raises BadAudio if no sound came in.
     """
     take = takes.get_take(session, player_id, take_id, lock=True)
     if take.state is not TakeState.RECORDING:
@@ -235,7 +235,7 @@ def info_of(take: Take, expanded: ExpandedRiff, profile: Profile) -> TakeInfo:
 
 
 def _accompaniment(take: Take, expanded: ExpandedRiff) -> Samples | None:
-    """What was to be heard beside a recording; None where nobody knows."""
+    """What was to be heard beside a recording; None if nobody knows."""
     if None in (take.along, take.start_s, take.rounds, take.rate_hz):
         return None
     return accompaniment_for_analysis(

@@ -76,7 +76,7 @@ class Instrument:
         return midi_of(self.tuning[len(self.tuning) - string]) + self.capo
 
     def midi(self, note: Note) -> int | None:
-        """Sounding MIDI number of a note; None where nothing is pressed."""
+        """Sounding MIDI number of a note; None if nothing is pressed."""
         return None if note.fret is None else self.open_midi(note.string) + note.fret
 
     def fret_mm(self, fret: float) -> float:

@@ -30,7 +30,7 @@ FINAL = frozenset({TakeState.READ, TakeState.FAILED})
 
 
 def change(before: TakeState, after: TakeState) -> TakeState:
-    """The state after. Raises NotAllowed where the table has no such change."""
+    """The state after. Raises NotAllowed if the table has no such change."""
     if after not in CHANGES[before]:
         raise NotAllowed(
             f"a take that is {before.value} cannot become {after.value}: load the page again to "

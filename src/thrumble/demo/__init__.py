@@ -17,7 +17,7 @@ from thrumble.core.riff.model import Articulation
 @dataclass(frozen=True, slots=True)
 class DemoTake:
     """One take of the demo's guitarist: which riff, or drill of it, what goes wrong, in which tone,
-    how many days ago; at the riff's tempo where none is given.
+    how many days ago; at the riff's tempo if none is given.
     """
 
     riff: str

@@ -34,7 +34,7 @@ class AccompanimentSettings(BaseModel):
 
     @field_validator("groove")
     @classmethod
-    def _known(cls, name: str) -> str:
+    def _check_choices(cls, name: str) -> str:
         if name and name not in GROOVES:
             raise ValueError(f"there is no groove {name[:40]!r}: choose {', '.join(GROOVES)}")
         return name

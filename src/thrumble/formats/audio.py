@@ -45,7 +45,7 @@ class Recording:
             raise BadAudio("the file holds no sound, not a single sample: export it again")
 
     def blocks(self) -> Blocks:
-        """The whole sound in order. Raises BadAudio where a long file turns out to be damaged on
+        """The whole sound in order. Raises BadAudio if a long file turns out to be damaged on
         the way.
         """
         return iter(self._kept) if self._kept is not None else self._checked()

@@ -37,7 +37,7 @@ NO_OPTIONS = ImportOptions()
 
 @dataclass(frozen=True, slots=True)
 class ReadRiff:
-    """A riff from a file. `source`: its text, as typed where it was typed; `left_out`: what was in
+    """A riff from a file. `source`: its text, as typed if it was typed; `left_out`: what was in
     the file and is not in the riff; `parts`: names of those it could have been taken from, the one
     taken first; `guessed_grid`: where the rhythm comes from columns, their step.
     """

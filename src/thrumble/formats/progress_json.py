@@ -31,7 +31,7 @@ FEW_ROUNDS = 6
 
 @dataclass(frozen=True, slots=True)
 class PlayedReading:
-    """A reading, what its file is called, and the player's own day, None where nobody says."""
+    """A reading, what its file is called, and the player's own day, None if nobody says."""
 
     name: str
     reading: Reading

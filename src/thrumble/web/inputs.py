@@ -17,7 +17,7 @@ CHUNK_BYTES = 4_000_000
 
 Id = Annotated[int, Path(ge=1, le=BIGGEST_ID)]
 Reference = Annotated[int, Field(ge=1, le=BIGGEST_ID)]
-Asked = Annotated[int, Query(ge=0, le=1_000_000)]
+PollCount = Annotated[int, Query(ge=0, le=1_000_000)]
 PageNumber = Annotated[int, Query(ge=1, le=1_000_000)]
 
 

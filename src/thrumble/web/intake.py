@@ -196,8 +196,8 @@ Refused = tuple[int, str] | tuple[()]
 
 
 async def _take_in(request: Request, receive: Receive, body: IO[bytes]) -> Refused | None:
-    """The whole body into a file. A status and words where it is refused, empty where the client
-    has gone, None where all is well.
+    """The whole body into a file. A status and words if it is refused, empty if the client
+    has gone, None if all is well.
     """
     promised = request.headers.get("content-length", "")
     too_large = (

@@ -16,7 +16,7 @@ class Limits:
         self._lock = threading.Lock()
 
     def wait_s(self, browser: str) -> float:
-        """0 where the browser may go on, and that is counted; else the seconds until it may."""
+        """0 if the browser may go on, and that is counted; else the seconds until it may."""
         now, per_s = self._clock(), self._most / 60
         with self._lock:
             if len(self._spent) > MOST_BROWSERS:

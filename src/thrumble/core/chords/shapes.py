@@ -18,7 +18,7 @@ def place_chord(
     as_standard: bool,
 ) -> tuple[Note, ...]:
     """The notes of a chord: at the place given, else at the lowest root fret the shape can take
-    (the lower string where two tie).
+    (the lower string if two tie).
 
     `as_standard` reads the name as if the instrument were in standard tuning. Raises ValueError
     saying what would do.

@@ -14,7 +14,7 @@ def lay_pitches(
 ) -> tuple[Note, ...] | None:
     """The pitches, low to high, each on a string of its own, lower ones on lower strings, within
     the hand's reach; as near as can be to the strings and frets of `near`, open strings where the
-    hand is not moved by them. None where no hand can; no pitches give no notes.
+    hand is not moved by them. None if no hand can; no pitches give no notes.
     """
     if not pitches:
         return ()

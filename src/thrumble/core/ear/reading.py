@@ -44,7 +44,7 @@ class RingEnd(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HitReading:
-    """One due hit of one round. Seconds from the file's start; None where a thing could not be
+    """One due hit of one round. Seconds from the file's start; None if a thing could not be
     measured.
     """
 
@@ -134,7 +134,7 @@ class Change:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Summary:
-    """The take in figures. Bias is None where the start was fitted; swing where nothing swings or
+    """The take in figures. Bias is None if the start was fitted; swing if nothing swings or
     too little was heard.
     """
 

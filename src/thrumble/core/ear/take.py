@@ -278,7 +278,7 @@ def _place(
 def _match(
     candidates: Candidates, placed: _Placed, due: _Due, decisions: Decisions
 ) -> tuple[Candidates, NDArray[np.intp], float | None]:
-    """The candidates that are no echo, which of them each due hit took, -1 where none, shape (due
+    """The candidates that are no echo, which of them each due hit took, -1 if none, shape (due
     hits,), and the echo's lag in seconds, None without one.
     """
     gaps_s, near_s = gaps_between(placed.expected_s), placed.expected_s + placed.lag_s

@@ -48,7 +48,7 @@ def read_tuning(words: list[str]) -> tuple[str, ...]:
     """A tuning from its words, lowest string first; a bare letter takes the octave within six
     semitones of standard.
 
-    Raises ValueError where a word is no pitch, or a bare one has no standard string to lean on
+    Raises ValueError if a word is no pitch, or a bare one has no standard string to lean on
     (other than six strings).
     """
     names = []

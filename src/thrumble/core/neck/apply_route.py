@@ -1,4 +1,4 @@
-"""A route put into the riff: every written hit is taken where the route takes it first."""
+"""A route put into the riff: every written hit moves to where the route plays it first."""
 
 from dataclasses import replace
 

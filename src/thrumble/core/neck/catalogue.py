@@ -226,7 +226,7 @@ def root_strings(shape: Shape, instrument: Instrument) -> tuple[int, ...]:
 
 @dataclass(frozen=True, slots=True)
 class AtFret:
-    """A shape at one fret: how wide it is, and the grip that spares the hand most, None where the
+    """A shape at one fret: how wide it is, and the grip that spares the hand most, None if the
     hand cannot.
     """
 

@@ -17,8 +17,8 @@ THUMB_FRETS = 1  # the thumb over the top lies at finger 1's fret, or one beside
 
 @dataclass(frozen=True, slots=True)
 class Grip:
-    """Notes with their fingers, lowest string first. `hand`: the fret of finger 1, also where it
-    only rests, None where nothing is pressed; `span_mm`: outermost pressed frets; `spare_mm`: how
+    """Notes with their fingers, lowest string first. `hand`: the fret of finger 1, also if it
+    only rests, None if nothing is pressed; `span_mm`: outermost pressed frets; `spare_mm`: how
     much farther the tightest pair of fingers could go; `unguarded`: how many strings nothing
     silences.
     """
@@ -142,7 +142,7 @@ def _over_the_top(instrument: Instrument, notes: tuple[Note, ...], pressed: list
 
 
 def _hand_at(pressed: list[Note], taken: dict[int, int]) -> int:
-    """The fret of finger 1, also where it only rests; of the thumb alone, its own."""
+    """The fret of finger 1, also if it only rests; of the thumb alone, its own."""
     frets = {taken[note.string]: note.fret or 0 for note in pressed}
     lowest = min(frets)
     return frets[lowest] if lowest == THUMB else max(1, frets[lowest] - (lowest - 1))

@@ -79,8 +79,8 @@ def muting_map(
     return MutingMap(tuple(quiet), aimed if damping is Damping.AIM else left)
 
 
-Found = tuple[Silencer | None, int | None]
-NOTHING: Found = (None, None)
+Muted = tuple[Silencer | None, int | None]
+NOTHING: Muted = (None, None)
 
 
 def _resting(notes: tuple[Fingered, ...]) -> bool:
@@ -88,7 +88,7 @@ def _resting(notes: tuple[Fingered, ...]) -> bool:
     return all(note.finger == OPEN for note in notes)
 
 
-def _below(notes: tuple[Fingered, ...], string: int, strings: int, damping: Damping) -> Found:
+def _below(notes: tuple[Fingered, ...], string: int, strings: int, damping: Damping) -> Muted:
     """A string lower than the lowest note."""
     lowest = notes[0]
     if string == lowest.string + 1 and lowest.finger not in (OPEN, THUMB):
@@ -98,7 +98,7 @@ def _below(notes: tuple[Fingered, ...], string: int, strings: int, damping: Damp
     return (Silencer.PALM, None) if damping is Damping.AIM else NOTHING
 
 
-def _flat(lower: tuple[Fingered, ...], among: tuple[Fingered, ...], string: int) -> Found:
+def _flat(lower: tuple[Fingered, ...], among: tuple[Fingered, ...], string: int) -> Muted:
     """A string above these notes: a finger lies flat across it. It comes from the side of the
     highest string: finger 1, or a bar, from the string it presses up; a free finger 1 behind the
     others just so far. It cannot where it would touch an open string that has to sound.
@@ -116,7 +116,7 @@ def _flat(lower: tuple[Fingered, ...], among: tuple[Fingered, ...], string: int)
     return NOTHING
 
 
-def _inside(by_string: dict[int, Fingered], notes: tuple[Fingered, ...], string: int) -> Found:
+def _inside(by_string: dict[int, Fingered], notes: tuple[Fingered, ...], string: int) -> Muted:
     """A string between two notes: the finger on the next lower string touches it; with more than
     one left out, a finger laid flat over the rest.
     """

@@ -15,7 +15,7 @@ MINOR_FLAT_KEYS = frozenset({"D", "G", "C", "F", "Bb", "Eb", "Ab"})
 
 @dataclass(frozen=True, slots=True)
 class FoundPlace:
-    """A place of a chord: its notes, and the easiest grip, None where the hand cannot."""
+    """A place of a chord: its notes, and the easiest grip, None if the hand cannot."""
 
     notes: tuple[Note, ...]
     root: Note

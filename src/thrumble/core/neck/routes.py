@@ -124,7 +124,7 @@ def _within_bounds(stops: list[_Stop]) -> list[_Stop]:
 
 
 def _different(search: ShortestPath) -> list[list[int]]:
-    """The best way, then ways that lie elsewhere on the neck, then, where there are few, ways with
+    """The best way, then ways that lie elsewhere on the neck, then if there are few, ways with
     other fingers.
     """
     routes = [search.best()]
@@ -231,7 +231,7 @@ def _called(due: DueHit) -> str:
 def ways_of(
     due: DueHit, instrument: Instrument, hand: Hand, *, strict: bool = False
 ) -> tuple[Grip, ...]:
-    """Every way this hand can take a hit. Raises BadInput where there is none; a hit that presses
+    """Every way this hand can take a hit. Raises BadInput if there is none; a hit that presses
     nothing has none to choose from: ().
     """
     return _choices(due, instrument, hand, strict=strict)[0] if _fretted(due) else ()

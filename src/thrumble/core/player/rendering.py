@@ -22,7 +22,7 @@ STRAY_GAIN = 0.3  # a string that rings along was brushed, not struck
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlayedHit:
-    """The truth about one hit; `index` None where it is not in the riff. Times in seconds from the
+    """The truth about one hit; `index` None if it is not in the riff. Times in seconds from the
     file's start.
     """
 

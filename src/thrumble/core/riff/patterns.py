@@ -196,7 +196,7 @@ def make_riff(
     title: str = "",
 ) -> Riff:
     """An ordinary riff: the pattern, one bar for each degree, in a key such as `F#`. Raises
-    BadInput, and RiffError where the instrument cannot hold a shape.
+    BadInput, and RiffError if the instrument cannot hold a shape.
     """
     instrument, choices = instrument or Instrument(), choices or Choices()
     try:

@@ -85,7 +85,7 @@ def hear_strikes(samples: Samples, rate_hz: int) -> Array:
 
 
 def measure_drum(onsets_s: Array, click_s: Array) -> Returned:
-    """The lateness of strikes made with the click; includes the player. Raises BadAudio where too
+    """The lateness of strikes made with the click; includes the player. Raises BadAudio if too
     few lie near a click. Both of shape (n,), seconds, increasing.
     """
     if not onsets_s.size:

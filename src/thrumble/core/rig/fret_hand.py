@@ -79,7 +79,7 @@ class StringState(StrEnum):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ChordString:
     """One string: its level against the loudest, its fall in dB a second, and what that says.
-    Figures None where no partial is its own.
+    Figures None if no partial is its own.
     """
 
     string: int
@@ -262,7 +262,7 @@ def check_strings(
 
 
 def _buzzing(rest: Samples, notes: dict[int, float]) -> int | None:
-    """The string whose period the lasting high bursts keep; None where the highs die away as they
+    """The string whose period the lasting high bursts keep; None if the highs die away as they
     should, or are as even as distortion's.
     """
     highs = filtered(rest, WORK_RATE_HZ, high_pass(HIGH_HZ))

@@ -34,7 +34,7 @@ class Silence:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Loudness:
-    """The input played hard. `gain_change_db`: what to turn the input by, None where it stands
+    """The input played hard. `gain_change_db`: what to turn the input by, None if it stands
     well; `gated`: tails are cut off.
     """
 
@@ -142,7 +142,7 @@ def _hum(power: Array, freq_hz: Array, mains_hz: float) -> tuple[float, float]:
 
 
 def _gate(samples: Samples, rate_hz: int) -> float | None:
-    """The level, in dBFS, at which tails are cut off; None where they fade by themselves. A gate
+    """The level, in dBFS, at which tails are cut off; None if they fade by themselves. A gate
     shows twice or more at about one level.
     """
     step_s = 0.005

@@ -51,7 +51,7 @@ class Place(StrEnum):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SingleHit:
     """One hit by itself. `scale`: 0 ringing free, 1 choked. `decay_s`: until 20 dB under its peak,
-    None where it outlasts the sound.
+    None if it outlasts the sound.
     `clarity`: 0 noise to 1 a clear pitch. `level_db`: RMS of the first 60 ms, dBFS. `chances`: of
     open, palm and dead, by the generic ear
     and the profile. `measures`: what the ear sees of it, shape (HITS.size,)."""
@@ -83,7 +83,7 @@ class Repeatability:
 def measure_single(
     samples: NDArray[np.floating], rate_hz: int, profile: Profile = NO_PROFILE
 ) -> SingleHit:
-    """Hears the first loud hit in up to three seconds of sound. Raises BadAudio where there is
+    """Hears the first loud hit in up to three seconds of sound. Raises BadAudio if there is
     none. Samples of shape (n,) or (n, channels).
     """
     conditioned, onset_s, measures = _hear(samples, rate_hz)
@@ -146,7 +146,7 @@ def _first_loud_onset(samples: Samples, bands: Bands) -> float:
 
 
 def _decay_s(piece: Samples) -> float | None:
-    """From the loudest 10 ms until 20 dB under them for good; None where that is not reached."""
+    """From the loudest 10 ms until 20 dB under them for good; None if that is not reached."""
     n = WORK_RATE_HZ // 100
     count = piece.size // n
     if count < 4:
@@ -193,9 +193,9 @@ def measure_example(samples: NDArray[np.floating], rate_hz: int) -> ExampleHit:
 
 
 @dataclass(frozen=True, slots=True)
-class Kept:
+class MeasuredExample:
     """One hit the player kept: what was measured of it, what it was played as, and for a palm how
-    deep it was meant, None where that is not known.
+    deep it was meant, None if that is not known.
     """
 
     heard: ExampleHit
@@ -203,7 +203,7 @@ class Kept:
     depth: float | None = None
 
 
-def profile_of(examples: list[Kept]) -> Profile:
+def profile_of(examples: list[MeasuredExample]) -> Profile:
     """The ear's profile from single hits, all brought to one level, as the hits of a take are."""
     if not examples:
         return NO_PROFILE

@@ -48,7 +48,7 @@ class Call:
 
 @dataclass(frozen=True, slots=True)
 class Recalled:
-    """An answer. `right` None and `recall_ms` None where nothing clear was heard before the next
+    """An answer. `right` None and `recall_ms` None if nothing clear was heard before the next
     call; `heard`: the notes that were.
     """
 

@@ -15,7 +15,7 @@ Z = 1.959964  # of 95 % of a normal distribution
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CheckHit:
     """One hit of a sound check. `asked` is the truth, `told` what the ear was told, `heard` what it
-    said, `unsure` among that; None where it heard nothing. `chance`: how sure it was of the kind it
+    said, `unsure` among that; None if it heard nothing. `chance`: how sure it was of the kind it
     thought likeliest.
     """
 
@@ -45,7 +45,7 @@ def missing_hits(hits: Sequence[CheckHit]) -> int | None:
 
 @dataclass(frozen=True, slots=True)
 class Share:
-    """So many right of so many, and where the true share lies with 95 % certainty."""
+    """So many right of so many, and the 95 % interval of the true share."""
 
     name: str
     right: int

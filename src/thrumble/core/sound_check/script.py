@@ -137,7 +137,7 @@ def with_decoys(riff: Riff) -> Riff:
     """
     rng = np.random.default_rng(SEED)
 
-    def told(hit: Hit) -> Hit:
+    def as_shown(hit: Hit) -> Hit:
         if rng.random() >= MISLED:
             return hit
         if hit.articulation is Articulation.PALM:
@@ -150,7 +150,8 @@ def with_decoys(riff: Riff) -> Riff:
             replace(
                 section,
                 bars=tuple(
-                    replace(bar, hits=tuple(told(hit) for hit in bar.hits)) for bar in section.bars
+                    replace(bar, hits=tuple(as_shown(hit) for hit in bar.hits))
+                    for bar in section.bars
                 ),
             )
             for section in riff.sections

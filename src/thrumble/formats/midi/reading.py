@@ -105,7 +105,7 @@ def read_midi(
 
 
 def _embedded_riff(file: MidiFile) -> Riff | None:
-    """The riff by its text events; None where there are none or the notes are others now."""
+    """The riff by its text events; None if there are none or the notes are others now."""
     head: dict[str, Any] | None = None
     bars: list[tuple[int, dict[str, Any]]] = []
     hits: list[tuple[int, dict[str, Any]]] = []

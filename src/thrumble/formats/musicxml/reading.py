@@ -314,7 +314,7 @@ class _Reader:
 
 
 def _tab_staff(measures: list[Measure]) -> str | None:
-    """The staff to take where there are several: the one with tablature."""
+    """The staff to take if there are several: the one with tablature."""
     for measure in measures:
         for clef in measure.element.iter("clef"):
             if clef.findtext("sign") == "TAB":

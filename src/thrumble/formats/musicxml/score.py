@@ -45,7 +45,7 @@ class Measure:
 
 
 def parsed(data: bytes) -> Element:
-    """The root of a score, unpacked where it is compressed. Raises RiffError: no such file, too
+    """The root of a score, unpacked if it is compressed. Raises RiffError: no such file, too
     large, entities, not partwise.
     """
     if data[:4] == b"PK\x03\x04":
@@ -185,7 +185,7 @@ def _barline(line: Element, measure: Measure) -> bool:
 
 def played(measures: list[Measure]) -> list[int]:
     """The places of the measures in the order they are played: repeats and endings written out.
-    Raises RiffError where that is endless or very long.
+    Raises RiffError if that is endless or very long.
     """
     out: list[int] = []
     at, start, number = 0, 0, 1

@@ -120,7 +120,7 @@ def midi_of(element: Element) -> int | None:
 
 
 def pitch_name(element: Element | None, prefix: str) -> str | None:
-    """`F#2` from step, alter and octave; None where they say no pitch."""
+    """`F#2` from step, alter and octave; None if they say no pitch."""
     if element is None:
         return None
     step = (element.findtext(f"{prefix}step") or "").strip()

@@ -46,7 +46,7 @@ class Strike:
     fret: int | None  # None: dead
     before: str = ""
     came_from: int | None = None
-    bend: int | None = None  # half steps, 0 where they are not given
+    bend: int | None = None  # half steps, 0 if they are not given
 
 
 @dataclass(slots=True)
@@ -119,7 +119,7 @@ class Sheet:
 
 
 def read_sheet(text: str) -> Sheet:
-    """The rows of a text. Raises RiffError where there are none, or one has too few strings."""
+    """The rows of a text. Raises RiffError if there are none, or one has too few strings."""
     lines = [line.expandtabs(4).rstrip() for line in re.split(r"\r\n|\r|\n", text)]
     longest = max(range(len(lines)), key=lambda k: len(lines[k]))
     if len(lines[longest]) > MAX_COLUMNS:
@@ -193,7 +193,7 @@ def is_string(line: str) -> bool:
 
 
 def _labelled(line: str) -> tuple[str, int] | None:
-    """The letter beside a string, empty if there is none, and where the string itself begins."""
+    """The letter beside a string, empty if there is none, and if the string itself begins."""
     if len(line) > MAX_COLUMNS:
         return None
     indent = len(line) - len(line.lstrip())

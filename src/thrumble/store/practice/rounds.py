@@ -21,7 +21,7 @@ from thrumble.store.takes.tables import ReadingRow, TakeRow
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Heard:
+class AnalysedTake:
     """What a reading says of a riff's rounds: `round_s` seconds each at the tempo played."""
 
     engine: str
@@ -57,7 +57,7 @@ def reading_of(session: Session, player_id: int, take_id: int, engine: str) -> R
 
 
 def put_rounds(
-    session: Session, player_id: int, riff_id: int, take_id: int, analysed: Heard
+    session: Session, player_id: int, riff_id: int, take_id: int, analysed: AnalysedTake
 ) -> None:
     """Keeps a reading's rounds as they count for a riff, instead of those there were."""
     reading = reading_of(session, player_id, take_id, analysed.engine)

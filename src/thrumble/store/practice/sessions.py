@@ -15,7 +15,7 @@ _FORM = TypeAdapter(Session)
 
 
 def session_of(db: DbSession, player_id: int, day: date, *, lock: bool = False) -> Session | None:
-    """A day's session; None where none was planned yet, or by a version that planned otherwise.
+    """A day's session; None if none was planned yet, or by a version that planned otherwise.
     `lock`: until the transaction ends.
     """
     query = sa.select(col(SessionRow.plan)).where(

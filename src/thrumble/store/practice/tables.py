@@ -147,7 +147,7 @@ class RoundRow(SQLModel, table=True):
 
 class HelpedRow(SQLModel, table=True):
     """What a drill changed between two takes of its riff, on the hits that it held. Figures are
-    empty where too few hits tell.
+    empty if too few hits tell.
     """
 
     __tablename__ = "helped"

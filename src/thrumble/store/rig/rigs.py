@@ -210,7 +210,7 @@ def get_tone(session: Session, player_id: int, tone_id: int) -> ToneProfile:
 
 
 def find_tone(session: Session, player_id: int, tone_id: int) -> ToneProfile | None:
-    """A tone, or None where it was deleted meanwhile."""
+    """A tone, or None if it was deleted meanwhile."""
     row = session.get(ToneRow, tone_id)
     return None if row is None or row.player_id != player_id else _made(ToneProfile, row)
 
@@ -253,7 +253,7 @@ def newest_calibration(
     rate_hz: int,
     until: datetime | None = None,
 ) -> Calibration | None:
-    """The last one of exactly this browser, device and rate; None where there is none: another's is
+    """The last one of exactly this browser, device and rate; None if there is none: another's is
     never used. `until`: as it stood then.
     """
     query = select(CalibrationRow).where(

@@ -16,7 +16,7 @@ from thrumble.store.takes.tables import CorrectionRow
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Correction:
-    """What the player says a hit was. `example_id`: the example it became, None where it did not
+    """What the player says a hit was. `example_id`: the example it became, None if it did not
     join the profile.
     """
 

@@ -25,7 +25,7 @@ class Note:
 
 
 def note_of(session: Session, player_id: int, take_id: int) -> Note:
-    """A take's note, empty where there is none."""
+    """A take's note, empty if there is none."""
     row = session.get(NoteRow, take_id)
     if row is None or row.player_id != player_id:
         return Note()

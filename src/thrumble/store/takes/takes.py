@@ -196,7 +196,7 @@ def put_audio(
 
 
 def audio_parts(session: Session, player_id: int, take_id: int) -> Iterator[bytes]:
-    """A take's file as stored, one part after the other. Raises NotFound where there is none."""
+    """A take's file as stored, one part after the other. Raises NotFound if there is none."""
     mine = (AudioRow.take_id == take_id, AudioRow.player_id == player_id)
     numbers = session.exec(select(AudioRow.part).where(*mine).order_by(col(AudioRow.part))).all()
     if _row(session, player_id, take_id).let_go_at is not None:
@@ -258,7 +258,7 @@ def get_chunk(session: Session, player_id: int, take_id: int, first_frame: int) 
 def set_state(
     session: Session, player_id: int, take_id: int, state: TakeState, *, problem: str = ""
 ) -> Take:
-    """Moves a take on. Raises NotAllowed where its state has no such change."""
+    """Moves a take on. Raises NotAllowed if its state has no such change."""
     row = _row(session, player_id, take_id, lock=True)
     row.state, row.problem = change(row.state, state), problem
     if state is TakeState.READING:

@@ -54,7 +54,7 @@ def begin(request: Request, session: DbSession, player_id: PlayerId) -> Response
     dependencies=[costly(CHECKS_A_MINUTE)],
 )
 def count(request: Request, take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
-    """Counts a take of the sound check, again where a newer ear hears it."""
+    """Counts a take of the sound check, again if a newer ear hears it."""
     count_check(session, player_id, take_id)
     return _on_to(request.app.url_path_for("check_page", take_id=take_id))
 

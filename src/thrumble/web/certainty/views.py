@@ -34,7 +34,7 @@ class CellView:
 
 @dataclass(frozen=True, slots=True)
 class RowView:
-    """A slot length with its cells, one a tone (None where nothing was measured)."""
+    """A slot length with its cells, one a tone (None if nothing was measured)."""
 
     slot: str
     tempo: str
@@ -146,7 +146,7 @@ def _cell(muted: float, under: str) -> CellView:
 
 
 def _unmet(figures: dict[str, Any] | None) -> RowView | None:
-    """The guitars that nothing was trained on, at every slot length; None where this engine has not
+    """The guitars that nothing was trained on, at every slot length; None if this engine has not
     been tried on them.
     """
     if not figures or figures["engine"] != EAR.version:

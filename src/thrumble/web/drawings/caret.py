@@ -10,7 +10,7 @@ from thrumble.web.drawings.strip import bar_hits
 
 @dataclass(frozen=True, slots=True)
 class CaretPlace:
-    """A place in a bar where the caret may stand: as written, and where it lies in the drawing, in
+    """A place in a bar where the caret may stand: as written, and if it lies in the drawing, in
     hundredths of the bar's width.
     """
 

@@ -41,7 +41,7 @@ class NeckDot:
 
 @dataclass(frozen=True, slots=True)
 class NeckArc:
-    """A way of the hand. `css`: worst, pivot or travel; `text`: its words, where there is room."""
+    """A way of the hand. `css`: worst, pivot or travel; `text`: its words if there is room."""
 
     path: str
     css: str

@@ -35,7 +35,7 @@ class SpeedLine:
 
 @dataclass(frozen=True, slots=True)
 class SpeedChart:
-    """`band` and `line` as path data; `goal_y`: the riff's own tempo, None where it is not
+    """`band` and `line` as path data; `goal_y`: the riff's own tempo, None if it is not
     shown.
     """
 

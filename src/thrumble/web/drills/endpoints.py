@@ -27,7 +27,7 @@ MOST_BARS = 2000
 
 @dataclass(frozen=True, slots=True)
 class DrillQuery:
-    """Which drill, of which bars; empty where all count."""
+    """Which drill, of which bars; empty if all count."""
 
     kind: Annotated[Line, Query(max_length=30)] = ""
     first: Annotated[Line, Query(max_length=6)] = ""
@@ -124,14 +124,14 @@ def play_drill(
     first: Annotated[Line, Form(max_length=6)] = "",
     last: Annotated[Line, Form(max_length=6)] = "",
     tempo: Annotated[float | None, Form(ge=20, le=400)] = None,
-    own: Annotated[bool, Form()] = False,
+    as_riff: Annotated[bool, Form()] = False,
 ) -> Response:
-    """Makes the drill and opens it to be played; `own`: as a riff of its own, to be edited."""
+    """Makes the drill and opens it to be played; `as_riff`: as a new riff, to be edited."""
     query = DrillQuery(kind, first, last)
     root, _ = _riff(session, player_id, riff_id)
     made = drill_for(session, player_id, DrillOf(root, query.known_kind(), query.bars()), tempo)
-    if own:
+    if as_riff:
         drills.stand_alone(session, player_id, made.riff_id)
-    name = "riff_page" if own else "play_page"
+    name = "riff_page" if as_riff else "play_page"
     address = str(request.app.url_path_for(name, riff_id=made.riff_id))
     return Response(status_code=204, headers={"HX-Redirect": address})

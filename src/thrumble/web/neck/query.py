@@ -94,7 +94,7 @@ def read_lock(text: str) -> Lock:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RawAsked:
-    """The query as it came; empty where the visitor's own hands count."""
+    """The query as it came; empty if the visitor's own hands count."""
 
     school: Annotated[Line, Query(max_length=10)] = ""
     reach: Annotated[float | None, Query(ge=1, le=1000)] = None

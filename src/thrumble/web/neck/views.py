@@ -120,7 +120,7 @@ def neck_view(
     elsewhere: tuple[Grip, ...] = (),
 ) -> NeckView:
     """The routes, one of them drawn, one of its chords looked at. `best_mm_s`: the hand's own best,
-    None where no take has told it; `elsewhere`: the ways to take that chord.
+    None if no take has told it; `elsewhere`: the ways to take that chord.
     """
     number = min(query.route, len(routes) - 1)
     route = routes[number]
@@ -175,7 +175,7 @@ def neck_view(
 
 def stop_at(route: Route, at: int | None) -> int | None:
     """The first hit of the chord that holds a hit; of the way's widest move, or its first chord,
-    where none is asked for. None where nothing is pressed at all.
+    where none is asked for. None if nothing is pressed at all.
     """
     for first, last in route.stops:
         if at is not None and first <= at <= last:

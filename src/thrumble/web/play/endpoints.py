@@ -32,10 +32,10 @@ from thrumble.store.takes.takes import NewTake
 from thrumble.web.deps import DbSession, PlayerId, Today, costly
 from thrumble.web.inputs import (
     BIGGEST_ID,
-    Asked,
     Chunk,
     Id,
     Line,
+    PollCount,
     Reference,
     Sent,
     file_name,
@@ -264,7 +264,7 @@ def finish_cut_take(
 ) -> HTMLResponse:
     """Reads a take whose tab was closed, as far as it goes."""
     take, _ = verbs.finish_take(session, player_id, take_id, RecorderReport())
-    return render(request, "takes/_status.html", status=status_view(take), asked=1)
+    return render(request, "takes/_status.html", status=status_view(take), polls=1)
 
 
 @router.post("/takes/{take_id}/discard", name="discard_take")
@@ -276,11 +276,11 @@ def discard_take(take_id: Id, session: DbSession, player_id: PlayerId) -> Respon
 
 @router.get("/takes/{take_id}/outcome", name="take_outcome")
 def take_outcome(
-    request: Request, take_id: Id, session: DbSession, player_id: PlayerId, asked: Asked = 0
+    request: Request, take_id: Id, session: DbSession, player_id: PlayerId, polls: PollCount = 0
 ) -> HTMLResponse:
     """What the play screen shows after a take: where it stands, then the verdict and the strip."""
     take = takes.get_take(session, player_id, take_id)
-    status = status_view(take, asked)
+    status = status_view(take, polls)
     judged = find_judged_take(session, player_id, take_id) if status.read else None
     view, following = None, None
     if judged:
@@ -294,17 +294,17 @@ def take_outcome(
         status=status,
         view=view,
         next=following,
-        asked=asked + 1,
+        polls=polls + 1,
     )
 
 
 @router.get("/takes/{take_id}/verdict", name="take_verdict")
 def take_verdict(
-    take_id: Id, session: DbSession, player_id: PlayerId, asked: Asked = 0
+    take_id: Id, session: DbSession, player_id: PlayerId, polls: PollCount = 0
 ) -> JSONResponse:
     """What is said of a round while the next one is played, and the tempo of the one after."""
     take = takes.get_take(session, player_id, take_id)
-    status = status_view(take, asked)
+    status = status_view(take, polls)
     answer = {"state": status.state, "ask_again_ms": status.ask_again_ms, "words": status.words}
     if status.read:
         judged = judged_take(session, player_id, take_id)

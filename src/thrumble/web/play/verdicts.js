@@ -14,18 +14,18 @@ export class Verdicts {
   }
   /** Asks until a round has been read. */
   async follow(number, round, endedMs) {
-    for (let asked = 0;; asked++) {
-      let told = null;
+    for (let polls = 0;; polls++) {
+      let verdict = null;
       try {
-        const address = `${this.takes}/${number}/verdict?asked=${asked}`;
+        const address = `${this.takes}/${number}/verdict?polls=${polls}`;
         const answer = await fetch(address, { headers: { accept: "application/json" } });
-        told = answer.ok ? await answer.json() : null;
+        verdict = answer.ok ? await answer.json() : null;
       } catch { /* asked again */ }
-      if (told?.state === "read" || told?.state === "failed") {
-        this.came({ ...told, number, round, ms: Math.round(performance.now() - endedMs) });
+      if (verdict?.state === "read" || verdict?.state === "failed") {
+        this.came({ ...verdict, number, round, ms: Math.round(performance.now() - endedMs) });
         return;
       }
-      await new Promise((go) => setTimeout(go, told?.ask_again_ms ?? 2000));
+      await new Promise((go) => setTimeout(go, verdict?.ask_again_ms ?? 2000));
     }
   }
   /** A round that was read late, after an outage, only joins the row. */

@@ -143,7 +143,7 @@ def round_verdict(judged: JudgedTake) -> dict[str, object]:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BlockBar:
     """The block of today's session that the page plays. Seconds: `before_s` of rest before it,
-    `rest_s` between its takes and `work_s` of each, empty where the screen chooses; `follows`: the
+    `rest_s` between its takes and `work_s` of each, empty if the screen chooses; `follows`: the
     tempo goes with the readings.
     """
 
@@ -160,7 +160,7 @@ class BlockBar:
 
 
 def block_bar(going: NextBlock, day: date) -> BlockBar | None:
-    """The block that is played now; None where it is not this session's turn."""
+    """The block that is played now; None if it is not this session's turn."""
     next_block = going.block
     if next_block is None:
         return None

@@ -110,7 +110,7 @@ def _read_call(text: str, neck: Instrument) -> Call:
 
 
 def _latency_s(session: DbSession, player_id: int, browser: str, rate: int) -> float:
-    """The newest latency measured in this browser at this rate; 0 where there is none."""
+    """The newest latency measured in this browser at this rate; 0 if there is none."""
     calibrations = [
         calibration
         for calibration in rigs.calibrations_of(session, player_id)

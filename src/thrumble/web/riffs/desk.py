@@ -108,7 +108,7 @@ EDITS: dict[str, Edit] = {
 }
 
 
-class _Known:
+class _EditCache:
     """Texts read lately and their riffs: what comes back with the next key was printed here."""
 
     def __init__(self) -> None:
@@ -128,7 +128,7 @@ class _Known:
             self._riffs.popitem(last=False)
 
 
-_cache = _Known()
+_cache = _EditCache()
 
 
 @router.post("/riffs/edit", name="edit_riff", dependencies=[costly(EDITS_A_MINUTE)])

@@ -45,7 +45,7 @@ from thrumble.web.shared.uploading import upload_view
 from thrumble.web.templating import render
 
 router = APIRouter()
-router.include_router(making.router)  # its addresses are words where others have a riff's number
+router.include_router(making.router)  # its addresses are words if others have a riff's number
 router.include_router(history.router)
 router.include_router(desk.router)
 Source = Annotated[Text, Form(max_length=MAX_BYTES)]

@@ -50,7 +50,7 @@ def _options(
     }
 
 
-Asked = Annotated[dict[str, object], Depends(_options)]
+MadeOptions = Annotated[dict[str, object], Depends(_options)]
 
 
 @router.get("/riffs/pattern", name="pattern_page")
@@ -61,7 +61,7 @@ def pattern_page(request: Request) -> HTMLResponse:
 
 @router.post("/riffs/pattern", name="make_from_pattern", dependencies=[costly(MADE_A_MINUTE)])
 def make_from_pattern(
-    request: Request, session: DbSession, player_id: PlayerId, query: Asked
+    request: Request, session: DbSession, player_id: PlayerId, query: MadeOptions
 ) -> HTMLResponse:
     """What the choice gives: its strip, and its text to be saved. Laid out for the newest rig."""
     all_rigs = rigs.rigs_of(session, player_id)

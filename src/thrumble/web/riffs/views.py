@@ -139,7 +139,7 @@ def preview_of(riff: Riff) -> PreviewView:
 
 
 def _second_parts(riff: Riff) -> tuple[BarDrawing | None, ...]:
-    """The second part, bar by bar as the riff is played; None where there is none."""
+    """The second part, bar by bar as the riff is played; None if there is none."""
     lengths = {s.over: len(s.bars) for s in riff.sections if s.over is not None}
     if not lengths:
         return ()

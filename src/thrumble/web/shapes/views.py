@@ -129,7 +129,7 @@ class At:
 
 def chosen_notes(at: At, instrument: Instrument) -> tuple[int, int, tuple[Note, ...]] | None:
     """Root string, fret and notes of a shape: as asked where it can lie there, else the nearest
-    fret at which it can; None where this tuning has no place for it.
+    fret at which it can; None if this tuning has no place for it.
     """
     strings = root_strings(at.shape, instrument)
     if not strings:

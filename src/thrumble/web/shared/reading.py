@@ -180,7 +180,7 @@ def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
         str(revision.riff.feel),
     ]
     if take.time_unknown:
-        parts.append("time unknown: the clock was wrong where it was recorded")
+        parts.append("time unknown: that computer's clock was wrong")
     if reading.rounds > 1:
         parts.append(counted(reading.rounds, "round"))
     if tone:

@@ -1,4 +1,4 @@
-"""Takes in a few words: a line in a list, and where one stands on its way to a reading."""
+"""Takes in a few words: a line in a list, and how far its analysis is."""
 
 from dataclasses import dataclass
 from datetime import datetime

@@ -30,7 +30,7 @@ class ArmedView:
 
 
 def armed_view(session: Session, player_id: int) -> ArmedView | None:
-    """The riff proposed next, None where there is no riff."""
+    """The riff proposed next, None if there is no riff."""
     standings = [
         Standing(
             riff_id=f.riff_id,

@@ -28,7 +28,7 @@ from thrumble.store.takes import corrections as said
 from thrumble.store.takes import notes, readings, take_lists, takes
 from thrumble.store.takes.space import space
 from thrumble.web.deps import DbSession, PlayerId, costly
-from thrumble.web.inputs import BIGGEST_ID, Asked, Id, Line, PageNumber
+from thrumble.web.inputs import BIGGEST_ID, Id, Line, PageNumber, PollCount
 from thrumble.web.shared.files import sent, temporary
 from thrumble.web.shared.next import next_view
 from thrumble.web.shared.paging import pages
@@ -123,7 +123,7 @@ def take_page(
         "takes/page.html",
         sound_check=sound_checks.is_check(session, player_id, take.riff_id),
         status=status_view(take),
-        asked=1,
+        polls=1,
         view=view,
         next=following,
         title=revision.riff.title,
@@ -164,13 +164,13 @@ def restore_audio(
 
 @router.get("/takes/{take_id}/status", name="take_status")
 def take_status(
-    request: Request, take_id: Id, session: DbSession, player_id: PlayerId, asked: Asked = 0
+    request: Request, take_id: Id, session: DbSession, player_id: PlayerId, polls: PollCount = 0
 ) -> HTMLResponse:
     """The part of the take's page that changes while the ear works; polled until the state is
     final.
     """
-    status = status_view(takes.get_take(session, player_id, take_id), asked)
-    response = render(request, "takes/_status.html", status=status, asked=asked + 1)
+    status = status_view(takes.get_take(session, player_id, take_id), polls)
+    response = render(request, "takes/_status.html", status=status, polls=polls + 1)
     if status.read:
         response.headers["HX-Redirect"] = str(
             request.app.url_path_for("take_page", take_id=take_id)
@@ -279,7 +279,7 @@ def read_take_again(
 ) -> HTMLResponse:
     """Puts the take into the queue again, whatever state it is stuck in."""
     take = verbs.reanalyse_take(session, player_id, take_id)
-    return render(request, "takes/_status.html", status=status_view(take), asked=1)
+    return render(request, "takes/_status.html", status=status_view(take), polls=1)
 
 
 @router.post("/takes/{take_id}/delete", name="delete_take")

@@ -30,7 +30,7 @@ DRAWS = 300
 CONFIDENCE = 0.95
 MIN_HITS = 6  # with a sample of a metric, in each set
 MOST_DEGREES = 200
-SINGLE_ROUNDS = 2.2  # wider, where one round has to stand for a side: players change by themselves
+SINGLE_ROUNDS = 2.2  # wider if one round has to stand for a side: players change by themselves
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -43,7 +43,7 @@ def draw_order(pairs: int, seed: int) -> str:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Outcome:
     """What differs in one metric: B less A with its interval. `more_pairs`: that a difference worth
-    caring about would want to be seen, None where the answer is clear or it would take too many.
+    caring about would want to be seen, None if the answer is clear or it would take too many.
     """
 
     metric: Metric

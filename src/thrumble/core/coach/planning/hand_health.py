@@ -148,7 +148,7 @@ def _rise_percent(history: PracticeHistory) -> float:
 
 
 def strokes_left(history: PracticeHistory) -> float | None:
-    """How many strokes the week still has, by the rise allowed; None where there is no usual week
+    """How many strokes the week still has, by the rise allowed; None if there is no usual week
     to rise from.
     """
     usual = _usual_week(history)
@@ -238,7 +238,7 @@ LOUDNESS = "Keep the volume down and wear ear protection at rehearsal."
 
 
 def advice_for(history: PracticeHistory) -> list[Advice]:
-    """What the rules say now, the gravest first; nothing where all is well."""
+    """What the rules say now, the gravest first; nothing if all is well."""
     figures = _figures(history)
     advice = [
         Advice(rule.name, rule.words.format(**figures), rule.share)

@@ -26,7 +26,7 @@ class Standing:
 
 
 def next_riff(standings: list[Standing], *, now: datetime) -> tuple[int, str] | None:
-    """The riff to arm and why, in words; None where there is no riff.
+    """The riff to arm and why, in words; None if there is no riff.
 
     A riff read and not yet clean comes before one never played; among those, the one that gains
     most: unclean, and not played for longest

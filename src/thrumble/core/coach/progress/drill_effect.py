@@ -31,7 +31,7 @@ MEASURES = {
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Helped:
     """What changed over a drill: after less before, so that negative is better, with its 95 %
-    interval; None where too few hits tell.
+    interval; None if too few hits tell.
     """
 
     kind: DrillKind

@@ -10,7 +10,7 @@ LEAST_PLAYED = 3  # times that a place has to be played to say something of it
 @dataclass(frozen=True, slots=True)
 class PlayedPlace:
     """One place of a riff in one take: how often it was due, its middle lateness around the take's
-    own, None where it was never hit; how often it was `missed`; of how many the sound was `told`,
+    own, None if it was never hit; how often it was `missed`; of how many the sound was `told`,
     and how many of these were `wrong`: unlike what is written.
     """
 

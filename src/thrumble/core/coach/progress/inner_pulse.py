@@ -9,7 +9,7 @@ from thrumble.core.chance import t_ppf
 from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.counting import counted
 
-HEARD = 0.1  # a bar softer than this is as good as silent
+MIN_MEASURED = 0.1  # a bar softer than this is as good as silent
 BEFORE_BARS = 2  # what came before a silence is measured over so many bars
 LEAST_HITS = 6
 CONFIDENCE = 0.95
@@ -49,7 +49,7 @@ def inner_pulse(
         number = (hit.hit.round - 1) * len(bars) + hit.due.bar - 1
         late.setdefault(number, []).append((inside, hit.late_ms))
     count = judgement.reading.rounds * len(bars)
-    silent = [levels[(bars_before + n) % len(levels)] < HEARD for n in range(count)]
+    silent = [levels[(bars_before + n) % len(levels)] < MIN_MEASURED for n in range(count)]
     slopes = []
     for first, end in _stretches(silent):
         before = [ms for n in range(first - BEFORE_BARS, first) for _, ms in late.get(n, [])]

@@ -63,7 +63,7 @@ class Slope:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LandingFit:
-    """All moves of a take. Slopes are None where there are too few moves to tell, or all of one
+    """All moves of a take. Slopes are None if there are too few moves to tell, or all of one
     size: `per_100_mm` ms for a hundred millimetres more, `per_100_mm_s` for a hundred mm/s more;
     `let_go_ms`: median of the early releases before moves, against `others_ms` of all other hits.
     """
@@ -112,8 +112,8 @@ def _fretted_before(judgement: Judgement, index: int) -> int:
 
 
 def early_release_ms(hit: JudgedHit) -> float | None:
-    """How much too early a hit went silent, 0 where it rang up to its end or was cut by the next
-    one; None for hits that are not to ring, and where it was not measured.
+    """How much too early a hit went silent, 0 if it rang up to its end or was cut by the next
+    one; None for hits that are not to ring, and if it was not measured.
     """
     ring_s, end = hit.hit.ring_s, hit.hit.ring_end
     if ring_s is None or end is None or hit.due.hit.articulation != "open" or hit.due.hit.stop:
@@ -220,7 +220,7 @@ def _kendall_variance(x: Array) -> float:
 def best_speed_mm_s(speeds: list[tuple[float, bool]]) -> float | None:
     """How fast a hand moves and still lands in time four times out of five, from moves as speed and
     whether they did. Where faster ones were tried and came late, it lies between those and the
-    fastest good ones: their geometric mean. None where no speed was tried often enough with
+    fastest good ones: their geometric mean. None if no speed was tried often enough with
     success.
     """
     x = np.array([speed for speed, _ in speeds])

@@ -16,7 +16,7 @@ WHOLE = ""  # in place of a section
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RoundResult:
     """One round of a riff, or of one section in it. `timing`, `muting`, `stops`: clean in that
-    alone; None where nothing of it was asked, or told.
+    alone; None if nothing of it was asked, or told.
     """
 
     round: int
@@ -36,7 +36,7 @@ def rounds_of(judgement: Judgement) -> list[RoundResult]:
 
 def rounds_for(judgement: Judgement, root: ExpandedRiff) -> list[RoundResult]:
     """What the rounds of a drill say about the riff it was made from: about each section of which
-    it holds nearly all hits as they are written, and about the whole where it holds all of it.
+    it holds nearly all hits as they are written, and about the whole if it holds all of it.
     """
     written = {due.identity: due.hit for due in root.hits}
     held: dict[int, str] = {}

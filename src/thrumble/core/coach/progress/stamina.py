@@ -28,7 +28,7 @@ LEAST_RUNS = 3  # of a tempo, to tell from
 class TakeLoad:
     """What a take asked of the hands, and how long they kept it up. `down`: strokes; `run_*`: the
     longest clean run, unbroken by a rest; `tired_s`: from the first hit on, where the spread grew
-    or the level fell for good, None where neither did; `spread_ms`, `level_db`: by how much at the
+    or the level fell for good, None if neither did; `spread_ms`, `level_db`: by how much at the
     end; `clean` of `judged` hits; `causes`: the kinds of finding that held it back.
     """
 
@@ -46,7 +46,7 @@ class TakeLoad:
 
 
 def load_of(judgement: Judgement, findings: Iterable[Finding]) -> TakeLoad:
-    """The load of a judged take; all zero where nothing was played."""
+    """The load of a judged take; all zero if nothing was played."""
     played = sorted(judgement.played, key=lambda judged: judged.hit.expected_s)
     picked = [judged for judged in played if judged.due.hit.stroke is not None]
     run = longest_run(judgement)
@@ -129,7 +129,7 @@ class Run:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Endurance:
     """How long a tempo holds: the longest clean run there, from how many takes, and where in a take
-    it usually begins to slip, None where it never did.
+    it usually begins to slip, None if it never did.
     """
 
     tempo_bpm: float

@@ -68,11 +68,11 @@ class Limits:
 class JudgedHit:
     """One due hit of one round.
 
-    late_ms     + is late; None where it was not played
+    late_ms     + is late; None if it was not played
     limit_ms    how early or late it may be
-    as_written  heard as the articulation written; None where the ear is unsure, or nothing was
+    as_written  heard as the articulation written; None if the ear is unsure, or nothing was
     heard
-    stop_kept   None where no stop was asked or it could not be measured
+    stop_kept   None if no stop was asked or it could not be measured
     stop_late_ms  from its written end to silence, counted as late_ms is
     """
 

@@ -58,7 +58,7 @@ def _distinct(proposals: list[Proposal]) -> list[Proposal]:
 
 def worst_bar(judgement: Judgement) -> int | None:
     """The written bar, by its first number along the play order, whose hits go wrong far more often
-    than those of all others; None where none stands out.
+    than those of all others; None if none stands out.
     """
     first: dict[tuple[str, int], int] = {}
     for bar in judgement.expanded.bars:

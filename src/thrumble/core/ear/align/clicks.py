@@ -112,7 +112,7 @@ def without(candidates: Candidates, clicks: Clicks) -> Candidates:
 def start_by_clicks(
     clicks: Clicks, beats_s: Array, start_s: float, stretch: float
 ) -> tuple[float, float] | None:
-    """Start and stretch by the clicks, near those found from the hits; None where the clicks lie on
+    """Start and stretch by the clicks, near those found from the hits; None if the clicks lie on
     no such grid.
 
     beats_s : where clicks are due, seconds from bar 1 beat 1 as written, count-in included. Shape
@@ -141,7 +141,7 @@ def start_by_clicks(
 
 
 def click_channel(recording: Recording) -> int | None:
-    """The channel that carries nothing but the click; None where there is no such one, or no other
+    """The channel that carries nothing but the click; None if there is no such one, or no other
     beside it.
     """
     if recording.channels < 2:

@@ -25,7 +25,7 @@ AROUND_TAKE_S = 0.5  # before the first hit and after the last, others are looke
 
 def echo_lag(own_s: Array, others_s: Array) -> float | None:
     """The lag in seconds at which `others_s`, shape (n,), repeat `own_s`, shape (m,), both
-    increasing; None where none stands out: fewer than LEAST do, or others lie about as thickly on
+    increasing; None if none stands out: fewer than LEAST do, or others lie about as thickly on
     both sides of it.
     """
     if not own_s.size or not others_s.size:

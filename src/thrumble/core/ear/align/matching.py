@@ -20,7 +20,7 @@ TREND_HITS = 12
 
 @dataclass(frozen=True, slots=True)
 class Match:
-    """`chosen`: candidate of each due hit, -1 where none, shape (n,). `score`: log likelihood
+    """`chosen`: candidate of each due hit, -1 if none, shape (n,). `score`: log likelihood
     against "nothing was played".
     """
 
@@ -85,7 +85,7 @@ def extra_hits(
 
 
 def gaps_between(due_s: Array) -> Array:
-    """The smaller gap of every due hit to its neighbours, seconds; 1 where there is none. Shape
+    """The smaller gap of every due hit to its neighbours, seconds; 1 if there is none. Shape
     (n,) as `due_s`.
     """
     steps = np.diff(due_s)

@@ -22,7 +22,7 @@ GIVEN_REACH_S = 0.25
 SEARCH_S, GROWTH = 40.0, 3.0
 THEIL = 1.5  # standard error of the robust slope against least squares
 SURE_ERRORS = 3.0  # standard errors beyond which another tempo is believed
-KEPT = 3  # places, for each tempo
+FINALISTS = 3  # places, for each tempo
 COVER_STEP = 50  # bins; the share covered changes slowly
 COVER_WEIGHT = 3.0  # of a vote: how much it counts that what was surely struck lies within the riff
 
@@ -40,7 +40,7 @@ class Fit:
 
 
 def fit_given(candidates: Candidates, due_s: Array) -> float:
-    """By how much the whole take lags, seconds, when the start is known; 0 where too little was
+    """By how much the whole take lags, seconds, when the start is known; 0 if too little was
     heard to tell. `due_s`: shape (n,), file times. Within a quarter of a second either way.
     """
     if candidates.times_s.size < 3:
@@ -60,7 +60,7 @@ def fit_given(candidates: Candidates, due_s: Array) -> float:
 def fit_unknown(
     candidates: Candidates, due_s: Array, decisions: Decisions, *, fit_tempo: bool = True
 ) -> Fit | None:
-    """Start and tempo from the pattern of the hits; None where too little was heard. due_s counts
+    """Start and tempo from the pattern of the hits; None if too little was heard. due_s counts
     from bar 1 beat 1. `due_s`: shape (n,), seconds, increasing.
 
     The first SEARCH_S of the riff are laid over the whole take at every tempo; the most promising
@@ -86,7 +86,7 @@ def fit_unknown(
         ratings = votes + COVER_WEIGHT * np.interp(starts_s, coarse_s, covered)
         candidates_found += [
             (float(ratings[place]), float(starts_s[place]), float(stretch))
-            for place in _tops(ratings, KEPT)
+            for place in _tops(ratings, FINALISTS)
         ]
     candidates_found.sort(reverse=True)
     fits = [

@@ -126,7 +126,7 @@ def _high_passed(samples: Samples) -> Samples:
 
 
 def _ridge(autos: NDArray[np.float64], crosses: NDArray[np.float64], least: float) -> float | None:
-    """The ridge whose filters explain most where they were not fitted; None where that is less than
+    """The ridge whose filters explain most where they were not fitted; None if that is less than
     `least`, or comes from one fold alone.
     """
     worth = {}
@@ -184,7 +184,7 @@ def _smoothed(power: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def _lag(samples: Samples, reference: Samples) -> int | None:
-    """Where the way back begins, samples: just before the sharpest answer; None where none stands
+    """Where the way back begins, samples: just before the sharpest answer; None if none stands
     out.
     """
     recorded = _high_passed(samples)

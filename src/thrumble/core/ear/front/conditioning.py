@@ -126,7 +126,7 @@ class _Survey:
     clipped: NDArray[np.int64]
 
     def signs(self) -> list[int]:
-        """For each channel 0 where it carries no guitar, else 1, or -1 where its phase is opposite
+        """For each channel 0 if it carries no guitar, else 1, or -1 if its phase is opposite
         to the first live one's.
         """
         levels = np.sqrt(

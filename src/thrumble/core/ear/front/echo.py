@@ -61,7 +61,7 @@ def _middle(samples: Samples, most_s: float) -> Samples:
 
 def _find(samples: Samples) -> tuple[int, float] | None:
     """The lag in samples after which everything comes again, and the white sound's share that does;
-    None where none stands out.
+    None if none stands out.
     """
     white = _Whitened(filtered(samples, WORK_RATE_HZ, high_pass(LOW_HZ)))
     low, high = (round(lag * WORK_RATE_HZ) for lag in LAGS_S)

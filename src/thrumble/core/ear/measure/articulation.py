@@ -77,7 +77,7 @@ ROUNDS, STEPS = 2, 25
 class Profile:
     """Hits the player recorded on purpose: measures as of `measure_hits`, shape (n, HITS.size), the
     index into KINDS of each, and how deep each
-    palm was meant, 0 to 1, NaN where that is not known."""
+    palm was meant, 0 to 1, NaN if that is not known."""
 
     measures: Array
     kinds: NDArray[np.intp]
@@ -214,7 +214,7 @@ def classify_hits(
     """Probabilities of open, palm and dead, shape (n, 3), each row from the hit's sound and what
     the take's other hits taught.
 
-    planned : index into KINDS per hit, -1 where the hit is not in the riff.
+    planned : index into KINDS per hit, -1 if the hit is not in the riff.
     profile : the player's own examples in this tone, whose kinds are known.
     strange : how far the sound is from the training's (`familiarity.novelty`); without examples
     the odds are the more modest the farther.
@@ -264,7 +264,7 @@ def mute_depths(
 
     What counts as tight differs from guitar to guitar. Where the player kept palms of known depth,
     all are moved by the middle of their
-    differences. Else, with `written` (the plan's depths, NaN where no palm mute is), each is moved
+    differences. Else, with `written` (the plan's depths, NaN if no palm mute is), each is moved
     towards what is written for the *other*
     hits, and only part of the way, so that a take that is muted too lightly all along still shows
     it.

@@ -31,7 +31,7 @@ class Named:
 def name_chord(
     samples: Samples, onset_s: float, end_s: float, candidates: list[tuple[int, ...]]
 ) -> Named | None:
-    """Which candidate (MIDI notes) rings from an onset on; None where it rings too short, or
+    """Which candidate (MIDI notes) rings from an onset on; None if it rings too short, or
     nothing is left of it. Samples of shape (n,) at the working rate.
     """
     begin = int((onset_s + SKIP_S) * WORK_RATE_HZ)

@@ -69,7 +69,7 @@ AROUND = np.linspace(-8, 8, 33)  # widths from a partial: its surroundings
 
 @dataclass(frozen=True, slots=True)
 class ChordCheck:
-    """`chord_ok` None where it could not be told; `stray_strings` None likewise, else the strings
+    """`chord_ok` None if it could not be told; `stray_strings` None likewise, else the strings
     (1 is the highest) that rang along.
     """
 
@@ -93,12 +93,12 @@ class Ringing:
 
 
 @dataclass(frozen=True, slots=True)
-class _Heard:
+class _Spectra:
     """The spectra of the hits that ring long enough: which of the hits asked each is; `level_db`
     and, of the loudest bin within the width of
     each, `near_db`, shape (n, bins); `width_hz` half a main lobe and a little detuning; the written
     notes' frequencies, shape (n, most notes),
-    NaN where there are fewer; `combs` as of `_combs`; `distortion_db` of the take as a whole."""
+    NaN if there are fewer; `combs` as of `_combs`; `distortion_db` of the take as a whole."""
 
     which: NDArray[np.intp]
     level_db: Array
@@ -141,8 +141,8 @@ def measure_strays(samples: Samples, hits: list[Ringing]) -> list[Array]:
     return out
 
 
-def _hear(samples: Samples, hits: list[Ringing]) -> _Heard | None:
-    """The spectra of all hits that are long enough; None where none is."""
+def _hear(samples: Samples, hits: list[Ringing]) -> _Spectra | None:
+    """The spectra of all hits that are long enough; None if none is."""
     slow = (
         np.asarray(soxr.resample(samples, WORK_RATE_HZ, RATE_HZ, quality="MQ"), dtype=np.float32)
         if hits
@@ -168,7 +168,7 @@ def _hear(samples: Samples, hits: list[Ringing]) -> _Heard | None:
     distortion_db = (
         float(np.median(_intermodulation_db(near, notes)[chords])) if chords.any() else CLEAN_DB
     )
-    return _Heard(
+    return _Spectra(
         np.array(which),
         level,
         near,
@@ -179,8 +179,8 @@ def _hear(samples: Samples, hits: list[Ringing]) -> _Heard | None:
     )
 
 
-def _right(spectra: _Heard, decisions: Decisions) -> list[bool | None]:
-    """Whether the comb fits best in its place, for each hit; None where it cannot be told."""
+def _right(spectra: _Spectra, decisions: Decisions) -> list[bool | None]:
+    """Whether the comb fits best in its place, for each hit; None if it cannot be told."""
     here = SHIFTS.index(0)
     lead = spectra.combs[:, here] - np.delete(spectra.combs, here, axis=1).max(axis=1)
     out: list[bool | None] = [None] * lead.size
@@ -266,7 +266,7 @@ def _combs(level: Array, near: Array, notes_hz: Array, width_hz: Array) -> Array
 
 
 def _strays(strings: list[int], log_odds: Array, decisions: Decisions) -> tuple[int, ...] | None:
-    """The strings that surely rang along; None where one of them may have."""
+    """The strings that surely rang along; None if one of them may have."""
     rang = log_odds >= decisions.stray_rang_log_odds
     if np.any((log_odds > decisions.stray_silent_log_odds) & ~rang):
         return None
@@ -274,7 +274,7 @@ def _strays(strings: list[int], log_odds: Array, decisions: Decisions) -> tuple[
 
 
 def _stray_measures(
-    spectra: _Heard, hits: list[Ringing], rows: NDArray[np.intp]
+    spectra: _Spectra, hits: list[Ringing], rows: NDArray[np.intp]
 ) -> tuple[Array, NDArray[np.intp]]:
     """For every silent string of these rows, and every partial: how loud against the chord, how
     clear of its surroundings, how far from its place
@@ -311,7 +311,7 @@ def _stray_measures(
     return np.asarray(STRAYS.join(parts), dtype=np.float64), of
 
 
-def _loud(spectra: _Heard) -> Array:
+def _loud(spectra: _Spectra) -> Array:
     """The loudest low partial of each hit's notes."""
     hz, owner = _partials(spectra.notes_hz)
     low = hz < 700
@@ -320,7 +320,7 @@ def _loud(spectra: _Heard) -> Array:
     return np.where(np.isfinite(out), out, spectra.level_db.max(axis=1))
 
 
-def _off_place(spectra: _Heard, of: NDArray[np.intp], hz: Array) -> Array:
+def _off_place(spectra: _Spectra, of: NDArray[np.intp], hz: Array) -> Array:
     """How far the loudest bin near each frequency lies from it, in widths."""
     reach = _reaches(spectra.width_hz)[of][:, np.newaxis, np.newaxis]
     most = int(reach.max(initial=1))
@@ -336,7 +336,7 @@ def _off_place(spectra: _Heard, of: NDArray[np.intp], hz: Array) -> Array:
     return np.asarray(np.abs(steps[np.argmax(near, axis=-1)]) / reach[..., 0])
 
 
-def _around(spectra: _Heard, of: NDArray[np.intp], hz: Array) -> Array:
+def _around(spectra: _Spectra, of: NDArray[np.intp], hz: Array) -> Array:
     """The middle level around each frequency."""
     return np.asarray(
         np.median(

@@ -90,7 +90,7 @@ def _running_middle(values: Array) -> Array:
 
 
 def hinge(x: Array, y: Array) -> tuple[float, float] | None:
-    """Where `y` leaves its level, and its slope from there; None where a level explains it as well.
+    """Where `y` leaves its level, and its slope from there; None if a level explains it as well.
     Needs x increasing. Both of shape (n,).
     """
     level = y - y.mean()

@@ -253,7 +253,7 @@ def _full(
 
 
 def _stop_late_s(due: DueHit, ring: Ring, late_s: float, stretch: float) -> float | None:
-    """How long after its written end a stopped hit was silent; None where no stop is asked, or the
+    """How long after its written end a stopped hit was silent; None if no stop is asked, or the
     string had died long before it.
     """
     ended_s = None

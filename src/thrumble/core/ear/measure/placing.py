@@ -36,7 +36,7 @@ CONTEXT = np.array(
 )  # steps around a place
 FIRST, LAST = int(PLACES[0] + CONTEXT[0]), int(PLACES[-1] + CONTEXT[-1])
 HEARD_BANDS, RESIDUAL_BANDS = 14, 5
-_HEARD = band_matrix(WINDOW, np.geomspace(100, 10500, HEARD_BANDS + 1))
+_WINDOW = band_matrix(WINDOW, np.geomspace(100, 10500, HEARD_BANDS + 1))
 BEFORE, AFTER = FIRST * STEP - WINDOW // 2, LAST * STEP + WINDOW // 2
 HALF = 2  # the predictor's samples are every other one; what follows counts them
 _RESIDUAL = band_matrix(
@@ -79,7 +79,7 @@ def measure_places(samples: Samples, about_s: Array) -> Matrix:
         fed, before = (
             _cut(half, centres[rows] // HALF, *reach) for reach in ((FED, UNTIL), FITTED)
         )
-        out[rows, :, :HEARD_BANDS] = _spectra(around, _HEARD, WINDOW, STEP)
+        out[rows, :, :HEARD_BANDS] = _spectra(around, _WINDOW, WINDOW, STEP)
         out[rows, :, HEARD_BANDS:] = _spectra(
             _residual(fed, before)[:, ORDER:], _RESIDUAL, WINDOW // HALF, STEP // HALF
         )

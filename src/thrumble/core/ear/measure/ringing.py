@@ -33,7 +33,7 @@ REST_FROM_S, REST_LEAST_S = 0.03, 0.03
 
 @dataclass(frozen=True, slots=True)
 class Ring:
-    """`ring_s` from the onset; None where the hit never stood 20 dB above the noise. `end`: stop,
+    """`ring_s` from the onset; None if the hit never stood 20 dB above the noise. `end`: stop,
     next, decay or end (of the take).
     `stopped_s`: from the onset to the foot of the final fall, None unless it stopped."""
 
@@ -62,7 +62,7 @@ def rest_levels_db(
     envelope: Envelope, onset_s: float, begin_s: float, end_s: float
 ) -> float | None:
     """Level of the rest from `begin_s`, where silence is written, to `end_s`, the next onset,
-    against the hit's own first 60 ms; None where the
+    against the hit's own first 60 ms; None if the
     rest is too short to hear."""
     first, last = begin_s + REST_FROM_S, end_s - NEXT_GUARD_S
     if last - first < REST_LEAST_S or begin_s <= onset_s:

@@ -45,7 +45,7 @@ def measure_strums(envelope: Envelope, onsets_s: Array) -> NDArray[np.float32]:
 
 
 def strum_times(envelope: Envelope, onsets_s: Array, ear: Ear) -> Array:
-    """Time between first and last string of each stroke, ms, shape (n,); NaN where the sound does
+    """Time between first and last string of each stroke, ms, shape (n,); NaN if the sound does
     not tell.
     """
     if not onsets_s.size:

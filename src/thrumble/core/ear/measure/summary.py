@@ -1,5 +1,5 @@
 """A take in figures: bias, spread, drift, swing, articulation, level. Every figure over what was
-measured; None where too little was.
+measured; None if too little was.
 """
 
 from collections.abc import Callable

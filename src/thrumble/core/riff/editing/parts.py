@@ -31,7 +31,7 @@ def has_parts(riff: Riff) -> bool:
 
 def take_part(riff: Riff, part: Part) -> Moved:
     """One part by itself, or both as one guitar plays them; what two hands cannot do is left out
-    and said. Raises BadInput where there is one part only.
+    and said. Raises BadInput if there is one part only.
     """
     if not has_parts(riff):
         raise BadInput("this riff has one part: write a second one as [signature over A]")
@@ -53,7 +53,7 @@ def take_part(riff: Riff, part: Part) -> Moved:
 
 def transition(riff: Riff, first: str, second: str, bars: int = 1) -> Riff:
     """The last bars of a section, as it ends last, and the first ones of another. Raises BadInput
-    for sections that are not there and where there is no hit.
+    for sections that are not there and if there is no hit.
     """
     by_name = {section.name: section for section in riff.sections}
     for name in (first, second):
@@ -106,7 +106,7 @@ def _both(section: Section, second: Section, lost: list[str]) -> tuple[Bar, ...]
 
 
 def _joined(first: Hit, other: Hit) -> Hit | None:
-    """Two hits at one place as one; None where they need the same string."""
+    """Two hits at one place as one; None if they need the same string."""
     if {note.string for note in first.notes} & {note.string for note in other.notes}:
         return None
     notes = tuple(sorted((*first.notes, *other.notes), key=lambda note: -note.string))

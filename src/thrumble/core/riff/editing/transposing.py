@@ -99,7 +99,7 @@ def transpose(riff: Riff, semitones: int) -> Moved:
 def retune(riff: Riff, onto: Instrument, keep: Keep) -> Moved:
     """The riff on another tuning or capo. Keeping the sound, every pitch is found again; keeping
     the fingering, strings and frets stay and the sound goes with the tuning. Raises BadInstrument,
-    and BadInput where the fingering needs strings that are not there.
+    and BadInput if the fingering needs strings that are not there.
     """
     check_instrument(onto)
     before = riff.instrument

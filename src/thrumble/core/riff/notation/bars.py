@@ -27,7 +27,7 @@ from thrumble.core.riff.model import (
     Riff,
     Stroke,
 )
-from thrumble.core.riff.notation.frets import ONE, read_frets
+from thrumble.core.riff.notation.frets import SINGLE_NOTE, read_frets
 from thrumble.core.riff.ramps import between
 
 RAMP_SIGNS = ("{", "}")
@@ -42,7 +42,7 @@ _HIT = re.compile(
     r"(?P<accent>>)?(?P<slide>[/\\]\d{0,2})?(?P<pedal>_)?(?P<letter>[oMKxmk])(?P<depth>=\d*\.?\d+)?(?P<after>['dufhp^*%]*)"
     r"(?P<bend>b\d*\.?\d*)?"
 )
-RAW = re.compile(rf"(?:(?P<name>[^=\s]+)=)?(?P<notes>{ONE}(?:,{ONE})*)")
+RAW = re.compile(rf"(?:(?P<name>[^=\s]+)=)?(?P<notes>{SINGLE_NOTE}(?:,{SINGLE_NOTE})*)")
 _CHORD_AT = re.compile(r"(?P<name>[A-G][^@\s=:]*)(?:@(?:(?P<string>\d+)/)?(?P<fret>\d+))?")
 PLACE_DIGITS = 4  # of a chord's string or fret that are looked at; more are off every neck
 MAX_GROUP_DEPTH = 12

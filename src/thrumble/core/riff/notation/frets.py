@@ -14,7 +14,7 @@ FINGERS = {
     "l": Plucking.LITTLE,
 }
 LETTERS = {finger: letter for letter, finger in FINGERS.items()}
-ONE = r"\d+:(?:\d+|x)[timrl]?\^?"
+SINGLE_NOTE = r"\d+:(?:\d+|x)[timrl]?\^?"
 _NOTE = re.compile(r"(\d{1,3}):(\d{1,3}|x)([timrl]?)(\^?)")
 
 
