@@ -14,7 +14,7 @@ from thrumble.core.instrument import Instrument, Note
 from thrumble.core.neck.grips import Grip, grips, layouts
 from thrumble.core.neck.hand import Hand, School, measure_reach
 from thrumble.core.neck.locks import Lock
-from thrumble.core.neck.routes import Route, plan_routes
+from thrumble.core.neck.routes import Route, plan_routes, ways_of
 from thrumble.core.neck.shortest_path import ShortestPath, Stage
 from thrumble.core.neck.weights import Weights, Wish, weights_for
 from thrumble.core.riff.expand import ExpandedRiff, expand
@@ -80,10 +80,14 @@ def test_back_and_forth_within_three_frets_is_a_pivot_and_a_long_way_is_not() ->
     )
 
 
-def test_a_string_change_is_taken_instead_of_a_jump_and_strict_keeps_what_is_written() -> None:
+def test_the_written_place_comes_first_until_it_is_too_fast_for_this_hand() -> None:
     bars = "| 6:3,5:5 o 6:8,5:10 o |"
-    best = plan_routes(riff(bars, tempo=240), NECK)[0]
+    first, second = plan_routes(riff(bars, tempo=240), NECK)[:2]
+    assert first.written and first.name == "as written" and first.hardest_mm_s > 400
+    assert not second.written and "no shifting at all" in second.advantages
+    best = plan_routes(riff(bars, tempo=240), NECK, limit_mm_s=400)[0]
     assert [n[:2] for n in taken(best, 1)] == [(5, 3), (4, 5)] and not best.moves
+    assert "no shifting at all" in best.advantages
     kept = plan_routes(riff(bars, tempo=240), NECK, strict=True)[0]
     assert [n[:2] for n in taken(kept, 1)] == [(6, 8), (5, 10)] and len(kept.moves) == 1
 
@@ -92,25 +96,20 @@ def test_a_string_change_is_taken_instead_of_a_jump_and_strict_keeps_what_is_wri
 @given(
     st.lists(st.integers(1, 9), min_size=2, max_size=3),
     st.sampled_from([60, 120, 240]),
-    st.sets(st.sampled_from(Wish), max_size=2),
+    st.sets(st.sampled_from(Wish), min_size=1, max_size=2),
 )
 def test_the_first_route_is_the_best_of_all(
     frets: list[int], tempo: int, wishes: set[Wish]
 ) -> None:
-    """Every way there is, its cost added up by hand from the stated weights."""
+    """Every way there is, its cost added up by hand from the stated weights. With a wish the first
+    route is the one that costs least, wherever it lies.
+    """
     bars = "| " + " ".join(f"6:{fret},5:{fret + 2} o" for fret in frets) + " |"
     expanded = riff(bars, tempo=tempo)
     stops = [due for k, due in enumerate(expanded.hits) if not k or frets[k] != frets[k - 1]]
     if len(stops) < 2:
         return
-    ways = [
-        [
-            grip
-            for way in layouts(NECK, tuple(NECK.midi(n) or 0 for n in due.hit.notes))
-            for grip in grips(NECK, way, 130, None)
-        ]
-        for due in stops
-    ]
+    ways = [ways_of(due, NECK, Hand(reach_mm=130)) for due in stops]
     times = [0.0]
     for before, after in pairwise(stops):
         last = expanded.hits[after.index - 1]
@@ -128,7 +127,7 @@ def by_hand(chosen: list[Grip], times: list[float], w: Weights, reach: float) ->
     for grip in chosen:
         tight = 1 - grip.spare_mm / reach if len(grip.fingers) > 1 else 0
         total += w.spread * max(0, min(1, tight)) ** 3 + w.unguarded * grip.unguarded
-        total += w.skipped * grip.skipped + w.high * (grip.hand or 0)
+        total += w.skipped * grip.skipped + w.high * (grip.hand or 0) + w.odd * grip.odd
         total += w.little * (4 in grip.fingers) + w.thumb * (5 in grip.fingers)
         total += w.open_strings * len(grip.fingers)
     for k, (a, b) in enumerate(pairwise(chosen), 1):
@@ -137,8 +136,14 @@ def by_hand(chosen: list[Grip], times: list[float], w: Weights, reach: float) ->
         total += w.travel * mm + w.hurry * (mm / times[k] / w.quick_mm_s) ** 2
         total += w.strings * across + w.pick * max(0, across - 1)
         if a.fingers != b.fingers:
-            total += w.fingers * (1 if shape_of(a) and shape_of(a) == shape_of(b) else 0.125)
+            total += w.fingers * (1 if shape_of(a) and shape_of(a) == shape_of(b) else 0.036)
+        if form_of(a) != form_of(b):  # the same chord here: root and fifth
+            total += w.form
     return total
+
+
+def form_of(grip: Grip) -> list[tuple[int, bool]]:
+    return [(grip.notes[0].string - note.string, not note.finger) for note in grip.notes]
 
 
 def shape_of(grip: Grip) -> list[tuple[int, int]]:
@@ -155,7 +160,7 @@ def test_every_route_sounds_what_is_written(frets: list[int], strict: bool) -> N
     bars = "| " + " ".join(f"6:{fret},5:{fret + 2} o" for fret in frets) + " |"
     expanded = riff(bars)
     found = plan_routes(expanded, NECK, Hand(reach_mm=150), strict=strict)
-    assert found == sorted(found, key=lambda route: route.cost)
+    assert found[0].written
     for route in found:
         assert [place.index for place in route.places] == [due.index for due in expanded.hits]
         for place, due in zip(route.places, expanded.hits, strict=True):
@@ -201,7 +206,7 @@ def test_twelve_equal_strings_are_planned_as_far_as_time_allows() -> None:
     bars = "\n".join(
         "| "
         + " ".join(
-            ",".join(f"{string}:{frets.choice((3, 4, 5))}" for string in (6, 5, 4, 3)) + " o"
+            ",".join(f"{string}:{frets.choice((3, 4, 5))}" for string in (11, 8, 5, 2)) + " o"
             for _ in range(8)
         )
         + " |"

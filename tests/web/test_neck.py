@@ -66,10 +66,10 @@ def test_the_page_names_the_fastest_move_and_lays_the_riff_out(visitor: Browser)
     number = added(JUMP)
     strict = visitor.get(f"/riffs/{number}/neck?strict=true&school=1-3").text
     assert "into bar 1 on" in strict and 'class="arc worst"' in strict
-    assert re.search(r'class="big">[0-9]{3,4}<', strict)
-    free = visitor.get(f"/riffs/{number}/neck").text
-    assert "Your hand" in free or "your hand stays where it is" in free
-    done = visitor.post(f"/riffs/{number}/neck")
+    assert re.search(r'class="big">[0-9]{2,3}</div><div class="under">bpm: good up to here', strict)
+    free = unescape(visitor.get(f"/riffs/{number}/neck").text)
+    assert "Play it as written. Worth a try:" in free and "no shifting at all" in free
+    done = visitor.post(f"/riffs/{number}/neck?route=1")
     assert done.headers["hx-redirect"] == f"/riffs/{number}"
     with database.session() as session:
         newest = riffs.newest_revision(session, players.local_player(session), number)

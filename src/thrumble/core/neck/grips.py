@@ -7,11 +7,14 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from thrumble.core.instrument import Instrument, Note
+from thrumble.core.neck.conventions import oddness
 from thrumble.core.neck.hand import BARS, OPEN, SCHOOLS, SHARES, THUMB, School
 from thrumble.core.neck.muting_map import Fingered, muting_map
 
 LAST_FRET = 22
 WIDEST_FRETS = 5
+POWER = frozenset({0, 5, 7, 12, 19})  # half steps above the lowest note
+NEAR_FINGERS = 2  # fingers farther apart do not share a fret
 THUMB_FRETS = 1  # the thumb over the top lies at finger 1's fret, or one beside it
 
 
@@ -20,7 +23,7 @@ class Grip:
     """Notes with their fingers, lowest string first. `hand`: the fret of finger 1, also if it
     only rests, None if nothing is pressed; `span_mm`: outermost pressed frets; `spare_mm`: how
     much farther the tightest pair of fingers could go; `unguarded`: how many strings nothing
-    silences.
+    silences; `odd`: how unlike the way everybody takes it, from 0.
     """
 
     notes: tuple[Fingered, ...]
@@ -28,6 +31,7 @@ class Grip:
     span_mm: float
     spare_mm: float
     unguarded: int
+    odd: float = 0.0
 
     @property
     def skipped(self) -> int:
@@ -78,9 +82,9 @@ def grips(
     """
     pressed = [note for note in notes if note.fret]
     if not pressed:
-        return [_grip(instrument, notes, {}, reach_mm, hand=None)]
+        return [_grip(instrument, notes, {}, reach_mm, school, hand=None)]
     fingers = {1, 2, 3, 4}
-    if school is not None and len(pressed) > 1 and len({note.fret for note in pressed}) > 1:
+    if school is not None and _is_power_chord(instrument, pressed):
         fingers = set(SCHOOLS[school].fingers)
     choices = list(_fingerings(instrument, pressed, fingers, reach_mm))
     if school is None and _over_the_top(instrument, notes, pressed):
@@ -92,8 +96,18 @@ def grips(
             continue  # a finger for each string is what this school is
         taken = {note.string: finger for note, finger in zip(pressed, choice, strict=True)}
         if _can(instrument, pressed, taken, reach_mm):
-            out.append(_grip(instrument, notes, taken, reach_mm, hand=_hand_at(pressed, taken)))
+            hand = _hand_at(pressed, taken)
+            out.append(_grip(instrument, notes, taken, reach_mm, school, hand=hand))
     return out
+
+
+def _is_power_chord(instrument: Instrument, pressed: list[Note]) -> bool:
+    """Root and fifth, or root, fifth and octave: what schools differ about. A sixth, a seventh or
+    an altered fifth takes the finger that its fret needs.
+    """
+    pitches = sorted(instrument.midi(note) or 0 for note in pressed)
+    intervals = {pitch - pitches[0] for pitch in pitches}
+    return len(pressed) > 1 and len({n.fret for n in pressed}) > 1 and intervals <= POWER
 
 
 def _fingerings(
@@ -127,8 +141,8 @@ def _together(
         return low == high and a in BARS
     if (low < high) != (a < b) and low != high:
         return False
-    if low == high and (note.string > other.string) != (a < b):
-        return False  # at one fret the lower string takes the lower finger
+    if low == high and ((note.string > other.string) != (a < b) or abs(a - b) > NEAR_FINGERS):
+        return False  # at one fret the lower string takes the lower finger, and 1 is not beside 4
     return _spare(instrument, note, other, {note.string: a, other.string: b}, reach_mm) >= 0
 
 
@@ -191,6 +205,7 @@ def _grip(
     notes: tuple[Note, ...],
     taken: dict[int, int],
     reach_mm: float,
+    school: School | None,
     *,
     hand: int | None,
 ) -> Grip:
@@ -210,4 +225,4 @@ def _grip(
         default=reach_mm,
     )
     unguarded = len(muting_map(fingered, len(instrument.tuning)).unguarded)
-    return Grip(fingered, hand, span, spare, unguarded)
+    return Grip(fingered, hand, span, spare, unguarded, oddness(fingered, school))

@@ -15,11 +15,12 @@ from thrumble.core.neck.hand import Damping
 from thrumble.core.neck.muting_map import muting_map
 from thrumble.core.neck.routes import Route
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
-from thrumble.core.riff.model import Stroke
+from thrumble.core.riff.model import Articulation, Stroke
 
 # through the air from rest to start, what a strong wrist does for a while: less where it has to aim
 QUICKEST_MM_S = {Damping.AIM: 400.0, Damping.SWEEP: 900.0}
 AIR_SHARE = 0.5  # of the time between two strokes: the other half the pick is in the strings
+MIN_SWEPT_S = 0.18  # a chord of at least so long may be swept; shorter ones only if accented
 HURRIED_MS = 400.0  # below this the pick has no time to look for its side
 FINGERS = (Plucking.MIDDLE, Plucking.RING, Plucking.LITTLE)  # beside the pick, from low to high
 
@@ -83,7 +84,8 @@ class PickPath:
 
 def pick_path(expanded: ExpandedRiff, route: Route, picking: Picking, damping: Damping) -> PickPath:
     """The pick's way through a riff taken along a route. Hits of the fretting hand alone have no
-    stroke. Sweeping, a stroke of two strings and more goes on through every string that is damped.
+    stroke. A player who damps and sweeps does so where a chord rings long enough or is accented;
+    single notes, palm mutes and fast chugs are aimed.
     """
     strings = len(expanded.riff.tuning)
     strokes: list[PickStroke] = []
@@ -109,15 +111,24 @@ def pick_path(expanded: ExpandedRiff, route: Route, picking: Picking, damping: D
         if stroke is Stroke.FINGERS:
             plucked = _plucked(due, struck, before)
         else:
-            low, high = _bounds(struck, quiet.unguarded, strings, damping)
+            reached = damping if _may_sweep(due) else Damping.AIM
+            low, high = _bounds(struck, quiet.unguarded, strings, reached)
             plucked = _struck(due, stroke, low, high, before, time_ms)
             inside = [s for s in quiet.unguarded if struck[-1] < s < struck[0]]
-            conflicts += _conflicts(due, plucked, before, time_ms, inside, damping)
+            conflicts += _conflicts(due, plucked, before, time_ms, inside, reached)
         strokes.append(plucked)
         last = due
         left_ringing = frozenset(note.string for note in due.hit.notes if note.let_ring)
         ringing = frozenset() if due.hit.stop else (ringing - set(struck)) | left_ringing
     return PickPath(tuple(strokes), tuple(conflicts))
+
+
+def _may_sweep(due: DueHit) -> bool:
+    """Whether a free stroke through all strings suits the hit: an open chord that is accented or
+    has time.
+    """
+    chord = due.hit.articulation is Articulation.OPEN and len(due.hit.notes) > 1
+    return chord and (due.hit.accent or due.slot_s >= MIN_SWEPT_S)
 
 
 def _finest(expanded: ExpandedRiff, due: DueHit) -> Fraction:

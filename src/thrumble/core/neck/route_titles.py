@@ -1,12 +1,12 @@
 """What to call a route beside others: by what it has most of."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from itertools import pairwise
 
 from thrumble.core.neck.grips import Grip
 from thrumble.core.neck.weights import Wish
 
-FIRST = "the easiest way"
+FIRST = "the easiest place"
 WISHED = "as you wish"
 WRITTEN = "as written"
 
@@ -51,10 +51,10 @@ def name_routes(
         if not number:
             names.append(WISHED if wishes else FIRST)
             continue
-        fingers = " ".join(map(str, sorted({finger for grip in grips for finger in grip.fingers})))
+        fingers = "-".join(map(str, sorted({finger for grip in grips for finger in grip.fingers})))
         places = [grip.layout for grip in grips]
         if any([grip.layout for grip in other] == places for other in routes[:number]):
-            names.append(_another(f"the same places with fingers {fingers}", names))
+            names.append(_another(f"same frets, other fingers ({fingers})", names))
             continue
         members = [
             name for name, trait in _TRAITS if name not in names and _least(trait, routes, number)
@@ -64,6 +64,45 @@ def name_routes(
         name = members[0] if members else where
         names.append(_another(name if name not in names else f"{name}, fingers {fingers}", names))
     return names
+
+
+LESS_TRAVEL, MIN_TRAVEL_MM = 0.7, 40.0
+LESS_REACH_MM = 10.0
+MIN_FINGERINGS, MIN_JUMPS = 1, 2
+
+
+def advantages(
+    totals: Mapping[str, float],
+    grips: list[Grip],
+    other_totals: Mapping[str, float],
+    other_grips: list[Grip],
+) -> tuple[str, ...]:
+    """What a player feels of one route beside another, the most important first; empty if nothing.
+    Totals as of a route.
+    """
+    out = []
+    travel, other_travel = totals["travel_mm"], other_totals["travel_mm"]
+    if other_travel >= MIN_TRAVEL_MM and travel <= LESS_TRAVEL * other_travel:
+        less = 100 * (1 - travel / other_travel)
+        out.append("no shifting at all" if not travel else f"{less:.0f} % less shifting")
+    narrower = other_totals["widest_span_mm"] - totals["widest_span_mm"]
+    if narrower >= LESS_REACH_MM:
+        out.append(f"reaches {narrower:.0f} mm less")
+    if _ringing(grips) > _ringing(other_grips):
+        out.append("more open strings")
+    if len(_fingerings(other_grips)) - len(_fingerings(grips)) > MIN_FINGERINGS:
+        out.append("fewer fingerings")
+    if other_totals["pick_jumps"] - totals["pick_jumps"] >= MIN_JUMPS:
+        out.append("fewer jumps for the pick")
+    return tuple(out)
+
+
+def _ringing(grips: list[Grip]) -> int:
+    return sum(note.finger == 0 for grip in grips for note in grip.notes)
+
+
+def _fingerings(grips: list[Grip]) -> set[tuple[int, ...]]:
+    return {grip.fingers for grip in grips if len(grip.fingers) > 1}
 
 
 def _another(name: str, names: list[str]) -> str:

@@ -1,28 +1,32 @@
-"""Ways along the neck: for every fretted hit of a riff a grip, so that what the hand pays for all
-of them and for the moves between is least. Found by dynamic programming over every place and
-fingering, so the first route is the best there is; the others are the best of those that lie
-elsewhere.
+"""Routes along the neck: a grip for every fretted hit of a riff, so that what the hand pays for all
+of them and for the moves between is least, by dynamic programming over every place and fingering.
+
+The written strings and frets come first, with the best fingers for them: a player who reads a riff
+plays it there. Another route is offered only if it beats the written one in something that a player
+feels, and it comes first only if the written one is too fast for this hand at this tempo.
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
-from math import isqrt
+from math import inf, isqrt
 
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument, Note
+from thrumble.core.neck.conventions import keeps_its_sound, strayed
 from thrumble.core.neck.grips import Grip, grips, layouts
 from thrumble.core.neck.hand import REACH_RANGE_MM, Hand, check_hand
 from thrumble.core.neck.locks import Lock, locked_out
 from thrumble.core.neck.moves import Move, moves_between
 from thrumble.core.neck.muting_map import Fingered
-from thrumble.core.neck.route_titles import name_routes
+from thrumble.core.neck.route_titles import advantages, name_routes
 from thrumble.core.neck.shortest_path import ShortestPath, Stage
 from thrumble.core.neck.weights import Wish, weights_for
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 from thrumble.core.riff.model import Articulation
 
 JUMPED_STRINGS = 2  # the pick leaves so many strings out: a jump
+TIGHT_REACH = 0.9  # of the reach: a stretch that is felt
 MOST_ROUTES = 4
 DIFFERENT = 0.25  # of the places at least that lie elsewhere in a route of its own
 TRIES = 8
@@ -45,7 +49,8 @@ class Route:
     """One way through the riff. `moves`: every change of the hand's place; `changes`: of anything
     it does, those among them; `worst_move`: the place in `moves` of the fastest one; `stops`: of
     each grip in a row the first and the last hit; `complete`: whether every place and fingering was
-    looked at.
+    looked at; `written`: on the strings and frets of the riff; `advantages`: what it beats the
+    written one in.
     """
 
     name: str
@@ -57,6 +62,13 @@ class Route:
     totals: dict[str, float]
     stops: tuple[tuple[int, int], ...]
     complete: bool = True
+    written: bool = False
+    advantages: tuple[str, ...] = ()
+
+    @property
+    def hardest_mm_s(self) -> float:
+        """How fast the fastest move is; 0 if the hand stays."""
+        return 0.0 if self.worst_move is None else self.moves[self.worst_move].speed_mm_s
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,30 +93,85 @@ def plan_routes(
     strict: bool = False,
     wishes: frozenset[Wish] = frozenset(),
     locks: tuple[Lock, ...] = (),
+    limit_mm_s: float | None = None,
 ) -> list[Route]:
-    """The best routes for a hand, cheapest first, truly different ones, four at most. `strict`: the
-    written strings and frets, only the fingers are chosen; `locks`: hits that are taken as the
-    player says. Raises BadInput for a reach that no hand has, for a chord out of reach, saying
-    which, and for locks that nobody can keep.
+    """The routes to choose from, the recommended one first, four at most.
+
+    strict     : the written strings and frets, only the fingers are chosen
+    wishes     : what the player would rather have; the route that grants them comes first then
+    locks      : hits that are taken as the player says
+    limit_mm_s : how fast this hand moves and still lands in time; None if it was never measured
+
+    Raises BadInput for a reach out of range, for a chord out of reach, saying which, and for locks
+    that contradict each other.
     """
     hand = check_hand(hand or Hand())
     stops = _within_bounds(_stops(expanded, instrument, hand, strict=strict, locks=locks))
     stages = [Stage(stop.grips, stop.time_s, stop.beside, stop.follows) for stop in stops]
     search = ShortestPath(stages, instrument, hand.reach_mm, weights_for(wishes))
-    candidates = _different(search)
+    as_written = None if wishes else _as_written(stops, instrument, hand)
+    complete = all(stop.complete for stop in stops)
     routes = [
-        _route(search.cost(chosen), expanded, stops, search.grips(chosen), instrument)
-        for chosen in candidates
+        replace(
+            _route(search.cost(chosen), expanded, stops, search.grips(chosen), instrument),
+            complete=complete,
+            written=chosen == as_written,
+        )
+        for chosen in _different(search, as_written)
     ]
-    routes.sort(key=lambda route: route.cost)
+    if wishes or as_written is None:
+        routes.sort(key=lambda route: route.cost)
+    else:
+        routes = _recommended(routes, limit_mm_s, hand.reach_mm)
     written = [tuple((n.string, n.fret) for n in due.hit.notes) for due in expanded.hits]
     taken = [[place.grip for place in route.places] for route in routes]
     names = name_routes(taken, written, wishes)
-    complete = all(stop.complete for stop in stops)
-    return [
-        replace(route, name=name, complete=complete)
-        for route, name in zip(routes, names, strict=True)
+    return [replace(route, name=name) for route, name in zip(routes, names, strict=True)]
+
+
+def _recommended(routes: list[Route], limit_mm_s: float | None, reach_mm: float) -> list[Route]:
+    """The order of the page: whether the hand is fast enough, then the written places, then reach,
+    then travel, then comfort. Routes that beat the written one in nothing are left out.
+    """
+
+    limit = inf if limit_mm_s is None else limit_mm_s
+
+    def key(route: Route) -> tuple[float, ...]:
+        too_fast = route.hardest_mm_s > limit
+        tight = route.totals["widest_span_mm"] > TIGHT_REACH * reach_mm
+        return too_fast, not route.written, tight, route.totals["travel_mm"], route.cost
+
+    (written,) = (route for route in routes if route.written)
+    out = [written]
+    for route in routes:
+        better = advantages(route.totals, _grips(route), written.totals, _grips(written))
+        faster = route.hardest_mm_s <= limit < written.hardest_mm_s
+        if not route.written and (better or faster):
+            out.append(replace(route, advantages=better))
+    out.sort(key=key)
+    return out
+
+
+def _grips(route: Route) -> list[Grip]:
+    return [place.grip for place in route.places]
+
+
+def _as_written(stops: list[_Stop], instrument: Instrument, hand: Hand) -> list[int] | None:
+    """The best fingers for the written strings and frets, as a way through the stops; None if the
+    hand can't take one of them there.
+    """
+    kept = []
+    for stop in stops:
+        layout = {(note.string, note.fret) for note in _plain(stop.hits[0])}
+        kept.append([k for k, grip in enumerate(stop.grips) if set(grip.layout) == layout])
+    if not all(kept):
+        return None
+    stages = [
+        Stage(tuple(stop.grips[k] for k in here), stop.time_s, stop.beside, stop.follows)
+        for stop, here in zip(stops, kept, strict=True)
     ]
+    best = ShortestPath(stages, instrument, hand.reach_mm, weights_for(frozenset())).best()
+    return [here[at] for here, at in zip(kept, best, strict=True)]
 
 
 def _within_bounds(stops: list[_Stop]) -> list[_Stop]:
@@ -123,12 +190,15 @@ def _within_bounds(stops: list[_Stop]) -> list[_Stop]:
     return out
 
 
-def _different(search: ShortestPath) -> list[list[int]]:
-    """The best way, then ways that lie elsewhere on the neck, then if there are few, ways with
-    other fingers.
+def _different(search: ShortestPath, as_written: list[int] | None) -> list[list[int]]:
+    """The written way if there is one, the best way, then ways that lie elsewhere on the neck, then
+    if there are few, ways with other fingers.
     """
-    routes = [search.best()]
-    most = DEAREST[0] * search.cost(routes[0]) + DEAREST[1]
+    best = search.best()
+    routes = [best] if as_written is None else [as_written]
+    most = DEAREST[0] * search.cost(best) + DEAREST[1]
+    if search.apart(best, routes[0], by_place=True) >= DIFFERENT:
+        routes.append(best)
     for by_place in (True, False) if search.places_differ else (False,):
         for doubled in range(TRIES):
             if len(routes) == MOST_ROUTES:
@@ -200,20 +270,25 @@ def _choices(
     """The grips for a hit, and whether these are all there are."""
     notes, reach_mm, school = _plain(due), hand.reach_mm, hand.school
     pitches = tuple(midi for note in notes if (midi := instrument.midi(note)) is not None)
-    ways = [notes] if strict else layouts(instrument, pitches) or [notes]
-    complete = len(ways) <= MAX_LAYOUTS
-    if not complete:
-        ways = sorted(ways, key=lambda way: _away(way, notes))[:MAX_LAYOUTS]
-    candidates = [grip for way in ways for grip in grips(instrument, way, reach_mm, school)]
-    if not candidates and school is not None:  # a shape that the school has no fingers for is free
-        candidates = [grip for way in ways for grip in grips(instrument, way, reach_mm, None)]
-    if candidates:
-        return tuple(candidates), complete
+    every = [notes] if strict else layouts(instrument, pitches) or [notes]
+    complete = len(every) <= MAX_LAYOUTS
+    usual = [way for way in every if keeps_its_sound(way, due.hit)]
+    for ways in (usual, every):  # what no player would do only if nothing else can be done
+        nearest = sorted(ways, key=lambda way: _away(way, notes))[:MAX_LAYOUTS]
+        candidates = [g for way in nearest for g in grips(instrument, way, reach_mm, school)]
+        if not candidates and school is not None:  # a shape that the school has no fingers for
+            candidates = [g for way in nearest for g in grips(instrument, way, reach_mm, None)]
+        if candidates:
+            return tuple(replace(g, odd=g.odd + _strayed(g, notes)) for g in candidates), complete
     near = _nearest(instrument, pitches, reach_mm)
     raise BadInput(
         f"bar {due.bar}: your hand can't reach {_called(due)} with {reach_mm:g} mm from finger 1 "
         f"to 4" + (f"; nearest is {near}" if near else ": leave a note out")
     )
+
+
+def _strayed(grip: Grip, written: tuple[Note, ...]) -> float:
+    return strayed([note.string for note in grip.notes], [note.string for note in written])
 
 
 def _away(way: Sequence[Note], written: Sequence[Note]) -> int:

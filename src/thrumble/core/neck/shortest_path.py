@@ -12,7 +12,7 @@ from thrumble.core.neck.weights import Weights
 
 Array = NDArray[np.float64]
 LITTLE = 4
-OTHER_SHAPE = 0.125  # of the cost of other fingers, where the shape is another one anyway
+OTHER_SHAPE = 0.036  # of the cost of other fingers, where the shape is another one anyway
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +36,8 @@ class _Facts:
     string: Array
     fingers: NDArray[np.intp]
     shape: NDArray[np.intp]
+    kind: NDArray[np.intp]
+    form: NDArray[np.intp]
     layout: NDArray[np.intp]
     node: Array
 
@@ -148,6 +150,8 @@ class ShortestPath:
             np.array([grip.notes[0].string for grip in grips], dtype=float),
             np.array([self._number(grip.fingers) for grip in grips]),
             np.array([self._number(_shape(grip)) for grip in grips]),
+            np.array([self._number(_kind(grip, instrument)) for grip in grips]),
+            np.array([self._number(_form(grip)) for grip in grips]),
             np.array([self._number(grip.layout) for grip in grips]),
             np.array([self._node(grip, reach_mm) for grip in grips]),
         )
@@ -161,6 +165,7 @@ class ShortestPath:
             w.spread * used**3
             + w.unguarded * grip.unguarded
             + w.skipped * grip.skipped
+            + w.odd * grip.odd
             + w.high * (grip.hand or 0)
             + w.little * (LITTLE in grip.fingers)
             + w.thumb * (THUMB in grip.fingers)
@@ -183,7 +188,10 @@ class ShortestPath:
         changed = before.fingers[:, None] != after.fingers[None, :]
         changed = changed * np.where(same_shape, 1.0, OTHER_SHAPE)
         hurry = (mm / stage.time_s / w.quick_mm_s) ** 2
+        same_kind = before.kind[:, None] == after.kind[None, :]
+        reformed = same_kind & (before.form[:, None] != after.form[None, :])
         whole = w.travel * mm + w.hurry * hurry + w.strings * across + w.fingers * changed
+        whole = whole + w.form * reformed
         if stage.follows:
             whole = whole + w.pick * np.maximum(0.0, across - 1)
         return np.asarray(whole, dtype=float)
@@ -191,10 +199,24 @@ class ShortestPath:
 
 def _shape(grip: Grip) -> object:
     """What must have the same fingers to be the same thing to a player: the pressed frets as they
-    lie to each other. A single finger is no shape: each is its own.
+    lie to each other. A single note is no shape: each is its own.
     """
     pressed = [note for note in grip.notes if note.finger != OPEN]
-    if len({note.fret for note in pressed}) < 2:
+    if len(pressed) < 2:
         return grip
     low = pressed[0]
     return tuple((low.string - note.string, note.fret - low.fret) for note in pressed)
+
+
+def _kind(grip: Grip, instrument: Instrument) -> object:
+    """The chord's intervals; a single note is a kind of its own."""
+    pitches = [instrument.open_midi(note.string) + note.fret for note in grip.notes]
+    if len(pitches) < 2:
+        return grip
+    return "kind", tuple(pitch - pitches[0] for pitch in pitches)
+
+
+def _form(grip: Grip) -> object:
+    """How a chord lies: its strings beside each other, and which of them are open."""
+    low = grip.notes[0].string
+    return "form", tuple((low - note.string, note.finger == OPEN) for note in grip.notes)

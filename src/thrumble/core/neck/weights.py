@@ -16,12 +16,14 @@ class Weights:
     spread: float = 8.0  # a spread that uses the whole reach; with its cube
     unguarded: float = 0.8  # a string that nothing silences, a grip
     skipped: float = 14.0  # a string inside that must be damped, a grip
-    fingers: float = 4.0  # other fingers than before
+    fingers: float = 14.0  # other fingers for the same shape: more than a shift of two frets
+    form: float = 12.0  # another form of the same chord: open, or on strings farther apart
+    odd: float = 25.0  # fingers that nobody takes for this shape, a grip
     strings: float = 0.5  # a string that the hand moves across
     pick: float = 0.4  # a string that the pick has to jump over, a hit
     high: float = 0.05  # a fret up the neck, a grip
     little: float = 0.0  # the little finger pressing, a grip
-    thumb: float = 2.0  # the thumb pressing, a grip
+    thumb: float = 8.0  # the thumb pressing, a grip
     open_strings: float = 0.0  # an open string given up, a grip
 
 
@@ -41,7 +43,7 @@ ADDED = {
     Wish.ONE_PLACE: Weights(travel=0.4, hurry=9.0),
     Wish.SPARE_LITTLE: Weights(little=6.0),
     Wish.OPEN_STRINGS: Weights(open_strings=3.0),
-    Wish.SAME_FINGERS: Weights(fingers=12.0),
+    Wish.SAME_FINGERS: Weights(fingers=40.0),
     Wish.SMALL_SPREAD: Weights(spread=32.0),
 }
 

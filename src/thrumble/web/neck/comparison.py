@@ -6,7 +6,7 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.neck.routes import Route
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.web.drawings.neck import NeckDrawing, neck_drawing
-from thrumble.web.neck.moves import chord_name
+from thrumble.web.neck.moves import chord_name, fails_at
 from thrumble.web.neck.query import NeckQuery
 
 LETTERS = "ABCDEFGH"
@@ -24,7 +24,8 @@ class RouteLine:
     fastest: str
     reach: str
     unguarded: str
-    breaks_at: str
+    good_to: str
+    better: str
     here: bool
     href: str
 
@@ -47,11 +48,8 @@ def route_line(
     number: int, route: Route, expanded: ExpandedRiff, query: NeckQuery, limit: float, *, here: bool
 ) -> RouteLine:
     """A route in the table."""
-    fastest, breaks = "none", "never"
-    if route.worst_move is not None:
-        worst = route.moves[route.worst_move]
-        fastest = f"{worst.speed_mm_s:.0f}"
-        breaks = f"{worst.fails_at_bpm(expanded.tempo_bpm, limit) or 0:.0f}"
+    fails = fails_at(route, expanded, limit)
+    fastest = "none" if route.worst_move is None else f"{route.hardest_mm_s:.0f}"
     return RouteLine(
         letter=LETTERS[number],
         name=route.name,
@@ -60,7 +58,8 @@ def route_line(
         fastest=fastest,
         reach=f"{route.totals['widest_span_mm']:.0f}",
         unguarded=f"{route.totals['unguarded_strings']:.0f}",
-        breaks_at=breaks,
+        good_to="any tempo" if fails is None else f"{fails:.0f} bpm",
+        better=", ".join(route.advantages),
         here=here,
         href="?" + query.query(route=number),
     )

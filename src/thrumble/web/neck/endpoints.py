@@ -37,7 +37,9 @@ def _own_neck(session: DbSession, player_id: int, riff: Riff) -> Instrument:
 
 def _planned(
     session: DbSession, player_id: int, riff: Riff, query: NeckQuery
-) -> tuple[ExpandedRiff, Instrument, list[Route]]:
+) -> tuple[ExpandedRiff, Instrument, list[Route], float | None]:
+    """The riff, the neck, the routes, and how fast this hand moves (mm/s) if takes show it."""
+    limit_mm_s = best_speed(session, player_id)
     expanded = expand(riff, query.tempo_bpm)
     neck = _own_neck(session, player_id, riff)
     planned = plan_routes(
@@ -47,8 +49,9 @@ def _planned(
         strict=query.strict,
         wishes=query.wishes,
         locks=query.locks,
+        limit_mm_s=limit_mm_s,
     )
-    return expanded, neck, planned
+    return expanded, neck, planned, limit_mm_s
 
 
 @router.get("/neck", name="neck_home")
@@ -69,12 +72,11 @@ def neck_page(
     """A riff's routes, one of them on the neck, one of its chords looked at."""
     riff = riffs.newest_revision(session, player_id, riff_id).riff
     query = parse_query(raw, hands.hands_of(session, player_id))
-    expanded, neck, planned = _planned(session, player_id, riff, query)
+    expanded, neck, planned, best = _planned(session, player_id, riff, query)
     at = stop_at(planned[min(query.route, len(planned) - 1)], query.at)
     ways: tuple[Grip, ...] = ()
     if at is not None:
         ways = ways_of(expanded.hits[at], neck, query.hands.hand, strict=query.strict)
-    best = best_speed(session, player_id)
     view = neck_view(riff_id, expanded, planned, neck, query, best_mm_s=best, elsewhere=ways)
     complete = all(route.complete for route in planned)
     return render(request, "neck/page.html", view=view, complete=complete)
@@ -87,7 +89,7 @@ def take_route(
     """The riff laid out as the route takes it, as a new revision."""
     riff = riffs.newest_revision(session, player_id, riff_id).riff
     query = parse_query(raw, hands.hands_of(session, player_id))
-    expanded, _, planned = _planned(session, player_id, riff, query)
+    expanded, _, planned, _ = _planned(session, player_id, riff, query)
     changed = apply_route(expanded, planned[min(query.route, len(planned) - 1)])
     riffs.add_revision(session, player_id, riff_id, changed, print_riff(changed))
     address = str(request.app.url_path_for("riff_page", riff_id=riff_id))

@@ -7,13 +7,24 @@ from thrumble.core.neck.routes import Route
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
 MOST_FIRST = 3
+MAX_TEMPO_BPM = 400.0  # nobody plays faster
 
 
-def figure_words(route: Route, expanded: ExpandedRiff) -> tuple[str, str]:
+def figure_words(route: Route, expanded: ExpandedRiff, limit: float) -> tuple[str, str]:
+    """How fast the route can be played, as the page's largest figure, and what ends it."""
+    fails = fails_at(route, expanded, limit)
+    if fails is None:
+        return "any tempo", "no shift limits you"
+    worst = route.moves[route.worst_move or 0]
+    return f"{fails:.0f}", f"bpm: good up to here. Hardest shift: {_into(worst, expanded)[5:]}"
+
+
+def fails_at(route: Route, expanded: ExpandedRiff, limit: float) -> float | None:
+    """The tempo up to which every move lands; None if the hand stays or no tempo is too fast."""
     if route.worst_move is None:
-        return "0", "mm: your hand stays where it is"
-    worst = route.moves[route.worst_move]
-    return f"{worst.speed_mm_s:.0f}", f"mm a second, {_into(worst, expanded)}"
+        return None
+    fails = route.moves[route.worst_move].fails_at_bpm(expanded.tempo_bpm, limit)
+    return None if fails is None or fails > MAX_TEMPO_BPM else fails
 
 
 def _into(move: Move, expanded: ExpandedRiff) -> str:
@@ -28,25 +39,43 @@ def where_words(expanded: ExpandedRiff, due: DueHit) -> str:
 
 
 def moves_sentence(route: Route, expanded: ExpandedRiff, limit: float, *, measured: bool) -> str:
+    """Which shift goes first, and at which tempo."""
     if route.worst_move is None:
-        return "No move at all: your hand stays in one place for the whole riff."
-    worst = route.moves[route.worst_move]
-    fails = worst.fails_at_bpm(expanded.tempo_bpm, limit) or 0.0
-    whose = (
-        f"your takes land in time up to about {limit:.0f} mm a second"
-        if measured
-        else f"{limit:.0f} mm a second, what most hands land; your own takes don't tell yet"
-    )
-    fast = f"{worst.distance_mm:.0f} mm in {worst.time_ms:.0f} ms"
+        return "Your hand stays in one place for the whole riff."
+    worst, fails = route.moves[route.worst_move], fails_at(route, expanded, limit)
+    if fails is None:
+        return "No shift limits you at any tempo."
+    whose = "" if measured else " Most hands do: your own takes don't tell yet."
     if fails <= expanded.tempo_bpm:
         return (
-            f"Too fast already: {fast} {_into(worst, expanded)}. Slow down to {fails:.0f} bpm, or "
-            f"take another route ({whose})."
+            f"The shift {_into(worst, expanded)} is too fast for you at "
+            f"{expanded.tempo_bpm:g} bpm. You should manage it up to about {fails:.0f}.{whose}"
         )
     return (
-        f"{fast} {_into(worst, expanded)}: this move fails first, at {fails:.0f} bpm ({whose}). "
-        f"Look at fret {worst.look_fret} before you go."
+        f"The shift {_into(worst, expanded)} goes first: you should manage it up to about "
+        f"{fails:.0f} bpm.{whose} Look at fret {worst.look_fret} before you go."
     )
+
+
+def recommendation(routes: list[Route], expanded: ExpandedRiff, limit: float) -> str:
+    """Which route to take, and why it comes before the next one."""
+    first = routes[0]
+    better = ": " + ", ".join(first.advantages) if first.advantages else ""
+    if first.written:
+        if len(routes) == 1:
+            return "Play it as written: no other place on the neck is better for your hand."
+        other = routes[1]
+        return f"Play it as written. Worth a try: {other.name} ({', '.join(other.advantages)})."
+    written = next((route for route in routes if route.written), None)
+    if written is None or written.worst_move is None:
+        return f"Best for your hand: {first.name}{better}."
+    worst = written.moves[written.worst_move]
+    if written.hardest_mm_s > limit >= first.hardest_mm_s:
+        return (
+            f"As written, the shift {_into(worst, expanded)} is too fast for you at "
+            f"{expanded.tempo_bpm:g} bpm. Take “{first.name}”{better}."
+        )
+    return f"Best for your hand: {first.name}{better}."
 
 
 def fails_first(route: Route, expanded: ExpandedRiff, limit: float) -> list[str]:
@@ -58,11 +87,9 @@ def fails_first(route: Route, expanded: ExpandedRiff, limit: float) -> list[str]
         if key in seen:
             continue
         seen.add(key)
-        fails = move.fails_at_bpm(expanded.tempo_bpm, limit) or 0.0
-        out.append(
-            f"{_into(move, expanded)[5:]}: {move.distance_mm:.0f} mm in {move.time_ms:.0f} ms, "
-            f"fails at {fails:.0f} bpm"
-        )
+        fails = move.fails_at_bpm(expanded.tempo_bpm, limit)
+        if fails is not None and fails <= MAX_TEMPO_BPM:
+            out.append(f"{_into(move, expanded)[5:]} at {fails:.0f} bpm")
     return out[1 : MOST_FIRST + 1]
 
 

@@ -22,6 +22,7 @@ from thrumble.web.neck.moves import (
     fails_first,
     figure_words,
     moves_sentence,
+    recommendation,
     where_words,
 )
 from thrumble.web.neck.query import NeckQuery, lock_of, write_lock
@@ -79,13 +80,16 @@ class Chosen:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NeckView:
-    """The page of a riff's routes. `figure`: the fastest move's speed, the largest thing."""
+    """The page of a riff's routes. `figure`: the tempo that the hand keeps up with, the largest
+    thing.
+    """
 
     riff_id: int
     title: str
     meta: str
     figure: str
     under: str
+    recommended: str
     sentence: str
     first: list[str]
     drawing: NeckDrawing
@@ -104,6 +108,7 @@ class NeckView:
     pickings: list[tuple[str, str]]
     wishes: list[tuple[str, str, bool]]
     asked: NeckQuery
+    changed: bool
     tempo: str
     query: str
     lock_words: list[str]
@@ -131,13 +136,14 @@ def neck_view(
     locked = {lock.index for lock in query.locks}
     to = {move.to_index: move for move in route.changes}
     hand, limit = query.hands.hand, best_mm_s or DEFAULT_BEST_MM_S
-    figure, under = figure_words(route, expanded)
+    figure, under = figure_words(route, expanded, limit)
     return NeckView(
         riff_id=riff_id,
         title=expanded.riff.title,
         meta=f"{neck.scale_mm:g} mm scale · {hand_words(hand)} · {expanded.tempo_bpm:g} bpm",
         figure=figure,
         under=under,
+        recommended=recommendation(routes, expanded, limit),
         sentence=moves_sentence(route, expanded, limit, measured=best_mm_s is not None),
         first=fails_first(route, expanded, limit),
         drawing=neck_drawing(route, neck, looked),
@@ -167,6 +173,7 @@ def neck_view(
         pickings=[(picking.value, words) for picking, words in PICKING_WORDS.items()],
         wishes=[(w.value, words, w in query.wishes) for w, words in WISH_WORDS.items()],
         asked=query,
+        changed=bool(query.wishes) or query.strict or query.tempo_bpm is not None,
         tempo=f"{expanded.tempo_bpm:g}",
         query=query.query(),
         lock_words=[write_lock(lock) for lock in query.locks],
