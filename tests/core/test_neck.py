@@ -362,3 +362,18 @@ def test_schools_have_the_fingers_they_say() -> None:
         for one in grips(NECK, (Note(6, 5), Note(5, 7)), 180, school):
             allowed = {"1-3": {1, 3}, "1-4": {1, 4}, "1-3-4": {1, 3, 4}, "barre": {1, 3}}
             assert set(one.fingers) <= allowed[school.value]
+
+
+def test_fast_chugs_are_aimed_and_chords_with_time_are_swept() -> None:
+    """No pick has to come back from a sweep in 68 ms for a low E chug."""
+    chugs = expand(
+        parse_riff("title: T\ntempo: 220\npedal: 6:0\n[A]\n| 6:3,5:5 o m m m m m m m |\n")
+    )
+    (route, *_) = plan_routes(chugs, NECK)
+    path = pick_path(chugs, route, Picking.DOWN, Damping.SWEEP)
+    assert not path.conflicts and all(len(stroke.passes) <= 2 for stroke in path.strokes)
+    stabs = expand(parse_riff("title: T\ntempo: 100\n[A]\n| 6:3,5:5 o ~ ~ ~ o ~ ~ ~ |\n"))
+    (route, *_) = plan_routes(stabs, NECK)
+    swept = pick_path(stabs, route, Picking.DOWN, Damping.SWEEP).strokes
+    aimed = pick_path(stabs, route, Picking.DOWN, Damping.AIM).strokes
+    assert len(swept[0].passes) > len(aimed[0].passes) == 2

@@ -5,6 +5,7 @@ differ, dots pile up on their place.
 import re
 from dataclasses import replace
 from datetime import date
+from itertools import pairwise
 
 import pytest
 
@@ -92,6 +93,19 @@ def test_counts_chords_and_swing_show_in_the_plan() -> None:
         0
     ].to_s == pytest.approx(1 / 3, abs=1e-3)
     assert [(word.text, word.css) for word in bar.chords] == [("F#5", "6/2"), ("B5", "5/2")]
+
+
+def test_every_change_of_chord_is_named_however_quick() -> None:
+    """A riff of eight changes a bar once showed four of them, and notes had no name at all."""
+    chords = ["E5@6/0", "G5@6/3", "A5@6/5", "Bb5@6/6", "A5@6/5", "G5@6/3", "E5@6/0", "D5@5/5"]
+    bar = plan_strip(expanded("| " + " ".join(f"{chord} o" for chord in chords) + " |"))[0]
+    assert [word.text for word in bar.chords] == [chord.split("@")[0] for chord in chords]
+    notes = " ".join(f"6:{fret}" for fret in (3, 5, 6, 8) * 4)
+    dense = plan_strip(expanded(f"| {' o '.join(notes.split())} o |"))[0]
+    assert [word.text for word in dense.chords] == ["G", "A", "A#", "C"] * 4
+    for row in (0, 1):
+        places = [word.x for word in dense.chords if word.row == row]
+        assert min(b - a for a, b in pairwise(places)) > 15, "names of a row don't touch"
 
 
 def test_the_take_hangs_below_the_line_where_it_was_played() -> None:

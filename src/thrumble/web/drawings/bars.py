@@ -39,11 +39,13 @@ class Wedge:
 
 @dataclass(frozen=True, slots=True)
 class Word:
-    """A text at a place."""
+    """A text at a place; `row`: the second one lies a line lower; `size`: small or usual."""
 
     x: float
     text: str
     css: str = ""
+    row: int = 0
+    size: str = ""
 
 
 @dataclass(frozen=True, slots=True)

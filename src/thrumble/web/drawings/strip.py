@@ -5,12 +5,14 @@ a flat heel, dead is thin and hatched, a stop is a wall.
 """
 
 from bisect import bisect_left, bisect_right
+from dataclasses import dataclass
 
 from thrumble.core.chords.names import name_notes
 from thrumble.core.instrument import Instrument
 from thrumble.core.music.meter import spoken_count
+from thrumble.core.music.pitch import spell
 from thrumble.core.riff.expand import DueHit, ExpandedRiff, PlayedBar
-from thrumble.core.riff.model import Hit, Ramp
+from thrumble.core.riff.model import Articulation, Hit, Ramp
 from thrumble.web.drawings.bars import HALF_PX, WHOLE_PX, BarDrawing, Block, Slot, Word, place_x
 from thrumble.web.drawings.blocks import block_shape, stop_wall
 from thrumble.web.drawings.signs import plan_words, signs_of
@@ -133,23 +135,67 @@ def _slots(
     ]
 
 
+@dataclass(frozen=True, slots=True)
+class _LabelStyle:
+    """A way to set the names over a bar. Widths in pixels."""
+
+    css: str
+    letter_px: float
+    place_px: float  # of the string and fret behind the name; 0 without
+    rows: int
+
+
+# from roomy to dense: the places go first, then the type gets smaller, then two rows
+LABEL_STYLES = (
+    _LabelStyle("", 8.0, 22.0, 1),
+    _LabelStyle("", 8.0, 0.0, 1),
+    _LabelStyle("small", 6.6, 0.0, 1),
+    _LabelStyle("small", 6.6, 0.0, 2),
+)
+LABEL_GAP_PX, NUMBER_PX = 3.0, 17.0
+
+
 def _chords(bar: PlayedBar, hits: list[DueHit], width: float, instrument: Instrument) -> list[Word]:
-    """Chord names where they change, with the root's place: as written, else after their notes."""
-    words: list[Word] = []
-    last = ""
+    """The name of every chord and note where it changes, with the root's place if there is room.
+    However quick the changes are, none is left out.
+    """
+    changes: list[tuple[float, str, str]] = []
+    last = ("", "")
     for due in hits:
-        note = due.hit.notes[0]
-        if due.hit.label is None and len(due.hit.notes) == 1:
+        if due.hit.articulation is Articulation.DEAD and due.hit.label is None:
             continue
-        spot = f"{note.string}/{'x' if note.fret is None else note.fret}"
-        named = due.hit.label or _name_of(due.hit, instrument)
-        name, place = (named, spot) if named else (spot, "")
-        key = f"{name} {spot}"
-        x = place_x(bar, due.due_s, width)
-        if key != last and (not words or x - words[-1].x > 44):
-            words.append(Word(x, name, place))
-        last = key
-    return words
+        called = _called(due.hit, instrument)
+        if called != last:
+            changes.append((place_x(bar, due.due_s, width), *called))
+        last = called
+    starts = [max(x, NUMBER_PX) for x, _, _ in changes]
+    style = next((s for s in LABEL_STYLES if _fits(s, changes, starts, width)), LABEL_STYLES[-1])
+    return [
+        Word(x, name, place if style.place_px else "", row=k % style.rows, size=style.css)
+        for k, (x, (_, name, place)) in enumerate(zip(starts, changes, strict=True))
+    ]
+
+
+def _fits(
+    style: _LabelStyle, changes: list[tuple[float, str, str]], starts: list[float], width: float
+) -> bool:
+    """Whether no name runs into the next one of its row."""
+    ends = [*starts[style.rows :], *[width] * style.rows]
+    return all(
+        x + len(name) * style.letter_px + bool(place) * style.place_px + LABEL_GAP_PX <= end
+        for x, end, (_, name, place) in zip(starts, ends, changes, strict=False)
+    )
+
+
+def _called(hit: Hit, instrument: Instrument) -> tuple[str, str]:
+    """A hit's name and place: as written, else the chord of its notes, else the note."""
+    note = hit.notes[0]
+    place = f"{note.string}/{'x' if note.fret is None else note.fret}"
+    if hit.label is None and len(hit.notes) == 1:
+        midi = instrument.midi(note)
+        return ("" if midi is None else spell(midi), place if note.fret else "")
+    named = hit.label or _name_of(hit, instrument)
+    return (named, place) if named else (place, "")
 
 
 def _name_of(hit: Hit, instrument: Instrument) -> str | None:
