@@ -137,11 +137,18 @@ def test_three_up_one_down() -> None:
 def test_the_evidence_goes_up_when_it_is_easy_and_down_when_it_is_not() -> None:
     easy = played(*[(100.0, True)] * 10)
     step = next_step(easy, 130.0)
-    assert 100 < step.tempo_bpm <= 108 and "10 of the last 10 rounds at 100 clean" in step.why
+    assert 102 <= step.tempo_bpm <= 104 and "10 of the last 10 rounds at 100 clean" in step.why
     hard = played(*[(100.0, False)] * 10)
-    assert 92 <= next_step(hard, 130.0).tempo_bpm < 100
+    assert 96 <= next_step(hard, 130.0).tempo_bpm < 100
+    slip = played(*[(100.0, True)] * 3, (100.0, False))
+    assert next_step(slip, 130.0).tempo_bpm >= 100, "one slip takes nothing down"
+    again = played(*[(100.0, True)] * 3, (100.0, False), (100.0, False))
+    assert next_step(again, 130.0).tempo_bpm <= 100
     done = played(*[(130.0, True)] * 4)
-    assert next_step(done, 130.0).tempo_bpm == 130, "the tempo wanted first"
+    beyond = next_step(done, 130.0)
+    assert 133 <= beyond.tempo_bpm <= 135 and "its own tempo" in beyond.why, "a next goal"
+    near = played(*[(127.0, True)] * 4)
+    assert next_step(near, 130.0).tempo_bpm <= 130, "the tempo wanted first"
     assert "not played yet" in next_step([], 130.0).why
 
 

@@ -7,7 +7,7 @@ from thrumble.actions.takes import analyse_stored_take
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.notation.text import parse_riff
-from thrumble.core.takes import TakeState
+from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import write_flac
 from thrumble.store import database
 from thrumble.store.players import players
@@ -34,6 +34,7 @@ def played(
     seed: int = 1,
     days_ago: int = 0,
     tempo: float | None = None,
+    gap_frames: int = 0,
 ) -> int:
     """A take of the simulated guitarist, read."""
     made = perform(revision.riff, seed=seed, flaws=flaws, tempo_bpm=tempo)
@@ -52,6 +53,7 @@ def played(
     with database.session() as session:
         player = players.local_player(session)
         stored = takes.add_take(session, player, new, TakeState.QUEUED)
-        takes.put_audio(session, player, stored.id, [data])
+        report = RecorderReport(gap_frames=gap_frames).noted()
+        takes.put_audio(session, player, stored.id, [data], recorder=report)
     analyse_stored_take(stored.id)
     return stored.id

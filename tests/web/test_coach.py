@@ -12,6 +12,7 @@ from tests.web.coach_takes import SHORT, added, played
 from tests.web.conftest import Browser
 from thrumble.actions import planning
 from thrumble.actions.coaching import catch_up, drill_for
+from thrumble.actions.judging import judged_take
 from thrumble.core.coach.progress.habits import PlayedPlace, habits_of
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.riff.drills.catalogue import DrillKind
@@ -26,6 +27,8 @@ from thrumble.store.riffs.drills import DrillOf
 from thrumble.web.shared.up_next import ArmedView, armed_view
 
 NINE = riff_texts()["8-nine-locks-down"]
+
+DAY = date(2026, 3, 2)
 
 
 def up_next() -> ArmedView:
@@ -124,16 +127,23 @@ def test_the_log_is_empty_then_tells_then_forgets_deleted_takes(visitor: Browser
     assert visitor.get("/log?riff=77").status_code == 404
     revision = added(SHORT)
     ids = [
-        played(revision, Flaws(timing=3), seed=k, days_ago=6 - 3 * k, tempo=96 + 4 * k)
-        for k in range(3)
+        played(revision, Flaws(timing=3), seed=k, days_ago=6 - k, tempo=96 + 4 * k)
+        for k in range(2)
+    ]
+    early = unescape(visitor.get("/log").text)
+    assert "2 passes so far, 2 clean, up to 100 bpm. Play 3 more" in early
+    assert "too early for a clean speed" in early and "bpm short" not in early
+    ids += [
+        played(revision, Flaws(timing=3), seed=k, days_ago=6 - k, tempo=96 + 4 * k)
+        for k in range(2, 5)
     ]
     page = unescape(visitor.get("/log").text)
     assert "Weir" in page and "section A" in page and "longest clean run" in page
     practice = unescape(visitor.get("/log/practice").text)
-    assert "3 takes in 6 weeks" in practice and "nothing to compare it with yet" in practice
+    assert "5 takes in 6 weeks" in practice and "nothing to compare it with yet" in practice
     figure = float(re.search(r'class="big">(\d+)<', page)[1])  # type: ignore[index]
     assert 90 < figure < 150
-    assert re.search(r"round at 104 was clean: \d+ next", up_next().reason)
+    assert re.search(r"round at 112 was clean: \d+ next", up_next().reason)
     for take_id in ids:
         visitor.post(f"/takes/{take_id}/delete")
     assert "No data yet" in visitor.get("/log").text
@@ -236,16 +246,23 @@ def test_a_loop_counts_for_the_section_it_holds(visitor: Browser) -> None:
 
 def test_a_place_that_is_always_late_is_a_habit() -> None:
     late = [
-        PlayedPlace(k, "A", 1, "1/4", 1, ms, 0, 1, 0) for k, ms in enumerate((22.0, 30.0, 26.0))
+        PlayedPlace(k, "A", 1, "1/4", 1, ms, 0, 1, 0, DAY + timedelta(k))
+        for k, ms in enumerate((22.0, 30.0, 26.0))
     ]
     half = ("A", 1, "1/2")
-    missed = [PlayedPlace(1, *half, 1, None, 1, 0, 0), PlayedPlace(2, *half, 2, 1.0, 0, 2, 2)]
-    once = [PlayedPlace(1, "B", 1, "0", 1, 50.0, 0, 0, 0)]
+    missed = [
+        PlayedPlace(1, *half, 1, None, 1, 0, 0, DAY),
+        PlayedPlace(2, *half, 2, 1.0, 0, 2, 2, DAY),
+    ]
+    once = [PlayedPlace(1, "B", 1, "0", 1, 50.0, 0, 0, 0, DAY)]
     first, second = habits_of([*late, *missed, *once])
     assert (first.late_ms, first.missed, first.wrong, first.times) == (26.0, 0.0, 0.0, 3)
     assert second.missed == pytest.approx(1 / 3) and second.wrong == 1.0
-    many = PlayedPlace(3, "A", 1, "1/4", 9, 60.0, 0, 9, 0)
+    many = PlayedPlace(3, "A", 1, "1/4", 9, 60.0, 0, 9, 0, DAY)
     assert habits_of([*late, many])[0].late_ms == 60.0, "a take of many rounds weighs more"
+    assert not first.is_settled, "three times on three days is not yet a habit"
+    assert habits_of([*late, many])[0].is_settled
+    assert not habits_of([many])[0].is_settled, "nine times on one day"
 
 
 def test_a_comfort_of_eight_stops_the_day_and_is_answered_in_words(visitor: Browser) -> None:
@@ -344,3 +361,16 @@ def test_a_cache_that_is_cleared_in_between_does_no_harm(
     monkeypatch.setattr(planning, "_STANDINGS", Forgetful())
     assert visitor.get("/").status_code == 200
     assert visitor.post("/plan/today").status_code == 200
+
+
+def test_a_damaged_recording_never_moves_the_ladder(visitor: Browser) -> None:
+    """Three damaged passes once took a riff from 100 down to 85."""
+    revision = added(SHORT)
+    played(revision, Flaws(timing=3), tempo=100)
+    with database.session() as session:
+        player = players.local_player(session)
+        before = rounds.rounds_of(session, player, revision.riff_id)
+    damaged = played(revision, Flaws(timing=3), seed=1, tempo=100, gap_frames=9000)
+    with database.session() as session:
+        assert judged_take(session, player, damaged).findings[0].kind == "damaged"
+        assert rounds.rounds_of(session, player, revision.riff_id) == before

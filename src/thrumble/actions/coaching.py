@@ -39,11 +39,13 @@ def store_judgement(session: Session, player_id: int, judged: JudgedTake) -> Non
     take, judgement = judged.take, judged.judgement
     reading, expanded = judgement.reading, judgement.expanded
     readings.put_judgement(session, player_id, take.id, judgement, judged.sentences[0])
+    # a damaged recording, or one of another riff, says nothing about how fast this one is clean
+    counts = not any(finding.stands_alone for finding in judged.findings)
     snapshot = AnalysedTake(
         engine=reading.engine,
         tempo_bpm=reading.tempo_bpm,
         round_s=expanded.round_s * expanded.tempo_bpm / reading.tempo_bpm,
-        results=rounds_of(judgement),
+        results=rounds_of(judgement) if counts else [],
     )
     rounds.put_rounds(session, player_id, take.riff_id, take.id, snapshot)
     load = load_of(judgement, judged.findings)
@@ -51,7 +53,8 @@ def store_judgement(session: Session, player_id: int, judged: JudgedTake) -> Non
     of = drills.drill_of(session, player_id, take.riff_id)
     if of is not None:
         root = riffs.newest_revision(session, player_id, of.riff_id).riff
-        held = replace(snapshot, results=rounds_for(judgement, expand(root)))
+        held_rounds = rounds_for(judgement, expand(root)) if counts else []
+        held = replace(snapshot, results=held_rounds)
         rounds.put_rounds(session, player_id, of.riff_id, take.id, held)
 
 

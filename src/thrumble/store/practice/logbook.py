@@ -135,8 +135,12 @@ def played_places(session: Session, player_id: int, riff_id: int) -> list[Played
             .over(order_by=col(ReadingRow.take_id).desc())
             .label("hits"),
             col(ReadingRow.judged).label("own"),
+            sa.func.coalesce(col(LoadRow.day), sa.cast(col(TakeRow.created_at), sa.Date)).label(
+                "day"
+            ),
         )
         .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
+        .outerjoin(LoadRow, col(LoadRow.reading_id) == col(ReadingRow.id))
         .where(
             col(TakeRow.player_id) == player_id,
             col(TakeRow.riff_id) == riff_id,
@@ -148,7 +152,7 @@ def played_places(session: Session, player_id: int, riff_id: int) -> list[Played
         .subquery()
     )
     latest = (
-        sa.select(newest.c.id, newest.c.take_id)
+        sa.select(newest.c.id, newest.c.take_id, newest.c.day)
         .where(newest.c.hits - newest.c.own < ENOUGH_HITS)
         .cte("latest")
     )
@@ -167,13 +171,20 @@ def played_places(session: Session, player_id: int, riff_id: int) -> list[Played
             sa.func.count().filter(
                 judged & (col(HitRow.as_judged) != col(HitRow.expected_articulation))
             ),
+            latest.c.day,
         )
         .join(latest, latest.c.id == col(HitRow.reading_id))
         .where(
             col(HitRow.player_id) == player_id,
             col(HitRow.state) != HitState.NOT_REACHED.value,
         )
-        .group_by(latest.c.take_id, col(HitRow.section), col(HitRow.bar_in_section), col(HitRow.at))
+        .group_by(
+            latest.c.take_id,
+            latest.c.day,
+            col(HitRow.section),
+            col(HitRow.bar_in_section),
+            col(HitRow.at),
+        )
         .order_by(latest.c.take_id, sa.func.min(col(HitRow.id)))
     )
     return [PlayedPlace(*row) for row in session.execute(query)]

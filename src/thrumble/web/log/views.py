@@ -21,6 +21,7 @@ from thrumble.web.shared.landing import landing_words
 MOST_TEMPI = 6
 MOST_TABS = 6
 WHAT = {"timing": "timing alone", "muting": "muting alone", "stops": "stops alone"}
+MIN_PASSES = 5  # before a clean speed is more than a guess
 LIMITS = {
     "timing": "Your timing sets the limit.",
     "muting": "Your muting sets the limit.",
@@ -124,8 +125,11 @@ def riff_log(played: Played) -> RiffLog:
     """A riff's log."""
     riff, speed = played.riff, played.told
     habits = habits_of(played.places)
-    figure, under = "–", "no round played to its end yet"
-    if speed is not None:
+    figure, under = "–", "no pass played to its end yet"
+    early = speed is not None and speed.rounds < MIN_PASSES
+    if early:
+        under = "too early for a clean speed"
+    elif speed is not None:
         figure = f"{speed.now.bpm:.0f}"
         under = f"clean speed, {speed.now.low:.0f} to {speed.now.high:.0f} bpm"
     fit = fit_places(
@@ -138,7 +142,7 @@ def riff_log(played: Played) -> RiffLog:
         figure=figure,
         under=under,
         sentence=_sentence(played, habits),
-        chart=None if speed is None else speed_chart(speed, played.rounds, riff.tempo_bpm),
+        chart=None if speed is None or early else speed_chart(speed, played.rounds, riff.tempo_bpm),
         parts=_rows(riff.riff_id, played.parts, played.whats),
         tones=_tone_rows(riff.riff_id, played.tones),
         slots=slot_bars(played.expanded, habits, _behind(riff.riff_id)),
@@ -194,6 +198,13 @@ def _sentence(played: Played, habits: list[Habit]) -> str:
     """How far the clean speed is from the riff's tempo, and what limits it."""
     if played.told is None:
         return "Play it through once to see your clean speed."
+    if played.told.rounds < MIN_PASSES:
+        more = MIN_PASSES - played.told.rounds
+        fastest = max(result.tempo_bpm for result in played.rounds)
+        return (
+            f"{counted(played.told.rounds, 'pass', 'passes')} so far, {played.told.clean} clean, "
+            f"up to {fastest:g} bpm. Play {counted(more, 'more', 'more')} to see your clean speed."
+        )
     clean_bpm, written_bpm = played.told.now.bpm, played.riff.tempo_bpm
     if clean_bpm >= written_bpm:
         start = f"You have it: clean at {clean_bpm:.0f} bpm, written at {written_bpm:g}."
@@ -206,8 +217,9 @@ def _sentence(played: Played, habits: list[Habit]) -> str:
 def _limit_words(played: Played, habits: list[Habit]) -> str:
     """What limits the clean speed: a place, a section or one aspect of the playing."""
     parts, whats = played.parts, played.whats
-    off = [habit for habit in habits if abs(habit.late_ms or 0.0) > played.tolerance_ms]
-    wrong = [habit for habit in habits if (habit.wrong or 0.0) >= OFTEN]
+    settled = [habit for habit in habits if habit.is_settled]
+    off = [habit for habit in settled if abs(habit.late_ms or 0.0) > played.tolerance_ms]
+    wrong = [habit for habit in settled if (habit.wrong or 0.0) >= OFTEN]
     if off:
         worst = max(off, key=lambda habit: abs(habit.late_ms or 0.0))
         more = f", and so in {counted(len(off) - 1, 'more place')}" if len(off) > 1 else ""
@@ -232,6 +244,8 @@ def _limit_words(played: Played, habits: list[Habit]) -> str:
 def _rows(
     riff_id: int, parts: dict[str, CleanSpeed], whats: dict[str, CleanSpeed]
 ) -> list[SpeedRow]:
+    parts = {name: speed for name, speed in parts.items() if speed.rounds >= MIN_PASSES}
+    whats = {name: speed for name, speed in whats.items() if speed.rounds >= MIN_PASSES}
     weakest = min(parts, key=lambda name: parts[name].now.bpm, default="")
     rows = [
         _row(

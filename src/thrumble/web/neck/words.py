@@ -39,7 +39,7 @@ def hand_words(hand: Hand) -> str:
 
 
 SCHOOL_WORDS: dict[School | None, str] = {
-    None: "as they fall",
+    None: "any",
     School.ONE_THREE: "1 and 3",
     School.ONE_FOUR: "1 and 4",
     School.ONE_THREE_FOUR: "1, 3 and 4",

@@ -2,16 +2,18 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import date
 from statistics import median
 
-LEAST_PLAYED = 3  # times that a place has to be played to say something of it
+MIN_PLAYED = 3  # times that a place has to be played to be shown
+MIN_PASSES, MIN_DAYS = 5, 2  # before it is called a habit
 
 
 @dataclass(frozen=True, slots=True)
 class PlayedPlace:
     """One place of a riff in one take: how often it was due, its middle lateness around the take's
     own, None if it was never hit; how often it was `missed`; of how many the sound was `told`,
-    and how many of these were `wrong`: unlike what is written.
+    and how many of these were `wrong`: unlike what is written; `day`: the player's own.
     """
 
     take_id: int
@@ -23,11 +25,14 @@ class PlayedPlace:
     missed: int
     told: int
     wrong: int
+    day: date
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Habit:
-    """A place over all takes. `late_ms`: its median; shares of the times it was due, or told."""
+    """A place over all takes. `late_ms`: its median; shares of the times it was due, or told;
+    `days`: on how many it was played.
+    """
 
     section: str
     bar: int
@@ -36,6 +41,12 @@ class Habit:
     late_ms: float | None
     missed: float
     wrong: float | None
+    days: int
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether it was played often enough to be called a habit: once is not always."""
+        return self.times >= MIN_PASSES and self.days >= MIN_DAYS
 
 
 def habits_of(played: Iterable[PlayedPlace]) -> list[Habit]:
@@ -46,7 +57,7 @@ def habits_of(played: Iterable[PlayedPlace]) -> list[Habit]:
     return [
         _habit(*place, takes)
         for place, takes in places.items()
-        if sum(take.times for take in takes) >= LEAST_PLAYED
+        if sum(take.times for take in takes) >= MIN_PLAYED
     ]
 
 
@@ -66,4 +77,5 @@ def _habit(section: str, bar: int, at: str, takes: list[PlayedPlace]) -> Habit:
         late_ms=median(late) if late else None,
         missed=sum(take.missed for take in takes) / times,
         wrong=sum(take.wrong for take in takes) / judged if judged else None,
+        days=len({take.day for take in takes}),
     )

@@ -11,8 +11,9 @@ from thrumble.core.counting import counted
 from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.model import TEMPO_RANGE_BPM
 
-STEP = 0.035  # a small step, of the tempo
-LARGEST_STEP = 0.08
+STEP = 0.03  # a small step, of the tempo
+LARGEST_STEP = 0.04
+IN_A_ROW = 2  # passes at a tempo before it changes: one is chance
 SHOWN_ROUNDS = 10
 BURST_REST_S = 20.0
 FLOOR_SHARE = 0.6  # of the clean speed: below it a clean round teaches nothing
@@ -160,10 +161,17 @@ def _half_changes(rounds: list[Round], target_bpm: float) -> Step:
 
 def _by_evidence(rounds: list[Round], clean_speed: CleanSpeed, target_bpm: float) -> Step:
     """The tempo whose rounds should teach most: what a clean round there is worth, how far it lies
-    above what is too easy, times the chance of one; not more than a step of a twelfth away from
-    what was played last, and not beyond the tempo wanted until that is clean.
+    above what is too easy, times the chance of one; at most LARGEST_STEP from what was played last.
+    One pass that wasn't clean never takes the tempo down, and the tempo wanted comes before any
+    beyond it. Once that is clean twice in a row there is a next goal.
     """
     last = rounds[-1].tempo_bpm
+    newest = [result.clean for result in _at(rounds, last)[-IN_A_ROW:]]
+    settled = len(newest) == IN_A_ROW and all(newest)
+    if last >= target_bpm and settled:
+        faster = _up(last)
+        why = f"clean twice at {last:g}, its own tempo: {faster:g} next, or with drums only"
+        return Step(tempo_bpm=faster, why=why)
     floor = FLOOR_SHARE * clean_speed.now.bpm
     lowest, highest = _rounded(last * (1 - LARGEST_STEP)), _rounded(last * (1 + LARGEST_STEP))
     tempos = np.arange(lowest, highest + 1)
@@ -174,6 +182,8 @@ def _by_evidence(rounds: list[Round], clean_speed: CleanSpeed, target_bpm: float
         for tempo in tempos
     ]
     best = float(tempos[int(np.argmax(worth))])
+    if best < last and (any(newest) or len(newest) < IN_A_ROW):
+        best = last
     evidence = evidence_words(rounds, last)
     if best == last:
         return Step(tempo_bpm=best, why=f"{evidence}: {best:g} again")
