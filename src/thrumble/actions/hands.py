@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from sqlmodel import Session
 
-from thrumble.core.coach.progress.moves import best_speed_mm_s
+from thrumble.core.coach.progress.hand_speed import hand_speed
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.shifts import move_speeds_mm_s
 from thrumble.store.practice import hands
@@ -13,16 +13,16 @@ from thrumble.store.rig import rigs
 
 
 def best_speed(session: Session, player_id: int) -> float | None:
-    """The fastest that the hand has moved in the last takes and still landed in time, mm/s; None
-    where they do not tell.
+    """How fast the hand moves and still lands in time, by the last takes, mm/s; None if they don't
+    tell.
     """
     rigs_by_id = {rig.id: rig for rig in rigs.rigs_of(session, player_id)}
-    speeds = [
-        landing
+    takes = [
+        list(_landed(take, rigs_by_id.get(take.rig_id or 0)))
         for take in hands.latest_takes(session, player_id)
-        for landing in _landed(take, rigs_by_id.get(take.rig_id or 0))
     ]
-    return best_speed_mm_s(speeds)
+    speed = hand_speed(takes)
+    return None if speed is None else speed.mm_s
 
 
 def _landed(take: PlayedTake, rig: rigs.Rig | None) -> Iterator[tuple[float, bool]]:

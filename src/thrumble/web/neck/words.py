@@ -35,7 +35,8 @@ def how_words(move: Move) -> str:
 def hand_words(hand: Hand) -> str:
     """A hand in a line."""
     fingers = SCHOOL_WORDS[hand.school]
-    return f"fingers {fingers} · your reach {hand.reach_mm:.0f} mm"
+    named = "any fingers" if hand.school is None else f"fingers {fingers}"
+    return f"{named} · your reach {hand.reach_mm:.0f} mm"
 
 
 SCHOOL_WORDS: dict[School | None, str] = {

@@ -22,8 +22,6 @@ from thrumble.core.signal import Array
 
 LEAST_MOVES, LEAST_SIZES = 8, 3  # to tell a slope from chance
 NORMAL_95 = 1.96
-LEAST_BEST_MOVES, IN_TIME_SHARE = 5, 0.8
-NEAR_SPEED = 0.15
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -215,26 +213,3 @@ def _kendall_variance(x: Array) -> float:
     _, ties = np.unique(np.round(x, 6), return_counts=True)
     whole = n * (n - 1) * (2 * n + 5) - float(np.sum(ties * (ties - 1) * (2 * ties + 5)))
     return whole / 18
-
-
-def best_speed_mm_s(speeds: list[tuple[float, bool]]) -> float | None:
-    """How fast a hand moves and still lands in time four times out of five, from moves as speed and
-    whether they did. Where faster ones were tried and came late, it lies between those and the
-    fastest good ones: their geometric mean. None if no speed was tried often enough with
-    success.
-    """
-    x = np.array([speed for speed, _ in speeds])
-    good = np.array([ok for _, ok in speeds], dtype=bool)
-    best: float | None = None
-    late: float | None = None
-    for speed in np.unique(np.round(x, -1)):
-        near = np.abs(x - speed) <= NEAR_SPEED * speed
-        if near.sum() < LEAST_BEST_MOVES:
-            continue
-        if good[near].mean() >= IN_TIME_SHARE:
-            best, late = float(speed), None
-        elif late is None:
-            late = float(speed)
-    if best is None or late is None:
-        return best
-    return float(np.sqrt(best * late))
