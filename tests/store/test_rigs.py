@@ -39,6 +39,8 @@ def test_a_rig_is_kept_changed_and_listed_in_order(session: Session, player: int
         player,
         NewRig(name="Seven", tuning=("B1", *SIX.tuning), scale_mm=673, left_handed=True),
     )
+    assert [r.name for r in rigs.rigs_of(session, player)] == ["Seven", "Six"], "in use first"
+    rigs.use_rig(session, player, first.id)
     assert [r.name for r in rigs.rigs_of(session, player)] == ["Six", "Seven"]
     changed = rigs.change_rig(
         session, player, first.id, NewRig(name="Dropped", tuning=("D2", *SIX.tuning[1:]), capo=2)

@@ -4,6 +4,7 @@ corrections, reading old takes again.
 
 import json
 import re
+from html import unescape
 
 import numpy as np
 import pytest
@@ -15,9 +16,11 @@ from tests.web.conftest import Browser
 from tests.web.takes import read_take
 from thrumble.actions.rigs import profile_from
 from thrumble.core.riff.model import Articulation
+from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.audio import write_flac
 from thrumble.store import database
 from thrumble.store.players import players
+from thrumble.store.riffs import riffs
 from thrumble.store.rig import rigs
 from thrumble.store.takes import takes
 
@@ -353,3 +356,28 @@ def test_an_example_in_which_no_hit_is_found_teaches_nothing() -> None:
     profile = profile_from([("dead", "finder", flac[0]), ("open", "finder", flac[1])])
     assert profile.kinds.tolist() == [2] and np.isnan(profile.depths).all()
     assert len(profile_from([("open", "finder", flac[1])]).kinds) == 0
+
+
+def test_the_rig_in_use_is_chosen_and_counts_everywhere(visitor: Browser) -> None:
+    """A left-handed seven-string once stayed ignored until the first rig was deleted."""
+    seven = {"name": "Ladder Seven", "tuning": "B1 E2 A2 D3 G3 B3 E4", "left_handed": "true"}
+    visitor.get("/rig")
+    assert visitor.post("/rig", data=seven).status_code == 204
+    page = unescape(visitor.get("/rig").text)
+    assert "<h1>Ladder Seven</h1>" in page and "In use" in page, "a new rig is in use"
+    with database.session() as session:
+        player = players.local_player(session)
+        assert rigs.own_instrument(session, player).left_handed
+        assert len(rigs.own_instrument(session, player).tuning) == 7
+        first = min(rig.id for rig in rigs.rigs_of(session, player))
+    assert "Use this rig" in visitor.get(f"/rig/{first}").text
+    assert visitor.post(f"/rig/{first}/use").headers["hx-refresh"] == "true"
+    assert visitor.post("/rig/9999/use").status_code == 404
+    with database.session() as session:
+        assert not rigs.own_instrument(session, player).left_handed
+        number = riffs.add_riff(session, player, parse_riff(SIX), SIX).riff_id
+    for address in (f"/riffs/{number}/neck", f"/play/{number}"):
+        assert "Ladder Seven" in visitor.get(address).text, "chosen where it is played"
+
+
+SIX = "title: Towline\ntempo: 100\n[A]\n| 6:3,5:5 o o o |\n"

@@ -160,18 +160,18 @@ def _as_written(stops: list[_Stop], instrument: Instrument, hand: Hand) -> list[
     """The best fingers for the written strings and frets, as a way through the stops; None if the
     hand can't take one of them there.
     """
-    kept = []
+    choices = []
     for stop in stops:
         layout = {(note.string, note.fret) for note in _plain(stop.hits[0])}
-        kept.append([k for k, grip in enumerate(stop.grips) if set(grip.layout) == layout])
-    if not all(kept):
+        choices.append([k for k, grip in enumerate(stop.grips) if set(grip.layout) == layout])
+    if not all(choices):
         return None
     stages = [
         Stage(tuple(stop.grips[k] for k in here), stop.time_s, stop.beside, stop.follows)
-        for stop, here in zip(stops, kept, strict=True)
+        for stop, here in zip(stops, choices, strict=True)
     ]
     best = ShortestPath(stages, instrument, hand.reach_mm, weights_for(frozenset())).best()
-    return [here[at] for here, at in zip(kept, best, strict=True)]
+    return [here[at] for here, at in zip(choices, best, strict=True)]
 
 
 def _within_bounds(stops: list[_Stop]) -> list[_Stop]:

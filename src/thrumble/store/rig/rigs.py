@@ -123,10 +123,12 @@ def ensure_rig(session: Session, player_id: int) -> None:
 
 
 def add_rig(session: Session, player_id: int, new: NewRig) -> Rig:
-    """Stores a rig."""
+    """Stores a rig, which is the one in use from now on."""
+    now = datetime.now(UTC)
     row = RigRow(
         player_id=player_id,
-        created_at=datetime.now(UTC),
+        created_at=now,
+        used_at=now,
         **_values(new) | {"tuning": list(new.tuning)},
     )
     session.add(row)
@@ -143,6 +145,12 @@ def change_rig(session: Session, player_id: int, rig_id: int, new: NewRig) -> Ri
     return _made(Rig, row)
 
 
+def use_rig(session: Session, player_id: int, rig_id: int) -> None:
+    """Makes a rig the one in use. Raises NotFound."""
+    _rig(session, player_id, rig_id, lock=True).used_at = datetime.now(UTC)
+    session.flush()
+
+
 def delete_rig(session: Session, player_id: int, rig_id: int) -> None:
     """Removes a rig with its tones and their examples; takes played on it stay. Raises NotFound."""
     session.delete(_rig(session, player_id, rig_id, lock=True))
@@ -155,17 +163,17 @@ def get_rig(session: Session, player_id: int, rig_id: int) -> Rig:
 
 
 def rigs_of(session: Session, player_id: int) -> list[Rig]:
-    """All rigs of a player, the oldest first."""
-    return [
-        _made(Rig, row)
-        for row in session.exec(
-            select(RigRow).where(RigRow.player_id == player_id).order_by(col(RigRow.id))
-        ).all()
-    ]
+    """All rigs of a player, the one in use first, then the oldest first."""
+    query = (
+        select(RigRow)
+        .where(RigRow.player_id == player_id)
+        .order_by(col(RigRow.used_at).desc().nulls_last(), col(RigRow.id))
+    )
+    return [_made(Rig, row) for row in session.exec(query).all()]
 
 
 def own_instrument(session: Session, player_id: int) -> Instrument:
-    """The player's own instrument in its own tuning: the oldest rig's; a usual one without any."""
+    """The player's own instrument in its own tuning: the rig in use; a usual one without any."""
     rig = next(iter(rigs_of(session, player_id)), None)
     if rig is None:
         return Instrument()

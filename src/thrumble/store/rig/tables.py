@@ -17,7 +17,7 @@ from thrumble.store.columns import (
 
 class RigRow(SQLModel, table=True):
     """An instrument and what it is plugged into. `tuning`: sounding pitches, lowest string
-    first.
+    first; `used_at`: when the player last chose it.
     """
 
     __tablename__ = "rig"
@@ -30,6 +30,9 @@ class RigRow(SQLModel, table=True):
     left_handed: bool = False
     chain: str = ""
     created_at: datetime = moment_column()
+    used_at: datetime | None = Field(
+        default=None, sa_column=sa.Column(sa.DateTime(timezone=True), nullable=True)
+    )
 
 
 class ToneRow(SQLModel, table=True):

@@ -79,7 +79,8 @@ def neck_page(
         ways = ways_of(expanded.hits[at], neck, query.hands.hand, strict=query.strict)
     view = neck_view(riff_id, expanded, planned, neck, query, best_mm_s=best, elsewhere=ways)
     complete = all(route.complete for route in planned)
-    return render(request, "neck/page.html", view=view, complete=complete)
+    guitars = rigs.rigs_of(session, player_id)
+    return render(request, "neck/page.html", view=view, complete=complete, guitars=guitars)
 
 
 @router.post("/riffs/{riff_id}/neck", name="take_route", dependencies=[costly(ROUTES_A_MINUTE)])

@@ -136,6 +136,7 @@ def play_page(
         view=view,
         upload=upload,
         tones=upload.tones,
+        guitars=all_rigs,
         room=room_words(space(session)),
         turn=block_bar(going, today) if going is not None and is_block else None,
         trial=None if trial is None else trial_bar(trials.get_trial(session, player_id, trial)),

@@ -79,7 +79,7 @@ RigForm = Annotated[NewRig, Depends(_rig_form)]
 
 @router.get("/rig", name="rig_page")
 def rig_page(request: Request, session: DbSession, player_id: PlayerId) -> Response:
-    """The newest used rig."""
+    """The rig in use."""
     all_rigs = rigs.rigs_of(session, player_id)
     if not all_rigs:
         raise NotFound("there is no rig yet: stop Thrumble and start it again")
@@ -122,6 +122,13 @@ def _to(request: Request, name: str, **parameters: int) -> Response:
 def add_rig(request: Request, new: RigForm, session: DbSession, player_id: PlayerId) -> Response:
     """Another rig."""
     return _to(request, "one_rig_page", rig_id=rigs.add_rig(session, player_id, new).id)
+
+
+@router.post("/rig/{rig_id:id}/use", name="use_rig")
+def use_rig(rig_id: Id, session: DbSession, player_id: PlayerId) -> Response:
+    """Takes this rig from now on: neck, shapes, recall and new takes go by it."""
+    rigs.use_rig(session, player_id, rig_id)
+    return Response(status_code=204, headers={"HX-Refresh": "true"})
 
 
 @router.post("/rig/{rig_id:id}", name="change_rig")

@@ -73,6 +73,7 @@ class RigView:
     chain: str
     meta: str
     tabs: list[RigTab]
+    in_use: bool
     tones: list[ToneCard]
     delays: list[DelayCard]
     takes: str
@@ -149,7 +150,8 @@ def rig_view(
         left_handed=rig.left_handed,
         chain=rig.chain,
         meta=meta,
-        tabs=[RigTab(r.id, r.name, r.id == rig.id) for r in rigs],
+        tabs=[RigTab(r.id, r.name, r.id == rig.id) for r in sorted(rigs, key=lambda r: r.id)],
+        in_use=rigs[0].id == rig.id,
         tones=[_tone_card(tone, examples) for tone, examples in tones],
         delays=delay_cards(delays),
         takes=f"{counted(takes, 'take')} played on it",
