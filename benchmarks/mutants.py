@@ -2,11 +2,11 @@
 at a time; the tests that reach the line have to fail.
 
 python -m benchmarks.mutants [--room NAME ...] [--each N] [--write]
-(`uv pip install --group mutants` first: cosmic-ray makes the mutants)
+(`.tools/bin/uv pip install --group mutants` first: cosmic-ray makes the mutants)
 
 Method: mutation analysis (DeMillo, Lipton, Sayward 1978), sampled: places are drawn without
-replacement, and at each place one of its mutants. A mutant inside a type annotation is no fault and
-is not drawn. What survives is listed, for a reader to judge.
+replacement, and at each place one of its mutants. A mutant inside a type annotation or a decorator
+is no fault and is not drawn. What survives is listed, for a reader to judge.
 """
 
 import argparse
@@ -34,7 +34,7 @@ MIN_TIMEOUT_S, TIMES_SLOWER = 30.0, 5.0
 MAX_TESTS = 60  # of those that reach a line, the fastest
 BEGIN, END = "<!-- mutants -->", "<!-- end of mutants -->"
 PAGE = ROOT / "docs/mutants.md"
-OUTSIDE = frozenset({"VariableReplacer", "VariableInserter", "NoOp"})  # need arguments
+OUTSIDE = frozenset({"VariableReplacer", "VariableInserter", "NoOp", "RemoveDecorator"})
 SAME = ("_Is", "_IsNot")  # identity for equality: no fault among enums and small numbers
 COACH = tuple(
     f"tests/core/test_{name}.py"
@@ -88,11 +88,14 @@ class Reach:
         return sorted(reaching, key=lambda test: self.seconds.get(test, 0.0))[:MAX_TESTS]
 
 
-def _annotation_lines(source: str) -> list[tuple[int, int, int, int]]:
-    """The spans of type annotations: first line, first column, last line, last column."""
+def _faultless(source: str) -> list[tuple[int, int, int, int]]:
+    """The spans of type annotations and decorators, where a change is no fault: first line, first
+    column, last line, last column.
+    """
     spans = []
     for node in ast.walk(ast.parse(source)):
         hints = [getattr(node, name, None) for name in ("annotation", "returns")]
+        hints += getattr(node, "decorator_list", [])
         for hint in hints:
             if isinstance(hint, ast.expr):
                 end = (hint.end_lineno or hint.lineno, hint.end_col_offset or 0)
@@ -105,7 +108,7 @@ def mutants_of(path: Path) -> dict[tuple[int, int], list[Mutant]]:
     from cosmic_ray.ast import ast_nodes, get_ast
     from cosmic_ray.plugins import get_operator, operator_names
 
-    tree, hints = get_ast(path.read_text()), _annotation_lines(path.read_text())
+    tree, hints = get_ast(path.read_text()), _faultless(path.read_text())
     out: dict[tuple[int, int], list[Mutant]] = {}
     for name in operator_names():
         if name.split("/")[1] in OUTSIDE or name.endswith(SAME):

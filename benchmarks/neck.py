@@ -1,5 +1,5 @@
-"""How fast routes are planned, how surely called chords are told apart, and whether the interval of
-a landing's slope holds what it says.
+"""Whether passages are fingered as players do, how fast routes are planned, how surely called
+chords are told apart, and whether the interval of a landing's slope holds what it says.
 
     python -m benchmarks.neck [TAKES]
 
@@ -14,6 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.desk import median_s
+from benchmarks.fingerings import CASES, is_met
 from thrumble.core.chords.names import name_notes
 from thrumble.core.ear.front.conditioning import condition
 from thrumble.core.ear.measure.chord_recognition import CLEAR, LEAST_S, SKIP_S, name_chord
@@ -140,7 +141,16 @@ def naming(folder: Path) -> None:
         )
 
 
+def fingering() -> None:
+    """The passages of `benchmarks.fingerings`, and those that are taken otherwise."""
+    missed = [case.name for case in CASES if not is_met(case)]
+    print(f"passages fingered as players do: {len(CASES) - len(missed)} of {len(CASES)}")
+    for name in missed:
+        print(f"  otherwise: {name}")
+
+
 def main() -> None:
+    fingering()
     planning()
     recalling()
     if len(sys.argv) > 1:

@@ -3,35 +3,11 @@
 from itertools import combinations
 
 import pytest
+from benchmarks.fingerings import CASES, Case, is_met, planned
 
-from tests.core.fingering_cases import CASES, Case
-from thrumble.core.neck.grips import Grip
-from thrumble.core.neck.routes import Route, plan_routes
-from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation
-from thrumble.core.riff.notation.text import parse_riff
 
 MIN_MET = 58
-
-
-def planned(case: Case) -> tuple[ExpandedRiff, list[Route]]:
-    head = f"title: {case.name}\ntempo: {case.tempo}\n{case.head}"
-    expanded = expand(parse_riff(f"{head}[A]\n{case.bars}\n"))
-    return expanded, plan_routes(expanded, expanded.riff.instrument, case.hand)
-
-
-def named(grip: Grip) -> str:
-    return " ".join(
-        f"{n.string}/{n.fret}" + (f"({n.finger})" if n.finger else "") for n in grip.notes
-    )
-
-
-def is_met(case: Case) -> bool:
-    _, routes = planned(case)
-    grips = list(dict.fromkeys(named(place.grip) for place in routes[0].places))
-    return len(grips) == len(case.grips) and all(
-        grip in wanted.split("|") for grip, wanted in zip(grips, case.grips, strict=True)
-    )
 
 
 def test_sixty_passages_are_fingered_as_players_do() -> None:

@@ -60,12 +60,15 @@ def moves_between(
     `times_s`: what time there is to reach it. Grips that press nothing are no changes.
     """
     hands = [grip.hand or 0 for grip in chosen]
+    pressed = {id(grip): _pressed(grip) for grip in chosen}  # a riff has few grips, many moves
     out = []
     for k, (before, after) in enumerate(pairwise(chosen), 1):
         if before.notes == after.notes:
             continue
         mm = abs(instrument.fret_mm(hands[k]) - instrument.fret_mm(hands[k - 1]))
         across = abs(after.notes[0].string - before.notes[0].string)
+        old, new = pressed[id(before)], pressed[id(after)]
+        stays = _staying(old, new)
         out.append(
             Move(
                 from_index=struck[k - 1][1],
@@ -76,9 +79,9 @@ def moves_between(
                 pivot=_returns(hands, k)
                 and abs(hands[k] - hands[k - 1]) <= PIVOT_FRETS
                 and mm <= PIVOT_MM,
-                stays=_staying(before, after),
-                guide=_guide(before, after) if mm else None,
-                slides=bool(mm) and _same_hand(before, after),
+                stays=stays,
+                guide=_guide(old, new, stays) if mm else None,
+                slides=bool(mm) and _same_hand(old, new),
                 look_fret=hands[k],
             )
         )
@@ -92,26 +95,26 @@ def _returns(hands: list[int], k: int) -> bool:
     return hands[k] != hands[k - 1] and (hands[k] == previous or goes == hands[k - 1])
 
 
-def _pressed(grip: Grip) -> tuple[Fingered, ...]:
+Pressed = tuple[Fingered, ...]
+
+
+def _pressed(grip: Grip) -> Pressed:
     return tuple(note for note in grip.notes if note.finger not in (OPEN, THUMB))
 
 
-def _staying(before: Grip, after: Grip) -> tuple[int, ...]:
-    held = set(_pressed(before)) & set(_pressed(after))
-    return tuple(sorted({note.finger for note in held}))
+def _staying(before: Pressed, after: Pressed) -> tuple[int, ...]:
+    return tuple(sorted({note.finger for note in before if note in after}))
 
 
-def _guide(before: Grip, after: Grip) -> int | None:
+def _guide(before: Pressed, after: Pressed, stays: tuple[int, ...]) -> int | None:
     """The lowest finger that moves along one string."""
-    fingers = {(note.finger, note.string) for note in _pressed(before)}
-    both = fingers & {(note.finger, note.string) for note in _pressed(after)}
-    leads = {finger for finger, _ in both} - set(_staying(before, after))
-    return min(leads, default=None)
+    fingers = {(note.finger, note.string) for note in before}
+    both = {note.finger for note in after if (note.finger, note.string) in fingers}
+    return min(both - set(stays), default=None)
 
 
-def _same_hand(before: Grip, after: Grip) -> bool:
+def _same_hand(before: Pressed, after: Pressed) -> bool:
     """The same fingers on the same strings, as far apart as before in frets."""
-    a, b = _pressed(before), _pressed(after)
-    if [(n.finger, n.string) for n in a] != [(n.finger, n.string) for n in b]:
+    if [(n.finger, n.string) for n in before] != [(n.finger, n.string) for n in after]:
         return False
-    return len({y.fret - x.fret for x, y in zip(a, b, strict=True)}) == 1
+    return len({y.fret - x.fret for x, y in zip(before, after, strict=True)}) == 1

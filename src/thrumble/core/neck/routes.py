@@ -11,6 +11,9 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 from math import inf, isqrt
 
+import numpy as np
+from numpy.typing import NDArray
+
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument, Note
 from thrumble.core.neck.conventions import keeps_its_sound, strayed
@@ -109,7 +112,7 @@ def plan_routes(
     stops = _within_bounds(_stops(expanded, instrument, hand, strict=strict, locks=locks))
     stages = [Stage(stop.grips, stop.time_s, stop.beside, stop.follows) for stop in stops]
     search = ShortestPath(stages, instrument, hand.reach_mm, weights_for(wishes))
-    as_written = None if wishes else _as_written(stops, instrument, hand)
+    as_written = None if wishes else _as_written(search, stops)
     complete = all(stop.complete for stop in stops)
     routes = [
         replace(
@@ -156,22 +159,21 @@ def _grips(route: Route) -> list[Grip]:
     return [place.grip for place in route.places]
 
 
-def _as_written(stops: list[_Stop], instrument: Instrument, hand: Hand) -> list[int] | None:
+def _as_written(search: ShortestPath, stops: list[_Stop]) -> list[int] | None:
     """The best fingers for the written strings and frets, as a way through the stops; None if the
     hand can't take one of them there.
     """
-    choices = []
+    cache: dict[int, NDArray[np.bool_]] = {}
+    masks = []
     for stop in stops:
-        layout = {(note.string, note.fret) for note in _plain(stop.hits[0])}
-        choices.append([k for k, grip in enumerate(stop.grips) if set(grip.layout) == layout])
-    if not all(choices):
+        if id(stop.grips) not in cache:
+            layout = {(note.string, note.fret) for note in _plain(stop.hits[0])}
+            there = [set(grip.layout) == layout for grip in stop.grips]
+            cache[id(stop.grips)] = np.array(there)
+        masks.append(cache[id(stop.grips)])
+    if not all(mask.any() for mask in masks):
         return None
-    stages = [
-        Stage(tuple(stop.grips[k] for k in here), stop.time_s, stop.beside, stop.follows)
-        for stop, here in zip(stops, choices, strict=True)
-    ]
-    best = ShortestPath(stages, instrument, hand.reach_mm, weights_for(frozenset())).best()
-    return [here[at] for here, at in zip(choices, best, strict=True)]
+    return search.best(within=masks)
 
 
 def _within_bounds(stops: list[_Stop]) -> list[_Stop]:

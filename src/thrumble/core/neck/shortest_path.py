@@ -75,8 +75,10 @@ class ShortestPath:
         avoiding: list[list[int]] | None = None,
         penalty: float = 0.0,
         by_place: bool = True,
+        within: list[NDArray[np.bool_]] | None = None,
     ) -> list[int]:
-        """The way that costs least. With `avoiding`, what those ways take costs a penalty more: at
+        """The way that costs least; `within`: of these grips only, a mask for each stage. With
+        `avoiding`, what those ways take costs a penalty more: at
         the same place on the neck, or, not `by_place`, with the same fingers there too.
         """
         if not self._stages:
@@ -87,6 +89,8 @@ class ShortestPath:
                 node + penalty * self._taken(k, avoiding, by_place=by_place)
                 for k, node in enumerate(nodes)
             ]
+        if within is not None:
+            nodes = [np.where(mask, node, np.inf) for mask, node in zip(within, nodes, strict=True)]
         best, back = nodes[0], []
         for k, edges in enumerate(self._edges, 1):
             whole = best[:, None] + edges

@@ -4,7 +4,11 @@ what the planner says. Fingers in brackets; grips in the order in which they are
 
 from dataclasses import dataclass
 
+from thrumble.core.neck.grips import Grip
 from thrumble.core.neck.hand import Hand, School
+from thrumble.core.neck.routes import Route, plan_routes
+from thrumble.core.riff.expand import ExpandedRiff, expand
+from thrumble.core.riff.notation.text import parse_riff
 
 ANY = Hand()
 ONE_THREE, ONE_FOUR = Hand(school=School.ONE_THREE), Hand(school=School.ONE_FOUR)
@@ -17,7 +21,7 @@ FLAT = "tuning: Eb2 Ab2 Db3 Gb3 Bb3 Eb4\n"
 
 @dataclass(frozen=True, slots=True)
 class Case:
-    """Bars of a riff, and the grips of the first route; alternatives of a grip are separated by |."""
+    """Bars of a riff, and the grips of the first route; | separates alternatives."""
 
     name: str
     bars: str
@@ -282,3 +286,25 @@ CASES = (
         head="meter: 7/8\n",
     ),
 )
+
+
+def planned(case: Case) -> tuple[ExpandedRiff, list[Route]]:
+    """A passage and its routes."""
+    head = f"title: {case.name}\ntempo: {case.tempo}\n{case.head}"
+    expanded = expand(parse_riff(f"{head}[A]\n{case.bars}\n"))
+    return expanded, plan_routes(expanded, expanded.riff.instrument, case.hand)
+
+
+def is_met(case: Case) -> bool:
+    """Whether the first route takes the passage as players do, grip by grip."""
+    _, routes = planned(case)
+    grips = list(dict.fromkeys(_named(place.grip) for place in routes[0].places))
+    return len(grips) == len(case.grips) and all(
+        grip in wanted.split("|") for grip, wanted in zip(grips, case.grips, strict=True)
+    )
+
+
+def _named(grip: Grip) -> str:
+    return " ".join(
+        f"{n.string}/{n.fret}" + (f"({n.finger})" if n.finger else "") for n in grip.notes
+    )
