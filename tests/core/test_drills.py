@@ -1,6 +1,7 @@
 """Drills: their hits are the riff's, each trains what it says; the coach proposes the right one."""
 
 from decimal import Decimal
+from itertools import pairwise
 from typing import Any
 
 import pytest
@@ -72,11 +73,13 @@ def made(whole: Riff, kind: DrillKind) -> str:
 def test_each_drill_is_what_it_says() -> None:
     chords = riff("| F#5@6/2 >o M o M B5@6/7 o M >o - |")
     assert made(chords, DrillKind.RIGHT_HAND).count("x") >= 7
-    assert made(chords, DrillKind.MUTE_SWITCH) == "| F#5@6/2 >M o M o M o >M - |"
+    assert made(chords, DrillKind.MUTE_SWITCH) == "| F#5@6/2 >M M o o M M >o - |", "a quarter each"
     shifts = made(chords, DrillKind.SHIFTS)
     assert shifts.splitlines()[0] == "| F#5@6/2 o - B5@6/7 o - |"
     assert made(chords, DrillKind.STOPS) == "| . . . . . . B5@6/7 >o - |"
-    assert made(chords, DrillKind.ACCENTS).count(">o") == 2
+    accents = expand(make_drill(chords, DrillKind.ACCENTS)).hits
+    assert [d.hit.accent for d in accents].count(True) == 2 and len(accents) == 7
+    assert all(d.hit.accent or d.hit.articulation is Articulation.PALM for d in accents)
     assert made(chords, DrillKind.GRAB_RELEASE).splitlines() == [
         "| F#5@6/2 o - o - |",
         "| B5@6/7 o - o - |",
@@ -92,7 +95,7 @@ def test_each_drill_is_what_it_says() -> None:
         2,
     ]
     plain = expand(make_drill(wide, DrillKind.PLAIN)).hits
-    assert plain[0].hit.notes[0].fret == 3 and len(plain[0].hit.notes) == 1
+    assert [note.fret for note in plain[0].hit.notes] == [3, 5], "root and fifth stay"
     assert all(due.hit.slide_from is None for due in plain)
     assert len(expand(make_drill(wide, DrillKind.SLIDES)).hits) == 1
     ladder = expand(make_drill(wide, DrillKind.REACH_LADDER)).hits
@@ -210,3 +213,24 @@ def test_whether_a_drill_helped_is_said_with_its_interval_or_not_at_all() -> Non
     none = did_it_help(DrillKind.SHIFTS, before, after, frozenset())
     assert none.change is None and "Too early to say" in helped_words(none, "shifts alone")
     assert did_it_help(DrillKind.MUTE_SWITCH, before, after, held).measure is Measure.MUTING
+
+
+def test_a_shuffle_is_one_chord_and_open_chords_cannot_be_released() -> None:
+    boogie = riff("| 5:0,4:2 o o 5:0,4:4 o o 5:0,4:2 o o 5:0,4:4 o o |")
+    kinds = {drill.kind for drill in drills_of(boogie)}
+    assert DrillKind.HALF_CHANGES not in kinds, "fifth and sixth are no change"
+    assert DrillKind.GRAB_RELEASE not in kinds, "an open string can't be let go"
+    two = riff(
+        "| 6:5,5:7 o o 6:5,5:9 o o 6:5,5:7 o o 6:5,5:9 o o |\n"
+        "| 5:5,4:7 o o 5:5,4:9 o o 5:5,4:7 o o 5:5,4:9 o o |"
+    )
+    assert DrillKind.HALF_CHANGES in {drill.kind for drill in drills_of(two)}
+    half = expand(make_drill(two, DrillKind.HALF_CHANGES)).hits
+    assert [due.hit.notes[1].fret for due in half[:8]] == [7, 7, 9, 9, 7, 7, 9, 9], "still rocking"
+
+
+def test_fast_strokes_switch_the_mute_by_quarters() -> None:
+    fast = riff("| 6:5,5:7 (M M M M) (M M M M) (M M M M) o o o o |")
+    kinds = [due.hit.articulation for due in expand(make_drill(fast, DrillKind.MUTE_SWITCH)).hits]
+    switches = sum(a is not b for a, b in pairwise(kinds))
+    assert switches == 3, "four quarters, three switches"

@@ -38,7 +38,7 @@ class MissedHits(Finding):
     kind: ClassVar[str] = "missed"
     label: ClassVar[str] = "missed hits"
     remedies: ClassVar[tuple[Remedy, ...]] = (
-        Remedy(DrillKind.HALF_CHANGES, 1.0, "half the changes, so there's time for every hit"),
+        Remedy(None, 0.9, "a step slower, so there's time for every hit"),
         Remedy(DrillKind.PLAIN, 1.0, "without the ornaments first"),
     )
 
@@ -101,8 +101,8 @@ class UnevenLevel(Finding):
     kind: ClassVar[str] = "level"
     label: ClassVar[str] = "uneven level"
     remedies: ClassVar[tuple[Remedy, ...]] = (
-        Remedy(DrillKind.ACCENTS, 1.0, "accents alone, so that the rest can be even"),
         Remedy(DrillKind.RIGHT_HAND, 0.9, "the same force on every stroke, nothing to fret"),
+        Remedy(DrillKind.ACCENTS, 1.0, "accents stand out, everything between them is even"),
     )
 
     spread_db: float

@@ -14,14 +14,17 @@ from thrumble.core.riff.drills.pieces import (
     chords_of,
     hits_of,
     is_chord,
+    is_fretted_whole,
     layout_of,
     moves_of,
     pressed_of,
+    root_of,
     spread_of,
 )
 from thrumble.core.riff.model import DEFAULT_DEPTH, Articulation, Bar, Hit, Stroke
 
 QUARTER, HALF = Fraction(1, 4), Fraction(1, 2)
+FIFTH = 7  # half steps
 WIDE_FRETS = 3  # from here on a shape is a stretch
 LADDER_FRETS = 7  # that a reach ladder starts above the shape
 COMMON = Meter(4, 4)
@@ -75,15 +78,20 @@ def right_hand(pieces: list[Piece]) -> list[Bar]:
 
 
 def mute_switch(pieces: list[Piece]) -> list[Bar]:
-    """On the commonest chord, muted and open in turn."""
+    """On the commonest chord, muted and open in turn, a quarter each: the palm has time to come
+    down and to lift, however fast the riff's strokes are.
+    """
     counts = Counter(layout_of(hit) for hit in hits_of(pieces) if is_chord(hit))
     common = counts.most_common(1)[0][0]
     notes = tuple(Note(string, fret) for string, fret in common)
     label = next(hit.label for hit in hits_of(pieces) if layout_of(hit) == common)
-    turn = iter(range(1_000_000))
+    quarter, turns = -1, 0
 
     def switched(hit: Hit) -> Hit:
-        muted = next(turn) % 2 == 0
+        nonlocal quarter, turns
+        if hit.at // QUARTER != quarter:
+            quarter, turns = hit.at // QUARTER, turns + 1
+        muted = turns % 2 == 1
         kind = Articulation.PALM if muted else Articulation.OPEN
         depth = DEFAULT_DEPTH if muted else None
         return _bare(hit, notes=notes, articulation=kind, depth=depth, label=label)
@@ -92,17 +100,22 @@ def mute_switch(pieces: list[Piece]) -> list[Bar]:
 
 
 def half_changes(pieces: list[Piece]) -> list[Bar]:
-    """Every bar twice in its own rhythm, its chords staying twice as long."""
+    """Every bar twice in its own rhythm, its chords staying twice as long. What rocks over one root
+    goes on rocking.
+    """
     out = []
     for piece in pieces:
-        chords = [(hit.at, hit.notes, hit.label) for hit in piece.hits if is_chord(hit)]
+        chords = [hit for hit in piece.hits if is_chord(hit)]
+        home = {root_of(hit): hit for hit in reversed(chords)}
         for again in (0, 1):
             hits = []
             for hit in piece.hits:
                 at = (hit.at + again * piece.bar.meter.length) / 2
-                held = [chord for chord in chords if chord[0] <= at] or chords[:1]
+                held = [chord for chord in chords if chord.at <= at] or chords[:1]
                 if is_chord(hit) and held:
-                    hit = _bare(hit, notes=held[-1][1], label=held[-1][2])
+                    root = root_of(held[-1])
+                    shape = hit if root_of(hit) == root else home[root]
+                    hit = _bare(hit, notes=shape.notes, label=shape.label)
                 hits.append(hit)
             out.append(replace(piece.bar, hits=tuple(hits)))
     return out
@@ -117,12 +130,19 @@ def two_strings(pieces: list[Piece]) -> list[Bar]:
 
 
 def plain_bars(pieces: list[Piece]) -> list[Bar]:
+    """The riff without ornaments; a stretch becomes root and fifth."""
+    neck = pieces[0].neck
+
     def plain(hit: Hit) -> Hit:
         bare = _bare(hit, notes=tuple(replace(n, let_ring=False, plucked=None) for n in hit.notes))
         if spread_of(bare) < WIDE_FRETS:
             return bare
         narrow = _two_lowest(bare)
-        notes = narrow.notes if spread_of(narrow) < WIDE_FRETS else narrow.notes[:1]
+        if spread_of(narrow) < WIDE_FRETS:
+            return replace(narrow, label=None)
+        root, upper = narrow.notes
+        fret = (neck.midi(root) or 0) + FIFTH - neck.open_midi(upper.string)
+        notes = (root, replace(upper, fret=fret)) if fret >= 0 else (root,)
         return replace(narrow, notes=notes, label=None)
 
     return _each(pieces, plain)
@@ -195,7 +215,22 @@ def only(wanted: Callable[[Hit], bool]) -> Build:
 
 def grab_release(pieces: list[Piece]) -> list[Bar]:
     """Each chord grabbed on one and three, let go on two and four."""
-    return [_two_hits(hit, hit) for hit in chords_of(pieces)]
+    return [_two_hits(hit, hit) for hit in chords_of(pieces) if is_fretted_whole(hit)]
+
+
+def accents(pieces: list[Piece]) -> list[Bar]:
+    """The accents as written, and palm mutes on the lowest string between them."""
+    low = max(note.string for hit in hits_of(pieces) for note in hit.notes)
+
+    def against(hit: Hit) -> Hit:
+        if hit.accent:
+            return hit
+        notes, kind = (Note(low, 0),), Articulation.PALM
+        return _bare(
+            hit, notes=notes, articulation=kind, depth=DEFAULT_DEPTH, label=None, stop=False
+        )
+
+    return _each([piece for piece in pieces if any(hit.accent for hit in piece.hits)], against)
 
 
 def reach_ladder_bars(pieces: list[Piece]) -> list[Bar]:

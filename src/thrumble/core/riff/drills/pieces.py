@@ -107,8 +107,18 @@ def bursts(piece: Piece) -> bool:
     return any(b.at - a.at < SHORT for a, b in pairwise(piece.hits))
 
 
+def root_of(hit: Hit) -> tuple[int, int | None]:
+    """String and fret of the lowest note: a shuffle's fifth and sixth are one chord."""
+    return hit.notes[0].string, hit.notes[0].fret
+
+
 def has_changes(pieces: list[Piece]) -> bool:
-    return len(chords_of(pieces)) > 1
+    return len({root_of(hit) for hit in chords_of(pieces)}) > 1
+
+
+def is_fretted_whole(hit: Hit) -> bool:
+    """Whether every string of a chord is pressed, so that the fretting hand can silence it."""
+    return is_chord(hit) and all(note.fret for note in hit.notes)
 
 
 def is_ornate(hit: Hit) -> bool:
