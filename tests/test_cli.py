@@ -191,7 +191,7 @@ def test_route_prints_the_ways_and_writes_them(tmp_path: Path) -> None:
     source, out = tmp_path / "gate.riff.txt", tmp_path / "routes.json"
     source.write_text(riff_texts()["1-sluice-gate"])
     done = runner.invoke(app, ["route", str(source), "--json", str(out)])
-    assert done.exit_code == 0 and done.stdout.startswith("the easiest way: ")
+    assert done.exit_code == 0 and done.stdout.startswith("as written: ")
     document = json.loads(out.read_text())
     assert document["format"] == "thrumble.routes/1" and document["scale_mm"] == 648
     first = document["routes"][0]

@@ -268,7 +268,7 @@ def test_a_place_that_is_always_late_is_a_habit() -> None:
 def test_a_comfort_of_eight_stops_the_day_and_is_answered_in_words(visitor: Browser) -> None:
     added(SHORT)
     fine = visitor.post("/comfort", data={"score": "1"})
-    assert "before: 1 of 10" in fine.text and "doctor" not in fine.text
+    assert "Before playing: <strong>1 of 10" in fine.text and "doctor" not in fine.text
     pain = unescape(visitor.post("/comfort", data={"score": "8", "when": "after"}).text)
     assert "8 of 10 is pain. Stop for today" in pain and "hand specialist" in pain
     page = visitor.get("/").text
@@ -284,6 +284,20 @@ def test_a_comfort_of_eight_stops_the_day_and_is_answered_in_words(visitor: Brow
         {"score": "1", "areas": ["nose"]},
     ):
         assert visitor.post("/comfort", data=bad).status_code == 422
+
+
+def test_a_mistyped_answer_is_taken_back_and_the_plan_follows(visitor: Browser) -> None:
+    added(SHORT)
+    wrong = visitor.post("/comfort", data={"score": "9"})
+    assert "Stop for today" in wrong.text and "Undo" in wrong.text
+    assert wrong.headers["hx-trigger"] == "hands-changed", "the plan on the page asks again"
+    assert "Up next" not in visitor.post("/plan/today").text
+    undone = visitor.post("/comfort/undo", data={"when": "before"})
+    assert "Stop for today" not in undone.text and "9 of 10" not in undone.text
+    assert undone.headers["hx-trigger"] == "hands-changed"
+    assert 'id="play-session"' in visitor.post("/plan/today").text, "there is a plan again"
+    assert visitor.post("/comfort/undo", data={"when": "before"}).status_code == 200
+    assert visitor.post("/comfort/undo", data={"when": "never"}).status_code == 422
 
 
 def test_the_player_chooses_how_to_get_faster(visitor: Browser) -> None:

@@ -218,3 +218,16 @@ def test_a_recall_drill_is_heard_and_its_table_grows(visitor: Browser) -> None:
         visitor.post("/neck/recall", params=sent, content=b"\0" * 4000, htmx=False).status_code
         == 422
     )
+
+
+def test_the_hands_speed_can_be_set(visitor: Browser) -> None:
+    number = added(JUMP)
+    assert "as written" in visitor.get(f"/riffs/{number}/neck").text.split("routes")[1]
+    for speed, status in (("90", 422), ("fast", 422), ("9999", 422), ("150", 204)):
+        data = {"reach": "112", "speed": speed}
+        assert visitor.post("/neck/hand", data=data).status_code == status
+    page = unescape(visitor.get(f"/riffs/{number}/neck").text)
+    assert "is too fast for you at" in page, "150 mm a second is slow"
+    assert "You set your hand's speed to 150" in unescape(visitor.get("/neck/hand").text)
+    assert visitor.post("/neck/hand", data={"reach": "112"}).status_code == 204
+    assert "Play it as written" in unescape(visitor.get(f"/riffs/{number}/neck").text)

@@ -13,9 +13,11 @@ from thrumble.store.rig import rigs
 
 
 def best_speed(session: Session, player_id: int) -> float | None:
-    """How fast the hand moves and still lands in time, by the last takes, mm/s; None if they don't
-    tell.
+    """How fast the hand moves and still lands in time, mm/s: as the player set it, else by the last
+    takes; None if these don't tell.
     """
+    if (set_by_hand := hands.hands_of(session, player_id).speed_mm_s) is not None:
+        return set_by_hand
     rigs_by_id = {rig.id: rig for rig in rigs.rigs_of(session, player_id)}
     takes = [
         list(_landed(take, rigs_by_id.get(take.rig_id or 0)))

@@ -14,6 +14,7 @@ REACH_RANGE_MM = (60.0, 220.0)
 SHARES = {(1, 2): 0.5, (1, 3): 0.8, (1, 4): 1.0, (2, 3): 0.45, (2, 4): 0.75, (3, 4): 0.5}
 OPEN, THUMB = 0, 5
 BARS = (1, 3)  # fingers that can lie across several strings
+SPEED_RANGE_MM_S = (100.0, 5000.0)
 DEFAULT_BEST_MM_S = 700.0  # of a hand that was never measured: a long move in a fifth of a second
 ASKED_FRETS = (1, 5, 9)  # where finger 1 lies in the three questions about the reach
 MOST_FRETS_ASKED = 9
@@ -93,6 +94,16 @@ def check_hand(hand: Hand) -> Hand:
             f"{high:g} mm"
         )
     return hand
+
+
+def check_speed(speed_mm_s: float | None) -> float | None:
+    """The speed of a hand, if there can be such a one. Raises BadInput for one out of range."""
+    low, high = SPEED_RANGE_MM_S
+    if speed_mm_s is not None and not low <= speed_mm_s <= high:  # also refuses NaN
+        raise BadInput(
+            f"{speed_mm_s:g} mm a second isn't a realistic speed: hands move at {low:g} to {high:g}"
+        )
+    return speed_mm_s
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,17 +11,22 @@ from thrumble.store.practice.tables import ComfortRow
 REMEMBERED = timedelta(days=60)
 
 
+def delete_answer(session: Session, player_id: int, day: date, when: When) -> None:
+    """Takes back the day's answer, before or after playing; nothing without one."""
+    session.execute(
+        sa.delete(ComfortRow).where(
+            col(ComfortRow.player_id) == player_id,
+            col(ComfortRow.day) == day,
+            col(ComfortRow.at_when) == when.value,
+        )
+    )
+
+
 def add_answer(session: Session, player_id: int, comfort: Comfort, zone: str) -> None:
     """Keeps an answer; a second one on the same day, before or after, takes the first one's
     place.
     """
-    session.execute(
-        sa.delete(ComfortRow).where(
-            col(ComfortRow.player_id) == player_id,
-            col(ComfortRow.day) == comfort.day,
-            col(ComfortRow.at_when) == comfort.when.value,
-        )
-    )
+    delete_answer(session, player_id, comfort.day, comfort.when)
     session.add(
         ComfortRow(
             player_id=player_id,

@@ -8,7 +8,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
-from thrumble.core.neck.hand import Damping, Hand, School, check_hand
+from thrumble.core.neck.hand import Damping, Hand, School, check_hand, check_speed
 from thrumble.core.neck.picking import Picking
 from thrumble.core.riff.model import Riff
 from thrumble.core.rig.recall import Call, Recalled
@@ -24,13 +24,15 @@ ANSWERS_COUNTED = 10  # the last ones of each chord
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hands:
     """Both hands as the player has them. `known`: the player has said so; `measured`: the reach
-    comes from the three questions.
+    comes from the three questions; `speed_mm_s`: how fast the fretting hand moves, None to go by
+    what takes show.
     """
 
     hand: Hand = field(default_factory=Hand)
     picking: Picking = Picking.WRITTEN
     known: bool = False
     measured: bool = False
+    speed_mm_s: float | None = None
 
 
 def hands_of(session: Session, player_id: int) -> Hands:
@@ -48,18 +50,21 @@ def hands_of(session: Session, player_id: int) -> Hands:
         picking=Picking(row.picking),
         known=True,
         measured=row.measured,
+        speed_mm_s=row.speed_mm_s,
     )
 
 
 def keep_hands(session: Session, player_id: int, hands: Hands) -> None:
-    """Keeps them instead of what was. Raises BadInput for a reach that no hand has."""
+    """Keeps them instead of what was. Raises BadInput for a reach or a speed out of range."""
     check_hand(hands.hand)
+    check_speed(hands.speed_mm_s)
     values = {
         "reach_mm": hands.hand.reach_mm,
         "school": hands.hand.school.value if hands.hand.school else "",
         "damping": hands.hand.damping.value,
         "picking": hands.picking.value,
         "measured": hands.measured,
+        "speed_mm_s": hands.speed_mm_s,
         "changed_at": datetime.now(UTC),
     }
     new = insert(HandRow).values(player_id=player_id, **values)

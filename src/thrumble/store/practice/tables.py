@@ -21,7 +21,7 @@ from thrumble.store.columns import (
 
 class HandRow(SQLModel, table=True):
     """A player's hands, one row each. `school`, `damping`, `picking`: as the core names them, a
-    school left empty is whatever is easiest.
+    school left empty is whatever is easiest; `speed_mm_s`: as the player set it.
     """
 
     __tablename__ = "hand"
@@ -35,6 +35,7 @@ class HandRow(SQLModel, table=True):
     damping: str
     picking: str
     measured: bool = False
+    speed_mm_s: float | None = None
     changed_at: datetime = moment_column()
 
 

@@ -44,6 +44,7 @@ def keep_hand(
     damping: Annotated[Line, Form(max_length=10)] = "sweep",
     picking: Annotated[Line, Form(max_length=20)] = "written",
     ladder: Annotated[Line, Form(max_length=30)] = "evidence",
+    speed: Annotated[Line, Form(max_length=9)] = "",
 ) -> Response:
     """Keeps the hands as the form has them."""
     for text, kind, what in (
@@ -63,6 +64,7 @@ def keep_hand(
         ),
         picking=Picking(picking),
         measured=was.measured and was.hand.reach_mm == reach,
+        speed_mm_s=whole_number(speed, "the speed"),
     )
     hands.keep_hands(session, player_id, hands_now)
     settings = replace(practice.practice_of(session, player_id), ladder=LadderSchool(ladder))

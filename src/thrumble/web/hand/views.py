@@ -49,6 +49,7 @@ class HandView:
     under: str
     sentence: str
     reach: str
+    speed: str
     questions: list[Question]
     schools: list[Choice]
     dampings: list[Choice]
@@ -64,7 +65,9 @@ def hand_view(
     """The hands as they are kept, and what their reach makes of the commonest shapes."""
     hand = hands.hand
     speed = (
-        f"Your takes show moves of up to {speed_mm_s:.0f} mm a second landing in time."
+        f"You set your hand's speed to {hands.speed_mm_s:.0f} mm a second."
+        if hands.speed_mm_s
+        else f"Your takes show moves of up to {speed_mm_s:.0f} mm a second landing in time."
         if speed_mm_s
         else "Your takes don't tell yet how fast your hand lands: riffs with long moves will."
     )
@@ -73,6 +76,7 @@ def hand_view(
         under="mm from finger 1 to 4" + ("" if hands.known else ", until you measure yours"),
         sentence=speed,
         reach=f"{hand.reach_mm:g}",
+        speed="" if hands.speed_mm_s is None else f"{hands.speed_mm_s:.0f}",
         questions=[_question(fret, neck) for fret in ASKED_FRETS],
         schools=[Choice("any", "whatever is easiest", "Chord by chord.", hand.school is None)]
         + [

@@ -91,4 +91,26 @@ def tell_comfort(
     hurting = tuple(dict.fromkeys(Area(area) for area in areas))
     answer = Comfort(today, When(when), score, hurting, numb)
     hand_health.add_answer(session, player_id, answer, player_zone(request))
-    return render(request, "today/_care.html", care=_care(session, player_id, today))
+    return _answered(request, session, player_id, today)
+
+
+@router.post("/comfort/undo", name="undo_comfort")
+def undo_comfort(
+    request: Request,
+    session: DbSession,
+    player_id: PlayerId,
+    today: Today,
+    when: Annotated[Line, Form(max_length=10)],
+) -> HTMLResponse:
+    """Takes back an answer that was a slip of the finger."""
+    if when not in list(When):
+        raise BadInput("choose from the page: before or after")
+    hand_health.delete_answer(session, player_id, today, When(when))
+    return _answered(request, session, player_id, today)
+
+
+def _answered(request: Request, session: DbSession, player_id: int, today: date) -> HTMLResponse:
+    """What follows from today's answers; the plan on the page follows, too."""
+    response = render(request, "today/_care.html", care=_care(session, player_id, today))
+    response.headers["HX-Trigger"] = "hands-changed"
+    return response

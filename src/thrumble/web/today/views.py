@@ -26,8 +26,7 @@ class CareView:
     advice: list[str]
     stop: bool
     scores: list[int]
-    before: str
-    after: str
+    answers: list[tuple[str, str]]
     areas: list[str]
     loudness: str
     asks_after: bool
@@ -40,8 +39,7 @@ def care_view(advice: list[Advice], answers: list[Comfort], *, played: bool) -> 
         advice=[item.words for item in advice],
         stop=share_left(advice) == 0,
         scores=list(range(WORST + 1)),
-        before=scores.get(When.BEFORE, ""),
-        after=scores.get(When.AFTER, ""),
+        answers=[(when.value, scores[when]) for when in When if when in scores],
         areas=[area.value for area in Area],
         loudness=LOUDNESS,
         asks_after=played or When.BEFORE in scores,
