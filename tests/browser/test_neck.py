@@ -47,6 +47,8 @@ def test_routes_chords_and_locks_by_keys_alone(
     other.click()
     expect(page.locator(".chords tr.here td").nth(2)).to_have_text(spots)
     assert chords.count() > 5
+    page.locator("#yours > summary").focus()
+    page.keyboard.press("Enter")
     page.get_by_label("stay low").check()
     page.wait_for_url(re.compile("wish=low"))
     expect(page.locator(".chords tr.here td").nth(2)).to_have_text(spots)
