@@ -135,7 +135,7 @@ def test_the_session_runs_from_block_to_block_without_touching_anything(
     expect(page.get_by_role("status").first).to_contain_text("How do your hands feel now?")
     expect(page.locator("#plan")).to_contain_text("Done for today")
     page.get_by_role("button", name="1", exact=True).click()
-    expect(page.locator("#care")).to_contain_text("after: 1 of 10")
+    expect(page.locator("#care")).to_contain_text("After playing: 1 of 10")
 
 
 def test_in_a_session_page_up_plays_again_or_goes_on_and_escape_waits(
