@@ -388,3 +388,6 @@ def test_a_damaged_recording_never_moves_the_ladder(visitor: Browser) -> None:
     with database.session() as session:
         assert judged_take(session, player, damaged).findings[0].kind == "damaged"
         assert rounds.rounds_of(session, player, revision.riff_id) == before
+    fast = played(revision, Flaws(timing=3), seed=2, tempo=160, gap_frames=9000)
+    verdict = visitor.get(f"/takes/{fast}/verdict").json()
+    assert verdict["step"] == pytest.approx(160, abs=1), "a loop stays at its tempo"

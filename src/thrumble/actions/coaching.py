@@ -40,7 +40,7 @@ def store_judgement(session: Session, player_id: int, judged: JudgedTake) -> Non
     reading, expanded = judgement.reading, judgement.expanded
     readings.put_judgement(session, player_id, take.id, judgement, judged.sentences[0])
     # a damaged recording, or one of another riff, says nothing about how fast this one is clean
-    counts = not any(finding.stands_alone for finding in judged.findings)
+    counts = judged.counts
     snapshot = AnalysedTake(
         engine=reading.engine,
         tempo_bpm=reading.tempo_bpm,

@@ -48,6 +48,13 @@ class JudgedTake:
         """The findings in words; the first one is the verdict."""
         return [finding.sentence(self.judgement) for finding in self.findings]
 
+    @property
+    def counts(self) -> bool:
+        """Whether the take says how fast the riff is clean: not if it is damaged, empty or of
+        another riff.
+        """
+        return not any(finding.stands_alone for finding in self.findings)
+
 
 def find_judged_take(session: Session, player_id: int, take_id: int) -> JudgedTake | None:
     """A take judged; None if it has no analysis yet. Raises NotFound for an unknown take."""

@@ -311,7 +311,9 @@ def take_verdict(
         judged = judged_take(session, player_id, take_id)
         answer |= round_verdict(judged)
         written_bpm = float(judged.riff.tempo_bpm)
-        answer["step"] = step_of(session, player_id, take.riff_id, written_bpm).tempo_bpm
+        step = step_of(session, player_id, take.riff_id, written_bpm)
+        # a round that doesn't count leaves the loop at its tempo
+        answer["step"] = step.tempo_bpm if judged.counts else judged.reading.tempo_bpm
     return JSONResponse(answer)
 
 
