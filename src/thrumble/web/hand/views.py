@@ -64,13 +64,11 @@ def hand_view(
 ) -> HandView:
     """The hands as they are kept, and what their reach makes of the commonest shapes."""
     hand = hands.hand
-    speed = (
-        f"You set your hand's speed to {hands.speed_mm_s:.0f} mm a second."
-        if hands.speed_mm_s
-        else f"Your takes show moves of up to {speed_mm_s:.0f} mm a second landing in time."
-        if speed_mm_s
-        else "Your takes don't tell yet how fast your hand lands: riffs with long moves will."
-    )
+    speed = "Your takes don't tell yet how fast your hand lands: riffs with long moves will."
+    if speed_mm_s:
+        speed = f"Your takes show moves of up to {speed_mm_s:.0f} mm a second landing in time."
+    if hands.speed_mm_s:
+        speed = f"You set your hand's speed to {hands.speed_mm_s:.0f} mm a second."
     return HandView(
         figure=f"{hand.reach_mm:.0f}",
         under="mm from finger 1 to 4" + ("" if hands.known else ", until you measure yours"),
