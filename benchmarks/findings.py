@@ -48,7 +48,7 @@ from thrumble.demo import riff_texts
 DOCUMENT = Path(__file__).parent.parent / "docs/accuracy/findings.md"
 STEADY = Flaws(timing=7, level=1.0)
 UNEVEN_DB = 3.0
-LEAST = 0.05  # share of hits that a flaw has to spoil, by the truth
+MIN = 0.05  # share of hits that a flaw has to spoil, by the truth
 DELAY_MS = 9.0  # known, so that a bias can be told
 FEW_WRONG = (2, 6)  # wrong hits of a take: too few to name a cause, and all to be listed
 FEW_FLAWS = ({"wrong": 0.04}, {"ringing": 0.06}, {"choked": 0.06}, {"missed": 0.04})
@@ -310,7 +310,7 @@ def tables(alone: list[Job], both: list[Job], clean: list[Job], heard: list[Hear
     """Everything in Markdown. Takes in which a flaw happened to spoil less than a twentieth of the
     hits are left out.
     """
-    large = [all(share >= LEAST for share in one.spoilt) for one in heard]
+    large = [all(share >= MIN for share in one.spoilt) for one in heard]
     every = [
         (job, kinds_of(job, one))
         for job, one, enough in zip([*alone, *both, *clean], heard, large, strict=True)

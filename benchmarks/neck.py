@@ -17,7 +17,7 @@ from benchmarks.desk import median_s
 from benchmarks.fingerings import CASES, is_met
 from thrumble.core.chords.names import name_notes
 from thrumble.core.ear.front.conditioning import condition
-from thrumble.core.ear.measure.chord_recognition import CLEAR, LEAST_S, SKIP_S, name_chord
+from thrumble.core.ear.measure.chord_recognition import CLEAR, MIN_S, SKIP_S, name_chord
 from thrumble.core.instrument import Instrument
 from thrumble.core.neck.hand import Hand, School
 from thrumble.core.neck.routes import plan_routes
@@ -124,7 +124,7 @@ def naming(folder: Path) -> None:
             notes = hits[hit["index"]].hit.notes
             midis = tuple(m for note in notes if (m := riff.instrument.midi(note)) is not None)
             pair = midis[:2]
-            if len(midis) < 2 or pair not in every or (hit["ring_s"] or 0) < LEAST_S + SKIP_S:
+            if len(midis) < 2 or pair not in every or (hit["ring_s"] or 0) < MIN_S + SKIP_S:
                 continue
             named = name_chord(heard.samples, hit["onset_s"], hit["onset_s"] + hit["ring_s"], every)
             if named is None:

@@ -11,7 +11,7 @@ CELL = 200
 SLOTS = ((0, 100), (100, 150), (150, 250), (250, 1e9))
 LATE_MS = 60
 DEPTHS = (0.4, 0.75)  # light below, tight above
-LEAST_PALMS = 12
+MIN_PALMS = 12
 Wanted = Callable[[Case], bool]
 
 
@@ -225,8 +225,8 @@ def depth_lines(cases: list[Case]) -> list[str]:
         by_take: dict[str, list[Case]] = {}
         for c in palms:
             by_take.setdefault(c.take, []).append(c)
-        ranks = [_rank(own) for own in by_take.values() if len(own) >= LEAST_PALMS]
-        if len(palms) < LEAST_PALMS or not ranks:
+        ranks = [_rank(own) for own in by_take.values() if len(own) >= MIN_PALMS]
+        if len(palms) < MIN_PALMS or not ranks:
             continue
         muting = [
             c

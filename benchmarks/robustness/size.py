@@ -12,7 +12,7 @@ from thrumble.demo import riff_texts
 from thrumble.formats.audio import write_flac
 
 RIFFS, TAKES, OLD = 500, 5000, 2000
-MOST_MS, MOST_KB = 100.0, 300.0
+MAX_MS, MAX_KB = 100.0, 300.0
 
 _MANY_TAKES = """
 insert into take (player_id, riff_id, revision_id, number, state, source, tempo_bpm, rounds,
@@ -149,10 +149,10 @@ def _page(player: Player, name: str, address: str) -> Row:
             answer = player.client.get(address)
         times.append((time.perf_counter() - began) * 1000)
         size = len(answer.content) / 1000
-    held = statistics.median(times) <= MOST_MS and size <= MOST_KB and answer.status_code == 200
+    held = statistics.median(times) <= MAX_MS and size <= MAX_KB and answer.status_code == 200
     return Row(
         name,
-        f"{MOST_MS:.0f} ms, {MOST_KB:.0f} kB or less",
+        f"{MAX_MS:.0f} ms, {MAX_KB:.0f} kB or less",
         f"{answer.status_code}, {statistics.median(times):.0f} ms, {size:.0f} kB",
         held,
     )

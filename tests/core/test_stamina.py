@@ -14,8 +14,8 @@ from tests.core.coach_takes import invented
 from thrumble.core.coach.progress.sessions import TakeAt, sittings_of
 from thrumble.core.coach.progress.stamina import (
     FIRST_WORK_S,
-    LEAST_REST_S,
-    MOST_TIMES,
+    MAX_TIMES,
+    MIN_REST_S,
     Run,
     by_tempo,
     load_of,
@@ -94,7 +94,7 @@ def test_every_tempo_shows_its_longest_run_the_fastest_first() -> None:
 
 def test_work_is_shorter_than_what_is_clean_and_rest_as_long() -> None:
     first = work_and_rest([], 150, TODAY)
-    assert (first.work_s, first.rest_s, first.times) == (FIRST_WORK_S, LEAST_REST_S, MOST_TIMES)
+    assert (first.work_s, first.rest_s, first.times) == (FIRST_WORK_S, MIN_REST_S, MAX_TIMES)
     held = work_and_rest([run(50), run(60), run(55)], 150, TODAY)
     assert held.work_s == 45.0 and held.rest_s == 45.0 and "clean for 55 s" in held.why
     slips = work_and_rest([run(60, tired=25.0), run(60, tired=31.0), run(60)], 150, TODAY)
@@ -115,7 +115,7 @@ def test_work_never_asks_for_more_strokes_than_are_left(
     work = work_and_rest(own, 150, TODAY, strokes_left=left)
     pace = sum(one.strokes for one in own) / sum(one.seconds for one in own)
     assert left is None or work.times * work.work_s * pace <= left + 1e-6
-    assert work.rest_s >= work.work_s or work.rest_s == LEAST_REST_S
+    assert work.rest_s >= work.work_s or work.rest_s == MIN_REST_S
     assert work.times or "used up" in work.why
 
 

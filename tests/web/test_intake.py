@@ -131,7 +131,7 @@ def test_a_body_comes_whole_in_its_own_pieces_and_only_so_many_at_once() -> None
 def test_too_long_and_half_a_body_are_refused_and_reach_nothing(
     monkeypatch: pytest.MonkeyPatch, client: dict[str, Any], status: int
 ) -> None:
-    monkeypatch.setattr(intake, "MOST_BYTES", 1000)
+    monkeypatch.setattr(intake, "MAX_BYTES", 1000)
     monkeypatch.setattr(intake, "PIECE_S", 0.05)
     inner = Counting()
     app = Intake(inner, at_once=1)

@@ -13,7 +13,7 @@ from tests.web.conftest import Browser
 from thrumble.core.coach.verdict.judgement import VERSION
 from thrumble.core.errors import BadInput
 from thrumble.core.riff.notation.text import parse_riff
-from thrumble.core.riff.tags import LONGEST, MOST_TAGS, read_tags
+from thrumble.core.riff.tags import LONGEST, MAX_TAGS, read_tags
 from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import database
@@ -42,7 +42,7 @@ def test_tags_read_again_are_the_same(text: str) -> None:
         tags = read_tags(text)
     except BadInput:
         return
-    assert read_tags(", ".join(tags)) == tags and len(tags) <= MOST_TAGS
+    assert read_tags(", ".join(tags)) == tags and len(tags) <= MAX_TAGS
     assert all(0 < len(tag) <= LONGEST for tag in tags)
 
 

@@ -23,7 +23,7 @@ from thrumble.formats.accompaniment_settings import AccompanimentSettings
 
 BACKING_RATE_HZ = 24_000
 BACKING_SEED = 4  # the same guitar every time
-MOST_BACKING_S = 120.0
+MAX_BACKING_S = 120.0
 BACKING_LEAD_S = 0.1  # even the steadiest hand comes a little early
 
 
@@ -50,10 +50,10 @@ def backing(riff: Riff, what: Backing, tempo_bpm: float) -> Backed:
     """
     chosen = take_part(riff, Part.SIGNATURE).riff if what is Backing.OTHER else riff
     expanded = expand(chosen, tempo_bpm)
-    if expanded.round_s > MOST_BACKING_S:
+    if expanded.round_s > MAX_BACKING_S:
         raise BadInput(
             f"one round lasts {expanded.round_s:.0f} s: the second guitar plays along for up to "
-            f"{MOST_BACKING_S:.0f} s, so choose fewer bars or none to play along"
+            f"{MAX_BACKING_S:.0f} s, so choose fewer bars or none to play along"
         )
     made = perform(
         chosen,

@@ -19,7 +19,7 @@ from thrumble.formats.audio import write_wav16
 from thrumble.store.riffs.riffs import Revision
 from thrumble.store.rig import rigs
 
-MOST_TAKES = 12  # of one side
+MAX_TAKES = 12  # of one side
 IDEAL_RATE_HZ = 24_000
 
 
@@ -40,8 +40,8 @@ def compare_takes(
     sides.
     """
     for side in (first, second):
-        if not 1 <= len(side) <= MOST_TAKES:
-            raise BadInput(f"each side takes 1 to {MOST_TAKES} takes; found {len(side)}")
+        if not 1 <= len(side) <= MAX_TAKES:
+            raise BadInput(f"each side takes 1 to {MAX_TAKES} takes; found {len(side)}")
     if set(first) & set(second):
         raise BadInput("a take can't be on both sides: choose another one for B")
     sides = [[judged_take(session, player_id, n) for n in side] for side in (first, second)]

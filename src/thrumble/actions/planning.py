@@ -40,7 +40,7 @@ from thrumble.store.riffs.drills import DrillOf
 
 CONSIDERED = 12  # riffs: those that want it most
 PLAYED_SHARE = 0.5  # of a block's minutes spent on its riff: it is done
-LEAST_GAP_BPM = 2.0
+MIN_GAP_BPM = 2.0
 SHORT_SHARE = 0.7  # of the minutes asked for: less than that is worth a word
 FOLLOWS = (BlockKind.NEW, BlockKind.DUE, BlockKind.WEAK)  # as fast as their riff stands by now
 
@@ -327,7 +327,7 @@ def _weakest(
         estimate = None if name == WHOLE else clean_speed(results, goal)
         if estimate is not None:
             speeds[name] = estimate.now.bpm
-    if len(speeds) < 2 or max(speeds.values()) - min(speeds.values()) < LEAST_GAP_BPM:
+    if len(speeds) < 2 or max(speeds.values()) - min(speeds.values()) < MIN_GAP_BPM:
         return None
     name = min(speeds, key=lambda section: speeds[section])
     bars = [

@@ -10,7 +10,7 @@ from thrumble.store import database, queue
 from thrumble.store.takes import takes
 
 log = structlog.get_logger()
-MOST_TRIES = 3
+MAX_TRIES = 3
 SET_ASIDE = (
     "Analysing this take crashed the analyser three times, so we stopped trying. The take is "
     "safe: analyse it again, or download it and report it."
@@ -31,7 +31,7 @@ def reconcile(suspects: set[int]) -> set[int]:
         dead = queue.dead_jobs(session)
         queue.drop_jobs(session, dead & suspects)
         for idle in queue.idle_takes(session):
-            if idle.tries >= MOST_TRIES:
+            if idle.tries >= MAX_TRIES:
                 log.warning("take set aside", take=idle.take_id)
                 takes.set_state(
                     session, idle.player_id, idle.take_id, TakeState.FAILED, problem=SET_ASIDE

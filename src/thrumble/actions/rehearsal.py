@@ -18,7 +18,7 @@ from thrumble.core.signal import Samples
 from thrumble.formats.audio import write_wav16
 
 WHOLE_RATE_HZ = 48_000
-MOST_ALONE_S = 3600.0
+MAX_ALONE_S = 3600.0
 RATE_HZ = 24_000  # a guitar's amplifier gives nothing above 6 kHz; half the time of 48 kHz
 LEAD_S = 0.05
 MAX_S = 90.0
@@ -107,7 +107,7 @@ def timekeeping(
     time = beat_grid(expanded)
     start_s = count_in_s(time, pulse)
     length_s = start_s + rounds * expanded.round_s + 1.0
-    if length_s > MOST_ALONE_S:
+    if length_s > MAX_ALONE_S:
         raise BadInput(f"that is {length_s / 60:.0f} minutes of click: ask for fewer rounds")
     frames = round(length_s * WHOLE_RATE_HZ)
     cues = take_cues(time, pulse, rounds=rounds)

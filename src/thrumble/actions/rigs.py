@@ -34,7 +34,7 @@ KIND_OF = {Articulation.OPEN: "open", Articulation.DEAD: "dead"}
 FINDER = "finder"
 CHECKED = "check"  # a sound check: what was asked there is known
 CORRECTION = "correction"  # its depth is the ear's own word, and teaches nothing about depth
-MOST_EXAMPLES = 60
+MAX_EXAMPLES = 60
 LIGHT_DEPTH, TIGHT_DEPTH = 0.4, 0.75  # a palm lighter or tighter than this is kept as such
 CUT_S, LEAD_S = 1.0, 0.08
 
@@ -54,9 +54,9 @@ def keep_example(
     """
     if kind not in KINDS:
         raise BadAudio(f"an example is one of {', '.join(KINDS)}; found {kind[:20]!r}")
-    if len(rigs.examples_of(session, player_id, tone_id)) >= MOST_EXAMPLES:
+    if len(rigs.examples_of(session, player_id, tone_id)) >= MAX_EXAMPLES:
         raise NotAllowed(
-            f"this tone has {MOST_EXAMPLES} examples, which is plenty: remove some first"
+            f"this tone has {MAX_EXAMPLES} examples, which is plenty: remove some first"
         )
     hit = measure_single(samples, rate_hz)
     data, _ = write_flac(np.asarray(samples, dtype=np.float32), rate_hz)
@@ -87,7 +87,7 @@ def profile_from(stored: list[tuple[str, str, bytes]]) -> Profile:
     return profile_of(examples)
 
 
-@lru_cache(maxsize=4 * MOST_EXAMPLES)
+@lru_cache(maxsize=4 * MAX_EXAMPLES)
 def _example_hit(data: bytes) -> ExampleHit | None:
     """What the ear sees of an example, None if it detects no hit. Cached: the same ones come
     with every take of a tone.

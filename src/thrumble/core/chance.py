@@ -16,7 +16,7 @@ from thrumble.core.signal import Array
 
 EXACT = 1e-14
 TINY = 1e-300
-MOST_TERMS = 10_000
+MAX_TERMS = 10_000
 
 
 def incomplete_beta(a: float, b: float, x: float) -> float:
@@ -34,7 +34,7 @@ def incomplete_beta(a: float, b: float, x: float) -> float:
 def _fraction(a: float, b: float, x: float) -> float:
     c, d = 1.0, 1 / _not_zero(1 - (a + b) * x / (a + 1))
     out = d
-    for m in range(1, MOST_TERMS):
+    for m in range(1, MAX_TERMS):
         step = 1.0
         for numerator in (
             m * (b - m) * x / ((a + 2 * m - 1) * (a + 2 * m)),

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 
 from thrumble.core.errors import BadInput
 
-MOST_LAST, MOST_DAYS, MOST_GB = 1000, 3650, 10_000.0
+MAX_LAST, MAX_DAYS, MAX_GB = 1000, 3650, 10_000.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,13 +23,13 @@ class KeepingRule:
 
     def checked(self) -> "KeepingRule":
         """The same rule. Raises BadInput for numbers that nobody can mean."""
-        if not 0 <= self.last <= MOST_LAST:
-            raise BadInput(f"keep the last 0 to {MOST_LAST} takes of a riff; found {self.last}")
-        if not 0 <= self.days <= MOST_DAYS:
-            raise BadInput(f"keep the last 0 to {MOST_DAYS} days; found {self.days}")
-        if self.limit_gb is not None and not 0.01 <= self.limit_gb <= MOST_GB:
+        if not 0 <= self.last <= MAX_LAST:
+            raise BadInput(f"keep the last 0 to {MAX_LAST} takes of a riff; found {self.last}")
+        if not 0 <= self.days <= MAX_DAYS:
+            raise BadInput(f"keep the last 0 to {MAX_DAYS} days; found {self.days}")
+        if self.limit_gb is not None and not 0.01 <= self.limit_gb <= MAX_GB:
             raise BadInput(
-                f"the limit must be between 0.01 and {MOST_GB:.0f} GB, or is left empty; found "
+                f"the limit must be between 0.01 and {MAX_GB:.0f} GB, or is left empty; found "
                 f"{self.limit_gb:g}"
             )
         return self

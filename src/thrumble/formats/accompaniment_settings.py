@@ -4,12 +4,12 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from thrumble.core.pulse.cues import MOST_COUNT_BARS, Backing, Click, Pulse, Silence, Voice
+from thrumble.core.pulse.cues import MAX_COUNT_BARS, Backing, Click, Pulse, Silence, Voice
 from thrumble.core.pulse.groove import GROOVES
 
 Level = Annotated[float, Field(ge=0, le=1)]
-MOST_BARS = 100_000
-MOST_SEED = 2**31 - 1
+MAX_BARS = 100_000
+MAX_SEED = 2**31 - 1
 
 
 class AccompanimentSettings(BaseModel):
@@ -23,13 +23,13 @@ class AccompanimentSettings(BaseModel):
     groove: str = ""
     backing: Backing = Backing.NONE
     silence: Silence = Silence.NONE
-    seed: Annotated[int, Field(ge=0, le=MOST_SEED)] = 0
-    count_bars: Annotated[int, Field(ge=0, le=MOST_COUNT_BARS)] = 1
+    seed: Annotated[int, Field(ge=0, le=MAX_SEED)] = 0
+    count_bars: Annotated[int, Field(ge=0, le=MAX_COUNT_BARS)] = 1
     voice: Voice = Voice.CLICK
     click_level: Level = 1.0
     groove_level: Level = 0.7
     backing_level: Level = 0.5
-    bars_before: Annotated[int, Field(ge=0, le=MOST_BARS)] = 0
+    bars_before: Annotated[int, Field(ge=0, le=MAX_BARS)] = 0
     run: Annotated[str, Field(pattern=r"^[0-9a-zA-Z-]{0,64}$")] = ""
 
     @field_validator("groove")

@@ -25,7 +25,7 @@ from thrumble.core.errors import Busy
 from thrumble.web.errors import answer, unexpected
 
 log = structlog.get_logger()
-MOST_BYTES = 101_000_000  # a take's 100 MB and the form around it
+MAX_BYTES = 101_000_000  # a take's 100 MB and the form around it
 SMALL_BYTES = 1 << 20  # larger bodies go to a file
 READ_BYTES = 1 << 16
 PIECE_S, WHOLE_S = 15.0, 300.0  # the longest silence inside a body, and the longest body
@@ -202,10 +202,10 @@ async def _take_in(request: Request, receive: Receive, body: IO[bytes]) -> Refus
     promised = request.headers.get("content-length", "")
     too_large = (
         413,
-        f"This is larger than {MOST_BYTES // 1_000_000} MB. Cut the take to the riff and send "
+        f"This is larger than {MAX_BYTES // 1_000_000} MB. Cut the take to the riff and send "
         "it again.",
     )
-    if promised.isascii() and promised.isdigit() and int(promised[:20]) > MOST_BYTES:
+    if promised.isascii() and promised.isdigit() and int(promised[:20]) > MAX_BYTES:
         return too_large
     size, until = 0, time.monotonic() + WHOLE_S
     while True:
@@ -219,7 +219,7 @@ async def _take_in(request: Request, receive: Receive, body: IO[bytes]) -> Refus
             return ()
         piece = message.get("body", b"")
         size += len(piece)
-        if size > MOST_BYTES:
+        if size > MAX_BYTES:
             return too_large
         body.write(piece)
         if not message.get("more_body"):

@@ -4,7 +4,7 @@ import threading
 import time
 from collections.abc import Callable
 
-MOST_BROWSERS = 10_000
+MAX_BROWSERS = 10_000
 
 
 class Limits:
@@ -19,7 +19,7 @@ class Limits:
         """0 if the browser may go on, and that is counted; else the seconds until it may."""
         now, per_s = self._clock(), self._most / 60
         with self._lock:
-            if len(self._spent) > MOST_BROWSERS:
+            if len(self._spent) > MAX_BROWSERS:
                 self._spent = {
                     b: (n, at) for b, (n, at) in self._spent.items() if n > (now - at) * per_s
                 }

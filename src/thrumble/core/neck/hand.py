@@ -17,7 +17,7 @@ BARS = (1, 3)  # fingers that can lie across several strings
 SPEED_RANGE_MM_S = (100.0, 5000.0)
 DEFAULT_BEST_MM_S = 700.0  # of a hand that was never measured: a long move in a fifth of a second
 ASKED_FRETS = (1, 5, 9)  # where finger 1 lies in the three questions about the reach
-MOST_FRETS_ASKED = 9
+MAX_FRETS_ASKED = 9
 
 
 class School(StrEnum):
@@ -124,10 +124,10 @@ def measure_reach(instrument: Instrument, answers: dict[int, int]) -> MeasuredRe
     """
     spans = []
     for first, reached in sorted(answers.items()):
-        if not 1 <= reached - first <= MOST_FRETS_ASKED:
+        if not 1 <= reached - first <= MAX_FRETS_ASKED:
             raise BadInput(
                 f"with finger 1 on fret {first}, finger 4 lies on fret {first + 1} to "
-                f"{first + MOST_FRETS_ASKED}; found {reached}"
+                f"{first + MAX_FRETS_ASKED}; found {reached}"
             )
         at = instrument.fret_mm(first)
         spans.append((instrument.fret_mm(reached) - at, instrument.fret_mm(reached + 1) - at))

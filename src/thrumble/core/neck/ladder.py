@@ -14,7 +14,7 @@ from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import Bar, Hit, Riff, Section
 
 EASY_SHARE = 0.6  # of the reach: where the ladder starts
-LEAST_RUNGS = 4
+MIN_RUNGS = 4
 TEMPO_BPM = Decimal(72)
 
 
@@ -42,7 +42,7 @@ def reach_ladder(instrument: Instrument, notes: tuple[Note, ...], hand: Hand) ->
     start = 0
     while start < most and _span(instrument, frets, start) > EASY_SHARE * hand.reach_mm:
         start += 1
-    start = min(most, max(start, LEAST_RUNGS - 1))
+    start = min(most, max(start, MIN_RUNGS - 1))
     out = []
     for up in range(start, -1, -1):
         span = _span(instrument, frets, up)

@@ -30,7 +30,7 @@ from thrumble.core.riff.model import Articulation
 
 JUMPED_STRINGS = 2  # the pick leaves so many strings out: a jump
 TIGHT_REACH = 0.9  # of the reach: a stretch that is felt
-MOST_ROUTES = 4
+MAX_ROUTES = 4
 DIFFERENT = 0.25  # of the places at least that lie elsewhere in a route of its own
 TRIES = 8
 PENALTY = 3.0  # for a place that another route has taken; doubled with every try
@@ -203,7 +203,7 @@ def _different(search: ShortestPath, as_written: list[int] | None) -> list[list[
         routes.append(best)
     for by_place in (True, False) if search.places_differ else (False,):
         for doubled in range(TRIES):
-            if len(routes) == MOST_ROUTES:
+            if len(routes) == MAX_ROUTES:
                 return routes
             tried = search.best(avoiding=routes, penalty=PENALTY * 2**doubled, by_place=by_place)
             apart = [search.apart(tried, route, by_place=by_place) for route in routes]

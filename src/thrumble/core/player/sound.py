@@ -220,7 +220,7 @@ def _gate(sound: Samples, threshold_db: float, window_s: float, rate_hz: int) ->
     return np.asarray(sound * opened, dtype=np.float32)
 
 
-MOST_REPEATS = 4
+MAX_REPEATS = 4
 ECHO_DULL_HZ = 3200  # a repeat is duller than what it repeats
 
 
@@ -228,7 +228,7 @@ def _echoed(sound: Samples, setup: Setup, rate_hz: int) -> Samples:
     """The sound and its repeats, all so far apart, each duller and weaker."""
     lag = round((setup.echo_s or 0.0) * rate_hz)
     out, repeat = sound.copy(), sound * np.float32(10 ** (setup.echo_db / 20))
-    for k in range(1, MOST_REPEATS + 1):
+    for k in range(1, MAX_REPEATS + 1):
         if k * lag >= sound.size:
             break
         repeat = filtered(repeat, rate_hz, low_pass(ECHO_DULL_HZ))

@@ -64,7 +64,7 @@ class Pluck:
 STEADY = ((0.0, 0.0),)
 BAND_ENDS_HZ = (8000.0, 16000.0)  # no pickup hears more, and the loop's filter stays short
 STIFF_TO_HZ = 4500.0  # above, partials keep their distance: the pickup hears little of them
-LEAST_TAP = 3e-4  # of the largest: smaller ones are left out
+MIN_TAP = 3e-4  # of the largest: smaller ones are left out
 STEP_S = 0.004  # a glide goes in steps so short that none is heard
 
 
@@ -138,7 +138,7 @@ def _loop(
     late = period / np.sqrt((1 + np.sqrt(1 + 4 * stiffness * audible_hz**2)) / 2)
     turned = np.exp(-2j * np.pi * partial / period * (late - centre))
     taps = np.roll(np.fft.irfft(size_of * turned, size), size // 2)
-    inside = np.flatnonzero(np.abs(taps) > LEAST_TAP * np.abs(taps).max()) - size // 2
+    inside = np.flatnonzero(np.abs(taps) > MIN_TAP * np.abs(taps).max()) - size // 2
     first, last = max(-(centre // 2), int(inside[0])), min(centre // 2, int(inside[-1]))
     kernel = taps[size // 2 + first : size // 2 + last + 1]
     kernel = kernel * (size_of[0] / kernel.sum())

@@ -19,7 +19,7 @@ from thrumble.core.pulse.groove import DRUM_LEVELS, Swing, drum_sounds, groove_b
 from thrumble.core.signal import Samples
 
 SOFT = 0.45  # of what lies between the beats
-MOST_COUNT_BARS = 8
+MAX_COUNT_BARS = 8
 TWO_BEATS = 0
 RANDOM_BARS = 240
 SHUFFLE = 2.0

@@ -10,7 +10,7 @@ from thrumble.core.errors import BadInstrument, BadTempo, RiffError
 from thrumble.core.instrument import MAX_FRET, Note, check_instrument
 from thrumble.core.music.feel import Feel, bar_feel, decimal_text
 from thrumble.core.riff.model import (
-    MOST_BEND,
+    MAX_BEND,
     TEMPO_RANGE_BPM,
     Articulation,
     Bar,
@@ -270,12 +270,12 @@ def _check_marks(hit: Hit, place: str) -> None:
     dead = hit.articulation is Articulation.DEAD
     bend = hit.bend
     if bend is not None and (
-        dead or not 0 < bend <= MOST_BEND or not any(note.fret for note in hit.notes)
+        dead or not 0 < bend <= MAX_BEND or not any(note.fret for note in hit.notes)
     ):
         raise _wrong(
             f"{place}, bend",
             bend,
-            f"a bend is at most {MOST_BEND} half steps up, on a pressed string that sounds",
+            f"a bend is at most {MAX_BEND} half steps up, on a pressed string that sounds",
         )
     if hit.opens and (hit.articulation is not Articulation.PALM or hit.staccato):
         raise _wrong(

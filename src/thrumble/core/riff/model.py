@@ -16,7 +16,7 @@ TEMPO_RANGE_BPM = (Decimal(20), Decimal(400))
 DEFAULT_DEPTH = Decimal("0.6")
 TIGHT_DEPTH = Decimal("0.9")
 DEFAULT_BEND = Decimal("0.5")
-MOST_BEND = Decimal(2)
+MAX_BEND = Decimal(2)
 
 
 class Articulation(StrEnum):

@@ -25,7 +25,7 @@ DEGREES = {
     "bVII": 10,
     "VII": 11,
 }
-MOST_BARS = 64
+MAX_BARS = 64
 HIGHEST_ROOT = 12  # frets: beyond it a shape is narrow and thin
 FLAT_KEYS = frozenset({"F", "Bb", "Eb", "Ab", "Db", "Gb"})
 
@@ -177,8 +177,8 @@ def read_degrees(text: str) -> tuple[str, ...]:
     for sign in ",|-–":
         text = text.replace(sign, " ")
     degrees = tuple(text.replace("♭", "b").split())
-    if not 1 <= len(degrees) <= MOST_BARS:
-        raise BadInput(f"a string of degrees has 1 to {MOST_BARS} bars; found {len(degrees)}")
+    if not 1 <= len(degrees) <= MAX_BARS:
+        raise BadInput(f"a string of degrees has 1 to {MAX_BARS} bars; found {len(degrees)}")
     for degree in degrees:
         if degree not in DEGREES:
             raise BadInput(f"{degree!r} is no degree: write {', '.join(DEGREES)}")

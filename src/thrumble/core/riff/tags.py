@@ -2,7 +2,7 @@
 
 from thrumble.core.errors import BadInput
 
-MOST_TAGS, LONGEST = 12, 24
+MAX_TAGS, LONGEST = 12, 24
 
 
 def read_tags(text: str) -> tuple[str, ...]:
@@ -11,8 +11,8 @@ def read_tags(text: str) -> tuple[str, ...]:
     """
     words = [" ".join(word.split()).lower() for word in text.split(",")]
     tags = tuple(dict.fromkeys(word for word in words if word))
-    if len(tags) > MOST_TAGS:
-        raise BadInput(f"a riff has at most {MOST_TAGS} tags; these are {len(tags)}")
+    if len(tags) > MAX_TAGS:
+        raise BadInput(f"a riff has at most {MAX_TAGS} tags; these are {len(tags)}")
     for tag in tags:
         if len(tag) > LONGEST or not tag.isprintable():
             raise BadInput(f"a tag has at most {LONGEST} letters; found {tag[:40]!r}")

@@ -21,9 +21,9 @@ from thrumble.core.errors import BadAudio
 from thrumble.core.pulse.click import click_sound
 from thrumble.core.signal import Array, Samples, analytic, filtered, high_pass
 
-LEAST_SHARE = 0.75  # of the clicks must have been heard
+MIN_SHARE = 0.75  # of the clicks must have been heard
 RETURN_SPREAD_MS = 3.0  # clicks that come back more scattered than this are not the clicks
-MOST_DELAY_S = 0.45
+MAX_DELAY_S = 0.45
 CLEAR_DB = 14.0  # a click must stand this far over what the filter gives elsewhere
 SOUND_MS_PER_M = 1000 / 343.0
 DRUM_SPREAD_MS = 25.0  # a hand on the beat that scatters more than this was not with the click
@@ -46,7 +46,7 @@ def measure_return(samples: Samples, rate_hz: int, click_frames: list[int]) -> R
     saying what was wrong and what to do. Samples of shape (n,), within [-1, 1].
     """
     template = analytic(click_sound(rate_hz, accent=False))
-    reach = int(MOST_DELAY_S * rate_hz)
+    reach = int(MAX_DELAY_S * rate_hz)
     sharp = filtered(np.asarray(samples, dtype=np.float32), rate_hz, high_pass(300.0))
     delays = []
     for frame in click_frames:
@@ -57,7 +57,7 @@ def measure_return(samples: Samples, rate_hz: int, click_frames: list[int]) -> R
         delay, over_db = _peak(strength, rate_hz)
         if over_db >= CLEAR_DB:
             delays.append(delay / rate_hz * 1000)
-    if len(delays) < LEAST_SHARE * len(click_frames):
+    if len(delays) < MIN_SHARE * len(click_frames):
         raise BadAudio(
             f"only {len(delays)} of {len(click_frames)} clicks came back: turn the loudspeaker up "
             "or hold the microphone to it, "
@@ -92,8 +92,8 @@ def measure_drum(onsets_s: Array, click_s: Array) -> Returned:
         raise BadAudio("we heard no tap: tap the body close to the pickup, once with every click")
     nearest = onsets_s[np.argmin(np.abs(onsets_s[np.newaxis, :] - click_s[:, np.newaxis]), axis=1)]
     late_ms = (nearest - click_s) * 1000
-    plausible = late_ms[(late_ms > -150) & (late_ms < MOST_DELAY_S * 1000)]
-    if plausible.size < LEAST_SHARE * click_s.size:
+    plausible = late_ms[(late_ms > -150) & (late_ms < MAX_DELAY_S * 1000)]
+    if plausible.size < MIN_SHARE * click_s.size:
         raise BadAudio(
             f"only {plausible.size} of {click_s.size} strikes came with their click: strike "
             f"once with "

@@ -32,8 +32,8 @@ FAST_MS, SLOW_MS = 35.0, 90.0  # of a fall by 20 dB: a hand lifted cleanly, and 
 SILENT_DB, RINGING_DB = -26.0, -14.0  # what is left against the sound before
 SETTLED_S = 0.2
 STEP_S = 0.0025
-LEAST_RELEASES = 3
-LEAST_CHORD_S = 1.0
+MIN_RELEASES = 3
+MIN_CHORD_S = 1.0
 EARLY_S, LATE_S = (0.08, 0.33), (0.45, 0.85)
 # a string that falls so much more than its liveliest neighbour between the two is half damped
 DAMPED_DB = 9.0
@@ -115,7 +115,7 @@ def measure_releases(
         if hit.state is HitState.PLAYED
     )
     measured = [r for r in each if r.left_db is not None]
-    if len(measured) < LEAST_RELEASES:
+    if len(measured) < MIN_RELEASES:
         raise BadAudio(
             f"only {len(measured)} releases were heard: grab a chord on one and three, let go "
             f"on two "
@@ -225,7 +225,7 @@ def check_strings(
     )
     begin = int(np.argmax(power > 0.25 * power.max()))
     rest = conditioned.samples[begin:]
-    if rest.size < LEAST_CHORD_S * WORK_RATE_HZ:
+    if rest.size < MIN_CHORD_S * WORK_RATE_HZ:
         raise BadAudio("the chord must ring for a second: strike it once, hold it, and wait")
     early, late = (
         _spectrum_db(rest[int(a * WORK_RATE_HZ) : int(b * WORK_RATE_HZ)])

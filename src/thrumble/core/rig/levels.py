@@ -17,7 +17,7 @@ WANTED_PEAK_DB = (-12.0, -6.0)
 AIM_PEAK_DB = -9.0
 CLIPPED_CHANGE_DB = -6.0  # the true peak is cut off: halve it and look again
 CLIPPED = 0.999
-LEAST_S = 1.0
+MIN_S = 1.0
 GATE_FALL_DB_PER_S = 600.0  # no string and no hand falls so fast from so low
 
 
@@ -51,7 +51,7 @@ def measure_silence(samples: Samples, rate_hz: int) -> Silence:
     """Noise and hum of a second or more without playing. Raises BadAudio if it is shorter, or if
     something was played. Samples of shape (n,).
     """
-    if samples.size < LEAST_S * rate_hz:
+    if samples.size < MIN_S * rate_hz:
         raise BadAudio("a second of silence at least is needed to measure the noise")
     blocks = _levels(samples, rate_hz, 0.05)
     if float(blocks.max()) - float(np.median(blocks)) > 25 and float(blocks.max()) > -50:
@@ -76,7 +76,7 @@ def measure_loudness(samples: Samples, rate_hz: int, floor_db: float | None) -> 
     """Headroom and gain of a few seconds played hard, with the tails left to ring. Raises BadAudio
     where nothing was played. Samples of shape (n,).
     """
-    if samples.size < LEAST_S * rate_hz:
+    if samples.size < MIN_S * rate_hz:
         raise BadAudio("a second of playing at least is needed to measure the level")
     peak = float(np.max(np.abs(samples), initial=0.0))
     peak_db = 20 * float(np.log10(peak + 1e-10))

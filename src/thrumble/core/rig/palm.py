@@ -33,7 +33,7 @@ from thrumble.core.riff.model import Articulation
 from thrumble.core.signal import Samples
 
 EIGHT = 8
-LEAST_HITS = 3
+MIN_HITS = 3
 LIGHTEST, TIGHTEST = 0.2, 0.88  # depths between which a palm lies in the pocket
 CHOKED_CLARITY = 0.35
 MAX_S = 3.0
@@ -162,7 +162,7 @@ def _decay_s(piece: Samples) -> float | None:
 def repeatability(depths: list[float], places: list[Place]) -> Repeatability | None:
     """Over the last eight hits; None below three."""
     last, where = np.array(depths[-EIGHT:]), places[-EIGHT:]
-    if last.size < LEAST_HITS:
+    if last.size < MIN_HITS:
         return None
     middle = float(np.median(last))
     spread = float(1.4826 * np.median(np.abs(last - middle)))

@@ -19,7 +19,7 @@ from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument
 from thrumble.core.music.pitch import spell
 
-MOST_CALLS = 24
+MAX_CALLS = 24
 LAST_FRET = 12
 FIFTH = 7
 REACTION_S = 0.12  # nobody answers a call faster: what comes before belongs to the call before
@@ -73,8 +73,8 @@ def draw_calls(
     """
     if not roots or not strings:
         raise BadInput("choose at least one root and one string")
-    if not 1 <= count <= MOST_CALLS:
-        raise BadInput(f"a drill calls 1 to {MOST_CALLS} chords; found {count}")
+    if not 1 <= count <= MAX_CALLS:
+        raise BadInput(f"a drill calls 1 to {MAX_CALLS} chords; found {count}")
     rng = np.random.default_rng(seed)
     if order is Order.CIRCLE:
         turn = [root for root in _circle(int(rng.integers(12))) if root in roots]

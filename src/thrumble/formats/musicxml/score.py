@@ -15,11 +15,11 @@ from defusedxml import ElementTree as SafeXml
 
 from thrumble.core.errors import RiffError
 
-MOST_BYTES = 20_000_000  # unpacked
-MOST_MEMBERS = 200
+MAX_BYTES = 20_000_000  # unpacked
+MAX_MEMBERS = 200
 MAX_REPEATS = 64  # of one stretch
 MAX_ELEMENTS = 500_000  # an element takes half a kilobyte once it is parsed
-MOST_MEASURES = 2000  # in playing order
+MAX_MEASURES = 2000  # in playing order
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,8 +50,8 @@ def parsed(data: bytes) -> Element:
     """
     if data[:4] == b"PK\x03\x04":
         data = _unpacked(data)
-    if len(data) > MOST_BYTES:
-        raise _wrong(f"a score has at most {MOST_BYTES // 1_000_000} MB", f"{len(data)} bytes")
+    if len(data) > MAX_BYTES:
+        raise _wrong(f"a score has at most {MAX_BYTES // 1_000_000} MB", f"{len(data)} bytes")
     try:
         root = _tree(data)
     except DefusedXmlException:
@@ -92,8 +92,8 @@ def _unpacked(data: bytes) -> bytes:
     """The score inside a compressed file, as its container says."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            if len(archive.infolist()) > MOST_MEMBERS:
-                raise _wrong(f"a compressed score holds at most {MOST_MEMBERS} files")
+            if len(archive.infolist()) > MAX_MEMBERS:
+                raise _wrong(f"a compressed score holds at most {MAX_MEMBERS} files")
             container = _tree(_member(archive, "META-INF/container.xml"))
             roots = [e.get("full-path", "") for e in container.iter() if _bare(e) == "rootfile"]
             if not roots:
@@ -109,9 +109,9 @@ def _unpacked(data: bytes) -> bytes:
 
 def _member(archive: zipfile.ZipFile, name: str) -> bytes:
     with archive.open(name) as file:
-        data = file.read(MOST_BYTES + 1)
-    if len(data) > MOST_BYTES:
-        raise _wrong(f"unpacked, a score has at most {MOST_BYTES // 1_000_000} MB")
+        data = file.read(MAX_BYTES + 1)
+    if len(data) > MAX_BYTES:
+        raise _wrong(f"unpacked, a score has at most {MAX_BYTES // 1_000_000} MB")
     return data
 
 
@@ -198,8 +198,8 @@ def played(measures: list[Measure]) -> list[int]:
             at += 1
             continue
         out.append(at)
-        if len(out) > MOST_MEASURES:
-            raise _wrong(f"with its repeats the score has more than {MOST_MEASURES} measures")
+        if len(out) > MAX_MEASURES:
+            raise _wrong(f"with its repeats the score has more than {MAX_MEASURES} measures")
         if measure.backward and number < _passes(measures, at):
             at, number = start, number + 1
             continue

@@ -18,7 +18,7 @@ from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import (
     DEFAULT_BEND,
     DEFAULT_DEPTH,
-    MOST_BEND,
+    MAX_BEND,
     Articulation,
     Bar,
     Hit,
@@ -63,7 +63,7 @@ from thrumble.formats.tablature.tunings import (
 EVEN_SLOTS = {4: Fraction(1, 4), 8: Fraction(1, 8), 16: Fraction(1, 16), 12: Fraction(1, 12)}
 EVEN_SLOTS |= {24: Fraction(1, 24), 32: Fraction(1, 32)}
 GRIDS = tuple(EVEN_SLOTS.values())
-MOST_HEAD = 200  # lines before the first row that are looked at, and characters of each
+MAX_HEAD = 200  # lines before the first row that are looked at, and characters of each
 
 
 @dataclass(frozen=True, slots=True)
@@ -302,7 +302,7 @@ class _Head:
     """What stands before the first row: title, tempo, tuning, capo, meter, feel, order of play."""
 
     def __init__(self, sheet: Sheet) -> None:
-        lines = [line.strip()[:MOST_HEAD] for line in sheet.head if line.strip()][:MOST_HEAD]
+        lines = [line.strip()[:MAX_HEAD] for line in sheet.head if line.strip()][:MAX_HEAD]
         marked = re.compile(r"(?i)title\s*[:=]")
         text = "\n".join(lines)
         self.text = "\n".join(line for line in lines if not marked.match(line))
@@ -355,7 +355,7 @@ def _hit(struck: dict[int, Strike], at: Fraction, length: Fraction) -> Hit:
         slide = (from_fret - fret or None) if from_fret is not None else up
     legato = {"h": Legato.HAMMER, "p": Legato.PULL}.get(first.before)
     bends = [strike.bend for strike in fretted.values() if strike.bend is not None]
-    bend = min(MOST_BEND, Decimal(bends[0]) or DEFAULT_BEND) if bends else None
+    bend = min(MAX_BEND, Decimal(bends[0]) or DEFAULT_BEND) if bends else None
     return Hit(
         at=at,
         length=length,

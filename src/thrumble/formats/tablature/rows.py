@@ -29,7 +29,7 @@ _SKIPPED = {
     "shaken": re.compile(r"~+"),
     "released": re.compile(r"\dr\d"),
 }
-MOST_FRET = 36
+MAX_FRET = 36
 REPEAT_SIGNS = ":*o"  # beside a bar line
 LEADS = ("h", "p", "s", "/", "\\")  # signs that lead from one fret to the next
 MAX_COLUMNS = 2000
@@ -328,8 +328,8 @@ def _strikes(text: str) -> list[Strike]:
         if match.start() in held or match.start() < end:
             continue
         fret = int(match[1]) if match[1] else None
-        if fret is not None and fret > MOST_FRET:
-            raise RiffError(f"frets are 0 to {MOST_FRET}", found=match[1], place="tablature")
+        if fret is not None and fret > MAX_FRET:
+            raise RiffError(f"frets are 0 to {MAX_FRET}", found=match[1], place="tablature")
         lead = text[end : match.start()].rstrip("~ ")[-1:]
         sign = lead if lead in LEADS else ""
         joined = last is not None and sign and _joined(text[end : match.start()])

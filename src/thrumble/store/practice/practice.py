@@ -11,8 +11,8 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.planning.hand_health import MOST_RISE_PERCENT, RISE_RANGE_PERCENT
-from thrumble.core.coach.planning.plan import MOST_MINUTES
+from thrumble.core.coach.planning.hand_health import MAX_RISE_PERCENT, RISE_RANGE_PERCENT
+from thrumble.core.coach.planning.plan import MAX_MINUTES
 from thrumble.core.coach.progress.ladder import LadderSchool
 from thrumble.core.coach.verdict.judgement import DEFAULT_TOLERANCE_MS, TOLERANCE_RANGE_MS
 from thrumble.core.errors import BadInput, NotFound
@@ -29,7 +29,7 @@ class Practice:
     weekdays: tuple[int, ...] = EVERY_DAY
     begins_at: time = time(18)
     ladder: LadderSchool = LadderSchool.EVIDENCE
-    rise_percent: float = MOST_RISE_PERCENT
+    rise_percent: float = MAX_RISE_PERCENT
     tolerance_ms: float = DEFAULT_TOLERANCE_MS
 
 
@@ -54,9 +54,9 @@ def keep_practice(session: Session, player_id: int, practice: Practice) -> None:
     """
     low, high = RISE_RANGE_PERCENT
     tightest_ms, loosest_ms = TOLERANCE_RANGE_MS
-    if not 0 <= practice.minutes <= MOST_MINUTES:
+    if not 0 <= practice.minutes <= MAX_MINUTES:
         raise BadInput(
-            f"a day has 0 to {MOST_MINUTES} minutes of practice; found {practice.minutes}"
+            f"a day has 0 to {MAX_MINUTES} minutes of practice; found {practice.minutes}"
         )
     if not low <= practice.rise_percent <= high:
         raise BadInput(f"a week may rise by {low:g} to {high:g} %; found {practice.rise_percent:g}")

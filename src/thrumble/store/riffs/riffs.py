@@ -22,7 +22,7 @@ from thrumble.store.riffs.tables import RevisionRow, RiffRow
 from thrumble.store.takes.tables import ReadingRow, TakeRow
 
 PAGE = 12
-MOST_REVISIONS = 40
+MAX_REVISIONS = 40
 
 
 class Sort(StrEnum):
@@ -182,7 +182,7 @@ def history(session: Session, player_id: int, riff_id: int) -> list[RevisionStan
         sa.select(RevisionRow, counted)
         .where(col(RevisionRow.player_id) == player_id, col(RevisionRow.riff_id) == riff_id)
         .order_by(col(RevisionRow.number).desc())
-        .limit(MOST_REVISIONS)
+        .limit(MAX_REVISIONS)
     ).all()
     return [
         RevisionStanding(revision=_revision(row), written_at=row.created_at, takes=takes)

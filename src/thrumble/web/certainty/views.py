@@ -19,7 +19,7 @@ TONES = ("clean", "crunch", "high gain")
 FEW = 200
 LIKELY = 0.97  # of open or muted told right; below it the cell is marked
 SHAKY = 0.93
-MOST_CORRECTIONS_TO_NAME = 3
+MAX_CORRECTIONS_TO_NAME = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -237,7 +237,7 @@ def _corrections(corrected: list[tuple[str, str]]) -> str:
         )
     most = Counter(
         (read, corrected) for read, corrected in corrected if read != corrected
-    ).most_common(MOST_CORRECTIONS_TO_NAME)
+    ).most_common(MAX_CORRECTIONS_TO_NAME)
     agreed = sum(read == corrected for read, corrected in corrected)
     words = "; ".join(
         f"{n} called {read} that you say {'were' if n > 1 else 'was'} {corrected}"

@@ -2,14 +2,14 @@
 stop is a wall.
 """
 
-LEAST_PX = 3.0
+MIN_PX = 3.0
 
 
 def block_shape(
     kind: str, x: float, end: float, base: float, height: float, depth: float, *, held: bool = False
 ) -> str:
     """The block of a hit; negative heights stand up from the base, positive ones hang below it."""
-    width = max(LEAST_PX, end - x - 1.5)
+    width = max(MIN_PX, end - x - 1.5)
     if kind == "open":
         flat = 0.0 if held else min(8.0, width * 0.3)
         tail = 0.34

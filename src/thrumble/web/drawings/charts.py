@@ -131,7 +131,7 @@ def bar_clock(judgement: Judgement) -> Clock:
     )
 
 
-MOST_DOTS = 500
+MAX_DOTS = 500
 
 
 def habit_clock(expanded: ExpandedRiff, played: list[PlayedPlace]) -> Clock:
@@ -152,7 +152,7 @@ def habit_clock(expanded: ExpandedRiff, played: list[PlayedPlace]) -> Clock:
         if (key := (result.section, result.bar, result.at)) in at and result.late_ms is not None
     ]
     dots = []
-    for k, (due, late_ms) in enumerate(shown[:: max(1, -(-len(shown) // MOST_DOTS))]):
+    for k, (due, late_ms) in enumerate(shown[:: max(1, -(-len(shown) // MAX_DOTS))]):
         bar = bars[due.bar]
         phase = (due.due_s + late_ms / 1000 - bar.start_s) / (bar.end_s - bar.start_s)
         x, y = _point(phase, RADIUS + (k * 7 % 9 - 4) * 1.3)
@@ -178,7 +178,7 @@ def _ray(phase: float, inner: float, outer: float) -> tuple[float, float, float,
 
 LANDING_W, LANDING_H = 460.0, 190.0
 LANDING_LEFT, LANDING_FOOT = 44.0, 34.0
-LEAST_LATE_MS = 40.0
+MIN_LATE_MS = 40.0
 TICKS_WANTED = 4
 
 
@@ -201,7 +201,7 @@ class Scatter:
 def landing_scatter(fit: LandingFit, limit_ms: float) -> Scatter:
     """Every move that was played, its lateness against its millimetres, with the fitted line."""
     most_mm = max((landing.mm for landing in fit.landings), default=100.0) * 1.06
-    high = max([LEAST_LATE_MS, *(abs(landing.late_ms) for landing in fit.landings)]) * 1.08
+    high = max([MIN_LATE_MS, *(abs(landing.late_ms) for landing in fit.landings)]) * 1.08
 
     def x(mm: float) -> float:
         return round(LANDING_LEFT + mm / most_mm * (LANDING_W - LANDING_LEFT - 8), 1)

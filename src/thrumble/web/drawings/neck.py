@@ -20,7 +20,7 @@ ARC_PX = 70.0
 BARE_TOP = 16.0  # where there are no moves
 TEXT_WIDE, TEXT_HIGH = 128.0, 19.0
 FRETS_AROUND = 2
-LEAST_FRETS = 7
+MIN_FRETS = 7
 MARKED_FRETS = (3, 5, 7, 9, 12, 15, 17, 19, 21)
 AT_FINGER = 0.4  # of the fret's space from its wire: where a finger presses
 PX_AROUND = 15.0
@@ -108,7 +108,7 @@ class Looked:
 def neck_drawing(route: Route, instrument: Instrument, looked: Looked | None = None) -> NeckDrawing:
     """The neck of a route; mirrored for left-handed players."""
     pressed = [n.fret for place in route.places for n in place.grip.notes if n.finger]
-    last = max(LEAST_FRETS, max(pressed, default=0) + FRETS_AROUND)
+    last = max(MIN_FRETS, max(pressed, default=0) + FRETS_AROUND)
     x = scaled(instrument, last)
     top = TOP if route.moves else BARE_TOP
     y = {s: top + (s - 1) * STRING_PX for s in instrument.strings}

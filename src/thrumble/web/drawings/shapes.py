@@ -11,7 +11,7 @@ from thrumble.web.drawings.bars import Word
 
 STRING_PX, TOP_PX, SIDE_PX = 13.0, 24.0, 16.0
 PX_A_MM = 0.95
-LEAST_FRETS = 4
+MIN_FRETS = 4
 NEAR_NUT = 1
 
 
@@ -88,7 +88,7 @@ def shape_drawing(
     first = min(pressed, default=1) - 1
     if first <= NEAR_NUT or opens:
         first = 0  # the nut shows where the hand is near it, or leans on open strings
-    last = max(max(pressed, default=1), first + LEAST_FRETS)
+    last = max(max(pressed, default=1), first + MIN_FRETS)
 
     def x(fret: float) -> float:
         low = instrument.fret_mm(first)

@@ -12,7 +12,7 @@ from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.web.drawings.bars import WHOLE_PX
 
 HIGH, FOOT, HEAD = 74.0, 20.0, 22.0
-MOST_MS = 40.0
+MAX_MS = 40.0
 OFF_MS = 12.0  # a habit from here on
 OFTEN = 0.15  # of the times: missed, or wrong, by habit
 WIDEST_PX, GAP_PX, LEAN_PX = 26.0, 2.0, 9.0
@@ -90,7 +90,7 @@ def slot_bars(expanded: ExpandedRiff, habits: list[Habit], behind: str) -> list[
 
 def _slot(habit: Habit, x: float, width: float, count: str, behind: str) -> Slot:
     late = habit.late_ms or 0.0
-    tall = 3.0 + min(MOST_MS, abs(late)) / MOST_MS * (HIGH - 14)
+    tall = 3.0 + min(MAX_MS, abs(late)) / MAX_MS * (HIGH - 14)
     base, top = HEAD + HIGH, HEAD + HIGH - tall
     css, lean = "fine", 0.0
     if abs(late) >= OFF_MS:

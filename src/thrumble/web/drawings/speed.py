@@ -9,7 +9,7 @@ from thrumble.core.counting import counted
 
 WIDE, HIGH = 700.0, 210.0
 LEFT, RIGHT, TOP, FOOT = 36.0, 24.0, 20.0, 26.0
-MOST_DOTS = 240
+MAX_DOTS = 240
 DOT_APART = 5.0
 AROUND = 0.06  # of the tempi shown, above and below
 STEPS = (2, 5, 10, 20, 50)
@@ -54,7 +54,7 @@ def speed_chart(clean_speed: CleanSpeed, rounds: list[Round], riff_tempo_bpm: fl
     days = [day for day, _ in clean_speed.by_day]
     first, last = days[0], days[-1]
     span = max(1, (last - first).days)
-    shown = rounds[-MOST_DOTS:]
+    shown = rounds[-MAX_DOTS:]
     tempos = [result.tempo_bpm for result in shown]
     low = min([*tempos, *(estimate.low for _, estimate in clean_speed.by_day[-len(days) :])])
     high = max(

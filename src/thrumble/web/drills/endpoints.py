@@ -22,7 +22,7 @@ from thrumble.web.templating import render
 
 router = APIRouter()
 DRILLS_A_MINUTE = 120
-MOST_BARS = 2000
+MAX_BARS = 2000
 
 
 @dataclass(frozen=True, slots=True)

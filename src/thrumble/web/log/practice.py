@@ -22,8 +22,8 @@ from thrumble.store.practice.loads import CausedDay, PlayedDay
 from thrumble.store.practice.rounds import local_time
 
 WEEKS = 6
-MOST_SITTINGS, MOST_CAUSES = 10, 8
-LEAST_FULL_MINUTES = 1.0  # what fills a day's square at least
+MAX_SITTINGS, MAX_CAUSES = 10, 8
+MIN_FULL_MINUTES = 1.0  # what fills a day's square at least
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,7 +109,7 @@ def practice_view(
         f"{minutes:.0f} min of playing · {counted(strokes, 'stroke')}",
         sentence=_load_words(history),
         squares=_squares(days, history.today),
-        sittings=[_sitting(sitting, history.comfort, zone) for sitting in sittings[:MOST_SITTINGS]],
+        sittings=[_sitting(sitting, history.comfort, zone) for sitting in sittings[:MAX_SITTINGS]],
         weeks=[f"{day.day} {day:%b}" for day in mondays],
         causes=_causes(caused, mondays),
         helped=_helped(helped),
@@ -185,7 +185,7 @@ def _causes(caused: list[CausedDay], mondays: list[date]) -> list[CauseRow]:
             week = counts.setdefault(kind, dict.fromkeys(mondays, 0))
             week[monday] += count
     named = [kind for kind in counts if kind in LABELS]
-    kinds = sorted(named, key=lambda kind: -sum(counts[kind].values()))[:MOST_CAUSES]
+    kinds = sorted(named, key=lambda kind: -sum(counts[kind].values()))[:MAX_CAUSES]
     return [
         CauseRow(
             LABELS[kind],
@@ -205,7 +205,7 @@ def _causes(caused: list[CausedDay], mondays: list[date]) -> list[CauseRow]:
 def _squares(days: list[PlayedDay], today: date) -> list[list[DaySquare]]:
     """The last weeks, Monday to Sunday, each day as full as it was played."""
     advice_by_day = {day.day: day for day in days}
-    fullest = max([LEAST_FULL_MINUTES, *(day.minutes for day in days)])
+    fullest = max([MIN_FULL_MINUTES, *(day.minutes for day in days)])
     first = today - timedelta(days=today.weekday() + 7 * (WEEKS - 1))
     out = []
     for week in range(WEEKS):

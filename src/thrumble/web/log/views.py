@@ -18,8 +18,8 @@ from thrumble.web.drawings.slots import OFTEN, SlotBar, slot_bars
 from thrumble.web.drawings.speed import SpeedChart, speed_chart
 from thrumble.web.shared.landing import landing_words
 
-MOST_TEMPI = 6
-MOST_TABS = 6
+MAX_TEMPI = 6
+MAX_TABS = 6
 WHAT = {"timing": "timing alone", "muting": "muting alone", "stops": "stops alone"}
 MIN_PASSES = 5  # before a clean speed is more than a guess
 LIMITS = {
@@ -170,7 +170,7 @@ def _stamina(played: Played) -> StaminaView | None:
             "" if tempo_runs.tired_s is None else f"after {tempo_runs.tired_s:.0f} s",
             _behind(played.riff.riff_id, tempo=f"{tempo_runs.tempo_bpm:g}"),
         )
-        for tempo_runs in by_tempo(played.runs)[:MOST_TEMPI]
+        for tempo_runs in by_tempo(played.runs)[:MAX_TEMPI]
     ]
     work = work_and_rest(
         played.runs, played.next_bpm, played.today, strokes_left=played.strokes_left
@@ -275,6 +275,6 @@ def riff_tabs(riffs: list[LoggedRiff], here: int | None, today: date) -> RiffTab
         )
         for riff in riffs
     ]
-    at_hand = [tab for number, tab in enumerate(tabs) if number < MOST_TABS or tab.here]
-    others = [tab for number, tab in enumerate(tabs) if number >= MOST_TABS and not tab.here]
+    at_hand = [tab for number, tab in enumerate(tabs) if number < MAX_TABS or tab.here]
+    others = [tab for number, tab in enumerate(tabs) if number >= MAX_TABS and not tab.here]
     return RiffTabs(at_hand, others, counted(len(others), "more riff"))

@@ -6,7 +6,7 @@ from thrumble.core.neck.moves import Move
 from thrumble.core.neck.routes import Route
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
-MOST_FIRST = 3
+MAX_FIRST = 3
 MAX_TEMPO_BPM = 400.0  # nobody plays faster
 
 
@@ -90,7 +90,7 @@ def fails_first(route: Route, expanded: ExpandedRiff, limit: float) -> list[str]
         fails = move.fails_at_bpm(expanded.tempo_bpm, limit)
         if fails is not None and fails <= MAX_TEMPO_BPM:
             out.append(f"{_into(move, expanded)[5:]} at {fails:.0f} bpm")
-    return out[1 : MOST_FIRST + 1]
+    return out[1 : MAX_FIRST + 1]
 
 
 def chord_name(expanded: ExpandedRiff, index: int) -> str:

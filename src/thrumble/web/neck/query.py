@@ -18,7 +18,7 @@ from thrumble.core.neck.weights import Wish
 from thrumble.store.practice.hands import Hands
 from thrumble.web.inputs import Line
 
-MOST_LOCKS = 200
+MAX_LOCKS = 200
 _LOCK = re.compile(r"(\d{1,6})~((?:\d{1,2}\.\d{1,2}(?:-|$|(?=~)))*)~((?:\d(?:\.|$))*)")
 
 
@@ -103,7 +103,7 @@ class RawAsked:
     tempo: Annotated[float | None, Query(ge=20, le=400)] = None
     strict: bool = False
     wish: Annotated[list[Line], Query(max_length=10)] = None  # type: ignore[assignment]
-    lock: Annotated[list[Line], Query(max_length=MOST_LOCKS)] = None  # type: ignore[assignment]
+    lock: Annotated[list[Line], Query(max_length=MAX_LOCKS)] = None  # type: ignore[assignment]
     route: Annotated[int, Query(ge=0, le=20)] = 0
     at: Annotated[int | None, Query(ge=0, le=100_000)] = None
 

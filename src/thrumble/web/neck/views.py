@@ -35,7 +35,7 @@ from thrumble.web.shared.neck_words import (
     comfort_words,
 )
 
-MOST_ROWS, MOST_BARS, MOST_ELSEWHERE, MOST_CONFLICTS = 80, 12, 9, 4
+MAX_ROWS, MAX_BARS, MAX_ELSEWHERE, MAX_CONFLICTS = 80, 12, 9, 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,7 +132,7 @@ def neck_view(
     at = stop_at(route, query.at)
     looked = _looked(expanded, route, query, at)
     path = pick_path(expanded, route, query.hands.picking, query.hands.hand.damping)
-    stops = route.stops[:MOST_ROWS]
+    stops = route.stops[:MAX_ROWS]
     locked = {lock.index for lock in query.locks}
     to = {move.to_index: move for move in route.changes}
     hand, limit = query.hands.hand, best_mm_s or DEFAULT_BEST_MM_S
@@ -246,7 +246,7 @@ def _elsewhere(
             feel=comfort_words(way.comfort(reach), len(way.fingers)),
             href="?" + query.with_lock(lock_of(index, way)),
         )
-        for way in order[:MOST_ELSEWHERE]
+        for way in order[:MAX_ELSEWHERE]
     ]
 
 
@@ -307,7 +307,7 @@ def _bars(expanded: ExpandedRiff, path: PickPath) -> list[tuple[BarDrawing, Pick
     out: list[tuple[BarDrawing, PickBar]] = []
     for bar in expanded.bars:
         key = (bar.section, bar.bar_in_section)
-        if key not in seen and len(out) < MOST_BARS:
+        if key not in seen and len(out) < MAX_BARS:
             seen.add(key)
             out.append((plan_bar(expanded, bar), pick_bar(expanded, bar, path)))
     return out
@@ -322,7 +322,7 @@ def _pick_words(path: PickPath) -> list[str]:
         groups.setdefault(conflict.words, []).append(conflict)
     order = sorted(groups.items(), key=lambda item: -len(item[1]))
     out = []
-    for words, conflicts in order[:MOST_CONFLICTS]:
+    for words, conflicts in order[:MAX_CONFLICTS]:
         bars = sorted({conflict.bar for conflict in conflicts})
         shown = ", ".join(map(str, bars[:6])) + (" and on" if len(bars) > 6 else "")
         name = "Bar" if len(bars) == 1 else "Bars"

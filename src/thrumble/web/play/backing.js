@@ -1,7 +1,7 @@
 // The second guitar: one round of it at every tempo that is played.
 import { Refused } from "../shared/recorder.js";
 
-const MOST = 4; // tempi at hand
+const MAX = 4; // tempi at hand
 
 export class Backing {
   /** base: the address that gives a round. */
@@ -11,7 +11,7 @@ export class Backing {
     const guitar = await this.of(context, along, tempo);
     if (!guitar) this.guitars.clear();
     else this.guitars.set(tempo, guitar);
-    if (this.guitars.size > MOST) this.guitars.delete(this.guitars.keys().next().value);
+    if (this.guitars.size > MAX) this.guitars.delete(this.guitars.keys().next().value);
   }
   /** One round: { buffer, one: seconds to bar 1, level, backing }; null where nobody plays. */
   async of(context, { backing, backing_level: level }, tempo) {

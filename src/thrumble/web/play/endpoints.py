@@ -57,10 +57,10 @@ from thrumble.web.templating import render
 
 router = APIRouter()
 MAX_AGE_S = 366 * 86400  # of a waiting take; more means that the clock was wrong
-MOST_FRAMES = 192_000 * 600
+MAX_FRAMES = 192_000 * 600
 UPLOADS_A_MINUTE = 240
 BACKINGS_A_MINUTE = 60
-Frame = Annotated[int, Field(ge=0, le=MOST_FRAMES)]
+Frame = Annotated[int, Field(ge=0, le=MAX_FRAMES)]
 
 
 class Begin(Sent):
@@ -237,7 +237,7 @@ def take_chunk(
     data: Chunk,
     session: DbSession,
     player_id: PlayerId,
-    frame: Annotated[int, Query(ge=0, le=MOST_FRAMES)],
+    frame: Annotated[int, Query(ge=0, le=MAX_FRAMES)],
 ) -> Response:
     """Float32 samples from a frame of the take on."""
     verbs.store_chunk(session, player_id, take_id, frame, data)

@@ -8,7 +8,7 @@ const bar = $("session");
 const BETWEEN_S = 8; // between two takes, where nothing else is asked
 const FIRST_S = 6; // to get ready on a new page
 const TAKE_S = 30; // a take is about so long: a short riff goes round several times
-const MOST_ROUNDS = 8;
+const MAX_ROUNDS = 8;
 const KEPT = `session-${bar.dataset.day}-${bar.dataset.block}`;
 
 let begunMs = null; // of the block's first take, on the page's clock
@@ -79,7 +79,7 @@ function next() {
 function setRounds() {
   const roundS = plan.round * (plan.tempo / Number($("tempo").value));
   const wanted = Math.min(Number(bar.dataset.work) || TAKE_S, leftS());
-  $("rounds").value = Math.min(MOST_ROUNDS, Math.max(1, Math.round(wanted / roundS)));
+  $("rounds").value = Math.min(MAX_ROUNDS, Math.max(1, Math.round(wanted / roundS)));
 }
 
 for (const [id, run] of [["session-skip", () => leave("skipped")], ["session-now", () => free

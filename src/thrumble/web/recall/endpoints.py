@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, JSONResponse
 
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument
-from thrumble.core.rig.recall import MOST_CALLS, Call, Order, draw_calls, hear_calls
+from thrumble.core.rig.recall import MAX_CALLS, Call, Order, draw_calls, hear_calls
 from thrumble.store.practice import hands
 from thrumble.store.practice.hands import Recall
 from thrumble.store.rig import rigs
@@ -48,7 +48,7 @@ def recall_calls(
     root: Annotated[list[int], Query(max_length=12)] = [],  # noqa: B006
     string: Annotated[list[int], Query(max_length=12)] = [],  # noqa: B006
     order: Annotated[Line, Query(max_length=10)] = "random",
-    count: Annotated[int, Query(ge=1, le=MOST_CALLS)] = 12,
+    count: Annotated[int, Query(ge=1, le=MAX_CALLS)] = 12,
 ) -> JSONResponse:
     """The calls of one drill, drawn anew."""
     neck = rigs.own_instrument(session, player_id)
@@ -86,7 +86,7 @@ def hear_recall(
     rate: Rate,
     start: Annotated[float, Query(ge=0, le=60)],
     every: Annotated[float, Query(ge=0.5, le=30)],
-    call: Annotated[list[Line], Query(max_length=MOST_CALLS)],
+    call: Annotated[list[Line], Query(max_length=MAX_CALLS)],
 ) -> JSONResponse:
     """One drill, heard at once. `start`: seconds from the sound's beginning to the first call's
     click; `every`: to the next one; `call`: root and string, such as 6.5 for F sharp on string 5.

@@ -15,7 +15,7 @@ ORDER_WORDS = {
     Order.CIRCLE: "round the circle of fifths",
     Order.WEAK: "the weak ones more often",
 }
-LEAST_STRING = 3  # roots lie on the lower strings; the two highest carry no power chord
+MIN_STRING = 3  # roots lie on the lower strings; the two highest carry no power chord
 SLOW_MS = 2000.0
 
 
@@ -49,7 +49,7 @@ class RecallView:
 
 def recall_view(neck: Instrument, recalls: dict[Call, Recall]) -> RecallView:
     """What was recalled so far, and what there is to choose from."""
-    strings = [string for string in reversed(neck.strings) if string >= LEAST_STRING]
+    strings = [string for string in reversed(neck.strings) if string >= MIN_STRING]
     naturals = {0, 2, 4, 5, 7, 9, 11}
     return RecallView(
         sentence=_standing(recalls),

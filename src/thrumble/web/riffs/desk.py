@@ -28,8 +28,8 @@ from thrumble.web.riffs.strip_editor import desk_html
 
 router = APIRouter()
 EDITS_A_MINUTE = 1200
-MOST_CLIP_BARS, MOST_BARS = 200, 200
-MOST_KNOWN = 32  # texts
+MAX_CLIP_BARS, MAX_BARS = 200, 200
+MAX_KNOWN = 32  # texts
 
 
 def _place(text: str) -> str:
@@ -82,7 +82,7 @@ class EditSent(Sent):
     ratio: Annotated[Decimal, Field(ge=1, le=3, decimal_places=2)] = Decimal(1)
     unit: Literal["1/8", "1/16"] = "1/8"
     meter: Annotated[Word, AfterValidator(_meter)] = "4/4"
-    clip: Annotated[tuple[Any, ...], Field(max_length=MOST_CLIP_BARS)] = ()
+    clip: Annotated[tuple[Any, ...], Field(max_length=MAX_CLIP_BARS)] = ()
 
 
 Edit = Callable[[Riff, EditSent], Riff]
@@ -124,7 +124,7 @@ class _EditCache:
     def keep(self, source: str, riff: Riff) -> None:
         self._riffs[source] = riff
         self._riffs.move_to_end(source)
-        while len(self._riffs) > MOST_KNOWN:
+        while len(self._riffs) > MAX_KNOWN:
             self._riffs.popitem(last=False)
 
 
@@ -145,9 +145,9 @@ def edit_riff(sent: EditSent) -> JSONResponse:
         if changed != riff:
             riff, source = changed, with_comments(print_riff(changed), sent.source)
             _cache.keep(source, riff)
-    if len(edits.written_bars(riff)) > MOST_BARS:
+    if len(edits.written_bars(riff)) > MAX_BARS:
         raise BadInput(
-            f"more than {MOST_BARS} bars are written as text: the strip would be too long"
+            f"more than {MAX_BARS} bars are written as text: the strip would be too long"
         )
     bars = desk_html(expand(edits.unrolled(riff)), Fraction(sent.grid), sent.counts)
     ratio = 1.0 if riff.feel.ratio is None else float(riff.feel.ratio)

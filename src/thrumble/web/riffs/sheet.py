@@ -18,8 +18,8 @@ MARGIN, GAP = 40.0, 14.0
 BARS_A_ROW = 4  # of the commonest length
 INK, SOFT, EMBER, SLATE = (33, 29, 25), (101, 92, 82), (191, 67, 25), (56, 87, 122)
 BAND, DEAD = (225, 216, 199), (214, 208, 198)
-MOST_MONO_PT = 8.0
-MOST_TOGETHER = 16  # so many lines without a blank one, a row of tablature say, stay on one page
+MAX_MONO_PT = 8.0
+MAX_TOGETHER = 16  # so many lines without a blank one, a row of tablature say, stay on one page
 MONO_EM = 0.6  # a letter's width in Courier
 
 
@@ -97,11 +97,11 @@ class _Sheet:
     def mono(self, text: str) -> None:
         lines = text.expandtabs(2).rstrip().split("\n")
         longest = max((len(line) for line in lines), default=1)
-        size = min(MOST_MONO_PT, self.wide / (MONO_EM * max(1, longest)))
+        size = min(MAX_MONO_PT, self.wide / (MONO_EM * max(1, longest)))
         size = max(4.0, size)
         for _, together in groupby(lines, key=lambda line: bool(line.strip())):
             rows = list(together)
-            if len(rows) <= MOST_TOGETHER:
+            if len(rows) <= MAX_TOGETHER:
                 self._room(size * 1.3 * len(rows))
             for line in rows:
                 self._room(size * 1.3)

@@ -15,7 +15,7 @@ from thrumble.web.drawings.caret import caret_places
 from thrumble.web.drawings.strip import bar_hits, plan_bar
 from thrumble.web.templating import environment
 
-MOST_KEPT = 2000
+MAX_KEPT = 2000
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +42,7 @@ class _Drawn:
 
     def put(self, key: Hashable, html: str) -> None:
         self._kept[key] = html
-        while len(self._kept) > MOST_KEPT:
+        while len(self._kept) > MAX_KEPT:
             self._kept.popitem(last=False)
 
 

@@ -8,7 +8,7 @@ const $ = (id) => document.getElementById(id);
 // of a hit: its sound, what goes before, and the least before another one cuts it
 const HIT_S = 1.0,
   LEAD_S = 0.12,
-  LEAST_S = 0.35;
+  MIN_S = 0.35;
 const RISE = 3.2,
   FLOOR = 0.003,
   EIGHT = 8;
@@ -69,7 +69,7 @@ function hear(frame, pcm) {
   const before = Math.max(FLOOR, Math.min(...blocks, 1));
   const end = frame + pcm.length;
   const risen = blocks.length >= 3 && peak > RISE * before && peak > 2 * FLOOR;
-  if (risen && (!pending || frame - pending.from > (LEAD_S + LEAST_S) * listener.rate)) {
+  if (risen && (!pending || frame - pending.from > (LEAD_S + MIN_S) * listener.rate)) {
     if (pending) flush(frame - Math.round(0.01 * listener.rate));
     pending = { from: frame - Math.round(LEAD_S * listener.rate) };
   }

@@ -11,7 +11,7 @@ from fastapi.responses import HTMLResponse, JSONResponse
 from thrumble.actions.planning import NextBlock, change_session, next_block, plan_now
 from thrumble.core.coach.planning.day_plan import BlockState, Session, moved, with_lock, with_state
 from thrumble.core.coach.planning.hand_health import RISE_RANGE_PERCENT
-from thrumble.core.coach.planning.plan import MOST_MINUTES
+from thrumble.core.coach.planning.plan import MAX_MINUTES
 from thrumble.core.coach.verdict.judgement import DEFAULT_TOLERANCE_MS, TOLERANCE_RANGE_MS
 from thrumble.core.errors import BadInput
 from thrumble.formats.calendar import PracticeDay, write_calendar
@@ -46,7 +46,7 @@ def keep_practice(
     session: DbSession,
     player_id: PlayerId,
     today: Today,
-    minutes: Annotated[int, Form(ge=0, le=MOST_MINUTES)],
+    minutes: Annotated[int, Form(ge=0, le=MAX_MINUTES)],
     rise: Annotated[float, Form(ge=RISE_RANGE_PERCENT[0], le=RISE_RANGE_PERCENT[1])] = 10.0,
     begins: Annotated[Line, Form(max_length=8)] = "18:00",
     weekdays: Annotated[list[int], Form(max_length=7)] = [],  # noqa: B006

@@ -23,8 +23,8 @@ from thrumble.web.shared.muting_lines import StringLine, string_lines
 from thrumble.web.shared.neck_words import avoid_words, comfort_words
 
 USUAL_FRET = 5
-MOST_PLACES = 16
-LEAST_LADDER_SPARE = 0.25  # of the reach: with more to spare nobody needs a ladder
+MAX_PLACES = 16
+MIN_LADDER_SPARE = 0.25  # of the reach: with more to spare nobody needs a ladder
 
 
 @dataclass(frozen=True, slots=True)
@@ -207,7 +207,7 @@ def _chosen(
         silence = muting_map(held, len(neck.tuning), hand.damping)
     address = f"?shape={shape.key}&root={root}"
     rungs = reach_ladder(neck, notes, hand)
-    tight = at_fret.grip is None or at_fret.grip.comfort(hand.reach_mm) < LEAST_LADDER_SPARE
+    tight = at_fret.grip is None or at_fret.grip.comfort(hand.reach_mm) < MIN_LADDER_SPARE
     return ChosenShape(
         key=shape.key,
         root=root,
@@ -315,7 +315,7 @@ def found_chord(
     within = sum(place.grip is not None for place in places)
     spots = ", ".join(f"{n.string}/{n.fret}" for n in roots_of(chord.root, neck))
     lines = []
-    for place in places[:MOST_PLACES]:
+    for place in places[:MAX_PLACES]:
         grip = place.grip
         fingers = {n.string: _finger(n.finger) for n in grip.notes if n.finger} if grip else {}
         root = name_at(neck, place.root.string, place.root.fret or 0, flats=flats)
@@ -331,7 +331,7 @@ def found_chord(
         else "Your tuning has no place for this chord: leave a note out.",
         roots=f"Its root lies at {spots} (string/fret).",
         places=lines,
-        more=max(0, len(places) - MOST_PLACES),
+        more=max(0, len(places) - MAX_PLACES),
     )
 
 

@@ -2,13 +2,13 @@
 
 from dataclasses import dataclass
 
-from thrumble.core.coach.progress.moves import LEAST_MOVES, Landing, LandingFit, Slope, fit_landings
+from thrumble.core.coach.progress.moves import MIN_MOVES, Landing, LandingFit, Slope, fit_landings
 from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.counting import counted
 from thrumble.web.drawings.charts import Scatter, landing_scatter
 
 EARLY_MS = 40.0  # let go so much earlier than elsewhere: worth a word
-MOST_ROWS = 12
+MAX_ROWS = 12
 UNTOLD_MS = 25.0  # an interval of the slope so wide says nothing
 
 
@@ -45,8 +45,8 @@ def landing_view(judgement: Judgement) -> LandingView | None:
         sentence=landing_words(fit, "in this take"),
         more=[words for words in (_by_speed(fit.per_100_mm_s), _let_go(fit)) if words],
         chart=landing_scatter(fit, judgement.limits.tolerance_ms),
-        rows=rows[:MOST_ROWS],
-        left_out=max(0, len(rows) - MOST_ROWS),
+        rows=rows[:MAX_ROWS],
+        left_out=max(0, len(rows) - MAX_ROWS),
     )
 
 
@@ -56,10 +56,10 @@ def landing_words(fit: LandingFit, of: str) -> str:
     if slope is None:
         count = len({landing.index for landing in fit.landings})
         played = counted(len(fit.landings), "time")
-        if count < LEAST_MOVES:
+        if count < MIN_MOVES:
             return (
                 f"Too early to say how you land: {counted(count, 'different move')} {of}, played "
-                f"{played}. It takes {LEAST_MOVES} of different sizes."
+                f"{played}. It takes {MIN_MOVES} of different sizes."
             )
         return (
             f"We can't tell how distance matters: your {counted(count, 'different move')}, played "

@@ -20,7 +20,7 @@ STATE_WORDS = {
 
 
 OFTEN = 8  # askings so close together that a take that is read is shown at once, over a second
-OFTEN_MS, MOST_WAIT_MS = 160, 5000
+OFTEN_MS, MAX_WAIT_MS = 160, 5000
 SLOW_AFTER = 22  # askings, some twenty seconds: then the page offers to put the take in line again
 
 
@@ -107,7 +107,7 @@ def status_view(take: Take, polls: int = 0) -> StatusView:
         keep_asking=waiting,
         failed=take.state is TakeState.FAILED,
         read=take.state is TakeState.READ,
-        ask_again_ms=round(min(MOST_WAIT_MS, OFTEN_MS * 1.3 ** max(0, polls - OFTEN))),
+        ask_again_ms=round(min(MAX_WAIT_MS, OFTEN_MS * 1.3 ** max(0, polls - OFTEN))),
         slow=waiting and polls >= SLOW_AFTER,
     )
 

@@ -16,7 +16,7 @@ from thrumble.store.takes.space import Room, Space
 from thrumble.web.peers import answers_everyone, can_tell_accounts
 
 STARTED = time.time()
-LEAST_FREE_BYTES = 500_000_000
+MIN_FREE_BYTES = 500_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,9 +54,7 @@ def readiness(queue: QueueState | None) -> dict[str, Any]:
 def is_ready(state: dict[str, Any]) -> bool:
     """Whether takes can be played and read now."""
     return bool(
-        state["database"]
-        and state["worker"]
-        and state["disk_free_mb"] * 1e6 > LEAST_FREE_BYTES / 10
+        state["database"] and state["worker"] and state["disk_free_mb"] * 1e6 > MIN_FREE_BYTES / 10
     )
 
 
@@ -123,7 +121,7 @@ def _disk(stored: int) -> Fact:
     return Fact(
         "Disk",
         f"database {_size(stored)}, {_size(free)} free",
-        bad=free < LEAST_FREE_BYTES,
+        bad=free < MIN_FREE_BYTES,
         remedy=remedy,
     )
 

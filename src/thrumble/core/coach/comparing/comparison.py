@@ -29,7 +29,7 @@ from thrumble.core.signal import Array
 DRAWS = 300
 CONFIDENCE = 0.95
 MIN_HITS = 6  # with a sample of a metric, in each set
-MOST_DEGREES = 200
+MAX_DEGREES = 200
 SINGLE_ROUNDS = 2.2  # wider if one round has to stand for a side: players change by themselves
 
 
@@ -177,7 +177,7 @@ def _drawn(
     with np.errstate(invalid="ignore", divide="ignore"):
         degrees = whole**2 / ((whole - beyond) ** 2 / free + beyond**2 / max(1, spots - 1))
     wider = SINGLE_ROUNDS if min(counts) < 2 else 1.0
-    return wider * np.sqrt(whole), np.clip(np.nan_to_num(degrees, nan=1.0), 1.0, MOST_DEGREES)
+    return wider * np.sqrt(whole), np.clip(np.nan_to_num(degrees, nan=1.0), 1.0, MAX_DEGREES)
 
 
 def _counts(a: HitColumns, b: HitColumns) -> tuple[int, int]:
@@ -223,7 +223,7 @@ def _places(a: HitColumns, b: HitColumns, spots: dict[Spot, int]) -> list[PlaceD
     both = [k for k in spots.values() if counts[0][k] and counts[1][k]]
     if not both:
         return []
-    times = t_ppf(min(MOST_DEGREES, free), 1 - (1 - CONFIDENCE) / 2 / len(both))
+    times = t_ppf(min(MAX_DEGREES, free), 1 - (1 - CONFIDENCE) / 2 / len(both))
     names = {number: spot for spot, number in spots.items()}
     out = []
     for k in both:

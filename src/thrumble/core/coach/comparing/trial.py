@@ -22,7 +22,7 @@ PAIRS_RANGE = (2, 40)
 CONFIDENCE = 0.95
 MIN_TAKES = 6  # read, to tell anything from
 FREE = 3  # what is fitted: a level, the steady change, the way
-MOST_MORE = 200
+MAX_MORE = 200
 
 
 def draw_order(pairs: int, seed: int) -> str:
@@ -149,5 +149,5 @@ def _outcome(
         b=b,
         value=value,
         interval=outcome.interval,
-        more_pairs=more if more <= MOST_MORE else None,
+        more_pairs=more if more <= MAX_MORE else None,
     )

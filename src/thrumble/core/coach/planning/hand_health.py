@@ -9,14 +9,14 @@ from enum import StrEnum
 
 from thrumble.core.counting import counted
 
-MOST_RISE_PERCENT = 10.0  # of strokes from week to week, unless the player says otherwise
+MAX_RISE_PERCENT = 10.0  # of strokes from week to week, unless the player says otherwise
 RISE_RANGE_PERCENT = (0.0, 100.0)
-LEAST_WEEK = 6000  # strokes, an hour or less of playing: below it a rise says nothing
+MIN_WEEK = 6000  # strokes, an hour or less of playing: below it a rise says nothing
 EARLIER_WEEKS = 3
 DISCOMFORT, PAIN = 4, 7  # of 10
 SPAN_MINUTES = 45.0  # of playing in a day from which on a rest is due
 TRIMMED, TRIMMED_MORE = 0.7, 0.5
-LEAST_TAKES, TENSE_TAKES = 6, 2  # known at least, and tense today: then it is more than chance
+MIN_TAKES, TENSE_TAKES = 6, 2  # known at least, and tense today: then it is more than chance
 WORST = 10
 
 
@@ -82,7 +82,7 @@ class PracticeHistory:
     days: tuple[DayLoad, ...]
     comfort: tuple[Comfort, ...]
     takes: tuple[TakeEffort, ...] = ()
-    rise_percent: float = MOST_RISE_PERCENT
+    rise_percent: float = MAX_RISE_PERCENT
 
     def answers(self) -> list[Comfort]:
         """Today's answers."""
@@ -99,7 +99,7 @@ class PracticeHistory:
         third of the last weeks.
         """
         paces = sorted(take.pace for take in self.takes)
-        if len(paces) < LEAST_TAKES:
+        if len(paces) < MIN_TAKES:
             return 0
         fast = paces[2 * len(paces) // 3]
         return sum(
@@ -154,13 +154,13 @@ def strokes_left(history: PracticeHistory) -> float | None:
     usual = _usual_week(history)
     if not usual:
         return None
-    allowed = max(LEAST_WEEK, usual * (1 + history.rise_percent / 100))
+    allowed = max(MIN_WEEK, usual * (1 + history.rise_percent / 100))
     return max(0.0, allowed - history.week(0))
 
 
 def light_weeks(history: PracticeHistory) -> bool:
     """Whether the usual week is so light that its rise is held against nobody."""
-    return _usual_week(history) * (1 + history.rise_percent / 100) < LEAST_WEEK
+    return _usual_week(history) * (1 + history.rise_percent / 100) < MIN_WEEK
 
 
 def _numb(history: PracticeHistory) -> bool:
@@ -168,7 +168,7 @@ def _numb(history: PracticeHistory) -> bool:
 
 
 def _rose(history: PracticeHistory) -> bool:
-    return history.week(0) >= LEAST_WEEK and _rise_percent(history) > history.rise_percent
+    return history.week(0) >= MIN_WEEK and _rise_percent(history) > history.rise_percent
 
 
 def _grew_worse(history: PracticeHistory) -> bool:

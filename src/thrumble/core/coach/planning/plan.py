@@ -17,7 +17,7 @@ from thrumble.core.riff.drills.catalogue import DrillKind
 LENGTHS = {3: 1.0, 5: 1.45, 8: 1.8}  # minutes of a block, and what so long is worth
 WARM_UP_MINUTES, WARM_UP_FROM = 2, 8
 REST_MINUTES, REST_AFTER = 1, 10
-MOST_MINUTES = 180
+MAX_MINUTES = 180
 DAYS_AHEAD = 6
 WARM_UP_SHARE = 0.7  # of the tempo
 LONGEST_INTERVAL = 16  # days: nothing is left longer while it holds
@@ -26,7 +26,7 @@ CONSIDERED = 2  # times as many candidates of each length as there may be blocks
 NEAR_ENOUGH = 2e-3  # of the best there is: the solver stops there
 HELD_SHARE = 0.8  # of a day's rounds clean: the riff holds
 NEW_RIFFS, STAMINAS = 1, 1
-DUE, OVERDUE, MOST_OVERDUE = 3.0, 2.0, 3.0
+DUE, OVERDUE, MAX_OVERDUE = 3.0, 2.0, 3.0
 GAP, WEAK = 12.0, 2.0
 NEW, STAMINA = 2.5, 1.5
 
@@ -98,8 +98,8 @@ def make_plan(
     whole. Nothing for no
     minutes, no riffs, or hands that have to stop. Raises BadInput for a time that no day has.
     """
-    if not 0 <= minutes <= MOST_MINUTES:
-        raise BadInput(f"a plan is for 0 to {MOST_MINUTES} minutes; found {minutes}")
+    if not 0 <= minutes <= MAX_MINUTES:
+        raise BadInput(f"a plan is for 0 to {MAX_MINUTES} minutes; found {minutes}")
     allowed = int(minutes * share) - sum(block.minutes for block in around)
     if most_strokes is not None:
         most_strokes -= sum(block.strokes for block in around)
@@ -135,7 +135,7 @@ def _candidates(standing: Standing, today: date) -> list[_Candidate]:
         kinds.append((BlockKind.NEW, NEW, "new: start while you're fresh", None))
     else:
         waited = max(0, (today - standing.last).days)
-        late = min(MOST_OVERDUE, waited / max(1, standing.interval_days))
+        late = min(MAX_OVERDUE, waited / max(1, standing.interval_days))
         if waited and late >= 1:
             why = f"due: last played {days_ago(waited)}"
             kinds.append((BlockKind.DUE, DUE + OVERDUE * (late - 1), why, None))

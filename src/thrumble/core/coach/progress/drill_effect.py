@@ -9,7 +9,7 @@ from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement
 from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.model import HitIdentity
 
-LEAST_HITS = 6
+MIN_HITS = 6
 DRAWS = 1000
 
 
@@ -64,11 +64,11 @@ def did_it_help(
     spots = frozenset((spot.section, spot.bar, spot.at) for spot in held)
     first, second = (_values(judgement, measure, spots) for judgement in (before, after))
     both = sorted(set(first) & set(second))
-    if len(both) < LEAST_HITS and measure is not Measure.TIMING:
+    if len(both) < MIN_HITS and measure is not Measure.TIMING:
         measure = Measure.TIMING  # a riff with two stops is told by its timing at least
         first, second = (_values(judgement, measure, spots) for judgement in (before, after))
         both = sorted(set(first) & set(second))
-    if len(both) < LEAST_HITS:
+    if len(both) < MIN_HITS:
         return Helped(kind=kind, measure=measure, hits=len(both))
     a = np.array([np.mean(first[spot]) for spot in both])
     b = np.array([np.mean(second[spot]) for spot in both])

@@ -11,7 +11,7 @@ from thrumble.core.counting import counted
 
 MIN_MEASURED = 0.1  # a bar softer than this is as good as silent
 BEFORE_BARS = 2  # what came before a silence is measured over so many bars
-LEAST_HITS = 6
+MIN_HITS = 6
 CONFIDENCE = 0.95
 
 
@@ -54,7 +54,7 @@ def inner_pulse(
     for first, end in _stretches(silent):
         before = [ms for n in range(first - BEFORE_BARS, first) for _, ms in late.get(n, [])]
         in_silence = [(n - first + at, ms) for n in range(first, end) for at, ms in late.get(n, [])]
-        if first >= BEFORE_BARS and len(before) >= LEAST_HITS and len(in_silence) >= LEAST_HITS:
+        if first >= BEFORE_BARS and len(before) >= MIN_HITS and len(in_silence) >= MIN_HITS:
             x, y = np.array(in_silence).T
             slopes.append(float(x @ (y - np.median(before)) / (x @ x)))
     if len(slopes) < 2:

@@ -20,7 +20,7 @@ from thrumble.core.riff.expand import DueHit, ExpandedRiff
 from thrumble.core.riff.shifts import move_speeds_mm_s, shifts_mm
 from thrumble.core.signal import Array
 
-LEAST_MOVES, LEAST_SIZES = 8, 3  # to tell a slope from chance
+MIN_MOVES, MIN_SIZES = 8, 3  # to tell a slope from chance
 NORMAL_95 = 1.96
 
 
@@ -193,7 +193,7 @@ def _slope(landings: list[Landing], sizes: list[float]) -> Slope | None:
         by_index.setdefault(landing.index, []).append(row)
     x = np.array([sizes[rows[0]] for rows in by_index.values()])
     y = np.array([np.mean([landings[row].late_ms for row in rows]) for rows in by_index.values()])
-    if x.size < LEAST_MOVES or np.unique(np.round(x, 2)).size < LEAST_SIZES:
+    if x.size < MIN_MOVES or np.unique(np.round(x, 2)).size < MIN_SIZES:
         return None
     a, b = np.triu_indices(x.size, 1)
     run = x[b] - x[a]

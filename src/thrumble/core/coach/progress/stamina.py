@@ -16,12 +16,12 @@ BREATH_BEATS = 2.0  # without a stroke for so long, the hands have rested
 NEAR_TEMPO = 0.04  # of a tempo: what was played there tells of it
 REMEMBERED_DAYS = 28
 WORK_SHARE = 0.8  # of what was clean: it ends before it falls apart
-LEAST_WORK_S, MOST_WORK_S = 15.0, 180.0
+MIN_WORK_S, MAX_WORK_S = 15.0, 180.0
 FIRST_WORK_S = 20.0
-LEAST_REST_S = 20.0
-MOST_TIMES = 6
+MIN_REST_S = 20.0
+MAX_TIMES = 6
 A_STEP_UP = 1.1  # work grows by no more than that from the longest that was played
-LEAST_RUNS = 3  # of a tempo, to tell from
+MIN_RUNS = 3  # of a tempo, to tell from
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -181,7 +181,7 @@ def work_and_rest(
         for run in runs
         if run.day >= since and abs(run.tempo_bpm - tempo_bpm) <= NEAR_TEMPO * tempo_bpm
     ]
-    if len(near) < LEAST_RUNS:
+    if len(near) < MIN_RUNS:
         work_s, why = FIRST_WORK_S, f"little played at {tempo_bpm:g} so far: begin short"
     else:
         usual = float(np.median([run.seconds for run in near]))
@@ -193,15 +193,15 @@ def work_and_rest(
             why = f"you stay clean for {usual:.0f} s at {tempo_bpm:g}"
         longest = max(run.seconds for run in near)
         work_s = min(WORK_SHARE * max(usual, longest * 0.5), longest * A_STEP_UP)
-    work_s = round(min(MOST_WORK_S, max(LEAST_WORK_S, work_s)) / 5) * 5.0
+    work_s = round(min(MAX_WORK_S, max(MIN_WORK_S, work_s)) / 5) * 5.0
     pace = _strokes_a_second(near) if near else None
-    times = MOST_TIMES
+    times = MAX_TIMES
     if strokes_left is not None and pace:
         times = min(times, int(max(0.0, strokes_left) / (pace * work_s)))
     return Work(
         tempo_bpm=tempo_bpm,
         work_s=work_s,
-        rest_s=max(LEAST_REST_S, work_s),
+        rest_s=max(MIN_REST_S, work_s),
         times=times,
         why=why if times else "your strokes for this week are used up: rest that hand",
     )

@@ -8,7 +8,7 @@ from thrumble.core.riff.drills.catalogue import TABLE, DrillKind
 from thrumble.core.riff.drills.pieces import pieces_of
 from thrumble.core.riff.model import TEMPO_RANGE_BPM
 
-WORST_TIMES, WORST_LEAST = 2.5, 3  # so much worse than the other bars, and so many hits off
+WORST_TIMES, WORST_MIN_HITS = 2.5, 3  # so much worse than the other bars, and so many hits off
 SLOWER = 0.9
 MAX_PROPOSALS = 3
 
@@ -74,7 +74,7 @@ def worst_bar(judgement: Judgement) -> int | None:
     size = sum(map(len, counts.values()))
     for number, off in sorted(counts.items(), key=lambda item: -sum(item[1])):
         rest = max(0.01, (whole - sum(off)) / max(1, size - len(off)))
-        if sum(off) >= WORST_LEAST and sum(off) / len(off) >= WORST_TIMES * rest:
+        if sum(off) >= WORST_MIN_HITS and sum(off) / len(off) >= WORST_TIMES * rest:
             return number
         break
     return None

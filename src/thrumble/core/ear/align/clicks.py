@@ -20,8 +20,8 @@ LIKE = 0.6  # share of the sound at a candidate that is the click's own
 REACH = 88  # samples to either side of a candidate, 4 ms
 SIZE = 512  # holds the click's first 15 ms, where nearly all of it is, at every place within reach
 # of the sound after a candidate, in the bands of the click's pitches: below it cannot be a click
-LEAST_SHARE = 0.3
-LEAST_CLICKS = 4
+MIN_SHARE = 0.3
+MIN_CLICKS = 4
 FADES_S = 0.06  # so soon after a click, what is like it is the same one fading
 ON_GRID_S = 0.006
 GRID_SHARE = 0.75
@@ -47,9 +47,9 @@ def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Click
     four clicks, give none.
     """
     count = candidates.times_s.size
-    likely = np.flatnonzero(_click_share(bands, candidates.times_s) > LEAST_SHARE)
+    likely = np.flatnonzero(_click_share(bands, candidates.times_s) > MIN_SHARE)
     best, places = np.zeros(count), np.array(candidates.times_s)
-    for accent in (True, False) if likely.size >= LEAST_CLICKS else ():
+    for accent in (True, False) if likely.size >= MIN_CLICKS else ():
         sound = click_sound(WORK_RATE_HZ, accent=accent)[: SIZE - 2 * REACH - 1]
         spectrum = np.conj(fft(analytic(sound), SIZE)).astype(np.complex64)
         norm = float(np.sqrt(np.sum(sound.astype(np.float64) ** 2)))
@@ -83,7 +83,7 @@ def find_clicks(samples: Samples, bands: Bands, candidates: Candidates) -> Click
             best[rows] = np.where(better, value, best[rows])
             places[rows] = np.where(better, (centres - REACH + top) / WORK_RATE_HZ, places[rows])
     matching = best > LIKE
-    if matching.sum() < LEAST_CLICKS:
+    if matching.sum() < MIN_CLICKS:
         return Clicks(np.zeros(0), np.zeros(count, dtype=bool))
     click_s = np.sort(places[matching])
     return Clicks(click_s[np.diff(click_s, prepend=-np.inf) > FADES_S], matching)
@@ -118,7 +118,7 @@ def start_by_clicks(
     beats_s : where clicks are due, seconds from bar 1 beat 1 as written, count-in included. Shape
     (beats,).
     """
-    if clicks.times_s.size < LEAST_CLICKS:
+    if clicks.times_s.size < MIN_CLICKS:
         return None
     for _ in range(3):
         due = start_s + stretch * beats_s
@@ -128,7 +128,7 @@ def start_by_clicks(
             float(np.median(off[np.abs(off) < NEAR_S])) if (np.abs(off) < NEAR_S).any() else np.inf
         )
         near = np.abs(off - middle) < 3 * ON_GRID_S
-        if abs(middle) > NEAR_S or near.sum() < LEAST_CLICKS or np.ptp(beats_s[nearest[near]]) <= 0:
+        if abs(middle) > NEAR_S or near.sum() < MIN_CLICKS or np.ptp(beats_s[nearest[near]]) <= 0:
             return None
         stretch, start_s = (
             float(x) for x in np.polyfit(beats_s[nearest[near]], clicks.times_s[near], 1)
@@ -184,7 +184,7 @@ def _bursts(power: Array) -> NDArray[np.intp] | None:
         return None
     loud = power > 0.05 * power.max()
     begins = np.flatnonzero(np.diff(np.concatenate([[0], loud.astype(np.int8)])) == 1)
-    if begins.size < LEAST_CLICKS or loud.mean() > 0.15:
+    if begins.size < MIN_CLICKS or loud.mean() > 0.15:
         return None
     held = np.zeros(count, dtype=bool)
     for k in range(5):

@@ -12,8 +12,8 @@ from thrumble.core.ear.model.network import Array
 LAGS_S = (0.045, 0.6)  # sooner is one sound with its hit, later is rarely set
 SAME_S = 0.0025  # two lags no farther apart are the same
 AROUND_S = 0.025  # about that lag, what does not keep to it
-LEAST = 5  # repeats
-MOST_BESIDE = 1.5  # times as many about the lag: what doubles by hand lies 2.5 ms off and more
+MIN = 5  # repeats
+MAX_BESIDE = 1.5  # times as many about the lag: what doubles by hand lies 2.5 ms off and more
 AGAIN = 2  # times the lag, at most, for repeats of repeats
 REACH_S = 0.004  # from where a repeat is due
 FIRM_S = SAME_S  # no farther from there, what a due hit took is a repeat
@@ -25,14 +25,14 @@ AROUND_TAKE_S = 0.5  # before the first hit and after the last, others are looke
 
 def echo_lag(own_s: Array, others_s: Array) -> float | None:
     """The lag in seconds at which `others_s`, shape (n,), repeat `own_s`, shape (m,), both
-    increasing; None if none stands out: fewer than LEAST do, or others lie about as thickly on
+    increasing; None if none stands out: fewer than MIN do, or others lie about as thickly on
     both sides of it.
     """
     if not own_s.size or not others_s.size:
         return None
     lags = (others_s[:, np.newaxis] - own_s).ravel()
     lags = np.sort(lags[(lags >= LAGS_S[0]) & (lags <= LAGS_S[1])])
-    if lags.size < LEAST:
+    if lags.size < MIN:
         return None
     inside = _count(lags, lags, SAME_S)
     best = int(np.argmax(inside))
@@ -40,7 +40,7 @@ def echo_lag(own_s: Array, others_s: Array) -> float | None:
     by_chance = float(beside) * SAME_S / (AROUND_S - SAME_S)
     # so many come by chance in one of some hundred places only once in a thousand takes
     chance = by_chance + 5 * np.sqrt(by_chance) + 2
-    if inside[best] < max(LEAST, chance) or beside > MOST_BESIDE * inside[best]:
+    if inside[best] < max(MIN, chance) or beside > MAX_BESIDE * inside[best]:
         return None
     return float(np.median(lags[np.abs(lags - lags[best]) <= SAME_S]))
 

@@ -26,8 +26,8 @@ from thrumble.core.signal import Samples
 LAG = 5  # frames, 10 ms: a flux over less misses soft palms, over more blurs sixteenths
 SPAN = 3  # frames around the lag whose loudest is the reference
 NEAR = 8  # frames, 16 ms: two peaks closer than this are one
-LEAST_DB = 0.35  # mean rise of the bands below which nothing was struck
-LEAST_STEP_DB = 0.05  # a smaller rise of the whole level cannot be told from none
+MIN_DB = 0.35  # mean rise of the bands below which nothing was struck
+MIN_STEP_DB = 0.05  # a smaller rise of the whole level cannot be told from none
 REFINE_S = 0.009
 ROWS = 512  # candidates refined at a time: bounds memory
 # where the attack lies from the peak of the flux, on average, and how far from there it may be
@@ -94,7 +94,7 @@ def find_candidates(envelope: Envelope, bands: Bands, ear: Ear) -> Candidates:
     )
     level_db = 10 * measures[:, RISES.column("level")]
     step_db = 10 * measures[:, RISES.column("level step")]
-    added_db = level_db + 10 * np.log10(1 - 10 ** (-np.maximum(step_db, LEAST_STEP_DB) / 10))
+    added_db = level_db + 10 * np.log10(1 - 10 ** (-np.maximum(step_db, MIN_STEP_DB) / 10))
     return Candidates(times_s, odds, added_db).where(level_db > ear.decisions.too_quiet_db)
 
 
@@ -129,7 +129,7 @@ def _rises(envelope: Envelope, bands: Bands) -> tuple[Array, Array]:
     strength = _onset_strength(bands)
     smooth = np.convolve(strength, np.array([0.25, 0.5, 0.25], np.float32), "same")
     frames = _peaks(smooth, NEAR)
-    frames = frames[smooth[frames] >= LEAST_DB]
+    frames = frames[smooth[frames] >= MIN_DB]
     if not frames.size:
         return np.zeros(0), np.zeros((0, RISES.size))
     times, rises = _refine(envelope, np.asarray(frames * HOP_S + PLACE_S, dtype=np.float64))

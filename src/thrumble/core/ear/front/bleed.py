@@ -23,7 +23,7 @@ FOLDS = 4
 PASSES = 3
 RIDGES = (1e-4, 1e-3, 1e-2, 1e-1)
 STANDS_OUT = 9.0  # times the usual answer; without bleed some 7
-LEAST_SHARE = 2e-4  # of the take's power that the way found must explain where it was not fitted
+MIN_SHARE = 2e-4  # of the take's power that the way found must explain where it was not fitted
 LEFT_OVER = 0.03  # of its power that what came back may leave behind, and be nothing else
 LOOK_S = (-0.001, 0.014)
 NOBODY = 0.01  # of its power is left where nobody played at all
@@ -107,7 +107,7 @@ def _estimate_response(
     taps = round(TAPS_S * WORK_RATE_HZ)
     autos, crosses = irfft(powers, SIZE)[:, :taps], irfft(products, SIZE)[:, :taps]
     if ridge is None:
-        ridge = _ridge(autos, crosses, LEAST_SHARE * float(energies.sum()) * 2 / SIZE)
+        ridge = _ridge(autos, crosses, MIN_SHARE * float(energies.sum()) * 2 / SIZE)
     if ridge is None:
         return None
     fitted = _fitted(autos.sum(axis=0), crosses.sum(axis=0), ridge)

@@ -25,7 +25,7 @@ FULL_SCALE = 0.999
 CLIP_RUN = 3
 RUMBLE_HZ = 35.0
 BLOCK = 1 << 20
-LEAST = WORK_RATE_HZ // 5  # a shorter take is made so long with silence: all windows have room
+MIN = WORK_RATE_HZ // 5  # a shorter take is made so long with silence: all windows have room
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -184,8 +184,8 @@ def _mixed(recording: Recording, survey: _Survey, used: list[int]) -> Samples:
         piece = mix if stream is None else stream.resample_chunk(mix, last=done >= survey.frames)
         out[filled : filled + piece.size] = piece
         filled += piece.size
-    if filled < LEAST:
-        return np.concatenate([out[:filled], np.zeros(LEAST - filled, dtype=np.float32)])
+    if filled < MIN:
+        return np.concatenate([out[:filled], np.zeros(MIN - filled, dtype=np.float32)])
     return out[:filled]
 
 

@@ -19,10 +19,10 @@ Repeat = tuple[int, Samples]  # from how many samples later on, and through whic
 FRAME, ORDER = 1024, 32  # samples over which a sound stays as it is; of the prediction
 SIZE = 1152  # of transforms: a frame, its past and what the prediction adds
 LAGS_S = (0.045, 0.6)  # sooner is one sound with its hit, later is rarely set
-LEAST_S = 2.0  # a shorter take does not say what comes again
+MIN_S = 2.0  # a shorter take does not say what comes again
 LOOK_S, FIT_S = 30.0, 40.0  # of a take looked through for a lag; that filters are fitted to
 LOW_HZ = 300.0  # the lag is looked for above: lower partials of one note all look alike
-LEAST = 0.04  # of the white sound that must come again
+MIN = 0.04  # of the white sound that must come again
 CLEAR = 1.9  # times the next lag's share; of takes without an echo nineteen in twenty are under 1.5
 BESIDE_S = 0.002  # about a lag, its half and its multiples nothing counts as another one
 BEATS = 0.7  # what comes after two lags nearly as much as after one is a click's beat, no echo
@@ -40,7 +40,7 @@ def without_echo_effect(conditioned: Conditioned) -> tuple[Conditioned, float | 
     """The take without an echo's repeats, and the echo's lag in seconds; the same take and None
     where none is heard.
     """
-    if conditioned.silent or conditioned.samples.size < LEAST_S * WORK_RATE_HZ:
+    if conditioned.silent or conditioned.samples.size < MIN_S * WORK_RATE_HZ:
         return conditioned, None
     echo = _find(_middle(conditioned.samples, LOOK_S))
     if echo is None:
@@ -75,7 +75,7 @@ def _find(samples: Samples) -> tuple[int, float] | None:
     for place in (best, 2 * best, best // 2, 3 * best):
         others[max(0, place - reach) : place + reach + 1] = 0
     again = correlation[2 * best - reach : 2 * best + reach + 1].max()
-    if inside[best] < max(LEAST, CLEAR * others.max()) or again > BEATS * inside[best]:
+    if inside[best] < max(MIN, CLEAR * others.max()) or again > BEATS * inside[best]:
         return None
     return best, float(inside[best])
 

@@ -11,7 +11,7 @@ from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.signal import Array, Samples
 from thrumble.core.transforms import rfft
 
-SKIP_S, LEAST_S, MOST_S = 0.04, 0.2, 0.8  # after the attack; of free ringing
+SKIP_S, MIN_S, MAX_S = 0.04, 0.2, 0.8  # after the attack; of free ringing
 FFT = 1 << 16
 LOW_HZ, HIGH_HZ = 60.0, 1300.0
 FLOOR_DB = 45.0  # under the loudest partial nothing is counted
@@ -35,9 +35,9 @@ def name_chord(
     nothing is left of it. Samples of shape (n,) at the working rate.
     """
     begin = int((onset_s + SKIP_S) * WORK_RATE_HZ)
-    end = int(min(end_s, onset_s + SKIP_S + MOST_S) * WORK_RATE_HZ)
+    end = int(min(end_s, onset_s + SKIP_S + MAX_S) * WORK_RATE_HZ)
     piece = samples[begin:end]
-    if piece.size < LEAST_S * WORK_RATE_HZ or not np.any(piece):
+    if piece.size < MIN_S * WORK_RATE_HZ or not np.any(piece):
         return None
     spectrum = rfft(piece * np.hanning(piece.size).astype(np.float32), FFT)
     power = (spectrum.real**2 + spectrum.imag**2).astype(np.float64)

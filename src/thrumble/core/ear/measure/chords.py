@@ -27,7 +27,7 @@ from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.signal import Samples
 from thrumble.core.transforms import rfft
 
-LEAST_S, MOST_S = (
+MIN_S, MAX_S = (
     0.14,
     0.5,
 )  # of free ringing: a semitone at the fifth partial of a low E needs 0.1 s
@@ -151,9 +151,9 @@ def _hear(samples: Samples, hits: list[Ringing]) -> _Spectra | None:
     which, levels, widths = [], [], []
     for k, hit in enumerate(hits):
         begin = hit.onset_s + SKIP_S
-        length_s = min(hit.end_s - begin - 0.01, MOST_S)
+        length_s = min(hit.end_s - begin - 0.01, MAX_S)
         piece = slow[int(begin * RATE_HZ) : int((begin + max(0.0, length_s)) * RATE_HZ)]
-        if hit.midi and length_s >= LEAST_S and piece.size >= LEAST_S * RATE_HZ * 0.9:
+        if hit.midi and length_s >= MIN_S and piece.size >= MIN_S * RATE_HZ * 0.9:
             which.append(k)
             levels.append(_spectrum_db(piece))
             widths.append(1.6 / length_s)

@@ -13,16 +13,16 @@ from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import Change, ChangeKind, HitReading
 from thrumble.core.riff.expand import DueHit
 
-LEAST_HITS = 32
+MIN_HITS = 32
 JOINTS = 24
 SURE_F = 15.0
-LEAST_BPM, LEAST_SPREAD_MS, LEAST_DB = 0.5, 3.0, 1.5  # smaller changes are not worth a word
+MIN_BPM, MIN_SPREAD_MS, MIN_DB = 0.5, 3.0, 1.5  # smaller changes are not worth a word
 SMOOTH = 8  # hits: each one's absolute deviation is taken from the middle of so many on either side
 
 
 def find_drift(played: list[tuple[HitReading, DueHit]], tempo_bpm: float) -> list[Change]:
     """The changes of a take's played hits, in order of time; empty for a steady or short take."""
-    if len(played) < LEAST_HITS:
+    if len(played) < MIN_HITS:
         return []
     at = np.array([hit.expected_s for hit, _ in played])
     late = np.array([hit.deviation_ms for hit, _ in played], dtype=float) / 1000
@@ -47,7 +47,7 @@ def _tempo(at: Array, late: Array, tempo_bpm: float) -> tuple[float, float] | No
         return None
     place, slope = bend
     bpm = -slope * tempo_bpm
-    return (place, bpm) if abs(bpm) >= LEAST_BPM else None
+    return (place, bpm) if abs(bpm) >= MIN_BPM else None
 
 
 def _spread(at: Array, late: Array) -> tuple[float, float] | None:
@@ -59,7 +59,7 @@ def _spread(at: Array, late: Array) -> tuple[float, float] | None:
     if before.size < SMOOTH or after.size < SMOOTH:
         return None
     grown = 1.4826 * 1000 * float(np.median(after) - np.median(before))
-    return (bend[0], grown) if grown >= LEAST_SPREAD_MS else None
+    return (bend[0], grown) if grown >= MIN_SPREAD_MS else None
 
 
 def _level(at: Array, played: list[tuple[HitReading, DueHit]]) -> tuple[float, float] | None:
@@ -75,11 +75,11 @@ def _level(at: Array, played: list[tuple[HitReading, DueHit]]) -> tuple[float, f
     for kind in set(kinds.tolist()):
         levels[kinds == kind] -= np.median(levels[kinds == kind])
     plausible = np.abs(levels) < 12
-    bend = hinge(at[plausible], levels[plausible]) if plausible.sum() >= LEAST_HITS else None
+    bend = hinge(at[plausible], levels[plausible]) if plausible.sum() >= MIN_HITS else None
     if bend is None:
         return None
     fallen = bend[1] * float(at[-1] - bend[0])
-    return (bend[0], fallen) if fallen <= -LEAST_DB else None
+    return (bend[0], fallen) if fallen <= -MIN_DB else None
 
 
 def _running_middle(values: Array) -> Array:

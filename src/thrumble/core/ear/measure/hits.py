@@ -32,7 +32,7 @@ from thrumble.core.riff.model import Articulation, Riff
 from thrumble.core.riff.silence import silent_strings
 
 DIED_BEFORE_S = 0.06  # a ring that ends this long before its written end was no stop
-LEAST_STEP_S = 0.010  # two hits are never placed closer than this
+MIN_STEP_S = 0.010  # two hits are never placed closer than this
 # semitones over a written note at which every partial of a string is one of the note's own: the
 # note itself, its octave, twelfth and so on;
 # whether such a string rings along cannot be heard, and the written sixth of a shuffle often has
@@ -174,8 +174,8 @@ def _in_order(about_s: Array, placed_s: Array) -> Array:
     """The new places, but for those that would come upon or before a neighbour."""
     out = np.array(placed_s)
     for k in range(1, out.size):
-        if out[k] < out[k - 1] + LEAST_STEP_S:
-            out[k] = max(about_s[k], out[k - 1] + LEAST_STEP_S / 2)
+        if out[k] < out[k - 1] + MIN_STEP_S:
+            out[k] = max(about_s[k], out[k - 1] + MIN_STEP_S / 2)
     return out
 
 

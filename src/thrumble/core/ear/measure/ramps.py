@@ -10,7 +10,7 @@ from thrumble.core.ear.reading import HitReading, HitState, RampReading
 from thrumble.core.riff.expand import DueHit
 from thrumble.core.riff.ramps import ramp_runs
 
-LEAST_HITS = 4  # fewer say nothing about a slope
+MIN_HITS = 4  # fewer say nothing about a slope
 ENOUGH = 1 / 3  # of the written change: less is no ramp, more is one
 TOO_FEW = "too few of its hits were heard as palm mutes"
 TOO_UNEVEN = "the mutes go up and down too much to tell"
@@ -49,7 +49,7 @@ def _measured(hits: list[HitReading], due: list[DueHit]) -> RampReading:
         "written": (written[0], written[-1]),
         "rise_db": rise,
     }
-    if len(measured) < LEAST_HITS:
+    if len(measured) < MIN_HITS:
         return RampReading(**fields, kept=None, why=TOO_FEW)  # type: ignore[arg-type]
     at, depth = np.array(measured, dtype=float).T
     line, reach = _line(at, depth)

@@ -13,8 +13,8 @@ from thrumble.core.ear.reading import ExtraOnset, HeardKind, HitReading, HitStat
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 from thrumble.core.riff.model import Stroke
 
-LEAST_HITS = 4
-LEAST_FOR_DRIFT = 16
+MIN_HITS = 4
+MIN_FOR_DRIFT = 16
 
 
 def robust_spread(values: Array) -> float:
@@ -43,7 +43,7 @@ def summarise(
     )
     classified = [hit for hit, _ in played if hit.heard_articulation is not None]
     sure = [hit for hit in classified if hit.heard_articulation is not HeardKind.UNSURE]
-    enough = deviations.size >= LEAST_HITS
+    enough = deviations.size >= MIN_HITS
     swing, by_bar = measure_swing(hits, due, expanded)
     return Summary(
         matched=len(played),
@@ -61,7 +61,7 @@ def summarise(
         )
         if sure
         else None,
-        level_spread_db=round(robust_spread(levels), 2) if levels.size >= LEAST_HITS else None,
+        level_spread_db=round(robust_spread(levels), 2) if levels.size >= MIN_HITS else None,
         accent_db=_contrast(played, lambda d: d.hit.accent),
         up_stroke_db=_contrast(played, lambda d: d.hit.stroke is Stroke.UP),
         changes=find_drift(played, expanded.tempo_bpm),
@@ -70,7 +70,7 @@ def summarise(
 
 def _drift(played: list[tuple[HitReading, DueHit]], tempo_bpm: float) -> float | None:
     """Change of tempo along the take, bpm a minute: twice the curvature of the deviations."""
-    if len(played) < LEAST_FOR_DRIFT:
+    if len(played) < MIN_FOR_DRIFT:
         return None
     at = np.array([hit.expected_s for hit, _ in played])
     late = np.array([hit.deviation_ms for hit, _ in played], dtype=float) / 1000

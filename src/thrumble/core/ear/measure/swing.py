@@ -19,8 +19,8 @@ from thrumble.core.ear.reading import HitReading, SwingBar
 from thrumble.core.music.feel import Feel
 from thrumble.core.riff.expand import DueHit, ExpandedRiff
 
-LEAST_PAIRS = 4
-LEAST_IN_BAR = 2
+MIN_PAIRS = 4
+MIN_IN_BAR = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,14 +51,14 @@ def measure_swing(
     by the take's own scatter.
     """
     pairs = swung_pairs(hits, due, expanded)
-    if len(pairs) < LEAST_PAIRS:
+    if len(pairs) < MIN_PAIRS:
         return None, []
     ratio = _ratio(pairs)
     scatter = _scatter_s(pairs, ratio)
     bars = []
     for number, bar in sorted({(p.round, p.bar) for p in pairs}):
         mine = [p for p in pairs if (p.round, p.bar) == (number, bar)]
-        if len(mine) >= LEAST_IN_BAR:
+        if len(mine) >= MIN_IN_BAR:
             measured_ratio = _ratio(mine)
             reach = t_two_sided_95(len(pairs) - 1) * _error(mine, measured_ratio, scatter)
             bars.append(

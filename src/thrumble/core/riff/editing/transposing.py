@@ -16,7 +16,7 @@ from thrumble.core.music.pitch import pitch_class, spell
 from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.model import Bar, Hit, Riff
 
-MOST_SEMITONES = 24
+MAX_SEMITONES = 24
 OCTAVES = (0, 12, -12, 24, -24)  # tried in this order where a pitch cannot be reached
 
 
@@ -80,7 +80,7 @@ def transpose(riff: Riff, semitones: int) -> Moved:
     their strings where the frets allow it and are laid anew where they do not; open-string shapes
     become movable ones and back. Raises BadInput beyond two octaves.
     """
-    if not -MOST_SEMITONES <= semitones <= MOST_SEMITONES:
+    if not -MAX_SEMITONES <= semitones <= MAX_SEMITONES:
         raise BadInput(f"a riff moves by two octaves at most; {semitones} semitones are more")
     if not semitones:
         return Moved(riff, ())
