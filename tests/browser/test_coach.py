@@ -19,7 +19,7 @@ def test_a_reading_arms_its_drill_and_one_key_opens_it(
     page.goto(f"{served.base}/takes?q=Nine Locks Down")
     page.get_by_role("link", name="Nine Locks Down").first.click()
     page.wait_for_selector("#strip")
-    expect(page.locator(".armed.next")).to_contain_text("Shifts alone")
+    expect(page.locator(".up-next.next")).to_contain_text("Shifts alone")
     page.wait_for_load_state("load")
     page.keyboard.press("a")
     expect(page.locator("#others")).to_have_attribute("open", "")

@@ -21,7 +21,7 @@ from thrumble.core.takes import TakeState
 from thrumble.settings import settings
 from thrumble.store import database
 from thrumble.store.players import players
-from thrumble.store.riffs import riffs
+from thrumble.store.riffs import riff_lists, riffs
 from thrumble.store.rig import rigs
 from thrumble.store.takes import readings, take_lists, takes
 from thrumble.store.takes.space import Room, check_room, space
@@ -109,8 +109,8 @@ def test_takes_are_found_page_by_page_by_riff_and_state(session: Session, player
         line.take.id for line in take_lists.take_lines(session, player, states=(TakeState.FAILED,))
     ] == ids[:1]
     assert (
-        len(riffs.riff_standings(session, player, title="last", limit=3)) == 3
-        and riffs.count_riffs(session, player, "zzz") == 0
+        len(riff_lists.riff_standings(session, player, title="last", limit=3)) == 3
+        and riff_lists.count_riffs(session, player, "zzz") == 0
     )
 
 
@@ -178,7 +178,7 @@ def test_a_reading_is_kept_whole_and_one_row_a_hit_and_replaced_by_the_same_engi
     assert [r.deviation_ms for r in rows] == [h.deviation_ms for h in heard[0].hits]
     line = take_lists.take_lines(session, player)[0]
     assert (line.title, line.clean, line.judged) == ("Ballast", judgement.clean, 4)
-    assert riffs.riff_standings(session, player)[0].last_take_id == take.id
+    assert riff_lists.riff_standings(session, player)[0].last_take_id == take.id
 
 
 def test_deleting_a_take_leaves_nothing_of_it(
@@ -222,7 +222,7 @@ def test_nobody_reaches_what_is_another_players(session: Session, player: int) -
     assert (
         readings.get_reading(session, other, take.id) is None
         and take_lists.take_lines(session, other) == []
-        and riffs.riff_standings(session, other) == []
+        and riff_lists.riff_standings(session, other) == []
     )
 
 

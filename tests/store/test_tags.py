@@ -6,7 +6,7 @@ from sqlmodel import Session
 
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.notation.text import parse_riff
-from thrumble.store.riffs import riffs, tags
+from thrumble.store.riffs import riff_lists, riffs, tags
 
 TEXT = "title: {}\ntempo: 100\n[A]\n| E5@6/0 o - - - |\n"
 
@@ -24,12 +24,14 @@ def test_tags_are_replaced_counted_and_found(session: Session, player: int) -> N
     away = added(session, player, "Three", "old", "drop", "old two")
     riffs.set_archived(session, player, away, archived=True)
     assert tags.all_tags(session, player) == ["drop", "slow"]
-    assert riffs.count_riffs(session, player, tag="drop") == 2
-    assert riffs.count_riffs(session, player, "DROP ") == 2, "a search for a tag's word finds it"
+    assert riff_lists.count_riffs(session, player, tag="drop") == 2
+    assert riff_lists.count_riffs(session, player, "DROP ") == 2, (
+        "a search for a tag's word finds it"
+    )
     tags.set_tags(session, player, first, ("fast",))
     assert tags.tags_of(session, player, first) == ("fast",)
     assert tags.all_tags(session, player) == ["drop", "fast"]
-    standing = riffs.riff_standings(session, player, tag="fast")
+    standing = riff_lists.riff_standings(session, player, tag="fast")
     assert [one.tags for one in standing] == [("fast",)]
 
 

@@ -24,26 +24,26 @@ from thrumble.store.practice import loads, logbook, rounds
 from thrumble.store.practice.rounds import local_day
 from thrumble.store.riffs import drills, riffs
 from thrumble.store.riffs.drills import DrillOf
-from thrumble.web.shared.up_next import ArmedView, armed_view
+from thrumble.web.shared.up_next import UpNextView, up_next_view
 
 NINE = riff_texts()["8-nine-locks-down"]
 
 DAY = date(2026, 3, 2)
 
 
-def up_next() -> ArmedView:
+def up_next() -> UpNextView:
     """What Today offers without a plan."""
     with database.session() as session:
-        armed = armed_view(session, players.local_player(session))
-    assert armed is not None
-    return armed
+        offered = up_next_view(session, players.local_player(session))
+    assert offered is not None
+    return offered
 
 
 def test_the_first_plan_of_the_day_decides_what_is_up_next(visitor: Browser) -> None:
     """Before it nothing is offered, and after it every page offers the same."""
     added(SHORT)
     page = visitor.get("/").text
-    assert "working it out" in page and 'id="play-armed"' not in page
+    assert "working it out" in page and 'id="play-up-next"' not in page
     planned = visitor.post("/plan/today").text
     again = visitor.get("/").text
     offered = [re.findall(r'class="big">([^<]+)<', text)[:2] for text in (planned, again)]
@@ -272,7 +272,7 @@ def test_a_comfort_of_eight_stops_the_day_and_is_answered_in_words(visitor: Brow
     pain = unescape(visitor.post("/comfort", data={"score": "8", "when": "after"}).text)
     assert "8 of 10 is pain. Stop for today" in pain and "hand specialist" in pain
     page = visitor.get("/").text
-    assert "armed resting" in page and page.index("is pain") < page.index("Up next")
+    assert "up-next resting" in page and page.index("is pain") < page.index("Up next")
     eased = visitor.post("/comfort", data={"score": "0", "when": "after"})
     assert "is pain" not in eased.text, "a second answer takes the first one's place"
     numb = {"score": "0", "when": "after", "numb": "true", "areas": ["left wrist"]}

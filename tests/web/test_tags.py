@@ -18,8 +18,8 @@ from thrumble.core.takes import TakeState
 from thrumble.demo import riff_texts
 from thrumble.store import database
 from thrumble.store.players import players
-from thrumble.store.riffs import riffs
-from thrumble.store.riffs.riffs import Sort
+from thrumble.store.riffs import riff_lists, riffs
+from thrumble.store.riffs.riff_lists import Sort
 from thrumble.store.takes import takes
 from thrumble.store.takes.tables import ReadingRow
 from thrumble.store.takes.takes import NewTake
@@ -116,7 +116,7 @@ def test_what_is_due_comes_first(own_database: str) -> None:
             read_then(session, player, ids[name], now - timedelta(days=days), clean)
         order = [
             standing.revision.riff_id
-            for standing in riffs.riff_standings(session, player, sort=Sort.DUE)
+            for standing in riff_lists.riff_standings(session, player, sort=Sort.DUE)
         ]
     assert order == [
         ids[name]

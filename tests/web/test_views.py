@@ -35,7 +35,7 @@ from thrumble.web.riffs.views import FIRST_TEXT, preview_error, preview_of, text
 from thrumble.web.shared.paging import pages
 from thrumble.web.shared.reading import reading_view
 from thrumble.web.shared.takes import status_view, take_line
-from thrumble.web.shared.up_next import armed_view
+from thrumble.web.shared.up_next import up_next_view
 from thrumble.web.today.views import care_view, today_view
 
 
@@ -216,7 +216,7 @@ def test_a_text_page_shows_a_strip_or_the_line_with_a_pointer() -> None:
 
 def test_today_arms_a_riff_and_keeps_cut_takes_apart(session: Session) -> None:
     player = players.local_player(session)
-    assert armed_view(session, player) is None
+    assert up_next_view(session, player) is None
     made = riffs.add_riff(session, player, parse_riff(TEXT), TEXT)
     new = NewTake(
         riff_id=made.riff_id,
@@ -234,11 +234,11 @@ def test_today_arms_a_riff_and_keeps_cut_takes_apart(session: Session) -> None:
         for state in (TakeState.RECORDING, TakeState.QUEUED)
     ]
     care, now = care_view([], [], played=False), datetime.now(UTC)
-    view = today_view(armed_view(session, player), lines[0], 4, lines[1], care, now)
+    view = today_view(up_next_view(session, player), lines[0], 4, lines[1], care, now)
     assert (
-        view.armed is not None
-        and view.armed.title == "Ballast"
-        and view.armed.reason.startswith("not played yet: start at 96")
+        view.up_next is not None
+        and view.up_next.title == "Ballast"
+        and view.up_next.reason.startswith("not played yet: start at 96")
     )
     assert (
         [line.take_id for line in view.unfinished] == [cut.id]

@@ -36,7 +36,7 @@ from thrumble.formats.audio import write_flac
 from thrumble.store import database
 from thrumble.store.players import players
 from thrumble.store.practice import hand_health
-from thrumble.store.riffs import riffs
+from thrumble.store.riffs import riff_lists, riffs
 from thrumble.store.riffs.drills import DrillOf
 from thrumble.store.riffs.riffs import Revision
 from thrumble.store.rig import rigs
@@ -54,7 +54,7 @@ def fill_demo(say: Callable[[str], None]) -> None:
         player_id = players.local_player(session)
         if players.is_marked(session, DONE):
             return
-        standings = riffs.riff_standings(session, player_id, limit=1000)
+        standings = riff_lists.riff_standings(session, player_id, limit=1000)
         texts = {name: (parse_riff(text), text) for name, text in riff_texts().items()}
         newest = {s.revision.riff.title: s.revision for s in standings}
         if any(title not in {riff.title for riff, _ in texts.values()} for title in newest):

@@ -35,7 +35,7 @@ from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.store.practice import loads, practice, rounds, sessions
-from thrumble.store.riffs import drills, riffs
+from thrumble.store.riffs import drills, riff_lists, riffs
 from thrumble.store.riffs.drills import DrillOf
 
 CONSIDERED = 12  # riffs: those that want it most
@@ -122,7 +122,7 @@ def _replan(
 
 def _with_riffs(db: DbSession, player_id: int, day_plan: Session) -> Session:
     """Without the blocks whose riff was deleted since."""
-    riff_ids = {fact.riff_id for fact in riffs.riff_facts(db, player_id)}
+    riff_ids = {fact.riff_id for fact in riff_lists.riff_facts(db, player_id)}
     return replace(
         day_plan,
         blocks=tuple(block for block in day_plan.blocks if block.block.riff_id in riff_ids),
@@ -239,7 +239,7 @@ def _wanted(db: DbSession, player_id: int) -> list[int]:
     """
     now = datetime.now(UTC)
     begun, fresh = [], []
-    for fact in riffs.riff_facts(db, player_id):
+    for fact in riff_lists.riff_facts(db, player_id):
         if fact.last_played is None:
             fresh.append(fact.riff_id)
             continue

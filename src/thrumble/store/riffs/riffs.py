@@ -4,35 +4,19 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from enum import StrEnum
 from functools import lru_cache
-from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import Session, col, select
 
-from thrumble.core.coach.planning.next_riff import A_DAY_AWAY, CLEAN_SHARE
 from thrumble.core.errors import NotFound
 from thrumble.core.riff.editing.revisions import map_identities
 from thrumble.core.riff.model import HitIdentity, Riff
 from thrumble.formats.riff_json import riff_document, riff_from_document
-from thrumble.store.practice.rounds import is_current
 from thrumble.store.riffs.tables import RevisionRow, RiffRow
-from thrumble.store.takes.tables import ReadingRow, TakeRow
+from thrumble.store.takes.tables import TakeRow
 
-PAGE = 12
 MAX_REVISIONS = 40
-
-
-class Sort(StrEnum):
-    """How the list of riffs is ordered."""
-
-    WRITTEN = "written"
-    PLAYED = "played"
-    TITLE = "title"
-    TEMPO = "tempo"
-    DUE = "due"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,21 +33,8 @@ class Revision:
     left_out: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RiffStanding:
-    """A riff's newest revision and its last reading, if any."""
-
-    revision: Revision
-    tags: tuple[str, ...] = ()
-    takes: int
-    last_played: datetime | None
-    last_take_id: int | None
-    verdict: str | None
-    clean: int | None
-    judged: int | None
-
-
-def _revision(row: RevisionRow) -> Revision:
+def revision_from(row: RevisionRow) -> Revision:
+    """A revision as it is stored."""
     assert row.id is not None
     return Revision(
         id=row.id,
@@ -136,7 +107,7 @@ def _add_revision(
     )
     session.add(row)
     session.flush()
-    return _revision(row)
+    return revision_from(row)
 
 
 def newest_revision(session: Session, player_id: int, riff_id: int) -> Revision:
@@ -150,7 +121,7 @@ def newest_revision(session: Session, player_id: int, riff_id: int) -> Revision:
     row = session.exec(query).first()
     if row is None:
         raise NotFound("there is no such riff: choose one from the list of riffs")
-    return _revision(row)
+    return revision_from(row)
 
 
 def get_revision(session: Session, player_id: int, revision_id: int) -> Revision:
@@ -158,7 +129,7 @@ def get_revision(session: Session, player_id: int, revision_id: int) -> Revision
     row = session.get(RevisionRow, revision_id)
     if row is None or row.player_id != player_id:
         raise NotFound("there is no such revision of a riff")
-    return _revision(row)
+    return revision_from(row)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -185,7 +156,7 @@ def history(session: Session, player_id: int, riff_id: int) -> list[RevisionStan
         .limit(MAX_REVISIONS)
     ).all()
     return [
-        RevisionStanding(revision=_revision(row), written_at=row.created_at, takes=takes)
+        RevisionStanding(revision=revision_from(row), written_at=row.created_at, takes=takes)
         for row, takes in rows
     ]
 
@@ -223,185 +194,3 @@ def delete_riff(session: Session, player_id: int, riff_id: int) -> None:
     )
     if gone.first() is None:
         raise NotFound("there is no such riff: choose one from the list of riffs")
-
-
-def newest_of_each(
-    player_id: int, title: str = "", *, tag: str = "", archived: bool | None = None
-) -> Any:
-    """Id of the newest revision of each riff whose present title holds `title`, or that has it as a
-    tag, as a query over riff and revision id. `tag`: only those with it; `archived`: only those
-    that are put away or only the others, None for all.
-    """
-    columns: Any = (
-        col(RevisionRow.riff_id),
-        col(RevisionRow.id),
-        col(RevisionRow.title),
-        col(RevisionRow.tempo_bpm),
-    )
-    newest = (
-        sa.select(*columns)
-        .where(col(RevisionRow.player_id) == player_id)
-        .ext(distinct_on(col(RevisionRow.riff_id)))
-        .order_by(col(RevisionRow.riff_id), col(RevisionRow.number).desc())
-        .subquery()
-    )
-    query = sa.select(newest.c.riff_id, newest.c.id, newest.c.title, newest.c.tempo_bpm)
-    query = query.join(RiffRow, col(RiffRow.id) == newest.c.riff_id)
-    query = query.where(col(RiffRow.drill_of).is_(None))  # drills stand with their riff
-    if archived is not None:
-        away = col(RiffRow.archived_at).is_not(None)
-        query = query.where(away if archived else ~away)
-    if tag:
-        query = query.where(sa.literal(tag) == sa.any_(col(RiffRow.tags)))
-    if title:
-        named = newest.c.title.icontains(title, autoescape=True)
-        tagged = sa.literal(title.strip().lower()) == sa.any_(col(RiffRow.tags))
-        query = query.where(named | tagged)
-    return query
-
-
-def count_riffs(
-    session: Session, player_id: int, title: str = "", *, tag: str = "", archived: bool = False
-) -> int:
-    """How many riffs there are whose title or tag is `title`, put away or not."""
-    matching = newest_of_each(player_id, title, tag=tag, archived=archived).subquery()
-    return int(session.execute(sa.select(sa.func.count()).select_from(matching)).scalar_one())
-
-
-def riff_standings(
-    session: Session,
-    player_id: int,
-    *,
-    title: str = "",
-    tag: str = "",
-    page: int = 1,
-    limit: int = PAGE,
-    sort: Sort = Sort.WRITTEN,
-    archived: bool = False,
-) -> list[RiffStanding]:
-    """Riffs with their last reading. `title`: part of their name; `page` counts from 1."""
-    wanted = newest_of_each(player_id, title, tag=tag, archived=archived).subquery()
-    played = (
-        sa.select(sa.func.max(col(TakeRow.created_at)))
-        .where(col(TakeRow.riff_id) == wanted.c.riff_id)
-        .scalar_subquery()
-    )
-    order: dict[Sort, Any] = {
-        Sort.WRITTEN: wanted.c.riff_id,
-        Sort.TITLE: sa.func.lower(wanted.c.title),
-        Sort.TEMPO: wanted.c.tempo_bpm,
-        Sort.PLAYED: sa.nullslast(played.desc()),
-    }
-    if sort is Sort.DUE:
-        ordered = _by_due(player_id, wanted)
-    else:
-        ordered = sa.select(wanted.c.id).order_by(order[sort], wanted.c.riff_id)
-    shown = session.execute(ordered.offset((page - 1) * limit).limit(limit)).scalars()
-    places = {revision_id: place for place, revision_id in enumerate(shown)}
-    revisions = session.exec(select(RevisionRow).where(col(RevisionRow.id).in_(places))).all()
-    rows = sorted(revisions, key=lambda row: places[row.id])
-    ids = [row.riff_id for row in rows]
-    counts = dict(
-        session.exec(
-            select(TakeRow.riff_id, sa.func.count())
-            .where(TakeRow.player_id == player_id, col(TakeRow.riff_id).in_(ids))
-            .group_by(col(TakeRow.riff_id))
-        ).all()
-    )
-    last = {
-        row[0]: row[1:]
-        for row in session.exec(_last_read(player_id).where(col(TakeRow.riff_id).in_(ids))).all()
-    }
-    tags = {
-        row.id: tuple(row.tags)
-        for row in session.exec(select(RiffRow).where(col(RiffRow.id).in_(ids))).all()
-    }
-    standings = []
-    for row in rows:
-        take_id, played, verdict, clean, judged = last.get(
-            row.riff_id, (None, None, None, None, None)
-        )
-        standings.append(
-            RiffStanding(
-                revision=_revision(row),
-                tags=tags.get(row.riff_id, ()),
-                takes=counts.get(row.riff_id, 0),
-                last_played=played,
-                last_take_id=take_id,
-                verdict=verdict,
-                clean=clean,
-                judged=judged,
-            )
-        )
-    return standings
-
-
-def _by_due(player_id: int, wanted: Any) -> Any:
-    """The riffs in the order in which they want to be played: begun and not yet clean, by what
-    there is to gain; never played; clean, the longest ago first.
-    """
-    last = _last_read(player_id).subquery()
-    share = last.c.clean * 1.0 / sa.func.nullif(last.c.judged, 0)
-    days = sa.func.extract("epoch", sa.func.now() - last.c.created_at) / 86400.0
-    rank = sa.case((last.c.id.is_(None), 1), (share >= CLEAN_SHARE, 2), else_=0)
-    return (
-        sa.select(wanted.c.id)
-        .outerjoin(last, last.c.riff_id == wanted.c.riff_id)
-        .order_by(
-            rank,
-            sa.nullslast((1 - share + A_DAY_AWAY * sa.func.floor(days)).desc()),
-            wanted.c.riff_id,
-        )
-    )
-
-
-def _last_read(player_id: int) -> Any:
-    """The newest take of each riff that was read, with its newest reading's verdict; without one
-    while it is judged again.
-    """
-    shown = is_current()
-    return (
-        sa.select(
-            col(TakeRow.riff_id),
-            col(TakeRow.id),
-            col(TakeRow.created_at),
-            sa.case((shown, col(ReadingRow.verdict))).label("verdict"),
-            sa.case((shown, col(ReadingRow.clean))).label("clean"),
-            sa.case((shown, col(ReadingRow.judged))).label("judged"),
-        )
-        .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
-        .where(col(TakeRow.player_id) == player_id)
-        .ext(distinct_on(col(TakeRow.riff_id)))
-        .order_by(col(TakeRow.riff_id), col(TakeRow.created_at).desc(), col(ReadingRow.id).desc())
-    )
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RiffFacts:
-    """What choosing the next riff needs of each: never the riff itself."""
-
-    riff_id: int
-    last_played: datetime | None
-    clean: int | None
-    judged: int | None
-
-
-def riff_facts(session: Session, player_id: int) -> list[RiffFacts]:
-    """All riffs that are not put away, oldest first."""
-    last = {row[0]: row for row in session.exec(_last_read(player_id)).all()}
-    ids = session.exec(
-        select(RiffRow.id)
-        .where(
-            RiffRow.player_id == player_id,
-            col(RiffRow.archived_at).is_(None),
-            col(RiffRow.drill_of).is_(None),
-        )
-        .order_by(col(RiffRow.id))
-    ).all()
-    facts = []
-    for riff_id in ids:
-        _, _, played, _, clean, judged = last.get(riff_id, (riff_id, None, None, None, None, None))
-        facts.append(
-            RiffFacts(riff_id=riff_id or 0, last_played=played, clean=clean, judged=judged)
-        )
-    return facts

@@ -17,7 +17,7 @@ from thrumble.store.riffs.drills import DrillOf
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.drills.views import drills_view
 from thrumble.web.inputs import Id, Line
-from thrumble.web.shared.up_next import armed_view
+from thrumble.web.shared.up_next import up_next_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -61,11 +61,11 @@ def _riff(session: DbSession, player_id: int, riff_id: int) -> tuple[int, Riff]:
 
 @router.get("/drills", name="drills_home")
 def drills_home(request: Request, session: DbSession, player_id: PlayerId) -> Response:
-    """The drills of the riff that is armed; without one the riffs."""
-    armed = armed_view(session, player_id)
+    """The drills of the riff that is up next; without one the riffs."""
+    up_next = up_next_view(session, player_id)
     address = str(request.app.url_path_for("riffs_page"))
-    if armed is not None:
-        address = str(request.app.url_path_for("drills_page", riff_id=armed.riff_id))
+    if up_next is not None:
+        address = str(request.app.url_path_for("drills_page", riff_id=up_next.riff_id))
     return Response(status_code=303, headers={"Location": address})
 
 

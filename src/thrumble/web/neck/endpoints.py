@@ -21,7 +21,7 @@ from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id
 from thrumble.web.neck.query import NeckQuery, RawAsked, parse_query
 from thrumble.web.neck.views import neck_view, stop_at
-from thrumble.web.shared.up_next import armed_view
+from thrumble.web.shared.up_next import up_next_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -56,10 +56,10 @@ def _planned(
 
 @router.get("/neck", name="neck_home")
 def neck_home(request: Request, session: DbSession, player_id: PlayerId) -> Response:
-    """The neck of the riff that is armed; without one the shapes."""
-    armed = armed_view(session, player_id)
+    """The neck of the riff that is up next; without one the shapes."""
+    up_next = up_next_view(session, player_id)
     name, given = (
-        ("shapes_page", {}) if armed is None else ("neck_page", {"riff_id": armed.riff_id})
+        ("shapes_page", {}) if up_next is None else ("neck_page", {"riff_id": up_next.riff_id})
     )
     address = str(request.app.url_path_for(name, **given))
     return Response(status_code=303, headers={"Location": address})

@@ -51,7 +51,7 @@ from thrumble.web.play.views import (
 from thrumble.web.shared.next import next_view
 from thrumble.web.shared.reading import reading_view
 from thrumble.web.shared.takes import room_words, status_view
-from thrumble.web.shared.up_next import armed_view
+from thrumble.web.shared.up_next import up_next_view
 from thrumble.web.shared.uploading import upload_view
 from thrumble.web.templating import render
 
@@ -98,12 +98,12 @@ class Report(Sent):
 
 @router.get("/play", name="play_next")
 def play_next(request: Request, session: DbSession, player_id: PlayerId) -> Response:
-    """To the riff that is armed, or to the riffs where there is none."""
-    armed = armed_view(session, player_id)
+    """To the riff that is up next, or to the riffs where there is none."""
+    up_next = up_next_view(session, player_id)
     address = str(request.app.url_path_for("riffs_page"))
-    if armed:
-        page = request.app.url_path_for("play_page", riff_id=armed.riff_id)
-        address = f"{page}?tempo={armed.tempo}"
+    if up_next:
+        page = request.app.url_path_for("play_page", riff_id=up_next.riff_id)
+        address = f"{page}?tempo={up_next.tempo}"
     return RedirectResponse(address, 303)
 
 

@@ -19,9 +19,9 @@ from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.formats.tablature.writing import write_tab
 from thrumble.store import database
 from thrumble.store.players import players
-from thrumble.store.riffs import riffs
+from thrumble.store.riffs import riff_lists, riffs
 from thrumble.store.riffs import tags as store_tags
-from thrumble.store.riffs.riffs import Sort
+from thrumble.store.riffs.riff_lists import Sort
 from thrumble.store.rig import rigs
 from thrumble.store.takes import takes
 from thrumble.web.deps import DbSession, PlayerId, costly
@@ -82,15 +82,15 @@ def riffs_page(
     away.
     """
     paging = pages(
-        count=riffs.count_riffs(session, player_id, q, tag=tag, archived=away),
+        count=riff_lists.count_riffs(session, player_id, q, tag=tag, archived=away),
         page=page,
-        size=riffs.PAGE,
+        size=riff_lists.PAGE,
         query={"q": q, "tag": tag, "sort": sort.value} | ({"away": "1"} if away else {}),
     )
-    riff_standing = riffs.riff_standings(
+    riff_standing = riff_lists.riff_standings(
         session, player_id, title=q, tag=tag, page=paging.page, sort=sort, archived=away
     )
-    stored_away = riffs.count_riffs(session, player_id, archived=True)
+    stored_away = riff_lists.count_riffs(session, player_id, archived=True)
     return render(
         request,
         "riffs/list.html",

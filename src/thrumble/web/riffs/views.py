@@ -14,7 +14,8 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.printing import print_riff, with_comments
 from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
-from thrumble.store.riffs.riffs import Revision, RevisionStanding, RiffStanding
+from thrumble.store.riffs.riff_lists import RiffStanding
+from thrumble.store.riffs.riffs import Revision, RevisionStanding
 from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.strip import plan_strip
 from thrumble.web.shared.takes import AGAIN

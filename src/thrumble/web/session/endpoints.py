@@ -21,7 +21,7 @@ from thrumble.store.takes import takes
 from thrumble.web.deps import DbSession, PlayerId, Today
 from thrumble.web.inputs import Id, Line, Sent
 from thrumble.web.session.views import block_title, plan_view
-from thrumble.web.shared.up_next import armed_block, armed_view
+from thrumble.web.shared.up_next import up_next_block, up_next_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -98,13 +98,18 @@ def _plan(
 ) -> HTMLResponse:
     planned = plan_now(session, player_id, today, again=again)
     coming = None if planned.stop else planned.session.coming
-    armed = None if coming is None else armed_block(session, player_id, coming.block)
-    in_plan = armed is not None
-    if armed is None and not planned.stop:
-        armed = armed_view(session, player_id)
+    up_next = None if coming is None else up_next_block(session, player_id, coming.block)
+    in_plan = up_next is not None
+    if up_next is None and not planned.stop:
+        up_next = up_next_view(session, player_id)
     view = plan_view(planned, practice.practice_of(session, player_id), today)
     return render(
-        request, "session/_plan.html", plan=view, armed=armed, in_plan=in_plan, stop=planned.stop
+        request,
+        "session/_plan.html",
+        plan=view,
+        up_next=up_next,
+        in_plan=in_plan,
+        stop=planned.stop,
     )
 
 

@@ -29,14 +29,14 @@ class Offer:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NextView:
-    """The armed corner: what is armed, and what else there is. `riff_id`: the riff, of a drill the
+    """What is up next, and what else there is. `riff_id`: the riff, of a drill the
     one that it was made from; `helped`: what the drills before this take changed; `step_tempo`: of
     the next take of what was played.
     """
 
     riff_id: int
     play_id: int
-    armed: Offer
+    up_next: Offer
     others: list[Offer]
     helped: list[str]
     back: bool
@@ -57,11 +57,11 @@ def next_view(
     title = judgement.expanded.riff.title
     step = _step(title, proposed.step)
     offers = [_offer(drill, title) for drill in proposed.drills]
-    armed, *others = [*offers, step]
+    up_next, *others = [*offers, step]
     return NextView(
         riff_id=riff_id if of is None else of.riff_id,
         play_id=riff_id,
-        armed=armed,
+        up_next=up_next,
         others=others,
         helped=_helped(session, player_id, take_id, of),
         back=of is not None,

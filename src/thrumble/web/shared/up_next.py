@@ -10,14 +10,14 @@ from thrumble.core.coach.planning.next_riff import Standing, next_riff
 from thrumble.core.coach.planning.plan import Block
 from thrumble.core.riff.drills.catalogue import make_drill
 from thrumble.core.riff.expand import expand
-from thrumble.store.riffs import riffs
+from thrumble.store.riffs import riff_lists, riffs
 from thrumble.web.drawings.bars import BarDrawing
 from thrumble.web.drawings.strip import plan_strip
 
 
 @dataclass(frozen=True, slots=True)
-class ArmedView:
-    """What is armed. `drill`: its kind and bars, where it is a drill of the riff."""
+class UpNextView:
+    """What is up next. `drill`: its kind and bars, where it is a drill of the riff."""
 
     riff_id: int
     title: str
@@ -29,7 +29,7 @@ class ArmedView:
     last: str = ""
 
 
-def armed_view(session: Session, player_id: int) -> ArmedView | None:
+def up_next_view(session: Session, player_id: int) -> UpNextView | None:
     """The riff proposed next, None if there is no riff."""
     standings = [
         Standing(
@@ -38,7 +38,7 @@ def armed_view(session: Session, player_id: int) -> ArmedView | None:
             clean=f.clean,
             hits=f.judged,
         )
-        for f in riffs.riff_facts(session, player_id)
+        for f in riff_lists.riff_facts(session, player_id)
     ]
     chosen = next_riff(standings, now=datetime.now(UTC))
     if not chosen:
@@ -50,7 +50,7 @@ def armed_view(session: Session, player_id: int) -> ArmedView | None:
         if step.why.startswith(chosen[1])
         else f"{chosen[1]}. {step.why[0].upper()}{step.why[1:]}"
     )
-    return ArmedView(
+    return UpNextView(
         chosen[0],
         riff.title,
         f"{step.tempo_bpm:g}",
@@ -59,8 +59,8 @@ def armed_view(session: Session, player_id: int) -> ArmedView | None:
     )
 
 
-def armed_block(session: Session, player_id: int, block: Block) -> ArmedView | None:
-    """A block of the session as what is armed; None for a rest."""
+def up_next_block(session: Session, player_id: int, block: Block) -> UpNextView | None:
+    """A block of the session as what is up next; None for a rest."""
     if block.riff_id is None:
         return None
     riff = riffs.newest_revision(session, player_id, block.riff_id).riff
@@ -70,7 +70,7 @@ def armed_block(session: Session, player_id: int, block: Block) -> ArmedView | N
         title, drill = riff.title, block.drill.value
         if block.bars is not None:
             ends = str(block.bars[0]), str(block.bars[1])
-    return ArmedView(
+    return UpNextView(
         block.riff_id,
         title,
         f"{block.tempo_bpm or float(riff.tempo_bpm):g}",

@@ -16,7 +16,7 @@ from thrumble.store.practice.rounds import local_time
 from thrumble.store.takes import take_lists
 from thrumble.web.deps import DbSession, PlayerId, Today, player_zone
 from thrumble.web.inputs import Line
-from thrumble.web.shared.up_next import armed_block, armed_view
+from thrumble.web.shared.up_next import up_next_block, up_next_view
 from thrumble.web.templating import render
 from thrumble.web.today.views import LATEST, UNFINISHED, CareView, care_view, today_view
 
@@ -39,13 +39,13 @@ def today_page(
     block = None
     if is_planned and not care.stop:
         coming = plan_now(session, player_id, today, store=False).session.coming
-        block = None if coming is None else armed_block(session, player_id, coming.block)
+        block = None if coming is None else up_next_block(session, player_id, coming.block)
     cut, others = (
         (TakeState.RECORDING,),
         tuple(state for state in TakeState if state is not TakeState.RECORDING),
     )
     view = today_view(
-        block or armed_view(session, player_id),
+        block or up_next_view(session, player_id),
         take_lists.take_lines(session, player_id, states=cut, limit=UNFINISHED),
         take_lists.count_takes(session, player_id, states=cut),
         take_lists.take_lines(session, player_id, states=others, limit=LATEST),
@@ -59,7 +59,7 @@ def today_page(
         played=bool(played),
         in_plan=block is not None,
         # the first plan of the day decides what is up next: nothing is offered before
-        waits=view.armed is not None and not is_planned and not care.stop,
+        waits=view.up_next is not None and not is_planned and not care.stop,
     )
 
 

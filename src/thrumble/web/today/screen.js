@@ -13,13 +13,13 @@ async function goOn(button) {
 let early = false;
 function play() {
   const session = document.getElementById("play-session");
-  const next = document.getElementById("play-armed");
+  const next = document.getElementById("play-up-next");
   if (session) goOn(session);
   else if (next) next.click();
-  else early = document.getElementById("armed") !== null;
+  else early = document.getElementById("up-next") !== null;
 }
 document.addEventListener("htmx:load", () => {
-  if (!early || document.querySelector("#armed.waiting")) return;
+  if (!early || document.querySelector("#up-next.waiting")) return;
   early = false;
   play();
 });

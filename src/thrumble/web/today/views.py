@@ -1,4 +1,4 @@
-"""Today: the next thing armed, takes left unfinished, what was read last."""
+"""Today: what is up next, takes left unfinished, what was read last."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -14,7 +14,7 @@ from thrumble.core.coach.planning.hand_health import (
 )
 from thrumble.store.takes.take_lists import TakeLine
 from thrumble.web.shared.takes import TakeLineView, take_line
-from thrumble.web.shared.up_next import ArmedView
+from thrumble.web.shared.up_next import UpNextView
 
 LATEST, UNFINISHED = 6, 3
 
@@ -51,7 +51,7 @@ class TodayView:
     """The whole screen. `more_unfinished`: how many of those are not shown."""
 
     date: str
-    armed: ArmedView | None
+    up_next: UpNextView | None
     unfinished: list[TakeLineView]
     more_unfinished: int
     latest: list[TakeLineView]
@@ -59,17 +59,17 @@ class TodayView:
 
 
 def today_view(
-    armed: ArmedView | None,
+    up_next: UpNextView | None,
     unfinished: list[TakeLine],
     unfinished_count: int,
     latest: list[TakeLine],
     care: CareView,
     now: datetime,
 ) -> TodayView:
-    """Lays out what is armed, what waits, what was read; `now`: by the player's own clock."""
+    """Lays out what is up next, what waits, what was read; `now`: by the player's own clock."""
     return TodayView(
         date=f"{now:%A} {now.day} {now:%B}",
-        armed=armed,
+        up_next=up_next,
         unfinished=[take_line(line, now) for line in unfinished],
         more_unfinished=unfinished_count - len(unfinished),
         latest=[take_line(line, now) for line in latest],

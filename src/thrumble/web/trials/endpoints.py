@@ -9,7 +9,7 @@ from pydantic import Field
 from thrumble.actions.trials import LONGEST_WAY, begin_trial, go_on, trial_now
 from thrumble.core.coach.comparing.trial import PAIRS_RANGE
 from thrumble.store.practice import trials
-from thrumble.store.riffs import drills, riffs
+from thrumble.store.riffs import drills, riff_lists, riffs
 from thrumble.web.deps import DbSession, PlayerId
 from thrumble.web.inputs import BIGGEST_ID, Id, Line, Reference, Sent
 from thrumble.web.templating import render
@@ -31,7 +31,7 @@ def trials_page(request: Request, session: DbSession, player_id: PlayerId) -> HT
     """All trials, and a new one."""
     titles = {
         riff_standing.revision.riff_id: riff_standing.revision.riff.title
-        for riff_standing in riffs.riff_standings(session, player_id, limit=200)
+        for riff_standing in riff_lists.riff_standings(session, player_id, limit=200)
     } | dict(drills.kept_drills(session, player_id))
     all_trials = trials.trials_of(session, player_id)
     for trial in all_trials:
