@@ -111,7 +111,7 @@ def test_a_tolerance_of_ones_own_counts_everywhere_once_takes_are_judged_again(
     take_id = played(added(SHORT), Flaws(timing=8), seed=3)
     usual = figures(visitor, take_id)
     form = {"minutes": "20", "weekdays": ["0"], "tolerance": "6"}
-    assert "judged again" in visitor.post("/plan/practice", data=form).text
+    assert "re-check all your takes" in visitor.post("/plan/practice", data=form).text
     assert "being judged again" in unescape(visitor.get("/takes").text)
     assert "being judged again" in unescape(visitor.get("/riffs").text)
     while catch_up(0) is not None:
