@@ -1,11 +1,14 @@
 """What a player's own takes say about the fretting hand."""
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 from sqlmodel import Session
 
 from thrumble.core.coach.progress.hand_speed import hand_speed
+from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import expand
+from thrumble.core.riff.model import Riff
 from thrumble.core.riff.shifts import move_speeds_mm_s
 from thrumble.store.practice import hands
 from thrumble.store.practice.hands import PlayedTake
@@ -32,8 +35,13 @@ def _landed(take: PlayedTake, rig: rigs.Rig | None) -> Iterator[tuple[float, boo
     if not take.in_time:
         return
     neck = take.riff.instrument if rig is None else rig.tuned_for(take.riff)
-    expanded = expand(take.riff, take.tempo_bpm)
-    fast = move_speeds_mm_s(expanded.hits, neck)
+    speeds = _move_speeds_mm_s(take.riff, take.tempo_bpm, neck)
     for index, in_time in take.in_time:
-        if fast[index] > 0:
-            yield fast[index], in_time
+        if speeds[index] > 0:
+            yield speeds[index], in_time
+
+
+@lru_cache(maxsize=64)
+def _move_speeds_mm_s(riff: Riff, tempo_bpm: float, neck: Instrument) -> tuple[float, ...]:
+    """A take's riff never changes, so how fast its moves are is worked out once."""
+    return tuple(move_speeds_mm_s(expand(riff, tempo_bpm).hits, neck))

@@ -3,6 +3,7 @@ right in any tuning; and where on the neck each can be taken.
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from thrumble.core.instrument import Instrument, Note
 from thrumble.core.neck.grips import LAST_FRET, WIDEST_FRETS, Grip, grips
@@ -235,9 +236,10 @@ class AtFret:
     grip: Grip | None
 
 
+@lru_cache(maxsize=64)
 def along_the_neck(
     shape: Shape, instrument: Instrument, root_string: int, hand: Hand
-) -> list[AtFret]:
+) -> tuple[AtFret, ...]:
     """The shape with its root at every fret up to the twelfth."""
     out = []
     for fret in range(13):
@@ -249,7 +251,7 @@ def along_the_neck(
         if pressed:
             span = instrument.fret_mm(max(pressed)) - instrument.fret_mm(min(pressed))
         out.append(AtFret(fret, span, easiest(instrument, notes, hand)))
-    return out
+    return tuple(out)
 
 
 def easiest(instrument: Instrument, notes: tuple[Note, ...], hand: Hand) -> Grip | None:

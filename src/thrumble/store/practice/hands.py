@@ -14,10 +14,12 @@ from thrumble.core.riff.model import Riff
 from thrumble.core.rig.recall import Call, Recalled
 from thrumble.store.practice.rounds import is_current
 from thrumble.store.practice.tables import HandRow, RecallRow
-from thrumble.store.riffs.riffs import get_revision
+from thrumble.store.riffs.riffs import revision_from
+from thrumble.store.riffs.tables import RevisionRow
 from thrumble.store.takes.tables import HitRow, ReadingRow, TakeRow
 
 LATEST_TAKES = 12
+READINGS_PER_TAKE = 20  # looked through: a take that was analysed again has several
 ANSWERS_COUNTED = 10  # the last ones of each chord
 
 
@@ -146,36 +148,39 @@ class PlayedTake:
 
 def latest_takes(session: Session, player_id: int) -> list[PlayedTake]:
     """What was judged of the last takes, the newest first."""
-    newest = (
-        sa.select(sa.func.max(col(ReadingRow.id)).label("id"))
+    recent = (
+        sa.select(col(ReadingRow.id), col(ReadingRow.take_id))
         .where(col(ReadingRow.player_id) == player_id, is_current())
-        .group_by(col(ReadingRow.take_id))
-        .order_by(sa.func.max(col(ReadingRow.id)).desc())
+        .order_by(col(ReadingRow.id).desc())
+        .limit(LATEST_TAKES * READINGS_PER_TAKE)
+        .subquery()
+    )
+    newest = (
+        sa.select(sa.func.max(recent.c.id).label("id"), recent.c.take_id)
+        .group_by(recent.c.take_id)
+        .order_by(sa.func.max(recent.c.id).desc())
         .limit(LATEST_TAKES)
         .subquery()
     )
-    of: dict[int, list[tuple[int, bool]]] = defaultdict(list)
-    hits = (
-        select(HitRow.reading_id, HitRow.index, HitRow.in_time)
-        .join(newest, newest.c.id == HitRow.reading_id)
-        .where(HitRow.player_id == player_id, col(HitRow.in_time).is_not(None))
-    )
-    for reading_id, index, in_time in session.exec(hits):
-        of[reading_id].append((index, bool(in_time)))
-    takes = (
-        sa.select(
-            col(ReadingRow.id),
-            col(TakeRow.revision_id),
-            col(TakeRow.tempo_bpm),
-            col(TakeRow.rig_id),
-        )
-        .join(newest, newest.c.id == col(ReadingRow.id))
-        .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
+    query = (
+        sa.select(newest.c.id, col(TakeRow.tempo_bpm), col(TakeRow.rig_id), RevisionRow)
+        .join(TakeRow, col(TakeRow.id) == newest.c.take_id)
+        .join(RevisionRow, col(RevisionRow.id) == col(TakeRow.revision_id))
         .where(col(TakeRow.player_id) == player_id)
-        .order_by(col(ReadingRow.id).desc())
+        .order_by(newest.c.id.desc())
     )
+    played = session.execute(query).all()
+    in_time: dict[int, list[tuple[int, bool]]] = defaultdict(list)
+    hits = select(HitRow.reading_id, HitRow.index, HitRow.in_time).where(
+        HitRow.player_id == player_id,
+        col(HitRow.reading_id).in_([reading_id for reading_id, *_ in played]),
+        col(HitRow.in_time).is_not(None),
+    )
+    for reading_id, index, landed in session.exec(hits):
+        in_time[reading_id].append((index, bool(landed)))
     out = []
-    for number, revision_id, tempo, rig_id in session.execute(takes):
-        riff = get_revision(session, player_id, revision_id).riff
-        out.append(PlayedTake(riff, float(tempo or riff.tempo_bpm), rig_id, of.get(number, [])))
+    for reading_id, tempo_bpm, rig_id, row in played:
+        riff = revision_from(row).riff
+        tempo = float(tempo_bpm or riff.tempo_bpm)
+        out.append(PlayedTake(riff, tempo, rig_id, in_time[reading_id]))
     return out

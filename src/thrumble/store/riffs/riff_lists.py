@@ -2,6 +2,7 @@
 first.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
@@ -127,10 +128,7 @@ def riff_standings(
             .group_by(col(TakeRow.riff_id))
         ).all()
     )
-    last = {
-        row[0]: row[1:]
-        for row in session.exec(_last_read(player_id).where(col(TakeRow.riff_id).in_(ids))).all()
-    }
+    last = {row[0]: row[1:] for row in session.exec(_last_read(player_id, ids)).all()}
     tags = {
         row.id: tuple(row.tags)
         for row in session.exec(select(RiffRow).where(col(RiffRow.id).in_(ids))).all()
@@ -174,25 +172,32 @@ def _by_due(player_id: int, wanted: Any) -> Any:
     )
 
 
-def _last_read(player_id: int) -> Any:
-    """The newest take of each riff that was read, with its newest reading's verdict; without one
-    while it is judged again.
+def _last_read(player_id: int, riff_ids: Sequence[int] | None = None) -> Any:
+    """The newest analysed take of each riff (of all, or of these), with the verdict of its newest
+    analysis; without one while it is judged again.
     """
+    analysed = sa.exists().where(col(ReadingRow.take_id) == col(TakeRow.id))
+    chosen = sa.true() if riff_ids is None else col(TakeRow.riff_id).in_(riff_ids)
+    last = (
+        sa.select(col(TakeRow.riff_id), col(TakeRow.id), col(TakeRow.created_at))
+        .where(col(TakeRow.player_id) == player_id, chosen, analysed)
+        .ext(distinct_on(col(TakeRow.riff_id)))
+        .order_by(col(TakeRow.riff_id), col(TakeRow.created_at).desc())
+        .subquery()
+    )
     shown = is_current()
-    return (
+    newest = (
         sa.select(
-            col(TakeRow.riff_id),
-            col(TakeRow.id),
-            col(TakeRow.created_at),
             sa.case((shown, col(ReadingRow.verdict))).label("verdict"),
             sa.case((shown, col(ReadingRow.clean))).label("clean"),
             sa.case((shown, col(ReadingRow.judged))).label("judged"),
         )
-        .join(ReadingRow, col(ReadingRow.take_id) == TakeRow.id)
-        .where(col(TakeRow.player_id) == player_id)
-        .ext(distinct_on(col(TakeRow.riff_id)))
-        .order_by(col(TakeRow.riff_id), col(TakeRow.created_at).desc(), col(ReadingRow.id).desc())
+        .where(col(ReadingRow.take_id) == last.c.id)
+        .order_by(col(ReadingRow.id).desc())
+        .limit(1)
+        .lateral()
     )
+    return sa.select(last, newest).join(newest, sa.true())
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
