@@ -1,6 +1,7 @@
 """Riffs from patterns and forms: ordinary riffs with the chords where the form has them."""
 
 from collections import Counter
+from decimal import Decimal
 from fractions import Fraction
 from itertools import product
 
@@ -9,6 +10,7 @@ import pytest
 from thrumble.core.chords.names import name_notes
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument
+from thrumble.core.music.meter import Meter
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Riff
 from thrumble.core.riff.notation.printing import print_riff
@@ -77,6 +79,48 @@ def test_gallops_are_long_short_short_and_the_reverse() -> None:
         riff = make_riff(PATTERNS[name], ("I",), key="A", tempo_bpm=100)
         hits = riff.sections[0].bars[0].hits
         assert [hit.length for hit in hits] == [Fraction(n, 16) for n in lengths * 4]
+
+
+@pytest.mark.parametrize(
+    ("key", "places"),
+    [
+        ("A", ["5/0", "4/0", "6/0"]),  # the open boogie: all at the nut
+        ("Eb", ["5/6", "4/6", "6/6"]),  # neither at fret 1 nor an octave apart
+        ("G", ["6/3", "5/3", "5/5"]),  # the box: the fourth beside, the fifth two frets up
+        ("F", ["5/8", "4/8", "6/8"]),  # four frets at fret 1 are out of reach
+    ],
+)
+def test_a_form_stays_in_one_position(key: str, places: list[str]) -> None:
+    choices = Choices(reach_mm=112.0)
+    shuffle = make_riff(
+        PATTERNS["shuffle"], FORMS["12"].degrees, key=key, tempo_bpm=112, choices=choices
+    )
+    found = [
+        f"{n.string}/{n.fret}" for n in (bar.hits[0].notes[0] for bar in shuffle.sections[0].bars)
+    ]
+    tonic, fourth, fifth = places
+    assert found[:4] == [tonic] * 4 and found[4] == fourth and found[8:10] == [fifth, fourth]
+
+
+def test_meter_ratio_and_the_string_of_the_root_are_chosen() -> None:
+    def made(name: str, **choices: object) -> Riff:
+        chosen = Choices(**choices)  # type: ignore[arg-type]
+        return make_riff(PATTERNS[name], ("I",), key="A", tempo_bpm=100, choices=chosen)
+
+    harder = made("shuffle", ratio=Decimal("2.6"), meter=Meter(5, 4))
+    assert harder.feel.ratio == Fraction(13, 5) and len(harder.sections[0].bars[0].hits) == 10
+    assert made("shuffle", ratio=Decimal(1)).feel.ratio is None
+    seven = made("gallop", meter=Meter(7, 8)).sections[0].bars[0]
+    assert seven.meter == Meter(7, 8) and sum(hit.length for hit in seven.hits) == Fraction(7, 8)
+    low = made("chug", root_string=0).sections[0].bars[0].hits[0].notes[0]
+    assert (low.string, low.fret) == (6, 5)
+    for wrong in (
+        {"meter": Meter(4, 2)},
+        {"meter": Meter(7, 8), "ratio": Decimal(2)},
+        {"root_string": 3},
+    ):
+        with pytest.raises(BadInput):
+            made("gallop", **wrong)
 
 
 def test_stop_time_asks_for_silence() -> None:

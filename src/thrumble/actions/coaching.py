@@ -7,8 +7,10 @@ from decimal import Decimal
 import structlog
 from sqlmodel import Session
 
+from thrumble.actions.hands import best_speed
 from thrumble.actions.judging import JudgedTake, find_judged_take, judged_take
 from thrumble.core.coach.progress.drill_effect import did_it_help
+from thrumble.core.coach.progress.drill_tempo import DrillTempo, drill_tempo
 from thrumble.core.coach.progress.ladder import Step, next_step
 from thrumble.core.coach.progress.passes import rounds_for, rounds_of
 from thrumble.core.coach.progress.stamina import load_of
@@ -16,9 +18,10 @@ from thrumble.core.coach.verdict.finding import Finding
 from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.coach.verdict.proposals import Proposal, propose
 from thrumble.core.errors import NotFound
-from thrumble.core.riff.drills.catalogue import DrillKind, make_drill
+from thrumble.core.neck.hand import DEFAULT_BEST_MM_S
+from thrumble.core.riff.drills.catalogue import TABLE, DrillKind, make_drill
 from thrumble.core.riff.expand import expand
-from thrumble.core.riff.model import HitIdentity
+from thrumble.core.riff.model import HitIdentity, Riff
 from thrumble.core.riff.notation.printing import print_riff
 from thrumble.store import database
 from thrumble.store.practice import loads, practice, rounds
@@ -26,6 +29,7 @@ from thrumble.store.practice.rounds import AnalysedTake
 from thrumble.store.riffs import drills, riffs
 from thrumble.store.riffs.drills import DrillOf
 from thrumble.store.riffs.riffs import Revision
+from thrumble.store.rig import rigs
 from thrumble.store.takes import readings, takes
 
 log = structlog.get_logger()
@@ -121,6 +125,21 @@ def drill_for(session: Session, player_id: int, of: DrillOf, tempo_bpm: float | 
         tempo_bpm=None if tempo_bpm is None else Decimal(f"{tempo_bpm:g}"),
     )
     return drills.keep_drill(session, player_id, of, made, print_riff(made))
+
+
+def drill_start(
+    session: Session, player_id: int, riff_id: int, kind: DrillKind, made: Riff
+) -> DrillTempo:
+    """How fast to start a drill that was made of a riff, by where this player stands."""
+    goal_bpm = float(riffs.newest_revision(session, player_id, riff_id).riff.tempo_bpm)
+    return drill_tempo(
+        made,
+        TABLE[kind].share,
+        goal_bpm,
+        step_of(session, player_id, riff_id, goal_bpm).tempo_bpm,
+        rigs.own_instrument(session, player_id),
+        best_speed(session, player_id) or DEFAULT_BEST_MM_S,
+    )
 
 
 @dataclass(frozen=True, slots=True)

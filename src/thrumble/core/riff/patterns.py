@@ -2,11 +2,14 @@
 song. Each is a row of a table; the result is an ordinary riff.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from decimal import Decimal
+from fractions import Fraction
 
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument, Note
+from thrumble.core.music.meter import Meter
 from thrumble.core.music.pitch import pitch_class, spell
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.text import parse_riff
@@ -26,55 +29,118 @@ DEGREES = {
     "VII": 11,
 }
 MAX_BARS = 64
-HIGHEST_ROOT = 12  # frets: beyond it a shape is narrow and thin
+ROOT_STRINGS = 3  # the lowest ones, that roots are on
+RATIO_RANGE = (Decimal("1.0"), Decimal("5.0"))  # long to short
+EIGHTH = Fraction(1, 8)
+COMMON = Meter(4, 4)
+METERS = (
+    Meter(3, 4),
+    COMMON,
+    Meter(5, 4),
+    Meter(6, 4),
+    Meter(7, 4),
+    Meter(5, 8),
+    Meter(7, 8),
+    Meter(9, 8),
+)
 FLAT_KEYS = frozenset({"F", "Bb", "Eb", "Ab", "Db", "Gb"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Choices:
     """What may be set of a pattern. `mutes`: how many between two chords; `beats`: those that carry
-    accents, or the dead sixteenths, from 1.
+    accents, or the dead sixteenths, from 1; `meter`: in quarters or eighths; `ratio`: long to short
+    of the eighths, None for the pattern's own feel; `root_string`: the string of the tonic, 0 the
+    lowest, None for where it's easiest; `reach_mm`: what the hand spans, None for any.
     """
 
     mutes: int = 3
     beats: tuple[int, ...] = (2, 4)
+    meter: Meter = COMMON
+    ratio: Decimal | None = None
+    root_string: int | None = None
+    reach_mm: float | None = None
+
+
+Halves = tuple[str, str]  # of a beat, as text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Pattern:
-    """One pattern in 4/4. `bar`: the slots of a bar as text, chords as `{5}`, `{6}`, `{b7}`, `{}`
-    for the chord's root with that on top; `feel`: what the pattern is played with; `sets`: what
-    may be set of it, `mutes` or `beats`.
+    """One pattern. `bar`: the eighths of a bar as text, a chord before the hit that it begins with
+    as `{5}`, `{6}`, `{b7}`: the chord's root with that on top; `ratio`: long to short that it is
+    played with, None for straight; `sets`: what may be set of it, `mutes` or `beats`;
+    `widest_frets`: that it spans.
     """
 
     name: str
     title: str
     why: str
-    bar: Callable[[Choices], str]
-    feel: str = "straight"
+    bar: Callable[[Choices], list[str]]
+    ratio: Decimal | None = None
     sets: str = ""
+    widest_frets: int = 2
 
 
-def _each_beat(slot: Callable[[int], str]) -> str:
-    return "{5} " + " ".join(slot(beat) for beat in (1, 2, 3, 4))
+def _eighths(meter: Meter) -> int:
+    """How many eighths a bar has. Raises BadInput for another meter than of quarters or eighths."""
+    count = meter.length / EIGHTH
+    if meter not in METERS:
+        raise BadInput(f"a pattern has one of these meters: {', '.join(map(str, METERS))}")
+    return int(count)
 
 
-def _chug(choices: Choices) -> str:
-    """A chord, then so many mutes on the pedal, over and over through eight eighths."""
+def _each_beat(halves: Callable[[int], Halves]) -> Callable[[Choices], list[str]]:
+    """A bar of beats, each of two eighths; an odd meter ends with half a beat."""
+
+    def bar(choices: Choices) -> list[str]:
+        return _with_chord(halves(k // 2 + 1)[k % 2] for k in range(_eighths(choices.meter)))
+
+    return bar
+
+
+def _chug(choices: Choices) -> list[str]:
+    """A chord, then so many mutes on the pedal, over and over."""
     if not 1 <= choices.mutes <= 7:
         raise BadInput(f"between two chords there are 1 to 7 mutes; found {choices.mutes}")
     every = choices.mutes + 1
-    return "{5} " + " ".join("M" if k % every else ">o" for k in range(8))
+    return _with_chord("M" if k % every else ">o" for k in range(_eighths(choices.meter)))
 
 
-def _accents(choices: Choices) -> str:
-    return _each_beat(lambda beat: f"({'>' if beat in choices.beats else ''}M M)")
+def _with_chord(eighths: Iterable[str]) -> list[str]:
+    first, *others = eighths
+    return ["{5} " + first, *others]
 
 
-def _dead_beats(choices: Choices) -> str:
-    return _each_beat(lambda beat: "(x x x x)" if beat in choices.beats else "(o ~ M ~)")
+def _rocking(tops: tuple[str, ...]) -> Callable[[Choices], list[str]]:
+    """A chord a beat, the top note changing from one to the next, an accent every other time."""
+
+    def bar(choices: Choices) -> list[str]:
+        out = []
+        for k in range(_eighths(choices.meter)):
+            beat = k // 2
+            chord = f"{{{tops[beat % len(tops)]}}} " if k % 2 == 0 else ""
+            out.append(chord + (">o" if k % 4 == 0 else "o"))
+        return out
+
+    return bar
 
 
+def _accents(choices: Choices) -> list[str]:
+    return _each_beat(lambda beat: (">M" if beat in choices.beats else "M", "M"))(choices)
+
+
+def _dead_beats(choices: Choices) -> list[str]:
+    return _each_beat(lambda beat: ("(x x)", "(x x)") if beat in choices.beats else ("o", "(M ~)"))(
+        choices
+    )
+
+
+def _stop_time(choices: Choices) -> list[str]:
+    return _with_chord([">o", "~", *["-"] * (_eighths(choices.meter) - 2)])
+
+
+SHUFFLE = Decimal("2.0")
 PATTERNS = {
     pattern.name: pattern
     for pattern in (
@@ -82,15 +148,17 @@ PATTERNS = {
             name="shuffle",
             title="Root and fifth, root and sixth",
             why="the classic shuffle: your little finger rocks between fifth and sixth",
-            bar=lambda _: "{5} >o o {6} o o {5} >o o {6} o o",
-            feel="shuffle 2.0 on 1/8",
+            bar=_rocking(("5", "6")),
+            ratio=SHUFFLE,
+            widest_frets=4,
         ),
         Pattern(
             name="shuffle-seventh",
             title="The same, up to the flat seventh",
             why="the shuffle up to the flat seventh",
-            bar=lambda _: "{5} >o o {6} o o {b7} >o o {6} o o",
-            feel="shuffle 2.0 on 1/8",
+            bar=_rocking(("5", "6", "b7", "6")),
+            ratio=SHUFFLE,
+            widest_frets=5,
         ),
         Pattern(
             name="chug",
@@ -110,31 +178,31 @@ PATTERNS = {
             name="gallop",
             title="Gallop",
             why="one long, two short: an even wrist at speed",
-            bar=lambda _: _each_beat(lambda beat: f"({'>' if beat == 1 else ''}M (M M))"),
+            bar=_each_beat(lambda beat: (">M" if beat == 1 else "M", "(M M)")),
         ),
         Pattern(
             name="reverse-gallop",
             title="Reverse gallop",
             why="two short, one long: the accent lands on the short ones",
-            bar=lambda _: _each_beat(lambda beat: f"(({'>' if beat == 1 else ''}M M) M)"),
+            bar=_each_beat(lambda beat: (f"({'>' if beat == 1 else ''}M M)", "M")),
         ),
         Pattern(
             name="four",
-            title="Four to the bar",
+            title="One chord a beat",
             why="one chord a beat, all down, every one as loud as the others",
-            bar=lambda _: _each_beat(lambda beat: f"{'>' if beat in (2, 4) else ''}o"),
+            bar=_each_beat(lambda beat: (">o" if beat % 2 == 0 else "o", "~")),
         ),
         Pattern(
             name="eight",
-            title="Eight to the bar, all down",
+            title="Straight eighths, all down",
             why="straight eighths, all down-strokes: a forearm workout",
-            bar=lambda _: _each_beat(lambda beat: f"({'>' if beat == 1 else ''}o o)"),
+            bar=_each_beat(lambda beat: (">o" if beat == 1 else "o", "o")),
         ),
         Pattern(
             name="stop-time",
             title="Stop-time",
             why="one hit, and silence that is really silent",
-            bar=lambda _: "{5} >o - - -",
+            bar=_stop_time,
         ),
         Pattern(
             name="dead-sixteenths",
@@ -203,42 +271,67 @@ def make_riff(
         tonic = pitch_class(key)
     except ValueError as error:
         raise BadInput(f"the key: {error}") from None
-    lines, near = [], None
+    eighths = pattern.bar(choices)
+    ratio = pattern.ratio if choices.ratio is None else choices.ratio
+    swings = ratio is not None and ratio > 1
+    if swings and len(eighths) % 2:
+        raise BadInput("a shuffle needs whole beats: choose a meter in quarters, or the ratio 1")
+    home = _home(instrument, tonic, pattern, choices)
+    lines = []
     for degree in degrees:
-        near = _root_place(instrument, tonic + DEGREES[degree], near)
+        place = _root_place(instrument, tonic + DEGREES[degree], home)
         root = spell(tonic + DEGREES[degree], flats=key in FLAT_KEYS or "b" in degree)
-        bar = pattern.bar(choices)
+        bar = " ".join(eighths)
         for top in ("5", "6", "b7"):
-            bar = bar.replace(f"{{{top}}}", f"{root}{top}@{near.string}/{near.fret}")
+            bar = bar.replace(f"{{{top}}}", f"{root}{top}@{place.string}/{place.fret}")
         lines.append(f"| {bar} |")
     heads = [
         f"title: {title or f'{pattern.title} in {key}'}",
         f"tempo: {tempo_bpm}",
         f"tuning: {' '.join(instrument.tuning)}",
         *([f"capo: {instrument.capo}"] if instrument.capo else []),
-        "meter: 4/4",
-        f"feel: {pattern.feel}",
+        f"meter: {choices.meter}",
+        f"feel: shuffle {ratio:f} on 1/8" if swings else "feel: straight",
         "[A]",
     ]
     return parse_riff("\n".join([*heads, *lines]) + "\n")
 
 
-def _root_place(instrument: Instrument, root: int, near: Note | None) -> Note:
-    """Where the hand takes a root: on one of the three lowest strings, as near as can be to the
-    root before, the first one as low as it goes.
+def _places(instrument: Instrument, root: int, strings: list[int]) -> list[Note]:
+    frets = {string: (root - instrument.open_midi(string)) % 12 for string in strings}
+    return [Note(string, fret) for string, fret in frets.items()]
+
+
+def _home(instrument: Instrument, tonic: int, pattern: Pattern, choices: Choices) -> Note:
+    """Where the hand takes the tonic: on the string that was chosen, else on the lower one of the
+    two lowest frets, open or where the pattern is within reach.
     """
-    lowest = [string for string in reversed(instrument.strings) if string > 1][:3]
-    places = [
-        Note(string, (root - instrument.open_midi(string)) % 12)
-        for string in lowest
-        if (root - instrument.open_midi(string)) % 12 <= HIGHEST_ROOT
-    ]
-    if near is None:
-        return min(places, key=lambda note: (note.fret or 0, -note.string))
+    lowest = [string for string in reversed(instrument.strings) if string > 1]
+    if choices.root_string is not None:
+        if not 0 <= choices.root_string < min(ROOT_STRINGS, len(lowest)):
+            raise BadInput(f"the root is on one of the {ROOT_STRINGS} lowest strings")
+        return _places(instrument, tonic, [lowest[choices.root_string]])[0]
+    places = _places(instrument, tonic, lowest[:2])
+
+    def strain(note: Note) -> tuple[bool, int]:
+        fret = note.fret or 0
+        span_mm = instrument.fret_mm(fret + pattern.widest_frets) - instrument.fret_mm(fret)
+        reached = fret == 0 or choices.reach_mm is None or round(span_mm) <= choices.reach_mm
+        return not reached, fret if reached else -fret
+
+    return min(places, key=strain)
+
+
+def _root_place(instrument: Instrument, root: int, home: Note) -> Note:
+    """Where the hand takes a root: on one of the three lowest strings, nearest to the tonic, so
+    that the hand stays in one position: the fourth one string up at the same fret, the fifth two
+    frets further.
+    """
+    lowest = [string for string in reversed(instrument.strings) if string > 1]
     return min(
-        places,
+        _places(instrument, root, lowest[:ROOT_STRINGS]),
         key=lambda note: (
-            abs((note.fret or 0) - (near.fret or 0)) + 2 * abs(note.string - near.string),
-            note.fret or 0,
+            abs((note.fret or 0) - (home.fret or 0)) + 0.5 * abs(note.string - home.string),
+            -note.string,
         ),
     )

@@ -6,7 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Query, Request, Response
 from fastapi.responses import HTMLResponse
 
-from thrumble.actions.coaching import drill_for
+from thrumble.actions.coaching import drill_for, drill_start
 from thrumble.actions.rehearsal import rehearse
 from thrumble.core.errors import BadInput, ThrumbleError
 from thrumble.core.player.sound import Tone
@@ -77,14 +77,16 @@ def drills_page(
     root, riff = _riff(session, player_id, riff_id)
     offered = drills_of(riff)
     kind = asked_query.known_kind() if asked_query.kind else offered[0].kind
-    made, problem, bars = None, "", None
+    made, start, problem, bars = None, None, "", None
     try:
         bars = asked_query.bars()
         made = make_drill(riff, kind, bars=bars)
+        start = drill_start(session, player_id, root, kind, made)
     except ThrumbleError as error:
         problem = str(error)
+    records = _records(session, player_id)
     view = drills_view(
-        root, riff, offered, kind, bars, made, records=_records(session, player_id), problem=problem
+        root, riff, offered, kind, bars, made, start, records=records, problem=problem
     )
     return render(request, "drills/page.html", view=view)
 

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from thrumble.core.coach.progress.drill_tempo import DrillTempo
 from thrumble.core.counting import counted
 from thrumble.core.riff.drills.catalogue import TABLE, Drill, DrillKind
 from thrumble.core.riff.expand import expand
@@ -35,7 +36,11 @@ class DrillsView:
     name: str
     kind: str
     trains: str
+    helps: str
+    minutes: str
+    done: str
     tempo: str
+    tempo_why: str
     facts: str
     strip: list[BarDrawing]
     more_bars: int
@@ -53,6 +58,7 @@ def drills_view(
     kind: DrillKind,
     bars: tuple[int, int] | None,
     made: Riff | None,
+    start: DrillTempo | None,
     *,
     records: dict[DrillKind, tuple[int, int]],
     problem: str,
@@ -69,7 +75,7 @@ def drills_view(
         whole = expand(made)
         drawn = len(whole.bars)
         strip = plan_strip(whole, bars=SHOWN_BARS)
-        tempo = f"{float(made.tempo_bpm):g}"
+        tempo = f"{float(made.tempo_bpm) if start is None else start.tempo_bpm:g}"
         facts = (
             f"{counted(drawn, 'bar')}, {counted(len(whole.hits), 'hit')}, "
             f"{whole.round_s:.0f} s a round"
@@ -83,7 +89,11 @@ def drills_view(
         name=drill.name,
         kind=kind.value,
         trains=drill.trains,
+        helps=drill.helps,
+        minutes=counted(drill.minutes, "minute"),
+        done=drill.done,
         tempo=tempo,
+        tempo_why="" if start is None else start.why,
         facts=facts,
         strip=strip,
         more_bars=max(0, drawn - len(strip)),

@@ -1,5 +1,7 @@
 """Riffs that nobody types: made from a pattern and a form, or moved to another key or tuning."""
 
+from dataclasses import dataclass, replace
+from decimal import Decimal, InvalidOperation
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Form, Request, Response
@@ -8,13 +10,24 @@ from fastapi.responses import HTMLResponse
 from thrumble.actions.rehearsal import BEATS, rehearse
 from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.instrument import Instrument
+from thrumble.core.music.meter import read_meter
 from thrumble.core.music.pitch import read_tuning
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.editing.parts import Part, take_part, transition
 from thrumble.core.riff.editing.transposing import Keep, Moved, retune, transpose
 from thrumble.core.riff.notation.text import parse_riff
-from thrumble.core.riff.patterns import FORMS, PATTERNS, Choices, make_riff, read_degrees
+from thrumble.core.riff.patterns import (
+    FORMS,
+    METERS,
+    PATTERNS,
+    RATIO_RANGE,
+    Choices,
+    Pattern,
+    make_riff,
+    read_degrees,
+)
 from thrumble.formats.riff_json import MAX_BYTES
+from thrumble.store.practice import hands
 from thrumble.store.rig import rigs
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Line, Text
@@ -24,6 +37,18 @@ from thrumble.web.templating import render
 router = APIRouter()
 MADE_A_MINUTE, LISTENS_A_MINUTE = 600, 60
 OWN_FORM = "own"
+MAX_BEATS = 7
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Made:
+    """What a riff is made from."""
+
+    pattern: Pattern
+    degrees: tuple[str, ...]
+    key: str
+    tempo_bpm: int
+    choices: Choices
 
 
 def _options(
@@ -33,40 +58,78 @@ def _options(
     key: Annotated[Line, Form(max_length=3)] = "E",
     tempo: Annotated[int, Form(ge=20, le=400)] = 120,
     mutes: Annotated[int, Form()] = 3,
-    beats: Annotated[list[int] | None, Form(max_length=4)] = None,
-) -> dict[str, object]:
+    beats: Annotated[list[int] | None, Form(max_length=7)] = None,
+    meter: Annotated[Line, Form(max_length=5)] = "4/4",
+    ratio: Annotated[Line, Form(max_length=5)] = "",
+    root: Annotated[Line, Form(max_length=2)] = "",
+) -> Made:
     if pattern not in PATTERNS:
         raise BadInput("unknown pattern: choose one from the list")
     if form != OWN_FORM and form not in FORMS:
         raise BadInput("unknown form: choose one from the list")
-    if any(not 1 <= beat <= 4 for beat in beats or ()):
-        raise BadInput("the beats of a bar are 1 to 4")
-    return {
-        "pattern": PATTERNS[pattern],
-        "degrees": read_degrees(degrees) if form == OWN_FORM else FORMS[form].degrees,
-        "key": key,
-        "tempo_bpm": tempo,
-        "choices": Choices(mutes=mutes, beats=tuple(beats or ())),
-    }
+    if meter not in map(str, METERS):
+        raise BadInput(f"choose a meter from the list: {', '.join(map(str, METERS))}")
+    chosen = read_meter(meter)
+    if any(not 1 <= beat <= MAX_BEATS for beat in beats or ()):
+        raise BadInput(f"the beats of a bar are 1 to {MAX_BEATS}")
+    if root and not (root.isascii() and root.isdigit()):
+        raise BadInput("choose the string of the root from the list")
+    return Made(
+        pattern=PATTERNS[pattern],
+        degrees=read_degrees(degrees) if form == OWN_FORM else FORMS[form].degrees,
+        key=key,
+        tempo_bpm=tempo,
+        choices=Choices(
+            mutes=mutes,
+            beats=tuple(beats or ()),
+            meter=chosen,
+            ratio=_ratio(ratio),
+            root_string=int(root) if root else None,
+        ),
+    )
 
 
-MadeOptions = Annotated[dict[str, object], Depends(_options)]
+def _ratio(text: str) -> Decimal | None:
+    """Long to short, None if it's left to the pattern. Raises BadInput."""
+    if not text:
+        return None
+    low, high = RATIO_RANGE
+    try:
+        ratio = Decimal(text.replace(",", "."))
+    except InvalidOperation:
+        ratio = Decimal("NaN")
+    if not ratio.is_finite() or not low <= ratio <= high:
+        raise BadInput(f"long to short is a number from {low} (straight) to {high}")
+    return ratio
+
+
+MadeOptions = Annotated[Made, Depends(_options)]
 
 
 @router.get("/riffs/pattern", name="pattern_page")
-def pattern_page(request: Request) -> HTMLResponse:
+def pattern_page(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
     """Patterns and forms to choose from."""
-    return render(request, "riffs/pattern.html", view=pattern_view())
+    neck = rigs.own_instrument(session, player_id)
+    return render(request, "riffs/pattern.html", view=pattern_view(neck))
 
 
 @router.post("/riffs/pattern", name="make_from_pattern", dependencies=[costly(MADE_A_MINUTE)])
 def make_from_pattern(
     request: Request, session: DbSession, player_id: PlayerId, query: MadeOptions
 ) -> HTMLResponse:
-    """What the choice gives: its strip, and its text to be saved. Laid out for the newest rig."""
-    all_rigs = rigs.rigs_of(session, player_id)
-    instrument = Instrument(tuning=tuple(all_rigs[0].tuning)) if all_rigs else Instrument()
-    riff = make_riff(**query, instrument=instrument)  # type: ignore[arg-type]
+    """What the choice gives: its strip, and its text to be saved. Laid out for the rig in use and
+    the player's hand.
+    """
+    rig = rigs.own_instrument(session, player_id)
+    hand = hands.hands_of(session, player_id).hand
+    riff = make_riff(
+        query.pattern,
+        query.degrees,
+        key=query.key,
+        tempo_bpm=query.tempo_bpm,
+        instrument=Instrument(tuning=rig.tuning, scale_mm=rig.scale_mm),
+        choices=replace(query.choices, reach_mm=hand.reach_mm),
+    )
     return render(request, "riffs/_made.html", made=made_view(riff))
 
 

@@ -5,7 +5,7 @@ from functools import lru_cache
 
 from thrumble.core.counting import counted
 from thrumble.core.errors import RiffError
-from thrumble.core.instrument import TUNINGS
+from thrumble.core.instrument import TUNINGS, Instrument
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.groove import GROOVE_TITLES
 from thrumble.core.riff.editing.parts import Part, has_parts, take_part
@@ -13,7 +13,7 @@ from thrumble.core.riff.editing.transposing import Moved
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.printing import print_riff, with_comments
-from thrumble.core.riff.patterns import DEGREES, FORMS, PATTERNS
+from thrumble.core.riff.patterns import DEGREES, FORMS, METERS, PATTERNS, ROOT_STRINGS
 from thrumble.store.riffs.riff_lists import RiffStanding
 from thrumble.store.riffs.riffs import Revision, RevisionStanding
 from thrumble.web.drawings.bars import BarDrawing
@@ -307,8 +307,10 @@ class PatternView:
     keys: tuple[str, ...] = KEYS
     key: str = "E"
     tempo: int = 120
-    beats: tuple[int, ...] = (1, 2, 3, 4)
+    beats: tuple[int, ...] = tuple(range(1, 8))
     chosen: tuple[int, ...] = (2, 4)
+    meters: list[str]
+    strings: list[tuple[int, str]]
     degrees: str
 
 
@@ -323,10 +325,16 @@ def moved_view(moved: Moved, typed: str, riff_id: int | None) -> MovedView:
     return MovedView(riff_id, moved.lost, source, preview_of(moved.riff))
 
 
-def pattern_view() -> PatternView:
-    """Everything to choose from."""
+def pattern_view(neck: Instrument) -> PatternView:
+    """Everything to choose from. `neck`: the strings that the root may be on."""
+    strings = list(reversed(neck.strings))[:ROOT_STRINGS]
     return PatternView(
         patterns=[PatternLine(p.name, p.title, p.why, p.sets) for p in PATTERNS.values()],
         forms=[FormLine(name, form.title) for name, form in FORMS.items()],
+        meters=[str(meter) for meter in METERS],
+        strings=[
+            (number, f"string {string} ({neck.tuning[-string][:-1]})")
+            for number, string in enumerate(strings)
+        ],
         degrees=" ".join(DEGREES),
     )

@@ -61,6 +61,7 @@ class Finding(ABC):
     stands_alone: ClassVar[bool] = False  # nothing else can be said of such a take
     needs_practice: ClassVar[bool] = True
     helped_by_loop: ClassVar[bool] = True  # looping the worst bar trains it
+    helped_by_slowing: ClassVar[bool] = True  # a slower riff is advice beside it
 
     cost: float
     hits: tuple[HitKey, ...] = ()
@@ -78,13 +79,17 @@ class Finding(ABC):
         """Whether another finding of the same take makes this one untrue or redundant."""
         return False
 
+    def beside(self, findings: Sequence["Finding"]) -> Self:
+        """The finding as it is worded beside the others that were chosen."""
+        return self
+
     def mark(self, hit: JudgedHit) -> str:
         """What is written beside one of its hits."""
         return self.mark_text or lateness_mark(hit)
 
     def evidence(self) -> dict[str, float | str]:
         """Its own fields by name, those without a value left out."""
-        shared = {"cost", "hits"}
+        shared = {"cost", "hits", "advice"}
         named = {field.name: getattr(self, field.name) for field in fields(self)}
         return {
             name: value for name, value in named.items() if name not in shared and value is not None

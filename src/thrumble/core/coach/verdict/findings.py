@@ -32,7 +32,8 @@ def find_findings(judgement: Judgement) -> list[Finding]:
         findings.append(finding)
 
     chosen = [finding for finding in findings if not finding.is_suppressed(findings)]
-    review.named = sorted(chosen, key=lambda finding: -finding.cost)[:MAX_FINDINGS]
+    worst = sorted(chosen, key=lambda finding: -finding.cost)[:MAX_FINDINGS]
+    review.named = [finding.beside(worst) for finding in worst]
     closing = [kind.find(review) for kind in whole_take.CLOSING]
     last = [finding for finding in closing if finding is not None]
     return [*review.named, *last][:MAX_FINDINGS]

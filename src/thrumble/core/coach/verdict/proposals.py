@@ -1,5 +1,6 @@
 """What to play after a take: the remedies of its findings that the riff has something for."""
 
+from collections import Counter
 from dataclasses import dataclass
 
 from thrumble.core.coach.verdict.finding import Finding
@@ -36,11 +37,35 @@ def propose(judgement: Judgement, findings: list[Finding]) -> list[Proposal]:
     worst = worst_bar(judgement)
     if worst is not None and (first is None or first.helped_by_loop):
         proposals.append(_around(judgement, worst, tempo_bpm))
-    for remedy in (remedy for finding in findings for remedy in finding.remedies):
-        if remedy.drill is None or TABLE[remedy.drill].applies(pieces_of(riff)):
-            tempo = _tempo(tempo_bpm * remedy.tempo_share)
-            proposals.append(Proposal(remedy.drill, None, tempo, remedy.why))
+    slowing_helps = all(finding.helped_by_slowing for finding in findings)
+    for finding in findings:
+        for remedy in finding.remedies:
+            if remedy.drill is None and not slowing_helps:
+                continue
+            if remedy.drill is None or TABLE[remedy.drill].applies(pieces_of(riff)):
+                tempo = _tempo(tempo_bpm * remedy.tempo_share)
+                bars, why = None, remedy.why
+                if remedy.drill is DrillKind.SHIFTS and (into := _worst_move(judgement, finding)):
+                    bars = into
+                    why = f"the move into bar {into[1]}, where you land late most often"
+                proposals.append(Proposal(remedy.drill, bars, tempo, why))
     return _distinct(proposals)[:MAX_PROPOSALS]
+
+
+def _worst_move(judgement: Judgement, finding: Finding) -> tuple[int, int] | None:
+    """The bar in which most of a finding's hits are, with the one before it; None if the riff has
+    no other bars, or if these hold no move.
+    """
+    by_key = judgement.by_key()
+    counts = Counter(by_key[key].hit.bar for key in finding.hits if key in by_key)
+    last = max((bar.number for bar in judgement.expanded.bars), default=0)
+    if not counts or last <= 2:
+        return None
+    bar = min(counts, key=lambda number: (-counts[number], number))
+    into = (max(1, bar - 1), max(2, bar))
+    if TABLE[DrillKind.SHIFTS].applies(pieces_of(judgement.expanded.riff, into)):
+        return into
+    return None
 
 
 def _tempo(bpm: float) -> float:

@@ -5,7 +5,7 @@ spread.
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from statistics import NormalDist, fmean
 from typing import ClassVar, Self
 
@@ -90,6 +90,7 @@ class LateAfterShifts(Finding):
         Remedy(DrillKind.TWO_STRINGS, 1.0, "two strings move faster than three"),
     )
     helped_by_loop: ClassVar[bool] = False
+    helped_by_slowing: ClassVar[bool] = False  # the moves are the cause: they're trained alone
 
     late_ms: float
     others_ms: float
@@ -309,6 +310,7 @@ class LooseTiming(Finding):
     off: int
     played: int
     early_share: float
+    advice: str = "Take the tempo down a step."
 
     @classmethod
     def find(cls, review: Review) -> Self | None:
@@ -339,8 +341,14 @@ class LooseTiming(Finding):
         return (
             f"Your timing is loose: {self.off} of {self.played} hits are more than "
             f"{judgement.limits.tolerance_ms:.0f} ms {side} (spread {self.spread_ms:.0f} ms), "
-            f"{in_bars(self.hits, judgement)}. Take the tempo down a step."
+            f"{in_bars(self.hits, judgement)}. {self.advice}"
         )
+
+    def beside(self, findings: Sequence[Finding]) -> Self:
+        """Beside a cause that a slower riff doesn't cure, that cause comes first."""
+        if all(finding.helped_by_slowing for finding in findings):
+            return self
+        return replace(self, advice="Practise the shifts first.")
 
     def is_suppressed(self, findings: Sequence[Finding]) -> bool:
         is_tiring = any(isinstance(other, Tiring) for other in findings)

@@ -9,6 +9,7 @@ from itertools import pairwise
 from thrumble.core.instrument import MAX_FRET, Note
 from thrumble.core.music.meter import Meter
 from thrumble.core.riff.drills.pieces import (
+    Move,
     Piece,
     bursts,
     chords_of,
@@ -149,15 +150,18 @@ def plain_bars(pieces: list[Piece]) -> list[Bar]:
 
 
 def shifts_alone(pieces: list[Piece]) -> list[Bar]:
-    """Hit, move, settle, hit, rest: the hardest moves first, then all in the riff's order."""
+    """Hit, move, settle, hit, rest: the moves that have to be quickest first, then all in the
+    riff's order.
+    """
     moves = moves_of(pieces)
     neck = pieces[0].neck
 
-    def far(move: tuple[Hit, Hit]) -> float:
-        return abs(neck.fret_mm(min(pressed_of(move[1]))) - neck.fret_mm(min(pressed_of(move[0]))))
+    def speed(move: Move) -> float:
+        start, end = (neck.fret_mm(min(pressed_of(hit))) for hit in (move.before, move.after))
+        return abs(end - start) / float(move.time)
 
-    hardest = sorted(moves, key=far, reverse=True)
-    return [_two_hits(*move) for move in (*hardest, *moves)]
+    hardest = sorted(moves, key=speed, reverse=True)
+    return [_two_hits(move.before, move.after) for move in (*hardest, *moves)]
 
 
 def _two_hits(first: Hit, second: Hit) -> Bar:

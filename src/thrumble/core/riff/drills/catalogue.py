@@ -53,13 +53,17 @@ class DrillKind(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Drill:
-    """A row of the table. `applies`: whether these bars hold what it trains; `build`: its bars;
-    `share`: of the riff's tempo that it starts at.
+    """A row of the table. `helps`: whom; `minutes`: how long at a time; `done`: when the player
+    is; `applies`: whether these bars hold what it trains; `build`: its bars; `share`: of the riff's
+    tempo that it starts at.
     """
 
     kind: DrillKind
     name: str
     trains: str
+    helps: str
+    minutes: int
+    done: str
     applies: Callable[[list[Piece]], bool]
     build: Build
     share: Decimal = Decimal(1)
@@ -134,6 +138,9 @@ DRILLS = (
         kind=DrillKind.LOOP,
         name="loop",
         trains="a bar or a few in a loop, until they're solid",
+        helps="one bar that goes wrong far more often than the others",
+        minutes=3,
+        done="five clean passes in a row",
         applies=lambda pieces: bool(hits_of(pieces)),
         build=drill_bars.as_written,
     ),
@@ -141,6 +148,9 @@ DRILLS = (
         kind=DrillKind.TRANSITION,
         name="the change",
         trains="the way from one section, or bar, into the next",
+        helps="a hesitation where one part meets the next",
+        minutes=3,
+        done="five changes in a row without one",
         applies=lambda pieces: len(pieces) > 1,
         build=drill_bars.transition_bars,
     ),
@@ -148,6 +158,9 @@ DRILLS = (
         kind=DrillKind.RIGHT_HAND,
         name="right hand alone",
         trains="the picking hand, all strings damped by the other",
+        helps="uneven strokes, extra strokes, a shuffle that won't swing",
+        minutes=2,
+        done="four passes in a row sound equally strong",
         applies=lambda pieces: bool(hits_of(pieces)),
         build=drill_bars.right_hand,
     ),
@@ -155,6 +168,9 @@ DRILLS = (
         kind=DrillKind.MUTE_SWITCH,
         name="mute on and off",
         trains="the palm coming down and lifting in time, on one chord",
+        helps="palm mutes that ring, open hits that choke",
+        minutes=3,
+        done="you hear every switch in four passes in a row",
         applies=lambda pieces: (
             bool(chords_of(pieces))
             and any(hit.articulation is Articulation.PALM for hit in hits_of(pieces))
@@ -165,6 +181,9 @@ DRILLS = (
         kind=DrillKind.HALF_CHANGES,
         name="half the changes",
         trains="changes that keep up: you stay twice as long on each chord",
+        helps="chord changes that come late",
+        minutes=3,
+        done="four of five passes are clean at the riff's own tempo",
         applies=has_changes,
         build=drill_bars.half_changes,
     ),
@@ -172,6 +191,9 @@ DRILLS = (
         kind=DrillKind.TWO_STRINGS,
         name="two strings",
         trains="fast shifts: the same riff on two strings instead of three",
+        helps="three-string shapes that arrive late",
+        minutes=3,
+        done="four of five passes are clean, then add the third string",
         applies=lambda pieces: any(len(hit.notes) > 2 for hit in hits_of(pieces)),
         build=drill_bars.two_strings,
     ),
@@ -179,6 +201,9 @@ DRILLS = (
         kind=DrillKind.PLAIN,
         name="plain",
         trains="the riff without stretches, slides and other ornaments",
+        helps="hits that go missing around stretches and slides",
+        minutes=3,
+        done="four of five passes are clean, then put the ornaments back",
         applies=lambda pieces: any(
             is_ornate(hit) or spread_of(hit) >= WIDE_FRETS for hit in hits_of(pieces)
         ),
@@ -187,7 +212,10 @@ DRILLS = (
     Drill(
         kind=DrillKind.SHIFTS,
         name="shifts alone",
-        trains="moves: hit, move, settle, hit, rest, the hardest first",
+        trains="moves: hit, move, settle, hit, rest, the quickest first",
+        helps="hits that land late or on a wrong fret after a shift",
+        minutes=3,
+        done="every move lands in time at the riff's own tempo",
         applies=lambda pieces: bool(moves_of(pieces)),
         build=drill_bars.shifts_alone,
         share=SLOWER,
@@ -196,6 +224,9 @@ DRILLS = (
         kind=DrillKind.BURST_RHYTHM,
         name="the burst alone",
         trains="gallops and sixteenths on one string, for the wrist",
+        helps="gallops and fast bursts that smear or tire you",
+        minutes=2,
+        done="four clean passes; stop at once if your forearm burns",
         applies=lambda pieces: any(map(bursts, pieces)),
         build=drill_bars.burst_rhythm,
     ),
@@ -203,6 +234,9 @@ DRILLS = (
         kind=DrillKind.STOPS,
         name="stops alone",
         trains="hands that come down right on the beat",
+        helps="stops that ring on",
+        minutes=2,
+        done="four passes in a row are silent right on the beat",
         applies=lambda pieces: any(hit.stop for hit in hits_of(pieces)),
         build=drill_bars.only(lambda hit: hit.stop),
     ),
@@ -210,6 +244,9 @@ DRILLS = (
         kind=DrillKind.GRAB_RELEASE,
         name="grab and release",
         trains="the fretting hand's grip: on the beat, off the beat",
+        helps="dead notes and stray strings that ring",
+        minutes=2,
+        done="every release is silent; stop if your hand tires",
         applies=lambda pieces: any(map(is_fretted_whole, chords_of(pieces))),
         build=drill_bars.grab_release,
         share=SLOWER,
@@ -218,6 +255,9 @@ DRILLS = (
         kind=DrillKind.SLIDES,
         name="slides alone",
         trains="slides that arrive on time",
+        helps="slides that arrive early or late",
+        minutes=2,
+        done="four passes in a row arrive on the beat",
         applies=lambda pieces: any(map(is_slid, hits_of(pieces))),
         build=drill_bars.only(is_slid),
     ),
@@ -225,6 +265,9 @@ DRILLS = (
         kind=DrillKind.ACCENTS,
         name="accents",
         trains="accents that stand out from the muted hits between them",
+        helps="accents that don't stand out",
+        minutes=2,
+        done="you hear every accent in four passes in a row",
         applies=lambda pieces: len({hit.accent for hit in hits_of(pieces)}) == 2,
         build=drill_bars.accents,
     ),
@@ -232,6 +275,9 @@ DRILLS = (
         kind=DrillKind.REACH_LADDER,
         name="reach ladder",
         trains="a stretch, from high frets down where they are wide",
+        helps="a stretch that's still too wide",
+        minutes=3,
+        done="you reach the riff's own fret without strain; stop at the first ache",
         applies=lambda pieces: any(spread_of(hit) >= WIDE_FRETS for hit in chords_of(pieces)),
         build=drill_bars.reach_ladder_bars,
         share=SLOWER,
@@ -240,6 +286,9 @@ DRILLS = (
         kind=DrillKind.INNER_PULSE,
         name="inner pulse",
         trains="keep time through silence: play two bars, count two",
+        helps="a tempo that drifts",
+        minutes=4,
+        done="you come back in on the beat four times in a row",
         applies=lambda pieces: len(pieces) >= 4,
         build=drill_bars.inner_pulse,
     ),

@@ -88,18 +88,37 @@ def chords_of(pieces: list[Piece]) -> list[Hit]:
     return list(seen.values())
 
 
-def moves_of(pieces: list[Piece]) -> list[tuple[Hit, Hit]]:
-    """Each move of the hand once: the hit it leaves and the one it lands on."""
-    fretted = [
-        hit
-        for hit in hits_of(pieces)
-        if pressed_of(hit) and hit.articulation is not Articulation.DEAD
-    ]
-    seen: dict[object, tuple[Hit, Hit]] = {}
-    for before, after in pairwise(fretted):
-        if abs(min(pressed_of(after)) - min(pressed_of(before))) >= LONG_MOVE_FRETS:
-            seen.setdefault((layout_of(before), layout_of(after)), (before, after))
-    return list(seen.values())
+@dataclass(frozen=True, slots=True)
+class Move:
+    """A move of the fretting hand: the hit it leaves, the one it lands on, and the time from one to
+    the other in whole notes.
+    """
+
+    before: Hit
+    after: Hit
+    time: Fraction
+
+
+def moves_of(pieces: list[Piece]) -> list[Move]:
+    """Each move of the hand once, with the least time it has."""
+    fretted: list[tuple[Fraction, Hit]] = []
+    start = Fraction(0)
+    for piece in pieces:
+        fretted += [
+            (start + hit.at, hit)
+            for hit in piece.hits
+            if pressed_of(hit) and hit.articulation is not Articulation.DEAD
+        ]
+        start += piece.bar.meter.length
+    moves: dict[object, Move] = {}
+    for (left_at, before), (landed_at, after) in pairwise(fretted):
+        if abs(min(pressed_of(after)) - min(pressed_of(before))) < LONG_MOVE_FRETS:
+            continue
+        move = Move(before, after, landed_at - left_at)
+        same = moves.setdefault((layout_of(before), layout_of(after)), move)
+        if move.time < same.time:
+            moves[layout_of(before), layout_of(after)] = move
+    return list(moves.values())
 
 
 def bursts(piece: Piece) -> bool:
