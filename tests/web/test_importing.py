@@ -66,7 +66,7 @@ def test_a_score_comes_in_and_goes_out(visitor: Browser, pack: bool) -> None:
     assert parse_riff(source_of(visitor, address)) == riff
     out = visitor.get(f"{urlsplit(address).path}/riff.musicxml")
     assert out.status_code == 200 and out.content == data
-    assert 'filename="riff-' in out.headers["content-disposition"]
+    assert f'filename="{riff.title}.musicxml"' in out.headers["content-disposition"]
 
 
 def test_what_a_score_could_not_bring_along_is_said(visitor: Browser) -> None:

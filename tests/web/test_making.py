@@ -153,7 +153,7 @@ def test_a_sheet_to_print_and_tablature_to_take_along(visitor: Browser, riff_id:
     sheet = visitor.get(f"/riffs/{riff_id}/print").text
     assert "Stop Planks" in sheet and "As played" in sheet and "E|" in sheet
     tablature = visitor.get(f"/riffs/{riff_id}/riff.tab")
-    assert tablature.headers["content-disposition"].endswith('.tab.txt"')
+    assert tablature.headers["content-disposition"].endswith("Stop%20Planks.tab.txt")
     assert tablature.text.startswith("Stop Planks\n108 bpm")
     assert visitor.get(f"/riffs/{riff_id}/riff.docx").status_code in (404, 422)
 

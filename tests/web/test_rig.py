@@ -194,6 +194,8 @@ def test_a_hit_is_heard_at_once_and_kept_as_an_example_until_taken_back(
         visitor.post("/rig/hit", params={"rate": 48000}, content=b"abc", htmx=False).status_code
         == 422
     )
+    of_tone = {"rate": 48000, "tone": tone_id}
+    assert visitor.post("/rig/hit", params=of_tone, **sound(palm)).json()["place"] == "pocket"
     kept = visitor.post(
         f"/rig/tones/{tone_id}/examples", params={"rate": 48000, "kind": "full"}, **sound(palm)
     )

@@ -69,7 +69,7 @@ def test_the_sheet_is_a_pdf_of_its_paper(
     tab = write_tab(parse_riff(riff_texts()["6-stop-planks"])).decode()
     rows = [line for line in tab.split("\n") if line.startswith("E|")]
     assert rows and all(f"({line})" in text for line in rows)
-    assert answer.headers["content-disposition"].endswith(f'"riff-{riff_id}.pdf"')
+    assert answer.headers["content-disposition"].endswith("Stop%20Planks.pdf")
 
 
 def test_a_long_riff_takes_several_pages_and_odd_letters_break_nothing(visitor: Browser) -> None:

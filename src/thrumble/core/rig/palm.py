@@ -35,8 +35,10 @@ from thrumble.core.signal import Samples
 EIGHT = 8
 MIN_HITS = 3
 LIGHTEST, TIGHTEST = 0.2, 0.88  # depths between which a palm lies in the pocket
+LIGHT = 0.4  # examples of palm mutes up to this depth are light ones
 CHOKED_CLARITY = 0.35
 MAX_S = 3.0
+STEADY_FRAME_S, MIN_STEADY_FRAMES, STEADY_DB = 0.05, 8, 1.5
 LEVEL_S = 0.060
 
 
@@ -87,6 +89,10 @@ def measure_single(
     none. Samples of shape (n,) or (n, channels).
     """
     conditioned, onset_s, measures = _hear(samples, rate_hz)
+    if _is_steady(conditioned.samples):
+        raise BadAudio(
+            "this is a steady sound, not a hit: damp all strings, then hit one string or chord"
+        )
     chances = classify_hits(measures, np.array([-1]), EAR, profile)[0]
     depth = float(mute_depths(measures, EAR)[0])
     clarity = float(np.clip(measures[0, HITS.column("clarity early")], 0, 1))
@@ -99,6 +105,10 @@ def measure_single(
     )
     scale = float(np.clip(depth * (1 - open_) * (1 - dead) + dead * max(0.94, depth), 0, 1))
     place = Place.POCKET
+    boundary = _open_below(profile)
+    if boundary is not None:  # the player's own light mutes say where ringing begins
+        rings = _log_odds_damped(measures)[0] < boundary
+        scale = min(scale, LIGHTEST - 0.01) if rings else max(scale, LIGHTEST)
     if scale < LIGHTEST:
         place = Place.BACK
     elif scale > TIGHTEST or clarity < CHOKED_CLARITY:
@@ -121,17 +131,49 @@ def measure_single(
     )
 
 
+def _log_odds_damped(measures: Array) -> Array:
+    """Log-odds that hits don't ring open, by the classifier without any examples, shape (n,)."""
+    open_ = classify_hits(measures, np.full(len(measures), -1), EAR, NO_PROFILE)[
+        :, KINDS.index(Articulation.OPEN)
+    ]
+    return np.asarray(np.log((1 - open_ + 1e-6) / (open_ + 1e-6)))
+
+
+def _open_below(profile: Profile) -> float | None:
+    """The log-odds under which a hit of this tone rings open: half way between the medians of its
+    open examples and of its light mutes. None if either has too few, or if they don't differ.
+    """
+    is_open = profile.kinds == KINDS.index(Articulation.OPEN)
+    is_light = (profile.kinds == KINDS.index(Articulation.PALM)) & (profile.depths <= LIGHT)
+    if min(is_open.sum(), is_light.sum()) < MIN_HITS:
+        return None
+    odds = _log_odds_damped(profile.measures)
+    rings, damped = float(np.median(odds[is_open])), float(np.median(odds[is_light]))
+    return (rings + damped) / 2 if damped > rings else None
+
+
 def _hear(samples: NDArray[np.floating], rate_hz: int) -> tuple[Conditioned, float, Array]:
     """The sound made ready, its first loud onset, and the ear's measures of it, one row."""
     if samples.shape[0] > MAX_S * rate_hz:
         raise BadAudio(f"one hit at a time: send {MAX_S:.0f} seconds of sound at most")
     conditioned = condition(samples, rate_hz)
     if conditioned.silent:
-        raise BadAudio("nothing was heard: check the cable and the input level")
+        raise BadAudio("we heard nothing: check your cable and the input level")
     bands = bands_of(conditioned.samples)
     onset_s = _first_loud_onset(conditioned.samples, bands)
     ends = np.array([conditioned.duration_s])
     return conditioned, onset_s, measure_hits(conditioned.samples, bands, np.array([onset_s]), ends)
+
+
+def _is_steady(samples: Samples) -> bool:
+    """Whether a sound goes on from its first moment to its last at one level, as hum does."""
+    frame = int(STEADY_FRAME_S * WORK_RATE_HZ)
+    count = samples.size // frame
+    if count < MIN_STEADY_FRAMES:
+        return False
+    power = np.square(samples[: count * frame].reshape(count, frame), dtype=np.float64).mean(axis=1)
+    low, high = np.percentile(10 * np.log10(power + 1e-12), (5, 95))
+    return bool(high - low < STEADY_DB)
 
 
 def _first_loud_onset(samples: Samples, bands: Bands) -> float:
@@ -139,7 +181,7 @@ def _first_loud_onset(samples: Samples, bands: Bands) -> float:
     candidates = find_candidates(envelope, bands, EAR)
     sure = candidates.times_s[candidates.log_odds > 0]
     if not sure.size:
-        raise BadAudio("no hit was heard: strike one string or chord and let it be")
+        raise BadAudio("we heard sound but no hit: hit one string or chord and let it ring")
     levels = envelope.level_db(envelope.energy, sure, sure + 0.05)
     loud = sure[levels > levels.max() - 12]
     return float(place_hits(samples, loud[:1], EAR)[0])

@@ -181,10 +181,11 @@ def _system(riff: Riff, by_bar: dict[int, list[DueHit]], row: list[PlayedBar]) -
         for k in range(slots):
             at = bar.meter.length * k / slots
             words[k][3] = spoken_count(at, bar.meter)
-        sizes = [
-            max([len(fret) for fret in column.values()] + [len(w) for w in words[k][1:]] + [1]) + 1
+        widest = max(
+            max([len(fret) for fret in column.values()] + [len(w) for w in words[k][1:]] + [1])
             for k, column in enumerate(columns)
-        ]
+        )
+        sizes = [widest + 1] * slots  # even: a slot is as wide as another
         for number in range(len(strings)):
             for k, column in enumerate(columns):
                 strings[number] += column.get(number + 1, "").ljust(sizes[k], "-")

@@ -15,6 +15,7 @@ from thrumble.web.certainty.checking import check_lines, check_view
 from thrumble.web.certainty.views import certainty_view
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Id
+from thrumble.web.shared.downloads import attachment
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -114,8 +115,4 @@ def labelled_check(take_id: Id, session: DbSession, player_id: PlayerId) -> Resp
         file.seek(0)
         data = file.read()
     name = f"thrumble-sound-check-{take_id}.zip"
-    return Response(
-        data,
-        media_type="application/zip",
-        headers={"Content-Disposition": f'attachment; filename="{name}"'},
-    )
+    return Response(data, media_type="application/zip", headers=attachment(name))

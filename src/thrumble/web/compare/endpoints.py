@@ -14,6 +14,7 @@ from thrumble.store.takes import take_lists, takes
 from thrumble.web.compare.views import choices, compare_view
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Id, Line
+from thrumble.web.shared.downloads import attachment
 from thrumble.web.shared.files import sent, temporary
 from thrumble.web.templating import render
 
@@ -82,7 +83,7 @@ def compare_json(session: DbSession, player_id: PlayerId, a: Numbers, b: Numbers
     compared = compare_takes(session, player_id, first, second)
     return JSONResponse(
         comparison_document(compared.found, (len(first), len(second))),
-        headers={"Content-Disposition": 'attachment; filename="comparison.json"'},
+        headers=attachment("comparison.json"),
     )
 
 
@@ -93,7 +94,7 @@ def compare_csv(session: DbSession, player_id: PlayerId, a: Numbers, b: Numbers)
     return Response(
         comparison_csv(compared.found),
         media_type="text/csv; charset=utf-8",
-        headers={"Content-Disposition": 'attachment; filename="comparison.csv"'},
+        headers=attachment("comparison.csv"),
     )
 
 

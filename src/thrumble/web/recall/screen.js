@@ -93,7 +93,7 @@ document.addEventListener("alpine:init", () => {
         root.dataset.stage = "done";
       } catch (error) {
         root.dataset.stage = "idle";
-        this.say = "We heard nothing of this drill.";
+        this.say = "This drill didn't count.";
         if (!stopped) problem(error.message);
       }
       listener.close();

@@ -108,7 +108,9 @@ def answers_document(answers: list[Recalled]) -> dict[str, Any]:
     if times:
         words += f", {times[len(times) // 2] / 1000:.1f} s from call to hit"
     words += "."
-    if silent:
+    if silent == len(answers):
+        words = "We heard no hits. Check that this input records your guitar, then try again."
+    elif silent:
         words += (
             f" We heard nothing clear after {counted(silent, 'call')}: let each chord ring until "
             "the next call."

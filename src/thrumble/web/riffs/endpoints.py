@@ -40,6 +40,7 @@ from thrumble.web.riffs.views import (
     riff_line,
     text_view,
 )
+from thrumble.web.shared.downloads import attachment, riff_file_name
 from thrumble.web.shared.paging import pages
 from thrumble.web.shared.uploading import upload_view
 from thrumble.web.templating import render
@@ -230,7 +231,7 @@ def riff_sheet(
         source=revision.source,
         paper=paper,
     )
-    headers = {"Content-Disposition": f'attachment; filename="riff-{riff_id}.pdf"'}
+    headers = attachment(riff_file_name(revision.riff.title, ".pdf"))
     return Response(data, media_type="application/pdf", headers=headers)
 
 
@@ -286,7 +287,7 @@ def riff_file(riff_id: Id, kind: str, session: DbSession, player_id: PlayerId) -
     return Response(
         revision.source.encode() if typed else into.write(revision.riff),
         media_type=into.media_type,
-        headers={"Content-Disposition": f'attachment; filename="riff-{riff_id}{into.suffixes[0]}"'},
+        headers=attachment(riff_file_name(revision.riff.title, into.suffixes[0])),
     )
 
 

@@ -18,7 +18,7 @@ from thrumble.core.rig.palm import Place, measure_single, repeatability
 from thrumble.store.rig import rigs
 from thrumble.store.rig.rigs import NewRig, Rig, ToneProfile
 from thrumble.web.deps import DbSession, PlayerId, costly
-from thrumble.web.inputs import Id, Line
+from thrumble.web.inputs import BIGGEST_ID, Id, Line
 from thrumble.web.rig import calibration
 from thrumble.web.rig.views import (
     SOUNDS,
@@ -229,12 +229,18 @@ def _tone_view(session: DbSession, player_id: int, tone: ToneProfile) -> ToneVie
 
 @router.post("/rig/hit", name="hear_hit", dependencies=[costly(HEARD_A_MINUTE)])
 def hear_hit(
-    samples: SentSound, rate: Rate, before: Annotated[str, Query(max_length=200)] = ""
+    session: DbSession,
+    player_id: PlayerId,
+    samples: SentSound,
+    rate: Rate,
+    before: Annotated[str, Query(max_length=200)] = "",
+    tone: Annotated[int | None, Query(ge=1, le=BIGGEST_ID)] = None,
 ) -> JSONResponse:
-    """One hit, heard at once. `before`: depth and place of the hits before it, such as
-    0.62p,0.58p.
+    """One hit, judged at once, by the examples of its tone. `before`: depth and place of the hits
+    before it, such as 0.62p,0.58p.
     """
-    hit = measure_single(samples, rate)
+    stored = [] if tone is None else rigs.example_sounds(session, player_id, tone)
+    hit = measure_single(samples, rate, verbs.profile_from(stored))
     letters = {place.value[0]: place for place in Place}
     try:
         answers = [

@@ -91,7 +91,8 @@ async function place(sound, rate) {
   const before = state.hits.slice(0, EIGHT - 1).reverse().map((hit) =>
     `${hit.depth}${hit.place[0]}`).join(",");
   try {
-    const hit = await (await sendSound(root.dataset.hit, { rate, before }, sound)).json();
+    const hit = await (await sendSound(root.dataset.hit, { rate, before,
+      tone: root.dataset.tone }, sound)).json();
     last = { sound, rate };
     Object.assign(state, { words: hit.words, advice: hit.advice, place: hit.place, decay: hit
         .decay, clarity: hit.clarity, level: hit.level, steady: hit.steady, chances: hit

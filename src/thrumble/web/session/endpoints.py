@@ -21,6 +21,7 @@ from thrumble.store.takes import takes
 from thrumble.web.deps import DbSession, PlayerId, Today
 from thrumble.web.inputs import Id, Line, Sent
 from thrumble.web.session.views import block_title, plan_view
+from thrumble.web.shared.downloads import attachment
 from thrumble.web.shared.up_next import up_next_block, up_next_view
 from thrumble.web.templating import render
 
@@ -155,7 +156,7 @@ def calendar_file(session: DbSession, player_id: PlayerId, today: Today) -> Resp
     return Response(
         _calendar(session, player_id, today),
         media_type=CALENDAR,
-        headers={"Content-Disposition": 'attachment; filename="thrumble-practice.ics"'},
+        headers=attachment("thrumble-practice.ics"),
     )
 
 

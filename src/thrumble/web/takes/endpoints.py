@@ -11,7 +11,7 @@ from thrumble.actions import rigs as rig_verbs
 from thrumble.actions import takes as verbs
 from thrumble.actions.accompaniment import load_accompaniment
 from thrumble.actions.coaching import rejudge_after_correction
-from thrumble.actions.judging import find_judged_take, judged_take
+from thrumble.actions.judging import JudgedTake, find_judged_take, judged_take
 from thrumble.actions.playback import click_stem, listening_copy, take_stem
 from thrumble.actions.sound import fetch
 from thrumble.actions.storage import annotate_take, restore
@@ -29,6 +29,7 @@ from thrumble.store.takes import notes, readings, take_lists, takes
 from thrumble.store.takes.space import space
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Id, Line, PageNumber, PollCount
+from thrumble.web.shared.downloads import attachment, take_file_name
 from thrumble.web.shared.files import sent, temporary
 from thrumble.web.shared.next import next_view
 from thrumble.web.shared.paging import pages
@@ -186,27 +187,29 @@ def reading_json(take_id: Id, session: DbSession, player_id: PlayerId) -> Respon
     played_at = local_time(judged.take.created_at, judged.take.zone)
     return JSONResponse(
         reading_document(judged.reading, findings, played_at),
-        headers=_attachment(f"take-{take_id}.reading.json"),
+        headers=_take_file(judged, ".reading.json"),
     )
 
 
 @router.get("/takes/{take_id}/reading.csv", name="reading_csv_file")
 def reading_csv_file(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The reading's hits as CSV."""
+    judged = judged_take(session, player_id, take_id)
     return Response(
-        reading_csv(judged_take(session, player_id, take_id).judgement),
+        reading_csv(judged.judgement),
         media_type="text/csv; charset=utf-8",
-        headers=_attachment(f"take-{take_id}.csv"),
+        headers=_take_file(judged, ".csv"),
     )
 
 
 @router.get("/takes/{take_id}/labels.txt", name="take_labels")
 def take_labels(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
     """The hits as a label track for audio editors, with what the player has said of them."""
+    judged = judged_take(session, player_id, take_id)
     return Response(
-        label_track(judged_take(session, player_id, take_id).judgement),
+        label_track(judged.judgement),
         media_type="text/plain; charset=utf-8",
-        headers=_attachment(f"take-{take_id}.labels.txt"),
+        headers=_take_file(judged, ".labels.txt"),
     )
 
 
@@ -229,7 +232,8 @@ def stem_of_take(
             click_stem(
                 source, target, judged.riff, judged.reading, settings=accompaniment, kind=kind
             )
-        return sent(target, f"audio/{kind}", _attachment(f"take-{take_id}.{stem}.{kind}"))
+        name = _file_name(session, player_id, take_id, f", {stem}.{kind}")
+        return sent(target, f"audio/{kind}", attachment(name))
 
 
 @router.get("/takes/{take_id}/tempo.mid", name="take_tempo_map")
@@ -241,7 +245,7 @@ def take_tempo_map(take_id: Id, session: DbSession, player_id: PlayerId) -> Resp
     return Response(
         tempo_map(judged.reading, judged.judgement.expanded),
         media_type="audio/midi",
-        headers=_attachment(f"take-{take_id}.tempo.mid"),
+        headers=_take_file(judged, ", tempo.mid"),
     )
 
 
@@ -252,8 +256,9 @@ def take_audio(take_id: Id, session: DbSession, player_id: PlayerId) -> Response
         fetch(session, player_id, take_id, file)
         with file.open("rb") as opened:
             ending, kind = MEDIA.get(opened.read(4), ("audio", "application/octet-stream"))
-        name = takes.get_take(session, player_id, take_id).file_name or f"take-{take_id}.{ending}"
-        return sent(file, kind, _attachment(name))
+        uploaded = takes.get_take(session, player_id, take_id).file_name
+        name = uploaded or _file_name(session, player_id, take_id, f".{ending}")
+        return sent(file, kind, attachment(name))
 
 
 @router.get(
@@ -323,6 +328,12 @@ def correct_hit(
     return render(request, "takes/_corrected.html", corrected=view.corrected, hit=line, view=view)
 
 
-def _attachment(name: str) -> dict[str, str]:
-    plain = "".join(c if c.isascii() and (c.isalnum() or c in " ._-") else "_" for c in name)
-    return {"Content-Disposition": f'attachment; filename="{plain}"'}
+def _take_file(judged: JudgedTake, ending: str) -> dict[str, str]:
+    """The header of a file that a take is saved as, named after its riff."""
+    return attachment(take_file_name(judged.riff.title, judged.take.number, ending))
+
+
+def _file_name(session: DbSession, player_id: int, take_id: int, ending: str) -> str:
+    take = takes.get_take(session, player_id, take_id)
+    title = riffs.get_revision(session, player_id, take.revision_id).riff.title
+    return take_file_name(title, take.number, ending)
