@@ -14,6 +14,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.printing import print_riff, with_comments
 from thrumble.core.riff.patterns import DEGREES, FORMS, METERS, PATTERNS, ROOT_STRINGS
+from thrumble.core.riff.remarks import remarks_of
 from thrumble.store.riffs.riff_lists import RiffStanding
 from thrumble.store.riffs.riffs import Revision, RevisionStanding
 from thrumble.web.drawings.bars import BarDrawing
@@ -64,7 +65,8 @@ class ErrorView:
 @dataclass(frozen=True, slots=True)
 class PreviewView:
     """What a text gives: a strip, or an error. `seconds`: the second part's bars under those of
-    the first, where there are any; `sections`: names, `parts`: whether there is a second part.
+    the first, where there are any; `sections`: names, `parts`: whether there is a second part;
+    `remarks`: what looks like a slip.
     """
 
     title: str
@@ -74,6 +76,7 @@ class PreviewView:
     seconds: tuple[BarDrawing | None, ...] = ()
     sections: tuple[str, ...] = ()
     parts: bool = False
+    remarks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,6 +139,7 @@ def preview_of(riff: Riff) -> PreviewView:
         _second_parts(riff),
         tuple(section.name for section in riff.sections if section.over is None),
         has_parts(riff),
+        tuple(f"Bar {remark.bar}: {remark.words}." for remark in remarks_of(expanded)),
     )
 
 

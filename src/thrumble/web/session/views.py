@@ -7,7 +7,13 @@ from datetime import date
 
 from thrumble.actions.planning import Planned
 from thrumble.core.coach.planning.day_plan import BlockState, SessionBlock
-from thrumble.core.coach.planning.plan import REST_MINUTES, BlockKind, plan_words
+from thrumble.core.coach.planning.plan import (
+    LENGTHS,
+    REST_MINUTES,
+    BlockKind,
+    plan_words,
+    rests_before,
+)
 from thrumble.core.coach.verdict.judgement import TOLERANCE_PRESETS_MS
 from thrumble.core.counting import counted
 from thrumble.core.riff.drills.catalogue import TABLE
@@ -20,6 +26,7 @@ KIND_WORDS = {
     BlockKind.DUE: "due",
     BlockKind.STAMINA: "stamina",
 }
+MIN_UNUSED = min(LENGTHS)  # minutes: less than the shortest block is left over now and then
 DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
 
@@ -65,10 +72,11 @@ class Weekday:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlanView:
     """The session, the days ahead, and how the player practises. `dropped`: what may be put back,
-    key and title.
+    key and title; `unused`: why the minutes asked for aren't filled, empty if they are.
     """
 
     words: str
+    unused: str
     blocks: list[BlockView]
     dropped: list[tuple[int, str]]
     ahead: list[DayView]
@@ -104,6 +112,7 @@ def plan_view(planned: Planned, practice: Practice, today: date) -> PlanView:
         )
     return PlanView(
         words=words,
+        unused=unused_words(planned),
         blocks=blocks,
         dropped=[(entry.key, block_title(entry)) for entry in session.dropped],
         ahead=[_day(day, titles, practice) for day, titles in planned.ahead],
@@ -116,6 +125,24 @@ def plan_view(planned: Planned, practice: Practice, today: date) -> PlanView:
             f"{name} {ms:g}" for name, ms in TOLERANCE_PRESETS_MS.items()
         ).capitalize(),
     )
+
+
+def unused_words(planned: Planned) -> str:
+    """Where the rest of the minutes asked for went; empty if little is left."""
+    session = planned.session
+    minutes_each = [entry.block.minutes for entry in session.shown]
+    used = sum(minutes_each) + sum(rests_before(minutes_each))
+    left = session.minutes - used
+    if planned.stop or not minutes_each or left < MIN_UNUSED:
+        return ""
+    asked = f"{left} of your {counted(session.minutes, 'minute')}"
+    if session.dropped:
+        return f"{asked} are free: you skipped a block. Plan again to fill them."
+    if session.share < 1:
+        return f"{asked} are off, to spare your hands."
+    if planned.short:
+        return f"{asked} are off: more would pass your weekly stroke limit."
+    return f"{asked} are free: nothing else is due. Play what you like."
 
 
 def block_title(session_block: SessionBlock) -> str:
@@ -169,9 +196,3 @@ def _day(day: date, titles: list[str], practice: Practice) -> DayView:
         titles="day off" if off else ", ".join(titles) or "nothing",
         off=off,
     )
-
-
-def _presets() -> str:
-    """`Tight 12, normal 20, loose 35`."""
-    presets = [f"{name} {ms:g}" for name, ms in TOLERANCE_PRESETS_MS.items()]
-    return ", ".join(presets).capitalize()

@@ -226,7 +226,9 @@ def _best(
 
 
 def _warm_up(chosen: list[Block], minutes: int) -> list[Block]:
-    """The first riff, slowly; nothing in no time, or for no riff."""
+    """The hands first: the first riff's strokes on damped strings, slowly; nothing in no time, or
+    for no riff.
+    """
     first = next((block for block in chosen if block.tempo_bpm is not None), None)
     if not minutes or first is None or first.tempo_bpm is None:
         return []
@@ -235,10 +237,11 @@ def _warm_up(chosen: list[Block], minutes: int) -> list[Block]:
         Block(
             kind=BlockKind.WARM_UP,
             minutes=minutes,
-            why=f"warm up at {easy}, loose from the wrist",
+            why=f"your hands first: damped strings at {easy}, loose from the wrist",
             riff_id=first.riff_id,
             title=first.title,
             tempo_bpm=float(easy),
+            drill=DrillKind.RIGHT_HAND,
         )
     ]
 
