@@ -56,7 +56,7 @@ def test_a_bad_take_proposes_its_drill_which_is_played_and_what_it_changed_is_sa
     revision = added(NINE)
     bad = played(revision, Flaws(timing=5, shift=60), seed=1)
     page = unescape(visitor.get(f"/takes/{bad}").text)
-    assert "Shifts alone, bars" in page and "where you land late most often" in page
+    assert "Shifts alone" in page and "your hand learns each move by itself".capitalize() in page
     sent = {"kind": "shifts", "tempo": "90"}
     made = visitor.post(f"/riffs/{revision.riff_id}/drills", data=sent)
     drill_id = int(made.headers["hx-redirect"].rsplit("/", 1)[1])

@@ -135,14 +135,14 @@ def unused_words(planned: Planned) -> str:
     left = session.minutes - used
     if planned.stop or not minutes_each or left < MIN_UNUSED:
         return ""
-    asked = f"{left} of your {counted(session.minutes, 'minute')}"
+    unused = f"{left} of your {counted(session.minutes, 'minute')}"
     if session.dropped:
-        return f"{asked} are free: you skipped a block. Plan again to fill them."
+        return f"{unused} are free: you skipped a block. Plan again to fill them."
     if session.share < 1:
-        return f"{asked} are off, to spare your hands."
+        return f"{unused} are off, to spare your hands."
     if planned.short:
-        return f"{asked} are off: more would pass your weekly stroke limit."
-    return f"{asked} are free: nothing else is due. Play what you like."
+        return f"{unused} are off: more would pass your weekly stroke limit."
+    return f"{unused} are free: nothing else is due. Play what you like."
 
 
 def block_title(session_block: SessionBlock) -> str:

@@ -60,6 +60,7 @@ class NotAsWritten(Finding):
         Remedy(
             DrillKind.MUTE_SWITCH, 0.8, "alternate muted and open until you hear the difference"
         ),
+        Remedy(None, 0.9, "a step slower, naming each hit: open, mute, dead"),
     )
 
     wrong: int
@@ -177,6 +178,7 @@ class OpenHitsChoked(_Confusion):
     mark_text: ClassVar[str] = "choked"
     remedies: ClassVar[tuple[Remedy, ...]] = (
         Remedy(DrillKind.MUTE_SWITCH, 0.9, "your palm learns to lift before the open hit"),
+        Remedy(None, 0.9, "a step slower, letting every open hit ring"),
     )
     expected: ClassVar[Articulation] = Articulation.OPEN
     heard: ClassVar[tuple[HeardKind, ...]] = (HeardKind.PALM, HeardKind.DEAD)
@@ -221,6 +223,7 @@ class FlatMuteRamp(Finding):
     label: ClassVar[str] = "mute ramps"
     remedies: ClassVar[tuple[Remedy, ...]] = (
         Remedy(DrillKind.MUTE_SWITCH, 0.9, "first the two ends of it: muted, open"),
+        Remedy(None, 0.75, "the whole ramp, slowly"),
     )
 
     wrong: int

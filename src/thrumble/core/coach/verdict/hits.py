@@ -70,6 +70,7 @@ class ExtraHits(Finding):
     label: ClassVar[str] = "extra hits"
     remedies: ClassVar[tuple[Remedy, ...]] = (
         Remedy(DrillKind.RIGHT_HAND, 0.9, "only the strokes that are written"),
+        Remedy(None, 0.9, "a step slower, counting the hits of each bar"),
     )
 
     extra: int

@@ -8,8 +8,10 @@ from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.riff.drills.catalogue import TABLE, DrillKind
 from thrumble.core.riff.drills.pieces import pieces_of
 from thrumble.core.riff.model import TEMPO_RANGE_BPM
+from thrumble.core.riff.shifts import shifts_mm
 
 WORST_TIMES, WORST_MIN_HITS = 2.5, 3  # so much worse than the other bars, and so many hits off
+MIN_TIMES_LATER = 2.0  # a move that is late so much more often than others is the cause
 SLOWER = 0.9
 MAX_PROPOSALS = 3
 
@@ -53,17 +55,28 @@ def propose(judgement: Judgement, findings: list[Finding]) -> list[Proposal]:
 
 
 def _worst_move(judgement: Judgement, finding: Finding) -> tuple[int, int] | None:
-    """The bar in which most of a finding's hits are, with the one before it; None if the riff has
-    no other bars, or if these hold no move.
+    """The bar into which the hand lands late far more often than anywhere else, with the one before
+    it; None if there is none, or if these bars hold no move.
     """
-    by_key = judgement.by_key()
-    counts = Counter(by_key[key].hit.bar for key in finding.hits if key in by_key)
-    last = max((bar.number for bar in judgement.expanded.bars), default=0)
-    if not counts or last <= 2:
+    numbers = _first_numbers(judgement)
+    moved = shifts_mm(judgement.expanded.hits, judgement.instrument)
+    late_keys = set(finding.hits)
+    landed: Counter[int] = Counter()
+    late: Counter[int] = Counter()
+    for hit in judgement.hits:
+        number = numbers.get((hit.due.identity.section, hit.due.identity.bar))
+        if number is not None and moved[hit.hit.index]:
+            landed[number] += 1
+            late[number] += hit.key in late_keys
+    if not late or len(numbers) <= 2:
         return None
-    bar = min(counts, key=lambda number: (-counts[number], number))
+    bar = max(late, key=lambda number: late[number] / landed[number])
+    elsewhere = landed.total() - landed[bar]
+    share_elsewhere = (late.total() - late[bar]) / max(1, elsewhere)
+    stands_out = late[bar] / landed[bar] >= MIN_TIMES_LATER * share_elsewhere
     into = (max(1, bar - 1), max(2, bar))
-    if TABLE[DrillKind.SHIFTS].applies(pieces_of(judgement.expanded.riff, into)):
+    pieces = pieces_of(judgement.expanded.riff, into)
+    if late[bar] >= WORST_MIN_HITS and stands_out and TABLE[DrillKind.SHIFTS].applies(pieces):
         return into
     return None
 
@@ -85,14 +98,11 @@ def worst_bar(judgement: Judgement) -> int | None:
     """The written bar, by its first number along the play order, whose hits go wrong far more often
     than those of all others; None if none stands out.
     """
-    first: dict[tuple[str, int], int] = {}
-    for bar in judgement.expanded.bars:
-        if bar.number > 0:
-            first.setdefault((bar.section, bar.bar_in_section), bar.number)
+    numbers = _first_numbers(judgement)
     counts: dict[int, list[int]] = {}
     for hit in judgement.hits:
         spot = hit.due.identity
-        number = first.get((spot.section, spot.bar))
+        number = numbers.get((spot.section, spot.bar))
         if number is not None and (hit.played or hit.missed):
             counts.setdefault(number, []).append(int(hit.off))
     whole = sum(map(sum, counts.values()))
@@ -103,6 +113,17 @@ def worst_bar(judgement: Judgement) -> int | None:
             return number
         break
     return None
+
+
+def _first_numbers(judgement: Judgement) -> dict[tuple[str, int], int]:
+    """Of each written bar, by its section and its number there, the first one along the play
+    order.
+    """
+    numbers: dict[tuple[str, int], int] = {}
+    for bar in judgement.expanded.bars:
+        if bar.number > 0:
+            numbers.setdefault((bar.section, bar.bar_in_section), bar.number)
+    return numbers
 
 
 def _around(judgement: Judgement, bar: int, tempo: float) -> Proposal:

@@ -42,6 +42,7 @@ class Drift(Finding):
     label: ClassVar[str] = "tempo that drifts"
     remedies: ClassVar[tuple[Remedy, ...]] = (
         Remedy(DrillKind.INNER_PULSE, 1.0, "two bars counted in silence show where your pulse is"),
+        Remedy(None, SLOWER, "a step slower, counting aloud"),
     )
 
     drift_bpm_per_min: float
@@ -156,6 +157,7 @@ class Swing(Finding):
     label: ClassVar[str] = "shuffle too straight or too hard"
     remedies: ClassVar[tuple[Remedy, ...]] = (
         Remedy(DrillKind.RIGHT_HAND, SLOWER, "the shuffle in your wrist alone, with its click"),
+        Remedy(None, SLOWER, "a step slower, with the shuffle click"),
     )
     helped_by_loop: ClassVar[bool] = False
 

@@ -46,6 +46,10 @@ class LeadOrLag(Finding):
     """A constant lead or lag, if the latency is known well enough."""
 
     kind: ClassVar[str] = "bias"
+    remedies: ClassVar[tuple[Remedy, ...]] = (
+        Remedy(DrillKind.RIGHT_HAND, 0.9, "strokes and click alone, until they're one sound"),
+        Remedy(None, SLOWER, "a step slower, listening for the click in every hit"),
+    )
     label: ClassVar[str] = "ahead of or behind the click"
 
     bias_ms: float
@@ -160,7 +164,10 @@ class OneBeatOff(Finding):
 
     kind: ClassVar[str] = "slot"
     label: ClassVar[str] = "one beat always early or late"
-    remedies: ClassVar[tuple[Remedy, ...]] = (STEP_DOWN,)
+    remedies: ClassVar[tuple[Remedy, ...]] = (
+        STEP_DOWN,
+        Remedy(DrillKind.RIGHT_HAND, SLOWER, "the rhythm alone, counting it aloud"),
+    )
 
     late_ms: float
     at: str
@@ -304,7 +311,10 @@ class LooseTiming(Finding):
 
     kind: ClassVar[str] = "spread"
     label: ClassVar[str] = "loose timing"
-    remedies: ClassVar[tuple[Remedy, ...]] = (STEP_DOWN,)
+    remedies: ClassVar[tuple[Remedy, ...]] = (
+        STEP_DOWN,
+        Remedy(DrillKind.RIGHT_HAND, SLOWER, "the rhythm alone, nothing to fret"),
+    )
 
     spread_ms: float
     off: int
