@@ -14,7 +14,7 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.riff.drills.catalogue import DrillKind
 
 NECK = Instrument()
-EIGHT = "| 6:2 o o o o o o o o | 6:5 o o o o o o o o |"
+EIGHT = "| 6:2 o o o o o o o o | 6:7 o o o o o o o o |"
 
 
 def test_a_robust_spread_is_the_scaled_deviation_from_the_median() -> None:
@@ -33,7 +33,7 @@ def test_a_take_has_a_spread_from_four_hits_on() -> None:
 def test_a_landing_has_the_time_that_its_speed_and_distance_say() -> None:
     riff = expanded(EIGHT)
     (landing,) = landings(judge(heard(riff), riff, NECK))
-    assert landing.mm == pytest.approx(NECK.fret_mm(5) - NECK.fret_mm(2), abs=0.5)
+    assert landing.mm == pytest.approx(NECK.fret_mm(7) - NECK.fret_mm(2), abs=0.5)
     assert 50 < landing.time_ms < 500 and landing.bar == 2
 
 

@@ -13,7 +13,7 @@ from thrumble.core.riff.editing.revisions import map_identities
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import HitIdentity
 from thrumble.core.riff.notation.text import parse_riff
-from thrumble.core.riff.shifts import shifts_mm
+from thrumble.core.riff.shifts import hand_frets, shifts_mm
 
 HEAD = "title: T\ntempo: 120\n"  # a quarter is half a second
 
@@ -103,6 +103,21 @@ def test_frets_narrow_upward_and_shifts_are_in_millimetres() -> None:
     hits = expand(parse_riff(HEAD + "[A]\n| 6:2 o 6:0 o 6:7 o o |\n")).hits
     moves = shifts_mm(hits, Instrument())
     assert moves == [0, 0, pytest.approx(fret_mm(7) - fret_mm(2)), 0]
+
+
+@pytest.mark.parametrize(
+    ("bar", "frets"),
+    [
+        ("5:0,4:2 o 5:0,4:4 o 4:0,3:2 o 4:0,3:4 o", [2, 2, 2, 2]),  # an open shuffle
+        ("6:5,5:7 o 6:5,5:9 o 6:6,5:8 o 6:5,5:7 o", [5, 5, 6, 5]),  # a shape moved by a fret
+        ("6:0 o 6:3 o 6:5 o 5:2 o", [None, 3, 3, 3]),  # a walk in one position
+        ("6:3,5:3 o 6:5,5:5 o 6:0 o 6:3,5:3 o", [3, 5, 5, 3]),  # one finger, a drop tuning
+        ("6:2 o 6:9 o 6:2 o 6:1 o", [2, 9, 2, 2]),
+    ],
+)
+def test_the_hand_moves_with_chords_and_beyond_its_reach(bar: str, frets: list[int | None]) -> None:
+    hits = expand(parse_riff(HEAD + f"[A]\n| {bar} |\n")).hits
+    assert hand_frets(due.hit for due in hits) == frets
 
 
 def test_pitch_names_read_and_print() -> None:

@@ -18,7 +18,6 @@ from thrumble.core.coach.verdict.finding import Finding
 from thrumble.core.coach.verdict.judgement import Judgement
 from thrumble.core.coach.verdict.proposals import Proposal, propose
 from thrumble.core.errors import NotFound
-from thrumble.core.neck.hand import DEFAULT_BEST_MM_S
 from thrumble.core.riff.drills.catalogue import TABLE, DrillKind, make_drill
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import HitIdentity, Riff
@@ -138,7 +137,7 @@ def drill_start(
         goal_bpm,
         step_of(session, player_id, riff_id, goal_bpm).tempo_bpm,
         rigs.own_instrument(session, player_id),
-        best_speed(session, player_id) or DEFAULT_BEST_MM_S,
+        best_speed(session, player_id),
     )
 
 

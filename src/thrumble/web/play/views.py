@@ -24,7 +24,7 @@ from thrumble.core.pulse.cues import (
 from thrumble.core.pulse.groove import GROOVE_TITLES
 from thrumble.core.riff.beat_grid import beat_grid
 from thrumble.core.riff.expand import ExpandedRiff, expand
-from thrumble.core.riff.shifts import shift_mm
+from thrumble.core.riff.shifts import hand_frets
 from thrumble.formats.accompaniment_settings import AccompanimentSettings
 from thrumble.store.practice.trials import Trial
 from thrumble.store.riffs.riffs import Revision
@@ -243,10 +243,12 @@ def _eye_moves(expanded: ExpandedRiff, instrument: Instrument) -> list[dict[str,
     """
     out: list[dict[str, float]] = []
     fretted = [due for due in expanded.hits if any(note.fret for note in due.hit.notes)]
-    for before, after in pairwise([*fretted, *fretted[:1]]):
-        moved = shift_mm(before, after, instrument)
-        if not moved:
+    way = [*fretted, *fretted[:1]]
+    frets = hand_frets(due.hit for due in way)
+    for (before, left), (after, landed) in pairwise(zip(way, frets, strict=True)):
+        if left is None or landed is None or left == landed:
             continue
+        moved = abs(instrument.fret_mm(landed) - instrument.fret_mm(left))
         again = expanded.round_s if after.index <= before.index else 0.0
         fret = min(note.fret for note in after.hit.notes if note.fret)
         out.append(

@@ -25,13 +25,14 @@ def drill_tempo(
     goal_bpm: float,
     step_bpm: float,
     neck: Instrument,
-    best_mm_s: float,
+    best_mm_s: float | None,
 ) -> DrillTempo:
     """The tempo to start a drill at, in whole bpm.
 
     share : of the riff's tempo that this kind of drill starts at.
     goal_bpm, step_bpm : the riff's own tempo, and the one it is played at next.
-    best_mm_s : how fast the fretting hand moves and still lands in time.
+    best_mm_s : how fast the fretting hand moves and still lands in time; None if it was never
+        measured.
     """
     low, _ = TEMPO_RANGE_BPM
     now_bpm = min(goal_bpm, step_bpm)
@@ -39,6 +40,8 @@ def drill_tempo(
     why = "the riff's own tempo" if now_bpm == goal_bpm else "as fast as the riff goes by now"
     if share < 1:
         why = f"{share:.0%} of the {now_bpm:g} bpm that the riff goes by now"
+    if best_mm_s is None:
+        return DrillTempo(tempo_bpm, why)
     fastest_mm_s = max(move_speeds_mm_s(expand(drill, tempo_bpm).hits, neck), default=0.0)
     if fastest_mm_s > best_mm_s:
         tempo_bpm = max(float(low), float(int(tempo_bpm * best_mm_s / fastest_mm_s)))

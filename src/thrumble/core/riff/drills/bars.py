@@ -157,8 +157,8 @@ def shifts_alone(pieces: list[Piece]) -> list[Bar]:
     neck = pieces[0].neck
 
     def speed(move: Move) -> float:
-        start, end = (neck.fret_mm(min(pressed_of(hit))) for hit in (move.before, move.after))
-        return abs(end - start) / float(move.time)
+        way_mm = abs(neck.fret_mm(move.landed_fret) - neck.fret_mm(move.left_fret))
+        return way_mm / float(move.time)
 
     hardest = sorted(moves, key=speed, reverse=True)
     return [_two_hits(move.before, move.after) for move in (*hardest, *moves)]

@@ -9,9 +9,9 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.music.feel import Feel
 from thrumble.core.riff.expand import expand, played_bars
 from thrumble.core.riff.model import Articulation, Bar, Hit, HitIdentity, Riff
+from thrumble.core.riff.shifts import hand_frets
 
 SHORT = Fraction(1, 8)  # hits closer than this are a burst
-LONG_MOVE_FRETS = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,12 +90,14 @@ def chords_of(pieces: list[Piece]) -> list[Hit]:
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """A move of the fretting hand: the hit it leaves, the one it lands on, and the time from one to
-    the other in whole notes.
+    """A move of the fretting hand: the hit it leaves, the one it lands on, the frets of finger 1 at
+    both, and the time from one to the other in whole notes.
     """
 
     before: Hit
     after: Hit
+    left_fret: int
+    landed_fret: int
     time: Fraction
 
 
@@ -111,10 +113,11 @@ def moves_of(pieces: list[Piece]) -> list[Move]:
         ]
         start += piece.bar.meter.length
     moves: dict[object, Move] = {}
-    for (left_at, before), (landed_at, after) in pairwise(fretted):
-        if abs(min(pressed_of(after)) - min(pressed_of(before))) < LONG_MOVE_FRETS:
+    hands = zip(fretted, hand_frets(hit for _, hit in fretted), strict=True)
+    for ((left_at, before), left), ((landed_at, after), landed) in pairwise(hands):
+        if left is None or landed is None or left == landed:
             continue
-        move = Move(before, after, landed_at - left_at)
+        move = Move(before, after, left, landed, landed_at - left_at)
         same = moves.setdefault((layout_of(before), layout_of(after)), move)
         if move.time < same.time:
             moves[layout_of(before), layout_of(after)] = move
