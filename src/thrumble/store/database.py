@@ -90,6 +90,12 @@ def is_empty() -> bool:
         return not connection.execute(tables).scalar_one()
 
 
+def version(session: Session) -> str:
+    """The number of the tables' newest migration."""
+    query = sa.text("select version_num from alembic_version")
+    return str(session.execute(query).scalar_one())
+
+
 def migrate(on: sa.Engine | None = None) -> None:
     """Brings the database to the newest tables. One process at a time: others wait."""
     from alembic import command

@@ -73,6 +73,17 @@ def drop_jobs(session: Session, job_ids: set[int]) -> None:
     )
 
 
+def drop_jobs_of(session: Session, player_id: int) -> None:
+    """Takes all jobs of a player's takes off the queue, with what it remembers of them."""
+    session.execute(
+        sa.text(
+            "delete from procrastinate_jobs where args ->> 'take_id' in "
+            "(select id::text from take where player_id = :player)"
+        ),
+        {"player": player_id},
+    )
+
+
 def idle_takes(session: Session) -> list[IdleTake]:
     """Takes that wait for a reading, or are marked as being read, without a job."""
     return [

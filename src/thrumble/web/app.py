@@ -4,6 +4,7 @@ from pathlib import Path
 
 from fastapi import FastAPI, Response
 from fastapi.staticfiles import StaticFiles
+from itsdangerous import URLSafeSerializer
 
 from thrumble.settings import settings
 from thrumble.store import database
@@ -19,6 +20,7 @@ from thrumble.web.keeping import endpoints as keeping
 from thrumble.web.log import endpoints as log
 from thrumble.web.neck import endpoints as neck
 from thrumble.web.play import endpoints as play
+from thrumble.web.players import endpoints as players_screen
 from thrumble.web.recall import endpoints as recall
 from thrumble.web.riffs import endpoints as riffs
 from thrumble.web.rig import endpoints as rig
@@ -38,10 +40,13 @@ def create_app() -> FastAPI:
     app = FastAPI(title="Thrumble", docs_url=None, redoc_url=None, openapi_url=None)
     with database.session() as session:
         secret = players.secret(session)
-        rigs.ensure_rig(session, players.local_player(session))
+        player_id = players.local_player(session)
+        if not players.get_player(session, player_id).is_sample:
+            rigs.ensure_rig(session, player_id)
     # the last one added is the outermost: a request is judged by its headers before its body is
     # taken in
     app.add_middleware(Intake, at_once=settings().threads)
+    app.state.player_signer = URLSafeSerializer(secret, salt="player")
     app.add_middleware(
         Guard,
         secret=secret,
@@ -66,6 +71,7 @@ def create_app() -> FastAPI:
         trials,
         keeping,
         log,
+        players_screen,
     )
     for screen in (*screens, certainty, status):
         app.include_router(screen.router)

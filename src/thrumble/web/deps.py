@@ -7,15 +7,18 @@ from datetime import UTC, date, datetime
 from typing import Annotated, Any
 from urllib.parse import unquote
 
-from fastapi import Depends, Request
+from fastapi import Depends, Request, Response
+from itsdangerous import BadSignature
 from sqlmodel import Session
 
-from thrumble.core.errors import TooOften
+from thrumble.core.errors import NotFound, TooOften
 from thrumble.store import database
 from thrumble.store.players import players
 from thrumble.store.practice.rounds import local_day
 from thrumble.web.limits import Limits
 
+PLAYER_COOKIE = "thrumble-player"
+COOKIE_AGE_S = 400 * 86400
 SAFE_METHODS = frozenset({"GET", "HEAD"})
 
 
@@ -34,11 +37,39 @@ def _session(request: Request) -> Iterator[Session]:
 DbSession = Annotated[Session, Depends(_session, scope="function")]
 
 
-def _player(session: DbSession) -> int:
-    return players.local_player(session)
+def acting_player(request: Request, session: DbSession) -> int:
+    """Whose data the request is about: the player that this browser has chosen, else the one used
+    last. Pages show who that is.
+    """
+    player = players.find_player(session, chosen_player(request))
+    if player is None:
+        raise NotFound("there is no player yet: reload Today to begin")
+    request.state.player = player
+    return player.id
 
 
-PlayerId = Annotated[int, Depends(_player)]
+def chosen_player(request: Request) -> int | None:
+    """The player that this browser has chosen; None if it has chosen nobody yet."""
+    try:
+        chosen = request.app.state.player_signer.loads(request.cookies.get(PLAYER_COOKIE, ""))
+    except BadSignature:
+        return None
+    return chosen if isinstance(chosen, int) else None
+
+
+def choose_player(request: Request, response: Response, player_id: int) -> None:
+    """Lets this browser go on as a player."""
+    response.set_cookie(
+        PLAYER_COOKIE,
+        str(request.app.state.player_signer.dumps(player_id)),
+        max_age=COOKIE_AGE_S,
+        httponly=True,
+        samesite="strict",
+        secure=request.url.scheme == "https",
+    )
+
+
+PlayerId = Annotated[int, Depends(acting_player)]
 
 
 def _today(request: Request) -> date:

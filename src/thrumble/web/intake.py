@@ -26,6 +26,8 @@ from thrumble.web.errors import answer, unexpected
 
 log = structlog.get_logger()
 MAX_BYTES = 101_000_000  # a take's 100 MB and the form around it
+MAX_IMPORT_BYTES = 1_000_000_000  # of a player's export
+IMPORT_PATH = "/players/import"
 SMALL_BYTES = 1 << 20  # larger bodies go to a file
 READ_BYTES = 1 << 16
 PIECE_S, WHOLE_S = 15.0, 300.0  # the longest silence inside a body, and the longest body
@@ -200,12 +202,11 @@ async def _take_in(request: Request, receive: Receive, body: IO[bytes]) -> Refus
     has gone, None if all is well.
     """
     promised = request.headers.get("content-length", "")
-    too_large = (
-        413,
-        f"This is larger than {MAX_BYTES // 1_000_000} MB. Cut the take to the riff and send "
-        "it again.",
-    )
-    if promised.isascii() and promised.isdigit() and int(promised[:20]) > MAX_BYTES:
+    limit, remedy = MAX_BYTES, "Cut the take to the riff and send it again."
+    if request.url.path == IMPORT_PATH:
+        limit, remedy = MAX_IMPORT_BYTES, "Import it with thrumble import-player."
+    too_large = (413, f"This is larger than {limit // 1_000_000} MB. {remedy}")
+    if promised.isascii() and promised.isdigit() and int(promised[:20]) > limit:
         return too_large
     size, until = 0, time.monotonic() + WHOLE_S
     while True:
@@ -219,7 +220,7 @@ async def _take_in(request: Request, receive: Receive, body: IO[bytes]) -> Refus
             return ()
         piece = message.get("body", b"")
         size += len(piece)
-        if size > MAX_BYTES:
+        if size > limit:
             return too_large
         body.write(piece)
         if not message.get("more_body"):

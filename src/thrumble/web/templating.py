@@ -35,7 +35,11 @@ def render(
         return str(routes[name].url_path_for(name, **parameters))
 
     html = environment.get_template(template).render(
-        path=path, token=request.state.token, version=__version__, **views
+        path=path,
+        token=request.state.token,
+        version=__version__,
+        player=getattr(request.state, "player", None),
+        **views,
     )
     return HTMLResponse(html, status_code=status_code)
 

@@ -1,7 +1,9 @@
 """Tables of players and of the installation."""
 
 from datetime import datetime
+from uuid import UUID, uuid4
 
+import sqlalchemy as sa
 from sqlmodel import Field, SQLModel
 
 from thrumble.store.columns import (
@@ -26,9 +28,20 @@ class Signing(SQLModel, table=True):
 
 
 class PlayerRow(SQLModel, table=True):
-    """A player. One implicit local one for now."""
+    """A player. `is_sample`: the sample data; `key`: the same in every installation that the
+    player's data is taken to.
+    """
 
     __tablename__ = "player"
     id: int | None = Field(default=None, primary_key=True)
     name: str
     created_at: datetime = moment_column()
+    is_sample: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
+    used_at: datetime | None = Field(
+        default=None, sa_column=sa.Column(sa.DateTime(timezone=True), nullable=True)
+    )
+    key: UUID = Field(
+        default_factory=uuid4,
+        unique=True,
+        sa_column_kwargs={"server_default": sa.text("gen_random_uuid()")},
+    )

@@ -2,6 +2,7 @@
 first, and never commit.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any, TypeVar
@@ -244,6 +245,12 @@ def set_level(session: Session, player_id: int, tone_id: int, level: dict[str, A
     return _made(ToneProfile, row)
 
 
+def has_calibration(session: Session, player_id: int) -> bool:
+    """Whether the player has measured the latency of any browser."""
+    query = select(CalibrationRow.id).where(CalibrationRow.player_id == player_id).limit(1)
+    return session.exec(query).first() is not None
+
+
 def add_calibration(session: Session, player_id: int, new: NewCalibration) -> Calibration:
     """Keeps a measured delay; earlier ones stay."""
     row = CalibrationRow(player_id=player_id, created_at=datetime.now(UTC), **_values(new))
@@ -324,6 +331,14 @@ def examples_of(session: Session, player_id: int, tone_id: int) -> list[Example]
         .order_by(col(ExampleRow.id))
     )
     return [Example(**row._mapping) for row in session.execute(query).all()]
+
+
+def all_examples(session: Session, player_id: int) -> Iterator[tuple[int, bytes]]:
+    """Every example of a player with its FLAC, one after the other."""
+    numbers = session.exec(select(ExampleRow.id).where(ExampleRow.player_id == player_id)).all()
+    for number in numbers:
+        row = session.exec(select(ExampleRow.data).where(ExampleRow.id == number)).one()
+        yield number or 0, row
 
 
 def example_sounds(session: Session, player_id: int, tone_id: int) -> list[tuple[str, str, bytes]]:

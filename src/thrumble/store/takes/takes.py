@@ -182,6 +182,16 @@ def put_audio(
 ) -> None:
     """Stores a take's file, part by part as it is given, and drops the chunks it came in."""
     row = _row(session, player_id, take_id, lock=True)
+    row.audio_bytes, row.audio_sha256 = add_audio(session, player_id, take_id, parts)
+    row.beyond_full_scale, row.recorder = beyond_full_scale, recorder
+    session.execute(sa.delete(ChunkRow).where(col(ChunkRow.take_id) == take_id))
+    session.flush()
+
+
+def add_audio(
+    session: Session, player_id: int, take_id: int, parts: Iterable[bytes]
+) -> tuple[int, str]:
+    """Stores the parts of a take's file. Returns its size in bytes and its SHA-256."""
     digest, size = hashlib.sha256(), 0
     for number, part in enumerate(parts):
         digest.update(part)
@@ -189,10 +199,7 @@ def put_audio(
         session.execute(
             sa.insert(AudioRow).values(take_id=take_id, part=number, player_id=player_id, data=part)
         )
-    row.audio_bytes, row.audio_sha256 = size, digest.hexdigest()
-    row.beyond_full_scale, row.recorder = beyond_full_scale, recorder
-    session.execute(sa.delete(ChunkRow).where(col(ChunkRow.take_id) == take_id))
-    session.flush()
+    return size, digest.hexdigest()
 
 
 def audio_parts(session: Session, player_id: int, take_id: int) -> Iterator[bytes]:

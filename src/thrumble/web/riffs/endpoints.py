@@ -18,13 +18,12 @@ from thrumble.formats.exchange import ImportOptions, ReadRiff, format_of
 from thrumble.formats.riff_json import MAX_BYTES
 from thrumble.formats.tablature.writing import write_tab
 from thrumble.store import database
-from thrumble.store.players import players
 from thrumble.store.riffs import riff_lists, riffs
 from thrumble.store.riffs import tags as store_tags
 from thrumble.store.riffs.riff_lists import Sort
 from thrumble.store.rig import rigs
 from thrumble.store.takes import takes
-from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.deps import DbSession, PlayerId, acting_player, costly
 from thrumble.web.drawings.shapes import ShapeDrawing, shapes_of
 from thrumble.web.drawings.strip import plan_strip
 from thrumble.web.inputs import Id, Line, PageNumber, Text
@@ -147,22 +146,25 @@ async def import_riff(
     """
     if grid and grid not in GRID_WORDS:
         raise BadInput("choose one of the steps from the list")
-    tuning = await run_in_threadpool(_first_tuning)
+    player_id, tuning = await run_in_threadpool(_player_and_tuning, request)
     data = await file.read(MAX_BYTES + 1)
     options = ImportOptions(part, Fraction(grid) if grid else None, tuning)
     async with request.state.turn.paused():
         imported = await read_file(data, options)
-    return await run_in_threadpool(_take_import, request, imported, part, grid)
+    return await run_in_threadpool(_take_import, request, player_id, imported, part, grid)
 
 
-def _first_tuning() -> tuple[str, ...] | None:
-    """The tuning of the player's first rig, for files that name no strings."""
+def _player_and_tuning(request: Request) -> tuple[int, tuple[str, ...] | None]:
+    """Who imports, and the tuning of the rig in use, for files that name no strings."""
     with database.session() as session:
-        rig = next(iter(rigs.rigs_of(session, players.local_player(session))), None)
-    return None if rig is None else tuple(rig.tuning)
+        player_id = acting_player(request, session)
+        rig = next(iter(rigs.rigs_of(session, player_id)), None)
+    return player_id, None if rig is None else tuple(rig.tuning)
 
 
-def _take_import(request: Request, imported: ReadRiff, part: int | None, grid: str) -> Response:
+def _take_import(
+    request: Request, player_id: int, imported: ReadRiff, part: int | None, grid: str
+) -> Response:
     """Stores an imported riff, or asks for what its file leaves open."""
     open_parts = part is None and len(imported.parts) > 1
     if open_parts or (imported.guessed_grid is not None and not grid):
@@ -175,7 +177,6 @@ def _take_import(request: Request, imported: ReadRiff, part: int | None, grid: s
         )
         return render(request, "riffs/_import.html", view=question)
     with database.session() as session:
-        player_id = players.local_player(session)
         revision = riffs.add_riff(
             session, player_id, imported.riff, imported.source, left_out=imported.left_out
         )

@@ -8,9 +8,11 @@ from fastapi.responses import HTMLResponse
 
 from thrumble.actions.hand_health import practice_history
 from thrumble.actions.planning import plan_now
+from thrumble.actions.starting import first_steps
 from thrumble.core.coach.planning.hand_health import WORST, Area, Comfort, When, advice_for
 from thrumble.core.errors import BadInput
 from thrumble.core.takes import TakeState
+from thrumble.store.players import players
 from thrumble.store.practice import hand_health, sessions
 from thrumble.store.practice.rounds import local_time
 from thrumble.store.takes import take_lists
@@ -18,6 +20,7 @@ from thrumble.web.deps import DbSession, PlayerId, Today, player_zone
 from thrumble.web.inputs import Line
 from thrumble.web.shared.up_next import up_next_block, up_next_view
 from thrumble.web.templating import render
+from thrumble.web.today.steps import steps_view
 from thrumble.web.today.views import LATEST, UNFINISHED, CareView, care_view, today_view
 
 router = APIRouter()
@@ -35,6 +38,10 @@ def today_page(
     the hands are asked for first.
     """
     care = _care(session, player_id, today, played=bool(played))
+    player = players.get_player(session, player_id)
+    steps = None
+    if not player.is_sample:
+        steps = steps_view(first_steps(session, player), request.app.url_path_for)
     is_planned = sessions.session_of(session, player_id, today) is not None
     block = None
     if is_planned and not care.stop:
@@ -57,6 +64,7 @@ def today_page(
         "today/page.html",
         view=view,
         played=bool(played),
+        steps=steps,
         in_plan=block is not None,
         # the first plan of the day decides what is up next: nothing is offered before
         waits=view.up_next is not None and not is_planned and not care.stop,
