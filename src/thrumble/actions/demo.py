@@ -1,18 +1,21 @@
-"""Fills an empty installation with the sample scenario: riffs as text, takes by the simulated
-guitarist, readings by the real ear.
+"""The sample player of an empty installation: riffs as text, takes by the simulated guitarist,
+analysed as any take. It ships ready-made, for to play and analyse it takes minutes.
 """
 
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
+from importlib.resources import files
 
 import numpy as np
 from sqlmodel import Session
 
 from thrumble.actions.coaching import drill_for
+from thrumble.actions.portability import import_player
 from thrumble.actions.rigs import keep_example
 from thrumble.actions.takes import analyse_stored_take
 from thrumble.core.coach.planning.hand_health import Comfort, When
+from thrumble.core.counting import counted
 from thrumble.core.music.pitch import STANDARD_TUNING
 from thrumble.core.player.perform import perform
 from thrumble.core.player.single import strike
@@ -44,23 +47,36 @@ from thrumble.store.takes import take_lists, takes
 from thrumble.store.takes.takes import NewTake
 
 DONE = "demo filled"
+SHIPPED = files("thrumble.demo") / "sample.zip"
 SAMPLE = "Boat lift trio"
 
 
 def fill_demo(say: Callable[[str], None]) -> None:
-    """Once per installation, and only where there is no riff yet. `say` is told each step. A fill
-    that was cut off goes on where it stood.
+    """The sample player, once per installation, and only where nobody has begun yet: brought in as
+    it ships, its dates moved to today. `say` is told each step.
     """
     with database.session() as session:
         if players.is_marked(session, DONE):
             return
         everybody = players.all_players(session)
-        sample = next((player for player in everybody if player.is_sample), None)
-        if sample is None and everybody:
+        if any(not player.is_sample for player in everybody):
             players.mark(session, DONE)  # somebody has begun on their own
             return
-        sample = sample or players.add_player(session, SAMPLE, is_sample=True)
-        player_id = sample.id
+    with SHIPPED.open("rb") as file:
+        sample = import_player(file, is_sample=True, until=datetime.now(UTC))
+    say(f"sample data: {counted(sample.riffs, 'riff')} and {counted(sample.takes, 'take')}")
+    with database.session() as session:
+        players.mark(session, DONE)
+
+
+def play_demo(say: Callable[[str], None]) -> int:
+    """Makes the sample player anew, take by take, by the simulated guitarist. Returns the player. A
+    run that was cut off goes on where it stood.
+    """
+    with database.session() as session:
+        everybody = players.all_players(session)
+        sample = next((player for player in everybody if player.is_sample), None)
+        player_id = (sample or players.add_player(session, SAMPLE, is_sample=True)).id
         standings = riff_lists.riff_standings(session, player_id, limit=1000)
         texts = {name: (parse_riff(text), text) for name, text in riff_texts().items()}
         newest = {s.revision.riff.title: s.revision for s in standings}
@@ -70,12 +86,10 @@ def fill_demo(say: Callable[[str], None]) -> None:
         }
         there = take_lists.count_takes(session, player_id)
         tones = _rig(session, player_id)
-    say(f"demo: {len(texts)} riffs of the boat lift trio written")
+    say(f"sample: {counted(len(texts), 'riff')} of the {SAMPLE} written")
     for number, take in enumerate(TAKES[there:], there + 1):
-        say(
-            f"demo: take {number} of {len(TAKES)}, {revisions[take.riff].riff.title}, played and "
-            "read"
-        )
+        title = revisions[take.riff].riff.title
+        say(f"sample: take {number} of {len(TAKES)}, {title}, played and analysed")
         _play(player_id, revisions[take.riff], take, tones[take.tone])
     with database.session() as session:
         today = datetime.now(UTC).date()
@@ -83,7 +97,7 @@ def fill_demo(say: Callable[[str], None]) -> None:
             for when, score in zip(When, scores, strict=True):
                 answer = Comfort(today - timedelta(days=ago), when, score)
                 hand_health.add_answer(session, player_id, answer, "UTC")
-        players.mark(session, DONE)
+    return player_id
 
 
 def _rig(session: Session, player_id: int) -> dict[Tone, rigs.ToneProfile]:
@@ -135,7 +149,9 @@ def _play(player_id: int, revision: Revision, take: DemoTake, tone: rigs.TonePro
         rounds=take.rounds,
         start_frame=round(performance.start_s * performance.rate_hz),
         rate_hz=performance.rate_hz,
-        created_at=datetime.now(UTC) - timedelta(days=take.days_ago),
+        created_at=datetime.combine(
+            datetime.now(UTC).date() - timedelta(days=take.days_ago), take.at, UTC
+        ),
         rig_id=tone.rig_id,
         tone_id=tone.id,
     )
