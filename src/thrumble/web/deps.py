@@ -17,6 +17,7 @@ from thrumble.store.players import players
 from thrumble.store.practice.rounds import local_day
 from thrumble.web.limits import Limits
 
+PLAYER_HEADER = "x-thrumble-player"
 PLAYER_COOKIE = "thrumble-player"
 COOKIE_AGE_S = 400 * 86400
 SAFE_METHODS = frozenset({"GET", "HEAD"})
@@ -38,10 +39,15 @@ DbSession = Annotated[Session, Depends(_session, scope="function")]
 
 
 def acting_player(request: Request, session: DbSession) -> int:
-    """Whose data the request is about: the player that this browser has chosen, else the one used
-    last. Pages show who that is.
+    """Whose data the request is about: the player that its page shows, whoever was chosen in
+    another tab since; for pages the one that this browser has chosen, else the one used last.
     """
-    player = players.find_player(session, chosen_player(request))
+    player: players.Player | None
+    shown = request.headers.get(PLAYER_HEADER, "")
+    if shown.isascii() and shown.isdigit() and len(shown) < 10:
+        player = players.get_player(session, int(shown))
+    else:
+        player = players.find_player(session, chosen_player(request))
     if player is None:
         raise NotFound("there is no player yet: reload Today to begin")
     request.state.player = player
@@ -70,6 +76,7 @@ def choose_player(request: Request, response: Response, player_id: int) -> None:
 
 
 PlayerId = Annotated[int, Depends(acting_player)]
+SHOWS_PLAYER = Depends(acting_player)  # of pages that ask for nothing of the player's
 
 
 def _today(request: Request) -> date:

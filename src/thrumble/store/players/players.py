@@ -83,7 +83,7 @@ def get_player(session: Session, player_id: int) -> Player:
     """A player. Raises NotFound."""
     row = session.get(PlayerRow, player_id)
     if row is None:
-        raise NotFound("there is no such player: choose one from the list")
+        raise NotFound("this player isn't here any more: reload the page and choose who plays")
     return _player(row)
 
 

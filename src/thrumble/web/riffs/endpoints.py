@@ -23,7 +23,7 @@ from thrumble.store.riffs import tags as store_tags
 from thrumble.store.riffs.riff_lists import Sort
 from thrumble.store.rig import rigs
 from thrumble.store.takes import takes
-from thrumble.web.deps import DbSession, PlayerId, acting_player, costly
+from thrumble.web.deps import SHOWS_PLAYER, DbSession, PlayerId, acting_player, costly
 from thrumble.web.drawings.shapes import ShapeDrawing, shapes_of
 from thrumble.web.drawings.strip import plan_strip
 from thrumble.web.inputs import Id, Line, PageNumber, Text
@@ -106,7 +106,7 @@ def riffs_page(
     )
 
 
-@router.get("/riffs/new", name="new_riff_page")
+@router.get("/riffs/new", name="new_riff_page", dependencies=[SHOWS_PLAYER])
 def new_riff_page(request: Request) -> HTMLResponse:
     """A riff begins as text."""
     view = text_view(None, _preview(FIRST_TEXT))

@@ -17,7 +17,7 @@ from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import Place, measure_single, repeatability
 from thrumble.store.rig import rigs
 from thrumble.store.rig.rigs import NewRig, Rig, ToneProfile
-from thrumble.web.deps import DbSession, PlayerId, costly
+from thrumble.web.deps import SHOWS_PLAYER, DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Id, Line
 from thrumble.web.rig import calibration
 from thrumble.web.rig.views import (
@@ -285,7 +285,7 @@ def delete_example(
 # --- fret hand ------------------------------------------------------------------------------------
 
 
-@router.get("/rig/fret-hand", name="fret_hand_page")
+@router.get("/rig/fret-hand", name="fret_hand_page", dependencies=[SHOWS_PLAYER])
 def fret_hand_page(request: Request) -> HTMLResponse:
     """Grab and release, and the strings of a held chord."""
     return render(request, "rig/fret_hand.html")

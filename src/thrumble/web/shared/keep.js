@@ -2,6 +2,8 @@
 // IndexedDB. What is written here outlives a
 // reload, a closed tab and a killed browser.
 
+import { player } from "./site.js";
+
 const NAME = "thrumble-takes";
 
 const done = (request) => new Promise((resolve, reject) => { request.onsuccess = () => resolve(
@@ -41,7 +43,8 @@ const blocksOf = (key) => IDBKeyRange.bound([key, 0], [key, Number.MAX_SAFE_INTE
 /** A take as it is kept: { key, title, begin, beganAt, take, state, report }. `begin`: what the
  *  server is told; `take`: its number there once known;
  *  `state`: recording, ended or discarded; `report`: what the recorder noticed, at the end. */
-export async function putTake(take) { await write(["takes"], (takes) => takes.put(take)); }
+export async function putTake(take) { await write(["takes"], (takes) => takes.put(
+  { player, ...take })); }
 
 export async function getTake(key) { return (await done((await database()).transaction("takes")
     .objectStore("takes").get(key))) ?? null; }

@@ -20,6 +20,7 @@ export class Sender {
     this.wake = null;
     this.stopped = false;
     this.take = null;
+    this.owner = {};
     this.state = "sending";
   }
   hurry() { this.failures = Math.min(this.failures, 1);
@@ -72,6 +73,7 @@ export class Sender {
     const kept = await keep.getTake(this.key);
     if (!kept) return true;
     this.take = kept.take;
+    if (kept.player) this.owner = { "x-thrumble-player": kept.player };
     if (kept.state === "discarded") return this.discard(kept);
     if (kept.take === null) { await this.begin(kept); return false; }
     const blocks = await keep.listBlocks(this.key);
@@ -90,7 +92,8 @@ export class Sender {
   async begin(kept) {
     const body = JSON.stringify({ ...kept.begin, key: this.key, age_s: Math.max(0, (Date.now() -
         kept.beganAt) / 1000) });
-    const { take } = await (await send(this.urls.begin, { body, headers: JSON_HEADERS })).json();
+    const { take } = await (await send(this.urls.begin, { body,
+      headers: { ...JSON_HEADERS, ...this.owner } })).json();
     await keep.changeTake(this.key, { take });
   }
   async sendSome(kept, waiting) {
@@ -108,14 +111,15 @@ export class Sender {
       if (samples) body.set(samples, frame - first);
     }
     await send(`${this.urls.takes}/${kept.take}/chunk?frame=${first}`, { body,
-      headers: { "content-type": "application/octet-stream" } });
+      headers: { "content-type": "application/octet-stream", ...this.owner } });
     await keep.markSent(this.key, run.map((b) => b.frame));
   }
   async finish(kept, blocks) {
     if (!blocks.length) { await keep.dropTake(this.key); return true; }
     const body = JSON.stringify({ ...kept.report, spans: keep.spansOf(blocks) });
     try {
-      await send(`${this.urls.takes}/${kept.take}/finish`, { body, headers: JSON_HEADERS });
+      await send(`${this.urls.takes}/${kept.take}/finish`, { body,
+        headers: { ...JSON_HEADERS, ...this.owner } });
     } catch (error) {
       if (!error.missing?.length) throw error;
       const touched = blocks.filter(({ frame, count }) => error.missing.some(([from, to]) =>
@@ -131,7 +135,7 @@ export class Sender {
   async leave() { await keep.dropTake(this.key); return true; }
   async discard(kept) {
     if (kept.take !== null) {
-      try { await send(`${this.urls.takes}/${kept.take}/discard`); } catch (error) { if (!(
+      try { await send(`${this.urls.takes}/${kept.take}/discard`, { headers: this.owner }); } catch (error) { if (!(
             error instanceof Refusal) || !error.final) throw error; }
     }
     await keep.dropTake(this.key);

@@ -1,6 +1,9 @@
 // What every page has: the token on requests for change, theme, keys, problems.
 
 let token = document.querySelector('meta[name="token"]').content;
+/** Whose data this page shows: what it sends is theirs, whoever is chosen in another tab. */
+export const player = document.querySelector('meta[name="player"]')?.content ?? "";
+const asPlayer = player ? { "x-thrumble-player": player } : {};
 const WAIT_MS = 15000;
 
 /** The server said no. `final`: asking again will not help; `retryS`: when it may; `missing`:
@@ -19,7 +22,7 @@ export class Refusal extends Error {
  *  another Error if it does not answer. */
 export async function send(url, { method = "POST", body = null, headers = {}, again = true } = {}) {
   const ask = () => fetch(url, { method, body, signal: AbortSignal.timeout(WAIT_MS),
-    headers: { "x-thrumble-token": token, accept: "application/json", ...headers } })
+    headers: { "x-thrumble-token": token, accept: "application/json", ...asPlayer, ...headers } })
     .catch(() => { throw new Error("Thrumble doesn't answer. Is it still running? Start it with "
       + "./run; what you wrote is kept here."); });
   let response = await ask();
@@ -38,8 +41,9 @@ export async function send(url, { method = "POST", body = null, headers = {}, ag
   return response;
 }
 
-document.addEventListener("htmx:configRequest", (event) => { event.detail.headers[
-    "x-thrumble-token"] = token; });
+document.addEventListener("htmx:configRequest", (event) => {
+  Object.assign(event.detail.headers, { "x-thrumble-token": token, ...asPlayer });
+});
 
 export function problem(words) {
   const place = document.getElementById("problem");
