@@ -15,7 +15,7 @@ from thrumble.actions.portability import export_player
 from thrumble.store import database
 
 FILE = Path(__file__).parents[1] / "src/thrumble/demo/sample.zip"
-WITH_AUDIO = 7
+WITH_AUDIO = 5
 MAX_BYTES = 15_000_000
 _DROP = """
 with old as (

@@ -144,7 +144,7 @@ class Import:
     def _add(self, table: str, rows: list[Row], sound: Callable[[int], bytes] | None) -> None:
         columns = SQLModel.metadata.tables[table].columns
         there = self._there(table)
-        fresh: list[Row] = []
+        candidates: list[Row] = []
         for row in rows:
             if not isinstance(row, dict) or not set(row) <= set(columns.keys()) - {SOUND}:
                 raise BadInput(f"this export has rows that don't belong to {table}")
@@ -156,15 +156,17 @@ class Import:
                 self._numbers[table][number] = same
                 self._known[table].add(number)
                 continue
+            candidates.append(row)
+        if "id" in columns:
+            self._renumber(table, candidates)
+        fresh: list[Row] = []
+        for row in candidates:
+            row["player_id"] = self._player_id
             if self._follow(table, row):
                 fresh.append(row)
-            elif number is not None:
-                self._numbers[table][number] = 0
-                self._known[table].add(number)
-        if "id" in columns:
-            self._renumber(table, fresh)
-        for row in fresh:
-            row["player_id"] = self._player_id
+            elif "_was" in row:
+                self._numbers[table][row["_was"]] = 0
+                self._known[table].add(row["_was"])
         if sound is not None:
             for row in fresh:
                 row[SOUND] = "\\x" + sound(row.pop("_was")).hex()
