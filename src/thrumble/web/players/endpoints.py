@@ -45,10 +45,10 @@ def choose(request: Request, player_id: Id, session: DbSession) -> Response:
 
 
 @router.post("/players/{player_id}/rename", name="rename_player")
-def rename(request: Request, player_id: Id, session: DbSession, name: Name) -> Response:
-    """Another name for a player."""
+def rename(player_id: Id, session: DbSession, name: Name) -> Response:
+    """Another name for a player; the page it was given on is shown anew."""
     players.rename_player(session, player_id, name)
-    return _to_list(request)
+    return Response(status_code=204, headers={"HX-Refresh": "true"})
 
 
 @router.post("/players/{player_id}/delete", name="delete_player")

@@ -136,3 +136,8 @@ for (const link of document.querySelectorAll(".rail-link")) onKey(link.dataset.k
 onKey("?", () => overlay.showModal());
 document.getElementById("keys-button").addEventListener("click", () => overlay.showModal());
 document.getElementById("keys-close").addEventListener("click", () => overlay.close());
+
+// A link to something folded unfolds it.
+const target = location.hash && document.getElementById(location.hash.slice(1));
+if (target?.localName === "details") { target.open = true;
+  target.scrollIntoView(); }

@@ -10,7 +10,7 @@ Path = Callable[..., object]
 
 @dataclass(frozen=True, slots=True)
 class StepLine:
-    """One step. `next`: the one to do now."""
+    """One step. `next`: the one to do now; `renames`: it is done right here."""
 
     title: str
     why: str
@@ -18,13 +18,15 @@ class StepLine:
     href: str
     done: bool
     next: bool
+    renames: bool
 
 
 @dataclass(frozen=True, slots=True)
 class StepsView:
-    """All steps, and how many are done."""
+    """All steps, and how many are done. `has_played`: there is a first take, so there is a plan."""
 
     words: str
+    has_played: bool
     lines: list[StepLine]
 
 
@@ -40,8 +42,8 @@ def steps_view(steps: FirstSteps, path: Path) -> StepsView | None:
         Step.NAME: (
             "Your name",
             "So that others on this machine know whose place this is.",
-            "Enter your name",
-            path("players_page"),
+            "Save",
+            "",
         ),
         Step.GUITAR: (
             "Your guitar",
@@ -72,7 +74,10 @@ def steps_view(steps: FirstSteps, path: Path) -> StepsView | None:
     # whoever has a guitar in their hands plays first: the rest makes the result better
     first = Step.FIRST_TAKE if Step.FIRST_TAKE in left else left[0]
     lines = [
-        StepLine(title, why, action, str(href), step in steps.done, step is first)
+        StepLine(
+            title, why, action, str(href), step in steps.done, step is first, step is Step.NAME
+        )
         for step, (title, why, action, href) in texts.items()
     ]
-    return StepsView(f"{len(steps.done)} of {len(lines)} done", lines)
+    words = f"{len(steps.done)} of {len(lines)} done"
+    return StepsView(words, Step.FIRST_TAKE in steps.done, lines)
