@@ -14,14 +14,13 @@ from thrumble.store.takes import take_lists
 
 FIRST_RIFF = """title: First steps
 tempo: 90
-tuning: {tuning}
-pedal: {lowest}:0
+tuning: E2 A2 D3 G3 B3 E4
+pedal: 6:0
 
 # Two bars to try everything with: open chords, palm mutes, and a stop.
 [A]
 | E5@6/0 >o M M o M M o M | >o M M o M M o - |
 """
-STANDARD = "E2 A2 D3 G3 B3 E4"
 
 
 class Step(StrEnum):
@@ -56,8 +55,7 @@ def start_player(session: Session, name: str) -> Player:
     player = players.add_player(session, name)
     players.use_player(session, player.id)
     rigs.ensure_rig(session, player.id)
-    text = FIRST_RIFF.format(tuning=STANDARD, lowest=6)
-    riffs.add_riff(session, player.id, parse_riff(text), text)
+    riffs.add_riff(session, player.id, parse_riff(FIRST_RIFF), FIRST_RIFF)
     return player
 
 
