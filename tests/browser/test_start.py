@@ -42,9 +42,11 @@ def test_a_newcomer_has_a_first_result_of_their_own_within_three_minutes(
     page.get_by_role("button", name="Start your own").click()
     expect(page.get_by_role("heading", name="Getting started")).to_be_visible()
     expect(page.locator(".sample-banner")).to_have_count(0)
+    page.wait_for_load_state("load")  # its buttons do something
     page.get_by_label("Your name").fill("Winch")
     page.get_by_role("button", name="Save").click()
     expect(page.locator(".rail-foot")).to_contain_text("Player: Winch")
+    page.wait_for_load_state("load")
     actions += 3
 
     page.keyboard.press("Space")
@@ -71,6 +73,7 @@ def test_players_are_chosen_and_the_sample_goes_for_good(
     page.goto(fresh.base)
     page.get_by_role("button", name="Start your own").click()
     page.get_by_role("link", name="Player: You").click()
+    page.wait_for_load_state("load")
     page.get_by_role("button", name="Play as Boat lift trio").click()
     expect(page.locator(".sample-banner")).to_be_visible()
     page.goto(f"{fresh.base}/players")
