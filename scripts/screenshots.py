@@ -33,6 +33,10 @@ def open_today(page: Page, base: str) -> None:
     page.wait_for_selector(".session li")
 
 
+def open_players(page: Page, base: str) -> None:
+    page.goto(f"{base}/players")
+
+
 def open_riffs(page: Page, base: str) -> None:
     page.goto(f"{base}/riffs")
 
@@ -63,7 +67,7 @@ def open_log(page: Page, base: str) -> None:
 
 def open_compare(page: Page, base: str) -> None:
     """The first takes of the six weeks against the last."""
-    page.goto(f"{base}/compare?a=1,2,3&b=9,10,12")
+    page.goto(f"{base}/compare?a=2,7,12&b=80,85,90")
     page.wait_for_selector(".pair svg")
     page.wait_for_timeout(1500)
 
@@ -247,13 +251,6 @@ def _begin_trial(page: Page, base: str, pairs: int) -> None:
     page.get_by_role("link", name="Play the next turns").wait_for()
 
 
-def open_trial(page: Page, base: str) -> None:
-    """Just before the first turn."""
-    _begin_trial(page, base, 6)
-    page.get_by_role("link", name="Play the next turns").click()
-    page.wait_for_function("() => Number(document.getElementById('turn-rest')?.textContent) === 9")
-
-
 def open_trial_result(page: Page, base: str) -> None:
     """Six pairs of the simulated guitarist, whose second way is worse."""
     _begin_trial(page, base, 6)
@@ -299,7 +296,7 @@ VIEWS = {
     "play": open_play,
     "play-open": open_play_open,
     "rounds": open_rounds,
-    "trial": open_trial,
+    "players": open_players,
     "trial-result": open_trial_result,
     "reading": open_reading,
     "certainty": open_certainty,
@@ -307,7 +304,6 @@ VIEWS = {
 
 AFTERWARDS = {
     "neck-left": close_neck_left,
-    "trial": close_trial,
     "trial-result": close_trial,
 }
 DARK = {"rounds"}  # shown in the dark theme, where one is enough

@@ -35,7 +35,8 @@ def test_a_newcomer_sees_marked_sample_data_and_starts_their_own_with_one_click(
 ) -> None:
     for address in ("/", "/riffs", "/riffs/new", "/takes", "/log", "/rig/fret-hand", "/status"):
         page = visitor.get(address).text
-        assert "looking at sample data" in page and "Start your own" in page, address
+        assert ">Sample data<" in page and "Start your own" in page, address
+    assert "looking at sample data" in visitor.get("/").text
     assert shown(visitor) == (sample, "Boat lift trio")
     started = visitor.post("/players")
     assert started.headers["hx-redirect"] == "/"
