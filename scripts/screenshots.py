@@ -67,7 +67,7 @@ def open_log(page: Page, base: str) -> None:
 
 def open_compare(page: Page, base: str) -> None:
     """The first takes of the six weeks against the last."""
-    page.goto(f"{base}/compare?a=2,7,12&b=80,85,90")
+    page.goto(f"{base}/compare?a=3,8,13&b=80,85,90")
     page.wait_for_selector(".pair svg")
     page.wait_for_timeout(1500)
 
