@@ -20,7 +20,9 @@ from thrumble.core.coach.verdict.proposals import propose
 from thrumble.core.riff.drills.catalogue import TABLE, DrillKind
 from thrumble.core.riff.expand import expand
 
-GUIDE = Path(__file__).parent.parent / "docs/guide/remedies.md"
+ROOT = Path(__file__).parent.parent
+GUIDE = ROOT / "src/thrumble/guide/12-remedies.md"
+DOCUMENT = ROOT / "docs/accuracy/remedies.md"
 THE_RIFF = "the riff, slower"
 BARS = "one bar"  # looped, or the change into it
 TAKES_EACH = 3
@@ -68,7 +70,7 @@ def advise(job: Job) -> Advised | None:
 def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m benchmarks.remedies", description=__doc__)
     parser.add_argument("--players", type=int, default=40)
-    parser.add_argument("--write", action="store_true", help=f"store the table in {GUIDE.name}")
+    parser.add_argument("--write", action="store_true", help=f"store the table in {DOCUMENT.name}")
     arguments = parser.parse_args()
     drawn = jobs([(trial,) for trial in TRIALS], TAKES_EACH, 9)
     drawn.sort(key=lambda job: job.seed % 1000)  # every flaw once before any comes again
@@ -77,9 +79,7 @@ def main() -> None:
     text = report(advised[: arguments.players])
     print(text)
     if arguments.write:
-        whole = GUIDE.read_text()
-        pattern = re.compile("(<!-- players -->\n).*(<!-- end of players -->)", re.DOTALL)
-        GUIDE.write_text(pattern.sub(lambda match: match[1] + text + match[2], whole))
+        DOCUMENT.write_text(text)
 
 
 def report(advised: list[Advised]) -> str:
@@ -87,13 +87,14 @@ def report(advised: list[Advised]) -> str:
     guide = table_of(GUIDE.read_text())
     right = sum(_is_taught(one, guide) for one in advised)
     lines = [
-        "## Forty simulated players",
+        "# Are the first remedies right?",
+        "",
         f"Made on {datetime.now(UTC):%Y-%m-%d} by `python -m benchmarks.remedies --write`: the "
         "simulated guitarist with one known flaw, over",
         "riffs, tones and guitars.",
         "",
-        f"**{right} of {len(advised)}** players are told first what the table says first or, as "
-        "said above, to loop one bar.",
+        f"**{right} of {len(advised)}** players are told first what the guide's table says first "
+        "(`src/thrumble/guide`) or, as it says above, to loop one bar.",
         "",
         "| flaw | players | told first | as in the table |",
         "| --- | --- | --- | --- |",

@@ -1,9 +1,8 @@
 """What is practised against each finding is what the guide tells players."""
 
 from decimal import Decimal
-from pathlib import Path
 
-from benchmarks.remedies import THE_RIFF, table_of
+from benchmarks.remedies import GUIDE, THE_RIFF, table_of
 
 from tests.core.coach_takes import heard
 from thrumble.core.coach.progress.drill_tempo import DrillTempo, drill_tempo
@@ -15,8 +14,6 @@ from thrumble.core.riff.drills.catalogue import TABLE, DrillKind, make_drill
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.shifts import move_speeds_mm_s
-
-GUIDE = Path(__file__).parents[2] / "docs/guide/remedies.md"
 
 
 def test_the_guide_says_what_the_coach_proposes() -> None:

@@ -66,7 +66,7 @@ def test_a_reading_in_words_names_what_was_not_measured() -> None:
     assert rang.odd and rang.heard == "open" and unsure.heard == "unsure" and not unsure.odd
     figures = dict(view.figures)
     assert (
-        figures["bias"] == "not known"
+        figures["lead or lag"] == "not known"
         and figures["spread"] == "not measured"
         and "swing" not in figures
     )
@@ -87,7 +87,7 @@ def test_bias_and_swing_are_shown_where_they_are_known() -> None:
     )
     reading = replace(heard(riff), summary=summary, bias_judged=True, delay_ms=11.0)
     figures = dict(reading_view(judged(reading, delay_ms=11.0)).figures)
-    assert figures["bias"] == "-6 ms" and figures["swing"] == "1.82 (1.70 to 1.94)"
+    assert figures["lead or lag"] == "-6 ms" and figures["swing"] == "1.82 (1.70 to 1.94)"
 
 
 @pytest.mark.parametrize(

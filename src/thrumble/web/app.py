@@ -14,6 +14,7 @@ from thrumble.web.certainty import endpoints as certainty
 from thrumble.web.compare import endpoints as compare
 from thrumble.web.drills import endpoints as drills
 from thrumble.web.errors import add_error_pages
+from thrumble.web.guide import endpoints as guide
 from thrumble.web.hand import endpoints as hand
 from thrumble.web.intake import Intake
 from thrumble.web.keeping import endpoints as keeping
@@ -72,6 +73,7 @@ def create_app() -> FastAPI:
         keeping,
         log,
         players_screen,
+        guide,
     )
     for screen in (*screens, certainty, status):
         app.include_router(screen.router)

@@ -12,6 +12,7 @@ from fastapi.routing import RouteContext, iter_route_contexts
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from thrumble import __version__
+from thrumble.web.shared.terms import TERMS
 
 WEB = Path(__file__).parent
 
@@ -22,6 +23,8 @@ environment = Environment(
     trim_blocks=True,
     lstrip_blocks=True,
 )
+
+environment.globals["terms"] = TERMS
 
 
 def render(

@@ -213,7 +213,7 @@ def _figures(judgement: Judgement) -> list[tuple[str, str]]:
     rows = [
         ("hits heard", f"{s.matched} of {s.matched + s.missed}"),
         ("extra hits", str(s.extra)),
-        ("bias", _number(s.bias_ms, "+.0f", "ms") if reading.bias_judged else "not known"),
+        ("lead or lag", _number(s.bias_ms, "+.0f", "ms") if reading.bias_judged else "not known"),
         ("spread", _number(s.spread_ms, ".1f", "ms")),
         ("sound as written", _as_written(judgement)),
         ("unsure", str(sum(hit.as_written is None for hit in judgement.played))),

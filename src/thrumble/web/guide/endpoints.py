@@ -1,0 +1,33 @@
+"""The guide: pages for players, searched by the database's own text search."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import HTMLResponse
+
+from thrumble.core.errors import NotFound
+from thrumble.store.guide import search_texts
+from thrumble.web.deps import SHOWS_PLAYER, DbSession
+from thrumble.web.guide.pages import guide_pages
+from thrumble.web.guide.views import guide_view
+from thrumble.web.inputs import Line
+from thrumble.web.templating import render
+
+router = APIRouter()
+
+
+@router.get("/guide", name="guide_home", dependencies=[SHOWS_PLAYER])
+def guide_home(
+    request: Request, session: DbSession, q: Annotated[Line, Query(max_length=100)] = ""
+) -> HTMLResponse:
+    """The first page; with a question the pages that answer it, the best first."""
+    found = search_texts(session, q, [(p.title, p.text) for p in guide_pages()]) if q else []
+    return render(request, "guide/page.html", view=guide_view(guide_pages(), None, q, found))
+
+
+@router.get("/guide/{page}", name="guide_page", dependencies=[SHOWS_PLAYER])
+def guide_page(request: Request, page: Line) -> HTMLResponse:
+    """One page. Raises NotFound."""
+    if page not in {known.name for known in guide_pages()}:
+        raise NotFound("the guide has no such page: choose one from its list")
+    return render(request, "guide/page.html", view=guide_view(guide_pages(), page, "", []))
