@@ -138,7 +138,7 @@ def _practice() -> list[DemoTake]:
                 take(2, PRACTISED, flaws, tempo * 0.9, 2, DRILLED[number])
         flaws = Flaws(timing=loose, ringing=0.08 - 0.003 * number, missed=0.01)
         take(4, BESIDE[number % 5], flaws, None)
-        take(5, BESIDE[(number + 2) % 5], flaws, None)
+        take(5, BESIDE[(number + 3) % 5], flaws, None)
     return takes
 
 
