@@ -133,7 +133,7 @@ def _practice() -> list[DemoTake]:
             tempo = round(PRACTISED_BPM * min(1.0, pace * ceiling))
             beyond = max(0.0, tempo / PRACTISED_BPM / ceiling - 0.97)
             flaws = Flaws(timing=LOOSE_MS + 110 * beyond, ringing=0.5 * beyond)
-            take(k, PRACTISED, flaws, float(tempo), 2)
+            take(k, PRACTISED, flaws, float(tempo), 1 if ago == 1 else 2)
             if k == 1 and number in DRILLED:
                 take(2, PRACTISED, flaws, tempo * 0.9, 2, DRILLED[number])
         flaws = Flaws(timing=loose, ringing=0.08 - 0.003 * number, missed=0.01)
