@@ -1,6 +1,6 @@
 """Makes the sample player anew from its seeds, in the empty database of DATABASE_URL, and writes it
-to where the application ships it. Takes some minutes. Only the newest takes of some riffs keep their
-audio, as a storage rule would leave them: the file has to be small.
+to where the application ships it. Takes some minutes. Only the newest takes of some riffs keep
+their audio, as a storage rule would leave them: the file has to be small.
 
 python -m scripts.sample
 """
