@@ -29,7 +29,7 @@ with newest as (
     row_number() over (partition by take.riff_id order by take.created_at desc) as place
   from take join revision on revision.id = take.revision_id),
 old as (
-  update take set let_go_at = take.created_at + interval '1 day'
+  update take set let_go_at = take.created_at + interval '1 day', audio_bytes = 0
   from newest left join
     unnest(cast(:titles as text[]), cast(:counts as int[])) as wanted(title, count)
     on wanted.title = newest.title

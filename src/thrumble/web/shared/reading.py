@@ -271,7 +271,10 @@ def _change(change: Change) -> tuple[str, str]:
 
 
 def _number(value: float | None, form: str, unit: str) -> str:
-    return "not measured" if value is None else f"{value:{form}} {unit}"
+    if value is None:
+        return "not measured"
+    text = f"{value:{form}}"
+    return f"{text.replace('-', '+') if float(text) == 0 else text} {unit}"
 
 
 def _hit_line(judged: JudgedHit, hit: HitReading, correction: Correction | None) -> HitLine:
