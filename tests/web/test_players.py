@@ -118,6 +118,20 @@ def test_a_player_is_renamed_exported_deleted_and_brought_back(
     assert wrong.status_code == 422 and "no export" in wrong.text
 
 
+def test_the_sample_is_reset_and_brought_back(visitor: Browser, sample: int) -> None:
+    assert "Reset" in visitor.get("/players").text
+    visitor.post("/riffs", data={"source": TEXT.replace("Stop Planks", "Mine")})
+    visitor.post("/players/sample")
+    fresh, name = shown(visitor)
+    assert fresh != sample and name == "Boat lift trio"
+    assert "Mine" not in visitor.get("/riffs").text
+    assert "Winding Gear" in visitor.get("/riffs").text
+    visitor.post(f"/players/{fresh}/delete", data={"name": name})
+    assert "Show the sample data" in visitor.get("/players").text
+    visitor.post("/players/sample")
+    assert "looking at sample data" in visitor.get("/").text
+
+
 def test_whoever_deletes_everybody_gets_an_empty_place(visitor: Browser, sample: int) -> None:
     visitor.post(f"/players/{sample}/delete", data={"name": "Boat lift trio"})
     number, name = shown(visitor)

@@ -6,6 +6,7 @@ from fastapi import APIRouter, Form, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import HTMLResponse
 
+from thrumble.actions.demo import reset_sample
 from thrumble.actions.portability import delete_player, export_player, import_player
 from thrumble.actions.starting import start_player
 from thrumble.core.errors import BadInput
@@ -35,6 +36,12 @@ def add_player(request: Request, session: DbSession, name: Name = "") -> Respons
     """A place of one's own, empty; this browser goes on there."""
     player = start_player(session, name or players.FIRST_NAME)
     return _go_on(request, player.id)
+
+
+@router.post("/players/sample", name="reset_sample", dependencies=[costly(EXPORTS_A_MINUTE)])
+def reset(request: Request) -> Response:
+    """The sample data as it ships; this browser shows it."""
+    return _go_on(request, reset_sample())
 
 
 @router.post("/players/{player_id}/choose", name="choose_player")

@@ -22,6 +22,7 @@ class PlayersView:
 
     lines: list[PlayerLine]
     own: list[PlayerLine]
+    has_sample: bool
 
 
 def players_view(everybody: list[Player], here: int) -> PlayersView:
@@ -37,4 +38,5 @@ def players_view(everybody: list[Player], here: int) -> PlayersView:
         for player in everybody
     ]
     lines.sort(key=lambda line: not line.here)
-    return PlayersView(lines, [line for line in lines if not line.is_sample])
+    own = [line for line in lines if not line.is_sample]
+    return PlayersView(lines, own, len(own) < len(lines))
