@@ -8,9 +8,9 @@ from sqlmodel import Session
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.store.players import players
 from thrumble.store.players.players import Player
+from thrumble.store.players.steps import steps_done
 from thrumble.store.riffs import riffs
 from thrumble.store.rig import rigs
-from thrumble.store.takes import take_lists
 
 FIRST_RIFF = """title: First steps
 tempo: 90
@@ -35,12 +35,9 @@ class Step(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class FirstSteps:
-    """What is done of them. `rig_id`, `riff_id`: the guitar and the riff to begin with, None if
-    there is none.
-    """
+    """What is done of them. `riff_id`: the riff to begin with, None if there is none."""
 
     done: frozenset[Step]
-    rig_id: int | None
     riff_id: int | None
 
     @property
@@ -61,18 +58,15 @@ def start_player(session: Session, name: str) -> Player:
 
 def first_steps(session: Session, player: Player) -> FirstSteps:
     """How far a player has come, by what is stored."""
-    all_rigs = rigs.rigs_of(session, player.id)
-    tones = rigs.tones_of(session, player.id)
-    first = riffs.first_riff(session, player.id)
+    stored = steps_done(session, player.id)
     done = {
         Step.NAME: player.name != players.FIRST_NAME,
-        Step.GUITAR: any(rig.name != rigs.FIRST.name for rig in all_rigs),
-        Step.LEVEL: any(tone.level for tone in tones),
-        Step.LATENCY: rigs.has_calibration(session, player.id),
-        Step.FIRST_TAKE: take_lists.count_takes(session, player.id) > 0,
+        Step.GUITAR: stored.guitar,
+        Step.LEVEL: stored.level,
+        Step.LATENCY: stored.latency,
+        Step.FIRST_TAKE: stored.take,
     }
     return FirstSteps(
         done=frozenset(step for step, is_done in done.items() if is_done),
-        rig_id=all_rigs[0].id if all_rigs else None,
-        riff_id=first,
+        riff_id=stored.riff_id,
     )

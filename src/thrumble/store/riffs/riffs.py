@@ -124,17 +124,6 @@ def newest_revision(session: Session, player_id: int, riff_id: int) -> Revision:
     return revision_from(row)
 
 
-def first_riff(session: Session, player_id: int) -> int | None:
-    """The oldest riff that isn't a drill; None without one."""
-    query = (
-        select(RiffRow.id)
-        .where(RiffRow.player_id == player_id, RiffRow.drill_kind == "")
-        .order_by(col(RiffRow.id))
-        .limit(1)
-    )
-    return session.exec(query).first()
-
-
 def get_revision(session: Session, player_id: int, revision_id: int) -> Revision:
     """A certain revision. Raises NotFound."""
     row = session.get(RevisionRow, revision_id)

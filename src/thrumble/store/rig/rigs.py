@@ -245,12 +245,6 @@ def set_level(session: Session, player_id: int, tone_id: int, level: dict[str, A
     return _made(ToneProfile, row)
 
 
-def has_calibration(session: Session, player_id: int) -> bool:
-    """Whether the player has measured the latency of any browser."""
-    query = select(CalibrationRow.id).where(CalibrationRow.player_id == player_id).limit(1)
-    return session.exec(query).first() is not None
-
-
 def add_calibration(session: Session, player_id: int, new: NewCalibration) -> Calibration:
     """Keeps a measured delay; earlier ones stay."""
     row = CalibrationRow(player_id=player_id, created_at=datetime.now(UTC), **_values(new))
