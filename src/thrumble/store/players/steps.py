@@ -19,7 +19,7 @@ select
 
 @dataclass(frozen=True, slots=True)
 class StepsDone:
-    """`guitar`: a guitar has a name of the player's; `riff_id`: the oldest riff that is no drill."""
+    """`guitar`: one has a name of the player's; `riff_id`: the oldest riff that is no drill."""
 
     guitar: bool
     level: bool

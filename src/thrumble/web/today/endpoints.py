@@ -12,7 +12,7 @@ from thrumble.actions.starting import first_steps
 from thrumble.core.coach.planning.hand_health import WORST, Area, Comfort, When, advice_for
 from thrumble.core.errors import BadInput
 from thrumble.core.takes import TakeState
-from thrumble.store.players import players
+from thrumble.store.players.players import Player
 from thrumble.store.practice import hand_health, sessions
 from thrumble.store.practice.rounds import local_time
 from thrumble.store.takes import take_lists
@@ -38,7 +38,7 @@ def today_page(
     the hands are asked for first.
     """
     care = _care(session, player_id, today, played=bool(played))
-    player = players.get_player(session, player_id)
+    player: Player = request.state.player
     steps = None
     if not player.is_sample:
         steps = steps_view(first_steps(session, player), request.app.url_path_for)
