@@ -21,13 +21,14 @@ def guide_home(
     request: Request, session: DbSession, q: Annotated[Line, Query(max_length=100)] = ""
 ) -> HTMLResponse:
     """The first page; with a question the pages that answer it, the best first."""
-    found = search_texts(session, q, [(p.title, p.text) for p in guide_pages()]) if q else []
-    return render(request, "guide/page.html", view=guide_view(guide_pages(), None, q, found))
+    texts = [(page.title, page.text) for page in guide_pages()]
+    matches = search_texts(session, q, texts) if q else []
+    return render(request, "guide/page.html", view=guide_view(guide_pages(), None, q, matches))
 
 
 @router.get("/guide/{page}", name="guide_page", dependencies=[SHOWS_PLAYER])
 def guide_page(request: Request, page: Line) -> HTMLResponse:
     """One page. Raises NotFound."""
-    if page not in {known.name for known in guide_pages()}:
+    if page not in {other.name for other in guide_pages()}:
         raise NotFound("the guide has no such page: choose one from its list")
     return render(request, "guide/page.html", view=guide_view(guide_pages(), page, "", []))

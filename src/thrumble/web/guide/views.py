@@ -42,7 +42,7 @@ class GuideView:
 
 
 def guide_view(
-    pages: Sequence[GuidePage], name: str | None, query: str, found: list[Match]
+    pages: Sequence[GuidePage], name: str | None, query: str, matches: list[Match]
 ) -> GuideView:
     """The page of that name, or the first one; for a search its answers."""
     number = next((k for k, page in enumerate(pages) if page.name == name), 0)
@@ -50,7 +50,7 @@ def guide_view(
     links = [PageLink(p.name, p.title, p is page and not query) for p in pages]
     answers = [
         Answer(pages[match.number].name, pages[match.number].title, match.excerpt)
-        for match in found
+        for match in matches
     ]
     return GuideView(
         links=links,

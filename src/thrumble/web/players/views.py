@@ -18,10 +18,10 @@ class PlayerLine:
 
 @dataclass(frozen=True, slots=True)
 class PlayersView:
-    """The page. `own`: the players that an import can be added to."""
+    """The page. `importable`: the players that an import can be added to."""
 
     lines: list[PlayerLine]
-    own: list[PlayerLine]
+    importable: list[PlayerLine]
     has_sample: bool
 
 
@@ -38,5 +38,5 @@ def players_view(everybody: list[Player], here: int) -> PlayersView:
         for player in everybody
     ]
     lines.sort(key=lambda line: not line.here)
-    own = [line for line in lines if not line.is_sample]
-    return PlayersView(lines, own, len(own) < len(lines))
+    importable = [line for line in lines if not line.is_sample]
+    return PlayersView(lines, importable, len(importable) < len(lines))

@@ -135,8 +135,9 @@ export class Sender {
   async leave() { await keep.dropTake(this.key); return true; }
   async discard(kept) {
     if (kept.take !== null) {
-      try { await send(`${this.urls.takes}/${kept.take}/discard`, { headers: this.owner }); } catch (error) { if (!(
-            error instanceof Refusal) || !error.final) throw error; }
+      const url = `${this.urls.takes}/${kept.take}/discard`;
+      try { await send(url, { headers: this.owner }); } catch (error) {
+        if (!(error instanceof Refusal) || !error.final) throw error; }
     }
     await keep.dropTake(this.key);
     return true;
