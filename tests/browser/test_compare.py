@@ -22,7 +22,7 @@ def test_switching_keeps_the_place_and_a_bar_goes_round(
     page.goto(f"{served.base}/log/takes?riff=4")
     page.get_by_role("link", name=re.compile("^Open take")).first.click()
     page.get_by_role("link", name="Compare it").click()
-    page.get_by_role("checkbox", name=re.compile("on side B")).first.check()
+    page.get_by_role("checkbox", name=re.compile("on side B")).nth(1).check()
     page.get_by_role("button", name="Compare").click()
     expect(page.locator(".pair").first).to_be_visible()
     expect(page.locator(".wave canvas")).to_have_count(2)
