@@ -231,13 +231,19 @@ def _limit_words(played: Played, habits: list[Habit]) -> str:
             f"In bar {worst.bar} of {worst.section} a hit sounds wrong {worst.wrong or 0.0:.0%} of "
             "the time."
         )
-    if len(parts) > 1:
-        slowest = min(parts, key=lambda name: parts[name].now.bpm)
-        fastest_bpm = max(part.now.bpm for part in parts.values())
-        if fastest_bpm - parts[slowest].now.bpm > MIN_SLOWER_BPM:
-            return f"Section {slowest} is the slowest, at {parts[slowest].now.bpm:.0f} bpm."
+    if slowest := _slowest(parts):
+        return f"Section {slowest} is the slowest, at {parts[slowest].now.bpm:.0f} bpm."
     if len(whats) > 1:
         return LIMITS[min(whats, key=lambda name: whats[name].now.bpm)]
+    return ""
+
+
+def _slowest(parts: dict[str, CleanSpeed]) -> str:
+    """The section that is clearly behind the fastest one; empty if none is."""
+    slowest = min(parts, key=lambda name: parts[name].now.bpm, default="")
+    fastest_bpm = max((part.now.bpm for part in parts.values()), default=0.0)
+    if slowest and fastest_bpm - parts[slowest].now.bpm > MIN_SLOWER_BPM:
+        return slowest
     return ""
 
 
@@ -246,12 +252,12 @@ def _rows(
 ) -> list[SpeedRow]:
     parts = {name: speed for name, speed in parts.items() if speed.rounds >= MIN_PASSES}
     whats = {name: speed for name, speed in whats.items() if speed.rounds >= MIN_PASSES}
-    weakest = min(parts, key=lambda name: parts[name].now.bpm, default="")
+    weakest = _slowest(parts)
     rows = [
         _row(
             f"section {name}",
             speed,
-            weakest=name == weakest and len(parts) > 1,
+            weakest=name == weakest,
             href=_behind(riff_id, section=name),
         )
         for name, speed in parts.items()
