@@ -6,6 +6,7 @@ import pytest
 
 from tests.web.conftest import Browser
 from tests.web.takes import TEXT
+from thrumble.actions.starting import STARTER
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.store import database
 from thrumble.store.players import players
@@ -59,7 +60,7 @@ def test_the_first_steps_go_one_by_one(visitor: Browser, sample: int) -> None:
     assert "1 of 5 done" in today and "Play two bars" in today
     own, _ = shown(visitor)
     with database.session() as session:
-        assert steps_done(session, own).riff_id is not None
+        assert steps_done(session, own, STARTER).riff_id is not None
     rig = re.search(r'hx-post="/rig/(\d+)"', visitor.get("/rig").text)
     assert rig
     form = {"name": "Old faithful", "tuning": "E2 A2 D3 G3 B3 E4", "scale_mm": "648", "capo": "0"}
@@ -84,7 +85,7 @@ def test_a_tab_keeps_its_player_when_another_tab_chooses_somebody_else(
 
 def test_what_belongs_to_one_player_is_not_there_for_another(visitor: Browser, sample: int) -> None:
     with database.session() as session:
-        theirs = steps_done(session, sample).riff_id
+        theirs = steps_done(session, sample, STARTER).riff_id
     visitor.post("/players", data={"name": "Winch"})
     for address in (f"/riffs/{theirs}", f"/play/{theirs}", f"/riffs/{theirs}/neck"):
         other, nothing = visitor.get(address), visitor.get(address.replace(str(theirs), "99999"))

@@ -12,7 +12,8 @@ from thrumble.store.players.steps import steps_done
 from thrumble.store.riffs import riffs
 from thrumble.store.rig import rigs
 
-FIRST_RIFF = """title: First steps
+STARTER = "First steps"
+FIRST_RIFF = f"""title: {STARTER}
 tempo: 90
 tuning: E2 A2 D3 G3 B3 E4
 pedal: 6:0
@@ -35,10 +36,13 @@ class Step(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class FirstSteps:
-    """What is done of them. `riff_id`: the riff to begin with, None if there is none."""
+    """What is done of them. `riff_id`: the riff to begin with, None if there is none; `has_plan`:
+    there is something to plan for, a take or a riff of the player's own.
+    """
 
     done: frozenset[Step]
     riff_id: int | None
+    has_plan: bool
 
     @property
     def is_over(self) -> bool:
@@ -58,7 +62,7 @@ def start_player(session: Session, name: str) -> Player:
 
 def first_steps(session: Session, player: Player) -> FirstSteps:
     """How far a player has come, by what is stored."""
-    stored = steps_done(session, player.id)
+    stored = steps_done(session, player.id, STARTER)
     done = {
         Step.NAME: player.name != players.FIRST_NAME,
         Step.GUITAR: stored.guitar,
@@ -69,4 +73,5 @@ def first_steps(session: Session, player: Player) -> FirstSteps:
     return FirstSteps(
         done=frozenset(step for step, is_done in done.items() if is_done),
         riff_id=stored.riff_id,
+        has_plan=stored.take or stored.riff,
     )

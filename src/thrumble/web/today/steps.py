@@ -23,10 +23,10 @@ class StepLine:
 
 @dataclass(frozen=True, slots=True)
 class StepsView:
-    """All steps, and how many are done. `has_played`: there is a first take, so there is a plan."""
+    """All steps, and how many are done. `has_plan`: there is something to plan for."""
 
     words: str
-    has_played: bool
+    has_plan: bool
     lines: list[StepLine]
 
 
@@ -80,4 +80,4 @@ def steps_view(steps: FirstSteps, path: Path) -> StepsView | None:
         for step, (title, why, action, href) in texts.items()
     ]
     words = f"{len(steps.done)} of {len(lines)} done"
-    return StepsView(words, Step.FIRST_TAKE in steps.done, lines)
+    return StepsView(words, steps.has_plan, lines)
