@@ -39,7 +39,7 @@ def propose(judgement: Judgement, findings: list[Finding]) -> list[Proposal]:
     worst = worst_bar(judgement)
     if worst is not None and (first is None or first.helped_by_loop):
         proposals.append(_around(judgement, worst, tempo_bpm))
-    slowing_helps = all(finding.helped_by_slowing for finding in findings)
+    slowing_helps = first is None or first.helped_by_slowing
     for finding in findings:
         for remedy in finding.remedies:
             if remedy.drill is None and not slowing_helps:

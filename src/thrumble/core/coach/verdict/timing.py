@@ -355,8 +355,9 @@ class LooseTiming(Finding):
         )
 
     def beside(self, findings: Sequence[Finding]) -> Self:
-        """Beside a cause that a slower riff doesn't cure, that cause comes first."""
-        if all(finding.helped_by_slowing for finding in findings):
+        """If another finding costs more that a slower riff doesn't cure, that one comes first."""
+        worse = [finding for finding in findings if finding.cost > self.cost]
+        if all(finding.helped_by_slowing for finding in worse):
             return self
         return replace(self, advice="Practise the shifts first.")
 
