@@ -46,6 +46,11 @@ def moves_sentence(route: Route, expanded: ExpandedRiff, limit: float, *, measur
     if fails is None:
         return "No shift limits you at any tempo."
     whose = "" if measured else " Most hands do: your own takes don't tell yet."
+    if fails <= expanded.tempo_bpm and not measured:
+        return (
+            f"The shift {_into(worst, expanded)} is hard at {expanded.tempo_bpm:g} bpm: most hands "
+            f"manage it up to about {fails:.0f}. Your own takes don't tell yet."
+        )
     if fails <= expanded.tempo_bpm:
         return (
             f"The shift {_into(worst, expanded)} is too fast for you at "
