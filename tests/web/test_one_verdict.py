@@ -134,7 +134,7 @@ def named_figures(visitor: Browser, take_id: int) -> dict[str, dict[str, object]
     page = unescape(visitor.get(f"/takes/{take_id}").text)
     summary = visitor.get(f"/takes/{take_id}/reading.json").json()["summary"]
     rows = list(csv.DictReader(io.StringIO(visitor.get(f"/takes/{take_id}/reading.csv").text)))
-    table = dict(re.findall(r"<dt[^>]*>([^<]+)</dt>\s*<dd[^>]*>([^<]+)</dd>", page))
+    table = dict(re.findall(r"<dt>(?:<button[^>]*>)?([^<]+)<.*?</dt>\s*<dd>([^<]+)</dd>", page))
     struck = [row for row in rows if row["state"] == "played"]
     sure = [row for row in struck if row["as_judged"] not in ("", "unsure")]
     late_ms = np.array([float(row["late_ms"]) for row in struck])

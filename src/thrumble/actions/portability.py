@@ -158,7 +158,7 @@ def _readable(writer: _Writer, session: Session, player: Player) -> None:
     }
     writer.text("rig.json", json.dumps(rig, ensure_ascii=False, indent=1))
     settings = {
-        table: next(rows.rows_of(session, player.id, table), None)
+        table: list(rows.rows_of(session, player.id, table))
         for table in ("practice", "hand", "keeping")
     }
     writer.text("settings.json", json.dumps(settings, ensure_ascii=False, indent=1))

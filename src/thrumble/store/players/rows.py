@@ -83,8 +83,9 @@ def rows_of(session: Session, player_id: int, table: str) -> Iterator[Row]:
     result = session.execute(
         query.execution_options(yield_per=BATCH), {"player": player_id, "sound": SOUND}
     )
-    for (row,) in result:
-        yield row
+    with result:  # whoever looks at the first row only leaves no cursor open
+        for (row,) in result:
+            yield row
 
 
 def _finished(table: str) -> str:
