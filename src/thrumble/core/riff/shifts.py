@@ -29,7 +29,7 @@ def hand_frets(hits: Iterable[Hit]) -> list[int | None]:
 
 
 def shifts_mm(hits: tuple[DueHit, ...], instrument: Instrument) -> list[float]:
-    """For every hit of a round the move of the hand that leads to it, in mm; 0 where it stays."""
+    """For every hit of a round the move of the hand that leads to it, in mm; 0 if it stays."""
     frets = hand_frets(due.hit for due in hits)
     return [
         0.0
@@ -42,7 +42,7 @@ def shifts_mm(hits: tuple[DueHit, ...], instrument: Instrument) -> list[float]:
 def move_speeds_mm_s(hits: tuple[DueHit, ...], instrument: Instrument) -> list[float]:
     """For every hit of a round how fast the hand has to move to reach it, mm/s: the move that leads
     to it over half the slot of the last hit that pressed a fret and all that follows until this
-    one, for open strings leave the hand free; 0 where nothing moves.
+    one, for open strings leave the hand free; 0 if nothing moves.
     """
     speeds: list[float] = []
     last: DueHit | None = None
