@@ -1,5 +1,6 @@
 """A player's data as one file: everything comes along, nothing twice, and nothing of anybody else."""
 
+import hashlib
 import io
 import json
 import zipfile
@@ -145,6 +146,21 @@ def changed(data: bytes, name: str, content: bytes | None) -> bytes:
     return target.getvalue()
 
 
+def forged(data: bytes, path: str, content: bytes) -> bytes:
+    """The export with one file another, and a manifest that says so."""
+    manifest = json.loads(zipfile.ZipFile(io.BytesIO(data)).read("manifest.json"))
+    for file in manifest["files"]:
+        if file["path"] == path:
+            file |= {"sha256": hashlib.sha256(content).hexdigest(), "bytes": len(content)}
+    return changed(changed(data, path, content), "manifest.json", json.dumps(manifest).encode())
+
+
+def test_a_row_that_never_ends_is_refused(player_id: int) -> None:
+    file = forged(exported(player_id), "data/take.jsonl", b'{"id": 1' + b" " * 1000)
+    with pytest.raises(BadInput, match="never ends"):
+        import_player(io.BytesIO(file))
+
+
 def test_a_damaged_or_foreign_file_is_refused_before_anything_is_written(player_id: int) -> None:
     data = exported(player_id)
     manifest = json.loads(zipfile.ZipFile(io.BytesIO(data)).read("manifest.json"))
@@ -186,21 +202,13 @@ def test_rows_that_contradict_each_other_are_refused_whole(
     player_id: int, table: str, change: dict[str, object]
 ) -> None:
     """Even if somebody made the checksums fit."""
-    import hashlib
-
     data = exported(player_id)
-    archive = zipfile.ZipFile(io.BytesIO(data))
     path = f"data/{table}.jsonl"
-    lines = archive.read(path).decode().splitlines()
+    lines = zipfile.ZipFile(io.BytesIO(data)).read(path).decode().splitlines()
     lines[0] = json.dumps(json.loads(lines[0]) | change)
-    content = "\n".join(lines).encode() + b"\n"
-    manifest = json.loads(archive.read("manifest.json"))
-    for file in manifest["files"]:
-        if file["path"] == path:
-            file |= {"sha256": hashlib.sha256(content).hexdigest(), "bytes": len(content)}
-    forged = changed(changed(data, path, content), "manifest.json", json.dumps(manifest).encode())
+    file = forged(data, path, "\n".join(lines).encode() + b"\n")
     delete_player(player_id, players.FIRST_NAME)
     with pytest.raises(BadInput):
-        import_player(io.BytesIO(forged))
+        import_player(io.BytesIO(file))
     with database.session() as session:
         assert players.all_players(session) == []

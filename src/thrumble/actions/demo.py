@@ -36,7 +36,7 @@ from thrumble.demo import (
     setup_of,
 )
 from thrumble.formats.audio import write_flac
-from thrumble.store import database, queue
+from thrumble.store import database
 from thrumble.store.players import players
 from thrumble.store.practice import hand_health
 from thrumble.store.riffs import riff_lists, riffs
@@ -74,7 +74,6 @@ def reset_sample() -> int:
     with database.session() as session:
         for player in players.all_players(session):
             if player.is_sample:
-                queue.drop_jobs_of(session, player.id)
                 players.delete_player(session, player.id)
     with SHIPPED.open("rb") as file:
         return import_player(file, is_sample=True, until=datetime.now(UTC)).player_id

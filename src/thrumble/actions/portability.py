@@ -25,7 +25,7 @@ from thrumble.core.errors import BadInput, NotFound, ThrumbleError
 from thrumble.formats.labels import label_track
 from thrumble.formats.reading_json import reading_document, reading_from_document
 from thrumble.formats.riff_json import riff_from_document
-from thrumble.store import database, queue
+from thrumble.store import database
 from thrumble.store.players import players, rows
 from thrumble.store.players.players import Player
 from thrumble.store.rig import rigs
@@ -36,10 +36,12 @@ PIECE = 1 << 20
 MAX_FILES = 200_000
 MAX_BYTES = 40_000_000_000
 MAX_MANIFEST = 50_000_000
+MAX_LINE = 50_000_000  # bytes of a row: the analysis of an hour has a few millions
 README = """{name}: practice data from Thrumble, made {made_at}
 
 riffs/            every riff as text, newest version
 takes/NUMBER/     a take: audio.flac, analysis.json, labels.txt (for audio editors)
+examples/         hits you kept as examples of a tone
 log/*.csv         passes, strokes and seconds, what your hands felt
 notes.csv         what you noted about takes
 rig.json          guitars and their tones
@@ -272,7 +274,7 @@ def _import(
             session, manifest.player, is_sample=is_sample, key=manifest.key
         )
     players.lock(session, player.id)
-    shift = timedelta(0) if until is None else timedelta(days=(until - manifest.made_at).days)
+    shift = timedelta(0) if until is None else until.date() - manifest.made_at.date()
     adding = rows.Import(session, player.id, shift=shift)
     names = set(archive.namelist())
     for table in rows.TABLES:
@@ -308,7 +310,9 @@ def _read(archive: zipfile.ZipFile, path: str, table: str) -> Iterator[dict[str,
     later.
     """
     with archive.open(path) as opened:
-        for line in opened:
+        while line := opened.readline(MAX_LINE):
+            if not line.endswith(b"\n"):
+                raise BadInput(f"this export is damaged: {path} has a row that never ends")
             row = json.loads(line)
             if table == "revision":
                 riff_from_document(row["document"])
@@ -325,5 +329,4 @@ def delete_player(player_id: int, name: str) -> None:
         player = players.get_player(session, player_id)
         if " ".join(name.split()) != player.name:
             raise BadInput(f"type the name as it stands, {player.name}, to delete this player")
-        queue.drop_jobs_of(session, player_id)
         players.delete_player(session, player_id)

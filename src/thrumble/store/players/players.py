@@ -10,6 +10,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
 from thrumble.core.errors import BadInput, NotFound
+from thrumble.store import queue
 from thrumble.store.players.tables import Installation, PlayerRow, Signing
 
 FIRST_NAME = "You"
@@ -128,10 +129,11 @@ def use_player(session: Session, player_id: int) -> None:
 
 
 def delete_player(session: Session, player_id: int) -> None:
-    """Deletes a player with everything that is theirs: every table goes by its owner. Jobs of their
-    takes find nothing left to do. Raises NotFound.
+    """Deletes a player with everything that is theirs: every table goes by its owner, and the jobs
+    of their takes leave the queue. Raises NotFound.
     """
     row = _row(session, player_id)
+    queue.drop_jobs_of(session, player_id)
     session.delete(row)
     session.flush()
 

@@ -23,7 +23,7 @@ export class Refusal extends Error {
 export async function send(url, { method = "POST", body = null, headers = {}, again = true } = {}) {
   const ask = () => fetch(url, { method, body, signal: AbortSignal.timeout(WAIT_MS),
     headers: { "x-thrumble-token": token, accept: "application/json", ...asPlayer, ...headers } })
-    .catch(() => { throw new Error("Thrumble doesn't answer. Is it still running? Start it with "
+    .catch(() => { throw new Error("Can't reach Thrumble. Start it with "
       + "./run; what you wrote is kept here."); });
   let response = await ask();
   if (response.status === 403 && again) { // loaded before a restart or a restore
@@ -70,8 +70,7 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 });
 document.addEventListener("htmx:sendError", (event) => { askAgain(event);
   problem(
-    "Thrumble doesn't answer. Is it still running? Start it with ./run; this page goes on by "
-    + "itself."
+    "Can't reach Thrumble. Start it with ./run, and this page will continue."
     ); });
 document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.successful && event
     .detail.elt.dataset.away) { delete event.detail.elt.dataset.away;

@@ -103,7 +103,7 @@ class UnevenLevel(Finding):
     label: ClassVar[str] = "uneven level"
     remedies: ClassVar[tuple[Remedy, ...]] = (
         Remedy(DrillKind.RIGHT_HAND, 0.9, "the same force on every stroke, nothing to fret"),
-        Remedy(DrillKind.ACCENTS, 1.0, "make the accents stand out and keep the rest even"),
+        Remedy(DrillKind.ACCENTS, 1.0, "accents loud, everything between them even"),
     )
 
     spread_db: float
