@@ -67,7 +67,8 @@ def test_the_log_and_how_the_hands_feel(served: Served, open_page: Callable[...,
     page.get_by_role("button", name="8", exact=True).click()
     expect(page.locator("#care")).to_contain_text("8 of 10 is pain. Stop for today")
     page.get_by_label("before playing").check()
-    page.get_by_role("button", name="0", exact=True).click()
+    with page.expect_response("**/plan/today"):  # the day is planned anew: not in the next journey's time
+        page.get_by_role("button", name="0", exact=True).click()
     expect(page.locator("#care")).not_to_contain_text("is pain")
 
 
@@ -113,8 +114,10 @@ def test_the_session_runs_from_block_to_block_without_touching_anything(
     page = open_page()
     page.add_init_script(NEARLY_OVER)
     page.goto(served.base)
-    expect(page.locator("#play-session")).to_be_visible()
+    # the button can be there before the plan is: a journey before may have asked for one
+    expect(page.locator(".session li").first).to_be_visible()
     blocks = page.locator(".session li:not(.rest)").count()
+    assert blocks >= 2
     drop = page.get_by_role("button", name=re.compile("^Drop: "))
     for _ in range(blocks - 2):
         left = drop.count()
