@@ -306,6 +306,27 @@ def worker() -> None:
         fail(str(error))
 
 
+@app.command("recovery-codes")
+def recovery_codes(
+    name: Annotated[str, typer.Argument(help="Name of the account.")],
+) -> None:
+    """Print new recovery codes for someone who can't sign in any more."""
+    from thrumble.actions.signing_in import new_recovery_codes
+    from thrumble.store import database
+    from thrumble.store.accounts.accounts import find_account
+
+    try:
+        database.migrate()
+        with database.session() as session:
+            account = find_account(session, name)
+            if account is None:
+                fail(f"there is no account named {name}")
+            codes = new_recovery_codes(session, account.id)
+    except ThrumbleError as error:
+        fail(str(error))
+    print("\n".join(codes))
+
+
 @app.command()
 def backup(
     file: Annotated[Path, typer.Argument(help="File to write; - for standard output.")],

@@ -26,6 +26,8 @@ from thrumble.actions import importing
 from thrumble.actions.copies import Nightly
 from thrumble.core.errors import Trouble
 from thrumble.settings import ROOT, database_url, settings
+from thrumble.store import database
+from thrumble.store.accounts import accounts, invitations
 from thrumble.store.database import migrate
 from thrumble.web.peers import account_of
 from thrumble.worker import PARENT
@@ -82,6 +84,7 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
     _say_where(address)
     try:
         print(f"Thrumble is at {address}   (Ctrl-C stops it)", flush=True)
+        _say_how_to_claim(address, host)
         server.run()
     finally:
         importing.stop()
@@ -89,6 +92,33 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
             sibling.stop()
         scratch.leave()
         _say_where(None)
+
+
+def _say_how_to_claim(address: str, host: str) -> None:
+    """Prints the link that makes the first administrator, if people sign in here and nobody is."""
+    if settings().sign_in == "auto" and _is_loopback(host):
+        return
+    with database.session() as session:
+        if accounts.administrators(session):
+            return
+        code = invitations.new_claim_code(session)
+    names = [name for name in settings().hosts.split(",") if name]
+    if names and _address_of(host) is not None:
+        address = address.replace(f"//{host}:", f"//{names[0]}:")
+    print(f"Nobody runs this server yet. Open {address}join/{code} to claim it.", flush=True)
+
+
+def _address_of(host: str) -> ipaddress.IPv4Address | ipaddress.IPv6Address | None:
+    """The address that a host is written as; None for a name."""
+    try:
+        return ipaddress.ip_address(host)
+    except ValueError:
+        return None
+
+
+def _is_loopback(host: str) -> bool:
+    address = _address_of(host)
+    return host == "localhost" or (address is not None and address.is_loopback)
 
 
 def _give_memory_back() -> None:
@@ -123,20 +153,14 @@ def _check_certificate(tls_cert: Path | None, tls_key: Path | None) -> None:
 
 
 def _check_host(host: str, *, tls: bool) -> None:
-    """Raises Trouble beyond loopback without https, an access key and a name to answer to. The name
-    given becomes one that is answered to.
+    """Raises Trouble beyond loopback without https and a name to answer to. The name given becomes
+    one that is answered to.
     """
-    try:
-        address = ipaddress.ip_address(host)
-    except ValueError:
-        address = None
-    if host == "localhost" or (address is not None and address.is_loopback):
+    if _is_loopback(host):
         return
-    if not tls or not settings().access_key:
-        raise Trouble(
-            f"{host} can be reached by others: give --tls-cert and --tls-key, and set "
-            "THRUMBLE_ACCESS_KEY to at least 16 characters that they need to get in"
-        )
+    address = _address_of(host)
+    if not tls:
+        raise Trouble(f"{host} can be reached by others: give --tls-cert and --tls-key")
     everywhere = address is not None and address.is_unspecified
     if everywhere and not settings().hosts:
         raise Trouble(

@@ -5,7 +5,7 @@ import re
 import subprocess
 from functools import lru_cache
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
@@ -27,8 +27,8 @@ class Settings(BaseSettings):
     backups_kept    how many of them are kept
     shared          whether other accounts of this machine are answered on loopback; left out, they
                     are if root started the server
-    access_key      what a browser needs to be let in, at least 16 characters; asked for beyond
-                    loopback
+    sign_in         `auto`: beyond loopback everyone signs in; `always`: on this machine, too, as
+                    behind a proxy that runs on it
     """
 
     model_config = SettingsConfigDict(env_prefix="THRUMBLE_", extra="ignore")
@@ -40,7 +40,7 @@ class Settings(BaseSettings):
     backups: str = ""
     backups_kept: Annotated[int, Field(ge=1, le=365)] = 7
     shared: bool | None = None
-    access_key: Annotated[str, Field(pattern=r"^(.{16,200})?$")] = ""
+    sign_in: Literal["auto", "always"] = "auto"
 
 
 @lru_cache

@@ -67,7 +67,9 @@ def test_the_log_and_how_the_hands_feel(served: Served, open_page: Callable[...,
     page.get_by_role("button", name="8", exact=True).click()
     expect(page.locator("#care")).to_contain_text("8 of 10 is pain. Stop for today")
     page.get_by_label("before playing").check()
-    with page.expect_response("**/plan/today"):  # the day is planned anew: not in the next journey's time
+    with page.expect_response(
+        "**/plan/today"
+    ):  # the day is planned anew: not in the next journey's time
         page.get_by_role("button", name="0", exact=True).click()
     expect(page.locator("#care")).not_to_contain_text("is pain")
 

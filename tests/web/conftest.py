@@ -55,7 +55,9 @@ def visitor(own_database: str, application: FastAPI) -> Iterator[Browser]:
     """A browser that was never here before, on a database in which nobody has done anything."""
     with database.session() as session:
         rigs.ensure_rig(session, players.local_player(session))
-    with TestClient(application, base_url="http://127.0.0.1") as client:
+    with TestClient(
+        application, base_url="http://127.0.0.1", client=("127.0.0.1", 50000)
+    ) as client:
         yield Browser(client)
 
 

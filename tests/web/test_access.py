@@ -1,12 +1,9 @@
-"""Who is answered: accounts of this machine, other sites' pages, browsers with and without the key."""
+"""Who is answered: accounts of this machine, other sites' pages, browsers without a cookie."""
 
 import os
 import socket
-from collections.abc import Iterator
 
 import pytest
-from fastapi.testclient import TestClient
-from starlette.types import Receive, Scope, Send
 
 from tests.web.conftest import Browser
 from thrumble.core.errors import TooOften, Trouble
@@ -15,9 +12,6 @@ from thrumble.settings import settings
 from thrumble.web import peers
 from thrumble.web.deps import costly
 from thrumble.web.peers import account_of, may_use
-from thrumble.web.security import ACCESS_COOKIE, Guard
-
-KEY = "a key of enough letters"
 
 
 @pytest.mark.parametrize("family", [socket.AF_INET, socket.AF_INET6])
@@ -102,49 +96,23 @@ def test_without_a_cookie_the_address_is_limited(visitor: Browser) -> None:
     check(Request("known", new=False))
 
 
-@pytest.fixture
-def keyed(visitor: Browser) -> Iterator[TestClient]:
-    """The application as others reach it: with an access key."""
-    guard = Guard(visitor.client.app, secret="secret", hosts="", access_key=KEY)
-
-    async def outermost(scope: Scope, receive: Receive, send: Send) -> None:
-        await guard({**scope, "app": visitor.client.app}, receive, send)
-
-    with TestClient(outermost, base_url="http://127.0.0.1", follow_redirects=False) as client:
-        yield client
-
-
-def test_beyond_loopback_a_browser_shows_the_key_once(keyed: TestClient) -> None:
-    for path in ("/", "/riffs", "/?key=wrong", f"/riffs?key={KEY}"):
-        assert keyed.get(path).status_code == 401, path
-    let_in = keyed.get("/", params={"key": KEY})
-    assert let_in.status_code == 303 and let_in.headers["location"] == "/"
-    assert keyed.get("/riffs").status_code == 200
-    stolen = keyed.cookies[ACCESS_COOKIE]
-    keyed.cookies.clear()
-    keyed.cookies.set(ACCESS_COOKIE, stolen)
-    assert keyed.get("/riffs").status_code == 401, "the key's cookie belongs to one browser"
-
-
 @pytest.mark.parametrize(
-    ("host", "tls", "key", "hosts", "said"),
+    ("host", "tls", "hosts", "said"),
     [
-        ("127.0.0.1", False, "", "", None),
-        ("::1", False, "", "", None),
-        ("localhost", False, "", "", None),
-        ("192.0.2.1", False, "", "", "can be reached by others"),
-        ("192.0.2.1", True, "", "", "THRUMBLE_ACCESS_KEY"),
-        ("192.0.2.1", False, KEY, "", "--tls-cert"),
-        ("192.0.2.1", True, KEY, "", None),
-        ("bench.example", True, KEY, "", None),
-        ("0.0.0.0", True, KEY, "", "THRUMBLE_HOSTS"),
-        ("0.0.0.0", True, KEY, "bench.example", None),
+        ("127.0.0.1", False, "", None),
+        ("::1", False, "", None),
+        ("localhost", False, "", None),
+        ("192.0.2.1", False, "", "can be reached by others"),
+        ("bench.example", False, "", "--tls-cert"),
+        ("192.0.2.1", True, "", None),
+        ("bench.example", True, "", None),
+        ("0.0.0.0", True, "", "THRUMBLE_HOSTS"),
+        ("0.0.0.0", True, "bench.example", None),
     ],
 )
-def test_others_are_served_only_over_https_with_a_key(
-    host: str, tls: bool, key: str, hosts: str, said: str | None, monkeypatch: pytest.MonkeyPatch
+def test_others_are_served_only_over_https(
+    host: str, tls: bool, hosts: str, said: str | None, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(settings(), "access_key", key)
     monkeypatch.setattr(settings(), "hosts", hosts)
     if said is not None:
         with pytest.raises(Trouble, match=said):

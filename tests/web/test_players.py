@@ -3,6 +3,7 @@
 import re
 
 import pytest
+from fastapi.testclient import TestClient
 
 from tests.web.conftest import Browser
 from tests.web.takes import TEXT
@@ -48,7 +49,9 @@ def test_a_newcomer_sees_marked_sample_data_and_starts_their_own_with_one_click(
     assert "looking at sample data" not in today and "Getting started" in today
     assert "First steps" in visitor.get("/riffs").text
     assert "Stop Planks" not in visitor.get("/riffs").text
-    fresh = Browser(type(visitor.client)(visitor.client.app, base_url="http://127.0.0.1"))
+    fresh = Browser(
+        TestClient(visitor.client.app, base_url="http://127.0.0.1", client=("127.0.0.1", 50001))
+    )
     assert shown(fresh)[0] == own, "from now on it is what opens, in every browser"
     visitor.post(f"/players/{sample}/choose")
     assert shown(visitor)[0] == sample and "Stop Planks" in visitor.get("/riffs").text

@@ -49,12 +49,13 @@ class FirstSteps:
         return self.done == frozenset(Step)
 
 
-def start_player(session: Session, name: str) -> Player:
-    """A new player with a usual guitar and one riff of two bars, who plays from now on. Raises
-    BadInput.
+def start_player(session: Session, name: str, *, uses: bool = True) -> Player:
+    """A new player with a usual guitar and one riff of two bars. `uses`: who plays on this machine
+    from now on. Raises BadInput.
     """
     player = players.add_player(session, name)
-    players.use_player(session, player.id)
+    if uses:
+        players.use_player(session, player.id)
     rigs.ensure_rig(session, player.id)
     riffs.add_riff(session, player.id, parse_riff(FIRST_RIFF), FIRST_RIFF)
     return player

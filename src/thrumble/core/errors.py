@@ -8,6 +8,7 @@ ThrumbleError
 ├── BadInstrument   a tuning, capo or scale length that no instrument has
 ├── BadRig          a rig or tone that cannot be
 ├── NotFound        a riff, take or reading that is not (or no longer) there
+├── NotSignedIn     a wrong password or PIN, or nobody is signed in
 ├── NotAllowed      a step that the state of the thing does not allow
 ├── BadInput        a number, text or address from outside that cannot be used
 ├── NoSpace         takes have reached their limit, or the disk is full
@@ -81,6 +82,10 @@ class BadRig(ThrumbleError):
 
 class NotFound(ThrumbleError):
     """The thing asked for is not there, or belongs to another player."""
+
+
+class NotSignedIn(ThrumbleError):
+    """Nobody is signed in, or what was typed to sign in is wrong."""
 
 
 class NotAllowed(ThrumbleError):

@@ -1,9 +1,10 @@
 """All tables: importing this makes the metadata complete, whichever of them a process uses."""
 
+from thrumble.store.accounts import tables as accounts
 from thrumble.store.players import tables as players
 from thrumble.store.practice import tables as practice
 from thrumble.store.riffs import tables as riffs
 from thrumble.store.rig import tables as rig
 from thrumble.store.takes import tables as takes
 
-ROOMS = (players, riffs, rig, takes, practice)
+ROOMS = (players, accounts, riffs, rig, takes, practice)

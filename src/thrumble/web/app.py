@@ -4,14 +4,16 @@ from pathlib import Path
 
 from fastapi import FastAPI, Response
 from fastapi.staticfiles import StaticFiles
-from itsdangerous import URLSafeSerializer
+from itsdangerous import URLSafeSerializer, URLSafeTimedSerializer
 
 from thrumble.settings import settings
 from thrumble.store import database
 from thrumble.store.players import players
 from thrumble.store.rig import rigs
+from thrumble.web.accounts import endpoints as accounts
 from thrumble.web.certainty import endpoints as certainty
 from thrumble.web.compare import endpoints as compare
+from thrumble.web.deps import SIGNED_IN
 from thrumble.web.drills import endpoints as drills
 from thrumble.web.errors import add_error_pages
 from thrumble.web.guide import endpoints as guide
@@ -48,12 +50,12 @@ def create_app() -> FastAPI:
     # taken in
     app.add_middleware(Intake, at_once=settings().threads)
     app.state.player_signer = URLSafeSerializer(secret, salt="player")
+    app.state.unlocked_signer = URLSafeTimedSerializer(secret, salt="unlocked")
     app.add_middleware(
         Guard,
         secret=secret,
         hosts=settings().hosts,
         shared=settings().shared,
-        access_key=settings().access_key,
     )
     add_error_pages(app)
     screens = (
@@ -73,10 +75,11 @@ def create_app() -> FastAPI:
         keeping,
         log,
         players_screen,
+        accounts,
         guide,
     )
     for screen in (*screens, certainty, status):
-        app.include_router(screen.router)
+        app.include_router(screen.router, dependencies=[SIGNED_IN])
     app.mount("/vendor", StaticFiles(directory=WEB / "vendor"), name="vendor")
     app.mount("/files", _Scripts(directory=WEB), name="files")
     return app

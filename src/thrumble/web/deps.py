@@ -11,11 +11,18 @@ from fastapi import Depends, Request, Response
 from itsdangerous import BadSignature
 from sqlmodel import Session
 
-from thrumble.core.errors import NotFound, TooOften
+from thrumble.core.errors import NotFound, NotSignedIn, TooOften
 from thrumble.store import database
 from thrumble.store.players import players
 from thrumble.store.practice.rounds import local_day
 from thrumble.web.limits import Limits
+from thrumble.web.visitors import (
+    PUBLIC,
+    administrator,
+    is_local,
+    is_unlocked,
+    visiting_account,
+)
 
 PLAYER_HEADER = "x-thrumble-player"
 PLAYER_COOKIE = "thrumble-player"
@@ -42,16 +49,55 @@ def acting_player(request: Request, session: DbSession) -> int:
     """Whose data the request is about: the player that its page shows, whoever was chosen in
     another tab since; for pages the one that this browser has chosen, else the one used last.
     """
+    account = visiting_account(request, session)
     player: players.Player | None
-    shown = request.headers.get(PLAYER_HEADER, "")
-    if shown.isascii() and shown.isdigit() and len(shown) < 10:
-        player = players.get_player(session, int(shown))
+    header = request.headers.get(PLAYER_HEADER, "")
+    shown = int(header) if header.isascii() and header.isdigit() and len(header) < 10 else None
+    if account is not None:
+        player = players.get_player(session, account.player_id)
+        if shown not in (None, player.id):
+            raise NotFound(players.GONE)
+    elif shown is not None:
+        player = players.get_player(session, shown)
     else:
         player = players.find_player(session, chosen_player(request))
     if player is None:
         raise NotFound("there is no player yet: reload Today to begin")
+    if account is None and not is_unlocked(request, session, player):
+        raise NotSignedIn(
+            f"{player.name} has a PIN: choose {player.name} on Players and type it, then do this "
+            "again"
+        )
     request.state.player = player
     return player.id
+
+
+def _signed_in(request: Request, session: DbSession) -> None:
+    """Raises NotSignedIn for whoever isn't at this machine and isn't signed in, whatever they ask
+    for but what is open to all.
+    """
+    if request.scope["route"].name not in PUBLIC:
+        visiting_account(request, session)
+
+
+SIGNED_IN = Depends(_signed_in)
+
+
+def _at_this_machine(request: Request) -> None:
+    """Raises NotFound for whoever comes over the network."""
+    if not is_local(request):
+        raise NotFound("there's no such page here: pick one from the list at the side")
+
+
+AT_THIS_MACHINE = Depends(_at_this_machine)
+
+
+def _runs_server(request: Request, session: DbSession) -> None:
+    if not is_local(request):
+        administrator(request, session)
+
+
+RUNS_SERVER = Depends(_runs_server)
 
 
 def chosen_player(request: Request) -> int | None:

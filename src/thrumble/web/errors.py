@@ -1,9 +1,11 @@
 """Each class of error, its status and its page: one table, rendered once."""
 
+from urllib.parse import quote
+
 import structlog
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import JSONResponse
+from fastapi.responses import JSONResponse, RedirectResponse
 from starlette.exceptions import HTTPException
 
 from thrumble.core.errors import (
@@ -17,12 +19,14 @@ from thrumble.core.errors import (
     NoSpace,
     NotAllowed,
     NotFound,
+    NotSignedIn,
     RiffError,
     ThrumbleError,
     TooOften,
     Trouble,
 )
 from thrumble.web.templating import render
+from thrumble.web.visitors import is_local
 
 log = structlog.get_logger()
 STATUS: dict[type[ThrumbleError], int] = {
@@ -34,6 +38,7 @@ STATUS: dict[type[ThrumbleError], int] = {
     BadInput: 422,
     NotFound: 404,
     NotAllowed: 409,
+    NotSignedIn: 401,
     NoSpace: 507,
     Busy: 503,
     TooOften: 429,
@@ -68,6 +73,8 @@ def add_error_pages(app: FastAPI) -> None:
 
     @app.exception_handler(ThrumbleError)
     def ours(request: Request, error: ThrumbleError) -> Response:
+        if isinstance(error, NotSignedIn) and _opens_page(request):
+            return _to_sign_in(request)
         status = STATUS.get(type(error), 400)
         return answer(
             request,
@@ -116,6 +123,22 @@ def unexpected(request: Request, error: Exception) -> Response:
         "Something went wrong inside Thrumble. What was confirmed is safe: reload the page and "
         "try again.",
     )
+
+
+def _opens_page(request: Request) -> bool:
+    return request.method == "GET" and (
+        "text/html" in request.headers.get("accept", "") and "hx-request" not in request.headers
+    )
+
+
+def _to_sign_in(request: Request) -> Response:
+    """To where one signs in, or types a PIN, and from there back to the page asked for."""
+    if is_local(request):
+        return RedirectResponse(request.app.url_path_for("players_page"), 303)
+    query = f"?{request.url.query}" if request.url.query else ""
+    back = quote(request.url.path + query, safe="")
+    page = request.app.url_path_for("sign_in_page")
+    return RedirectResponse(f"{page}?back={back}" if back != "%2F" else str(page), 303)
 
 
 def _sentence(text: str) -> str:

@@ -2,25 +2,21 @@
 refused, changes need a token, and a strict
 Content-Security-Policy allows nothing but our own files."""
 
-import re
 import secrets
 from urllib.parse import urlsplit
 
-from fastapi import Request, Response
-from fastapi.responses import RedirectResponse
+from fastapi import Request
 from itsdangerous import BadSignature, URLSafeSerializer
 from starlette.datastructures import MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from thrumble.web.errors import answer
+from thrumble.web.hosts import LOCAL_HOSTS, host_name
 from thrumble.web.peers import may_use
 
 COOKIE = "thrumble"
-ACCESS_COOKIE = "thrumble-access"
-HOST = re.compile(r"(?P<name>\[[0-9a-f:.]{2,45}\]|[a-z0-9._-]{1,253})(?::\d{1,5})?")
 TOKEN_HEADER = "x-thrumble-token"
 SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
-LOCAL_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]"})
 COOKIE_AGE_S = 400 * 86400
 POLICY = (
     "default-src 'self'; img-src 'self' data:; media-src 'self' blob:; style-src 'self'; "
@@ -52,12 +48,9 @@ class Guard:
         secret: str,
         hosts: str,
         shared: bool | None = None,
-        access_key: str = "",
     ) -> None:
         self._app = app
         self._shared = shared
-        self._access_key = access_key
-        self._access = URLSafeSerializer(secret, salt=f"access {access_key}")
         self._cookie = URLSafeSerializer(secret, salt="cookie")
         self._token = URLSafeSerializer(secret, salt="token")
         self._hosts = LOCAL_HOSTS | {host.strip() for host in hosts.split(",") if host.strip()}
@@ -81,7 +74,7 @@ class Guard:
                     "Cache-Control",
                     VENDOR_CACHE if scope["path"].startswith("/vendor/") else "no-store",
                 )
-                if secure and _name(request.headers.get("host", "")) not in LOCAL_HOSTS:
+                if secure and host_name(request.headers.get("host", "")) not in LOCAL_HOSTS:
                     headers["Strict-Transport-Security"] = f"max-age={YEAR_S}"
                 if fresh:
                     value = str(self._cookie.dumps(request.state.browser))
@@ -95,41 +88,8 @@ class Guard:
         refusal = self._refusal(request)
         if refusal:
             await answer(request, 403, refusal)(scope, receive, with_headers)
-        elif not self._let_in(request):
-            await self._ask_for_key(request)(scope, receive, with_headers)
         else:
             await self._app(scope, receive, with_headers)
-
-    def _let_in(self, request: Request) -> bool:
-        """Whether the browser has shown the access key, if there is one."""
-        if not self._access_key:
-            return True
-        try:
-            shown = self._access.loads(request.cookies.get(ACCESS_COOKIE, ""))
-        except BadSignature:
-            return False
-        return bool(shown == request.state.browser)
-
-    def _ask_for_key(self, request: Request) -> Response:
-        """Takes the key out of the address and remembers it, or says that it is needed."""
-        key = request.query_params.get("key", "")
-        right = secrets.compare_digest(key.encode(), self._access_key.encode())
-        if request.method != "GET" or request.url.path != "/" or not right:
-            return answer(
-                request,
-                401,
-                "This Thrumble needs its access key. Open the address with ?key= and the key.",
-            )
-        response = RedirectResponse("/", 303)
-        response.set_cookie(
-            ACCESS_COOKIE,
-            str(self._access.dumps(request.state.browser)),
-            max_age=COOKIE_AGE_S,
-            httponly=True,
-            samesite="strict",
-            secure=request.url.scheme == "https",
-        )
-        return response
 
     def _refusal(self, request: Request) -> str:
         """Why a request is refused; empty if it is not."""
@@ -138,7 +98,7 @@ class Guard:
                 "This Thrumble belongs to another account of this machine. Its owner can open it "
                 "to everyone here with THRUMBLE_SHARED=yes."
             )
-        if _name(request.headers.get("host", "")) not in self._hosts:
+        if host_name(request.headers.get("host", "")) not in self._hosts:
             return "Thrumble doesn't answer to this host name. Open the address that ./run printed."
         if _from_elsewhere(request) and not _opens_page(request):
             return (
@@ -171,12 +131,6 @@ class Guard:
             )
         except BadSignature:
             return False
-
-
-def _name(host: str) -> str:
-    """The host without its port; empty for anything that is no host and port."""
-    match = HOST.fullmatch(host.lower())
-    return match["name"] if match else ""
 
 
 def _from_elsewhere(request: Request) -> bool:

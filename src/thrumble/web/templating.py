@@ -42,6 +42,7 @@ def render(
         token=request.state.token,
         version=__version__,
         player=getattr(request.state, "player", None),
+        account=getattr(request.state, "account_signed_in", None),
         **views,
     )
     return HTMLResponse(html, status_code=status_code)

@@ -16,12 +16,14 @@ from thrumble.store.players.tables import Installation, PlayerRow, Signing
 FIRST_NAME = "You"
 MAX_NAME = 60
 MAX_PLAYERS = 200
+GONE = "this player isn't here any more: reload the page and choose who plays"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Player:
     """A player of this installation. `is_sample`: the sample data, nobody's own; `key`: the same in
-    every installation that the player's data is taken to; `used_at`: when they were chosen last.
+    every installation that the player's data is taken to; `used_at`: when they were chosen last;
+    `pin`: its argon2id hash, None if anyone here may play as them.
     """
 
     id: int
@@ -30,6 +32,7 @@ class Player:
     is_sample: bool
     created_at: datetime
     used_at: datetime | None
+    pin: str | None
 
 
 def _player(row: PlayerRow) -> Player:
@@ -41,6 +44,7 @@ def _player(row: PlayerRow) -> Player:
         is_sample=row.is_sample,
         created_at=row.created_at,
         used_at=row.used_at,
+        pin=row.pin,
     )
 
 
@@ -84,7 +88,7 @@ def get_player(session: Session, player_id: int) -> Player:
     """A player. Raises NotFound."""
     row = session.get(PlayerRow, player_id)
     if row is None:
-        raise NotFound("this player isn't here any more: reload the page and choose who plays")
+        raise NotFound(GONE)
     return _player(row)
 
 
@@ -125,6 +129,12 @@ def rename_player(session: Session, player_id: int, name: str) -> None:
 def use_player(session: Session, player_id: int) -> None:
     """Remembers who plays now. Raises NotFound."""
     _row(session, player_id).used_at = datetime.now(UTC)
+    session.flush()
+
+
+def set_pin(session: Session, player_id: int, pin: str | None) -> None:
+    """`pin`: its hash. Raises NotFound."""
+    _row(session, player_id).pin = pin
     session.flush()
 
 

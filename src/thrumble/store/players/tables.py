@@ -29,7 +29,7 @@ class Signing(SQLModel, table=True):
 
 class PlayerRow(SQLModel, table=True):
     """A player. `is_sample`: the sample data; `key`: the same in every installation that the
-    player's data is taken to.
+    player's data is taken to; `pin`: argon2id of what has to be typed to play as them here.
     """
 
     __tablename__ = "player"
@@ -40,6 +40,7 @@ class PlayerRow(SQLModel, table=True):
     used_at: datetime | None = Field(
         default=None, sa_column=sa.Column(sa.DateTime(timezone=True), nullable=True)
     )
+    pin: str | None = None
     key: UUID = Field(
         default_factory=uuid4,
         unique=True,

@@ -2,6 +2,7 @@
 // cannot be sent is offered.
 import * as keep from "./keep.js";
 import { Sender } from "./sender.js";
+import { player } from "./site.js";
 import { wavOf } from "./wav.js";
 
 const place = document.getElementById("kept");
@@ -107,8 +108,10 @@ async function discard(kept) {
 async function look() {
   let takes = [];
   try { takes = await keep.allTakes(); } catch { return; } // this browser keeps nothing
+  // over the network another account's takes in this browser wait until it is signed in again
+  const ours = "own" in place.dataset ? takes.filter((take) => take.player === player) : takes;
   const list = document.getElementById("kept-list");
-  if (list && !takes.length) list.textContent = list.dataset.empty;
-  for (const take of takes) attend(take).catch(() => {});
+  if (list && !ours.length) list.textContent = list.dataset.empty;
+  for (const take of ours) attend(take).catch(() => {});
 }
 look();

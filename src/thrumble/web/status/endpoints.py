@@ -11,7 +11,7 @@ from thrumble.core.errors import ThrumbleError
 from thrumble.store import database, queue
 from thrumble.store.queue import QueueState
 from thrumble.store.takes.space import space, stored_bytes
-from thrumble.web.deps import SHOWS_PLAYER, DbSession
+from thrumble.web.deps import RUNS_SERVER, SHOWS_PLAYER, DbSession
 from thrumble.web.status.views import bench_view, is_ready, readiness
 from thrumble.web.templating import render
 
@@ -51,7 +51,7 @@ def bench_page(request: Request) -> RedirectResponse:
     return RedirectResponse(request.app.url_path_for("status_page"), status_code=301)
 
 
-@router.get("/status", name="status_page", dependencies=[SHOWS_PLAYER])
+@router.get("/status", name="status_page", dependencies=[RUNS_SERVER, SHOWS_PLAYER])
 def status_page(request: Request, session: DbSession) -> HTMLResponse:
     """Processes, queue, space, last backup, engine."""
     view = bench_view(

@@ -1,0 +1,1 @@
+"""Accounts: who may sign in over the network, and how."""

@@ -1,0 +1,1 @@
+"""Signing in, one's account, and the people of this server."""
