@@ -6,10 +6,12 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from pathlib import Path
+from typing import IO
 
 import pytest
 from playwright.sync_api import Browser, BrowserType, Page
@@ -27,6 +29,7 @@ class Served:
             self.port = probe.getsockname()[1]
         self.base, self.database_url, self.demo = f"http://127.0.0.1:{self.port}", url, demo
         self.process: subprocess.Popen[bytes] | None = None
+        self.claim: str | None = None  # where the first administrator begins
 
     def start(self) -> None:
         command = [
@@ -41,14 +44,21 @@ class Served:
         self.process = subprocess.Popen(
             command,
             env={**os.environ, "DATABASE_URL": self.database_url},
-            stdout=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
             start_new_session=True,
         )
+        threading.Thread(target=self._listen, args=(self.process.stdout,), daemon=True).start()
         try:
             self._wait_until_it_serves()
         except BaseException:
             self.kill_all()
             raise
+
+    def _listen(self, output: IO[bytes]) -> None:
+        with output:
+            for line in output:
+                if found := re.search(rb"(/join/\S+)", line):
+                    self.claim = found[1].decode()
 
     def _wait_until_it_serves(self) -> None:
         assert self.process

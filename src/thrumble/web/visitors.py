@@ -59,7 +59,7 @@ def visiting_account(request: Request, session: Session) -> Account | None:
         token = session_token(request)
         signed_in = sign_ins.find_sign_in(session, token) if token else None
         if signed_in is None:
-            raise NotSignedIn("you're signed out: sign in in another tab, then do this again")
+            raise NotSignedIn("you're signed out: sign in again in another tab, then go on here")
         account, is_due = signed_in
         if is_due:
             with database.session() as writing:  # the request's own may be read-only

@@ -128,8 +128,8 @@ def account_view(
             Line(
                 browser.key,
                 device(browser.browser),
-                f"since {_day(browser.created_at)} by {browser.how}, last seen on {_day(browser.seen_at)} "
-                f"from {browser.address}",
+                f"since {_day(browser.created_at)} by {browser.how}, "
+                f"last seen on {_day(browser.seen_at)} from {browser.address}",
                 browser.key == here,
             )
             for browser in signed_in

@@ -14,8 +14,8 @@ export class Safety {
     const all = [...this.#kept.values()];
     const left = Math.round(all.reduce((sum, one) => sum + one.waitingS, 0));
     const words = `Kept here, ${left} s not yet sent`;
-    const away = all.some(({ state }) => state === "away");
-    if (away) return `${words}: Can't reach Thrumble. Retrying …`;
+    const away = all.find(({ state }) => state === "away");
+    if (away) return `${words}: ${away.problem || "Can't reach Thrumble. Retrying …"}`;
     return left >= SOON_S ? `${words}.` : "";
   }
 }

@@ -51,7 +51,8 @@ export class Sender {
         if (error instanceof Refusal && error.final) { await this.tell("refused", error.message);
           await keep.changeTake(this.key, { refused: error.message }); return null; }
         this.failures++;
-        await this.tell("away", error.message);
+        const signedOut = error instanceof Refusal && error.status === 401;
+        await this.tell("away", signedOut ? error.message : "");
         await this.pause(error.retryS ? error.retryS * 1000 : WAITS_MS[Math.min(this.failures - 1,
           WAITS_MS.length - 1)] * (0.8 + 0.4 * Math.random()));
       }
