@@ -28,6 +28,7 @@ OTHERS = {
     "name": "click.wav",
     "rate": 48000,
     "key": 1,
+    "number": 1,
     "change": "lock",
     "page": "result",
 }
@@ -65,6 +66,7 @@ def mine() -> dict[str, int]:
         "tone_id": tone.id,
         "example_id": example.id,
         "trial_id": 1,
+        "pupil_id": player,
     }
 
 

@@ -8,6 +8,7 @@ from sqlmodel import Session as DbSession
 
 from thrumble.actions.coaching import drill_for
 from thrumble.actions.hand_health import practice_history
+from thrumble.core.coach.planning.assignments import Assignment, State
 from thrumble.core.coach.planning.day_plan import (
     BlockState,
     Session,
@@ -19,6 +20,7 @@ from thrumble.core.coach.planning.day_plan import (
 )
 from thrumble.core.coach.planning.hand_health import advice_for, share_left, strokes_left
 from thrumble.core.coach.planning.plan import (
+    Assigned,
     Block,
     BlockKind,
     Standing,
@@ -37,12 +39,14 @@ from thrumble.core.riff.model import Riff
 from thrumble.store.practice import loads, practice, rounds, sessions
 from thrumble.store.riffs import drills, riff_lists, riffs
 from thrumble.store.riffs.drills import DrillOf
+from thrumble.store.teaching import assignments
 
 CONSIDERED = 12  # riffs: those that want it most
 PLAYED_SHARE = 0.5  # of a block's minutes spent on its riff: it is done
 MIN_GAP_BPM = 2.0
 SHORT_SHARE = 0.7  # of the minutes asked for: less than that is worth a word
-FOLLOWS = (BlockKind.NEW, BlockKind.DUE, BlockKind.WEAK)  # as fast as their riff stands by now
+# as fast as their riff stands by now
+FOLLOWS = (BlockKind.ASSIGNED, BlockKind.NEW, BlockKind.DUE, BlockKind.WEAK)
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +73,8 @@ def plan_now(
     share, left = share_left(advice_for(history)), strokes_left(history)
     settings = practice.practice_of(db, player_id)
     standings = _standings(db, player_id, settings.ladder, today)
+    assigned = _assigned(db, player_id, today)
+    standings = _with_assigned(standings, assigned, today)
     was = sessions.session_of(db, player_id, today, lock=store)
     if share == 0:
         rest = was or planned([], settings.minutes, share)
@@ -80,7 +86,14 @@ def plan_now(
         now = planned(blocks, settings.minutes, share)
     else:
         now = _with_played(db, player_id, _with_riffs(db, player_id, was), today)
-        if again or (was.minutes, was.share) != (settings.minutes, share):
+        planned_for = {
+            entry.block.riff_id for entry in was.blocks if entry.block.kind is BlockKind.ASSIGNED
+        }
+        since = any(
+            assignment.day == today and riff_id not in planned_for
+            for riff_id, assignment in assigned.items()
+        )
+        if again or since or (was.minutes, was.share) != (settings.minutes, share):
             now = _replan(now, standings, settings.minutes, share, today, left)
     if store and now != was:
         sessions.keep_session(db, player_id, today, now)
@@ -89,6 +102,34 @@ def plan_now(
     whole = sum(entry.block.minutes for entry in now.shown)
     short = left is not None and whole < SHORT_SHARE * settings.minutes * share
     return Planned(_with_tempos(now, standings), False, short, ahead)
+
+
+def _assigned(db: DbSession, player_id: int, today: date) -> dict[int, Assignment]:
+    """For each riff the assignment that is still to be done, the one due first."""
+    open_states = (State.OPEN, State.BEGUN, State.OVERDUE)
+    by_riff: dict[int, Assignment] = {}
+    for assignment in assignments.assignments_of(db, [player_id])[player_id]:
+        if assignment.state(today) in open_states:
+            by_riff.setdefault(assignment.riff_id, assignment)
+    return by_riff
+
+
+def _with_assigned(
+    standings: list[Standing], assigned: dict[int, Assignment], today: date
+) -> list[Standing]:
+    return [
+        standing
+        if (assignment := assigned.get(standing.riff_id)) is None
+        else replace(
+            standing,
+            assigned=Assigned(
+                assignment.why(today),
+                assignment.drill,
+                None if assignment.due is None else (assignment.due - today).days,
+            ),
+        )
+        for standing in standings
+    ]
 
 
 def _replan(
@@ -234,19 +275,23 @@ def _work(db: DbSession, player_id: int, block: Block, today: date) -> Work | No
 
 
 def _wanted(db: DbSession, player_id: int) -> list[int]:
-    """The riffs that want to be played most: unclean ones and those not played for long, a few
-    never played.
+    """The riffs that want to be played most: those that a teacher assigned, unclean ones and those
+    not played for long, a few never played.
     """
     now = datetime.now(UTC)
     begun, fresh = [], []
-    for fact in riff_lists.riff_facts(db, player_id):
+    facts = riff_lists.riff_facts(db, player_id)
+    here = {fact.riff_id for fact in facts}
+    there = assignments.assignments_of(db, [player_id])[player_id]
+    wanted = [assignment.riff_id for assignment in there if assignment.riff_id in here]
+    for fact in facts:
         if fact.last_played is None:
             fresh.append(fact.riff_id)
             continue
         unclean = 1 - fact.clean / fact.judged if fact.clean is not None and fact.judged else 0.5
         begun.append((unclean + 0.03 * (now - fact.last_played).days, fact.riff_id))
     first = [riff_id for _, riff_id in sorted(begun, reverse=True)]
-    return [*first[: CONSIDERED - 2], *fresh[:2]]
+    return list(dict.fromkeys([*wanted, *first[: CONSIDERED - 2], *fresh[:2]]))
 
 
 # A riff's standing follows from its text, its passes and the day. It is a cache: what is cleared is

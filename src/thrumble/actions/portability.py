@@ -30,6 +30,7 @@ from thrumble.store.players import players, rows
 from thrumble.store.players.players import Player
 from thrumble.store.rig import rigs
 from thrumble.store.takes import takes
+from thrumble.store.teaching import comments
 
 MANIFEST = "manifest.json"
 PIECE = 1 << 20
@@ -116,6 +117,8 @@ def export_player(player_id: int, target: IO[bytes], progress: Progress = lambda
             writer.add(f"data/{table}.jsonl", _lines(rows.rows_of(session, player_id, table)))
         for number, sound in rigs.all_examples(session, player_id):
             writer.add(f"examples/{number}.flac", iter([sound]), packed=False)
+        for number, sound in comments.all_sounds(session, player_id):
+            writer.add(f"comments/{number}.flac", iter([sound]), packed=False)
         _readable(writer, session, player)
         writer.close(
             _Manifest(
@@ -153,6 +156,7 @@ def _readable(writer: _Writer, session: Session, player: Player) -> None:
         writer.text(f"{folder}/labels.txt", label_track(judged.judgement))
     for table, path in LOGS.items():
         writer.text(path, _csv(rows.rows_of(session, player.id, table)))
+    writer.text("comments.csv", _csv(rows.rows_of(session, player.id, "comment")))
     writer.text("notes.csv", _csv(rows.rows_of(session, player.id, "note")))
     rig = {
         table: list(rows.rows_of(session, player.id, table))
@@ -292,6 +296,11 @@ def _import(
             if here and adding.is_added("take", number):
                 with archive.open(name) as opened:
                     takes.add_audio(session, player.id, here, _pieces(opened))
+        if folder == "comments" and file.endswith(".flac"):
+            number = int(file.removesuffix(".flac"))
+            here = adding.number("comment", number)
+            if here and adding.is_added("comment", number):
+                comments.set_sound(session, player.id, here, archive.read(name))
     return Imported(
         player_id=player.id,
         name=player.name,

@@ -6,5 +6,6 @@ from thrumble.store.practice import tables as practice
 from thrumble.store.riffs import tables as riffs
 from thrumble.store.rig import tables as rig
 from thrumble.store.takes import tables as takes
+from thrumble.store.teaching import tables as teaching
 
-ROOMS = (players, accounts, riffs, rig, takes, practice)
+ROOMS = (players, accounts, riffs, rig, takes, practice, teaching)

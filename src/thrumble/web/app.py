@@ -20,6 +20,7 @@ from thrumble.web.guide import endpoints as guide
 from thrumble.web.hand import endpoints as hand
 from thrumble.web.intake import Intake
 from thrumble.web.keeping import endpoints as keeping
+from thrumble.web.lessons import endpoints as lessons
 from thrumble.web.log import endpoints as log
 from thrumble.web.neck import endpoints as neck
 from thrumble.web.play import endpoints as play
@@ -76,6 +77,7 @@ def create_app() -> FastAPI:
         log,
         players_screen,
         accounts,
+        lessons,
         guide,
     )
     for screen in (*screens, certainty, status):

@@ -157,6 +157,12 @@ def administrators(session: Session) -> list[int]:
     return [account_id for account_id in session.exec(query) if account_id is not None]
 
 
+def teachers(session: Session) -> set[int]:
+    """The players of accounts that teach."""
+    query = select(AccountRow.player_id).where(AccountRow.role == Role.TEACHER)
+    return set(session.exec(query))
+
+
 def account_lines(session: Session) -> list[AccountLine]:
     """Every account by name, with the last visit of those who are signed in."""
     query = (

@@ -29,6 +29,7 @@ TABLES = (
     "take",
     "note",
     "correction",
+    "comment",
     "reading",
     "hit",
     "round",
@@ -53,8 +54,9 @@ REFERENCES = {
     "before_take": "take",
     "after_take": "take",
     "trial_id": "trial",
+    "reply_to": "comment",
 }
-SOUND = "data"  # the column of an example's FLAC
+SOUND = "data"  # the column of an example's or a comment's FLAC
 UNFINISHED = "recording"  # such a take is still in its browser
 BATCH = 1000
 
@@ -223,6 +225,8 @@ class Import:
                 for number in row["examples"]
                 if (here := self._numbers["example"].get(number)) is not None
             ]
+        if table == "comment":
+            row["author_id"] = None  # who wrote it is nobody here
         if table == "practice":
             row["feed_key"] = None  # the address of a calendar stays where it was given out
         if table == "take" and row["state"] == "reading":

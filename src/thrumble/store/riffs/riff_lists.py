@@ -229,3 +229,10 @@ def riff_facts(session: Session, player_id: int) -> list[RiffFacts]:
             RiffFacts(riff_id=riff_id or 0, last_played=played, clean=clean, judged=judged)
         )
     return facts
+
+
+def titles_of(session: Session, player_id: int) -> list[tuple[int, str]]:
+    """Number and title of every riff that is neither archived nor a drill, by title."""
+    newest = newest_of_each(player_id, archived=False).subquery()
+    query = sa.select(newest.c.riff_id, newest.c.title).order_by(sa.func.lower(newest.c.title))
+    return [(riff_id, title) for riff_id, title in session.execute(query)]

@@ -21,6 +21,7 @@ from thrumble.store.practice.practice import Practice
 
 KIND_WORDS = {
     BlockKind.WARM_UP: "warm-up",
+    BlockKind.ASSIGNED: "assigned",
     BlockKind.NEW: "new",
     BlockKind.WEAK: "weak spot",
     BlockKind.DUE: "due",

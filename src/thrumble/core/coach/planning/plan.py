@@ -29,22 +29,40 @@ NEW_RIFFS, STAMINAS = 1, 1
 DUE, OVERDUE, MAX_OVERDUE = 3.0, 2.0, 3.0
 GAP, WEAK = 12.0, 2.0
 NEW, STAMINA = 2.5, 1.5
+ASSIGNED, URGENT, URGENT_DAYS = (
+    9.0,
+    6.0,
+    7,
+)  # what a teacher wants comes first, the sooner it is due
 
 
 class BlockKind(StrEnum):
     """What a block of practice is for, in the order they are played."""
 
     WARM_UP = "warm-up"
+    ASSIGNED = "assigned"
     NEW = "new"
     WEAK = "weak"
     DUE = "due"
     STAMINA = "stamina"
 
 
+@dataclass(frozen=True, slots=True)
+class Assigned:
+    """What a teacher wants of a riff: the reason as the block says it, the drill if it is one, and
+    in how many days it is due, None for any time.
+    """
+
+    why: str
+    drill: DrillKind | None
+    days_left: int | None
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Standing:
     """A riff as the plan sees it. `interval_days`: since when it was played last it could wait;
-    `bars`: the weakest part, None without one; `strokes_a_minute`: at the tempo that is next.
+    `bars`: the weakest part, None without one; `strokes_a_minute`: at the tempo that is next;
+    `assigned`: by a teacher and not done yet.
     """
 
     riff_id: int
@@ -58,6 +76,7 @@ class Standing:
     bars: tuple[int, int] | None
     weak_why: str
     strokes_a_minute: float
+    assigned: Assigned | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -131,7 +150,14 @@ def make_plan(
 def _candidates(standing: Standing, today: date) -> list[_Candidate]:
     """What could be done with a riff today, each in every length."""
     kinds: list[tuple[BlockKind, float, str, DrillKind | None]] = []
-    if standing.last is None:
+    if standing.assigned is not None:
+        left = standing.assigned.days_left
+        urgency = (
+            0.0 if left is None else URGENT * (1 - min(max(left, 0), URGENT_DAYS) / URGENT_DAYS)
+        )
+        assigned = standing.assigned
+        kinds.append((BlockKind.ASSIGNED, ASSIGNED + urgency, assigned.why, assigned.drill))
+    elif standing.last is None:
         kinds.append((BlockKind.NEW, NEW, "new: start while you're fresh", None))
     else:
         waited = max(0, (today - standing.last).days)
@@ -163,7 +189,7 @@ def _block(
         title=standing.title,
         tempo_bpm=standing.goal_bpm if kind is BlockKind.STAMINA else standing.tempo_bpm,
         drill=drill,
-        bars=standing.bars if drill is not None else None,
+        bars=standing.bars if kind is BlockKind.WEAK else None,
         strokes=minutes * standing.strokes_a_minute,
     )
 

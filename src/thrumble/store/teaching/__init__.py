@@ -1,0 +1,1 @@
+"""Lessons: pupils who let teachers in, assignments, comments."""

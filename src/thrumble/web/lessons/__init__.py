@@ -1,0 +1,1 @@
+"""Lessons: one's teachers, one's pupils, and what is said of takes."""
