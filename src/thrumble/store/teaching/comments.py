@@ -1,16 +1,19 @@
 """What teachers and pupils say of takes."""
 
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from thrumble.core.errors import BadInput, NotFound
 from thrumble.store.players.players import Player
+from thrumble.store.riffs.tables import RevisionRow
+from thrumble.store.takes.tables import TakeRow
 from thrumble.store.takes.takes import get_take
 from thrumble.store.teaching.tables import CommentRow
 
+LATEST = timedelta(days=14)
 MAX_COMMENTS = 200  # of a take
 GONE = "this comment isn't there any more: reload the page"
 
@@ -164,17 +167,36 @@ def delete_comment(
         raise NotFound(GONE)
 
 
-def unread_takes(session: Session, player_id: int, limit: int = 5) -> list[tuple[int, str, str]]:
-    """The takes that others commented on last: take, author, words; the newest first."""
+@dataclass(frozen=True, slots=True)
+class CommentOf:
+    """A comment by somebody else, for the list of what is new."""
+
+    take_id: int
+    title: str
+    number: int
+    author: str
+    words: str
+
+
+def latest_comments(session: Session, player_id: int, limit: int = 3) -> list[CommentOf]:
+    """What others said of a player's takes in the last two weeks, the newest first."""
     row = CommentRow
     query = (
-        sa.select(col(row.take_id), col(row.author_name), col(row.words))
+        sa.select(
+            col(row.take_id),
+            col(RevisionRow.title),
+            col(TakeRow.number),
+            col(row.author_name),
+            col(row.words),
+        )
+        .join(TakeRow, col(TakeRow.id) == col(row.take_id))
+        .join(RevisionRow, col(RevisionRow.id) == col(TakeRow.revision_id))
         .where(
             col(row.player_id) == player_id,
             col(row.author_id).is_distinct_from(player_id),
-            col(row.created_at) > sa.func.now() - sa.text("interval '14 days'"),
+            col(row.created_at) > datetime.now(UTC) - LATEST,
         )
         .order_by(col(row.id).desc())
         .limit(limit)
     )
-    return [(take_id, author, words) for take_id, author, words in session.execute(query)]
+    return [CommentOf(*values) for values in session.execute(query)]

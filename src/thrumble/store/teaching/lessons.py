@@ -51,11 +51,13 @@ def let_in(session: Session, pupil_id: int, teacher: Player) -> None:
     )
     added = session.execute(new.on_conflict_do_nothing().returning(col(LessonRow.id))).first()
     if added is not None:
-        note(session, pupil_id, teacher, EventKind.LET_IN, "may look at takes, log and plan")
+        note(session, pupil_id, teacher, EventKind.LET_IN, "may look at takes and their results")
 
 
 def withdraw(session: Session, pupil_id: int, teacher_id: int) -> None:
     """From now on the teacher sees nothing of the pupil's any more."""
+    for player_id in sorted({teacher_id, pupil_id}):
+        players.lock(session, player_id)
     gone = session.execute(
         sa.delete(LessonRow)
         .where(col(LessonRow.pupil_id) == pupil_id, col(LessonRow.teacher_id) == teacher_id)
@@ -89,6 +91,9 @@ def get_pupil(session: Session, teacher_id: int, pupil_id: int, *, lock: bool = 
     consent can't be withdrawn before the transaction ends. Raises NotFound, the same for a player
     who doesn't let them in as for one who isn't there.
     """
+    if lock:  # players before what hangs on them, as deleting a player does
+        for player_id in sorted({teacher_id, pupil_id}):
+            players.lock(session, player_id)
     if teacher_id != pupil_id:
         query = select(LessonRow.id).where(
             LessonRow.teacher_id == teacher_id, LessonRow.pupil_id == pupil_id

@@ -16,6 +16,7 @@ from thrumble.store.players.players import Player
 from thrumble.store.practice import hand_health, sessions
 from thrumble.store.practice.rounds import local_time
 from thrumble.store.takes import take_lists
+from thrumble.store.teaching.comments import latest_comments
 from thrumble.web.deps import DbSession, PlayerId, Today, player_zone
 from thrumble.web.inputs import Line
 from thrumble.web.shared.up_next import up_next_block, up_next_view
@@ -64,6 +65,7 @@ def today_page(
         "today/page.html",
         view=view,
         played=bool(played),
+        comments=latest_comments(session, player_id),
         steps=steps,
         in_plan=block is not None,
         # the first plan of the day decides what is up next: nothing is offered before
