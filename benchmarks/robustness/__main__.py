@@ -25,6 +25,7 @@ TRIALS = {
     "memory": "An hour of mixed use",
     "browser": "In the browser",
     "rounds": "An hour of rounds",
+    "lessons": "A class, and a flood at the gate",
 }
 DOCUMENT = Path(__file__).parents[2] / "docs/robustness.md"
 HEAD = """# Robustness: fault-injection results
