@@ -13,6 +13,7 @@ from datetime import UTC, date, datetime, timedelta
 from importlib.resources import files
 
 import httpx2
+import sqlalchemy as sa
 
 from benchmarks.robustness.bench import Bench, Player, bench
 from benchmarks.robustness.table import Row
@@ -75,8 +76,9 @@ def _fill(on: Bench) -> tuple[int, int, int]:
                     riff=riff_id, is_pupils=True, drill=None, goal_bpm=goal, due=due, words=""
                 )
                 assign(session, teacher, pupil, wish, today)
+    with database.engine().connect() as connection:
+        connection.execution_options(isolation_level="AUTOCOMMIT").execute(sa.text("analyze"))
     database.engine().dispose()
-    on.query("analyze")
     take = on.query(f"select id from take where player_id = {pupil} and state = 'read' limit 1")
     return teacher, pupil, take[0][0]
 

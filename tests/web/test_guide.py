@@ -9,10 +9,11 @@ from tests.web.coach_takes import added, played
 from tests.web.conftest import Browser
 from thrumble.core.player.flaws import Flaws
 from thrumble.demo import riff_texts
+from thrumble.store import database
+from thrumble.store.players import players
+from thrumble.store.rig import rigs
 from thrumble.web.guide.pages import guide_pages
-from thrumble.web.shared.terms import TERMS
-
-MOVING = re.compile(r"(tempo|spread|level) from bar .* on|strum.*")
+from thrumble.web.shared.terms import TERMS, entry_of
 
 
 def test_every_page_is_there_and_no_link_is_dead(visitor: Browser) -> None:
@@ -50,18 +51,104 @@ def test_odd_questions_find_nothing_and_break_nothing(visitor: Browser, words: s
     assert page.status_code == 200 and "<b>" not in page.text.replace("<b></b>", "")
 
 
-def test_every_figure_of_a_result_explains_itself(visitor: Browser) -> None:
-    """A shuffle with accents and rests shows them all; each opens two sentences and the guide."""
+LABEL = re.compile(
+    r'<(?P<tag>div|span) class="under"[^>]*>(?P<under>.*?)</(?P=tag)>'
+    r'|<dl class="figures">(?P<figures>.*?)</dl>'
+    r'|<th scope="row">(?P<row>.*?)</th><td class="num">',
+    re.DOTALL,
+)
+UNEXPLAINED = {"not measured yet"}  # what is said instead of a figure
+
+
+def labels(page: str) -> list[str]:
+    """What stands under or beside every figure of a page, as HTML."""
+    found = []
+    for match in LABEL.finditer(page):
+        if match["figures"] is not None:
+            found += re.findall(r"<dt>(.*?)</dt>", match["figures"], re.DOTALL)
+        else:
+            found.append(match["under"] if match["under"] is not None else match["row"])
+    return found
+
+
+@pytest.fixture
+def screens(visitor: Browser) -> dict[str, str]:
+    """Every screen that shows figures, with something to show."""
+    takes = []
     for name in ("3-towpath-shuffle", "6-stop-planks"):
-        take_id = played(added(riff_texts()[name]), Flaws(timing=9, level=2), seed=2)
-        page = unescape(visitor.get(f"/takes/{take_id}").text)
-        figures = page[page.index('<dl class="figures">') : page.index("</dl>")]
-        labels = re.findall(r"<dt>(.*?)</dt>", figures, re.DOTALL)
-        assert len(labels) >= 9
-        for label in labels:
-            words = re.sub(r"<[^>]+>", "", label.split("</button>")[0]).strip()
-            assert words in TERMS or MOVING.match(words), words
-            if words in TERMS:
-                assert "popovertarget" in label and "/guide/" in label
+        revision = added(riff_texts()[name])
+        flaws = [Flaws(timing=9, level=2), Flaws(timing=14)]
+        takes.append([played(revision, flaw, seed=k) for k, flaw in enumerate(flaws)])
+    with database.session() as session:
+        player = players.local_player(session)
+        rig = rigs.rigs_of(session, player)[0]
+        tone = rigs.add_tone(session, player, rig.id, "tight", "crunch")
+        level = {
+            "floor_db": -70.0,
+            "hum_hz": 50.0,
+            "hum_db": -60.0,
+            "peak_db": -8.0,
+            "headroom_db": 8.0,
+            "above_floor_db": 62.0,
+            "gain_change_db": None,
+        }
+        rigs.set_level(session, player, tone.id, level)
+    pages = ["/", "/log?riff=1", "/log/practice", "/rig/calibrate", "/rig/fret-hand", "/certainty"]
+    pages += [
+        f"/rig/tones/{tone.id}",
+        "/riffs/1/neck",
+        "/hand",
+        "/drills?riff=1",
+        "/shapes?name=E5",
+    ]
+    pages += [f"/takes/{take}" for pair in takes for take in pair]
+    pages += [f"/compare?a={pair[0]}&b={pair[1]}" for pair in takes]
+    shown = {page: unescape(visitor.get(page).text) for page in pages}
+    shown["the plan"] = unescape(visitor.post("/plan/today").text)
+    shown["an outcome"] = unescape(visitor.get(f"/takes/{takes[0][0]}/outcome").text)
+    return shown
+
+
+def test_every_figure_on_every_screen_explains_itself(screens: dict[str, str]) -> None:
+    explained, offenders, count = set(), [], 0
+    for name, page in screens.items():
+        ids = re.findall(r'id="(term-[^"]+)"', page)
+        if len(ids) != len(set(ids)):
+            offenders.append((name, "the same popover twice"))
+        explained |= set(ids)
+        for label in labels(page):
+            count += 1
+            target = re.search(r'popovertarget="([^"]+)"', label)
+            words = re.sub(r"<span popover.*|<[^>]+>", "", label, flags=re.DOTALL).strip()
+            if words and words not in UNEXPLAINED and (not target or target[1] not in ids):
+                offenders.append((name, words))
+    assert count > 100 and not offenders
+    slugs = {f"term-{entry.slug}" for name in TERMS if (entry := entry_of(name))}
+    rare = {"term-change-on-the-way", "term-up-strokes", "term-swing-by-bar", "term-strum"}
+    assert slugs - explained <= rare, "an entry that no screen shows"
+
+
+def test_a_popover_says_two_sentences_and_the_players_own_number(screens: dict[str, str]) -> None:
     for term in TERMS.values():
-        assert 2 <= len(re.findall(r"[.](?:\s|$)", term.words)) <= 3
+        assert 2 <= len(re.findall(r"[.:](?:\s|$)", term.words)) <= 3, term.words
+    page = next(page for name, page in screens.items() if name.startswith("/takes/"))
+    spread = re.search(r'<dt>[^\n]*?id="term-spread".*?</dt><dd>(.*?)</dd>', page, re.DOTALL)
+    assert spread and f"Here: {spread[1]}." in spread[0]
+
+
+@pytest.mark.parametrize(
+    ("label", "key"),
+    [
+        ("tempo from bar 3 on", "change-on-the-way"),
+        ("spread from bar 3, round 2 on", "change-on-the-way"),
+        ("timing spread", "spread"),
+        ("strum of chords", "strum"),
+    ],
+)
+def test_labels_that_name_the_same_thing_are_explained_alike(label: str, key: str) -> None:
+    entry = entry_of(label)
+    assert entry and entry.slug == key
+
+
+def test_a_label_that_is_no_term_is_only_itself() -> None:
+    assert entry_of("Winch") is None

@@ -12,7 +12,7 @@ from fastapi.routing import RouteContext, iter_route_contexts
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from thrumble import __version__
-from thrumble.web.shared.terms import TERMS
+from thrumble.web.shared.terms import entry_of
 
 WEB = Path(__file__).parent
 
@@ -24,7 +24,7 @@ environment = Environment(
     lstrip_blocks=True,
 )
 
-environment.globals["terms"] = TERMS
+environment.filters["entry"] = entry_of
 
 
 def render(
