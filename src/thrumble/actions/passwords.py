@@ -14,9 +14,9 @@ MIN_LENGTH, MAX_LENGTH = 12, 128
 MIN_PIN, MAX_PIN = 4, 12
 MIN_SCORE = 3  # of zxcvbn's 0 to 4: more than 10^8 guesses
 SCORED = 72  # zxcvbn's work grows with the square of the length
-# a check costs 64 MB and a third of a second of a core: two run, two more wait, others are told to
+# a check costs 64 MB and keeps both cores busy for a while: one runs, two wait, others are told to
 # come back, so that the threads that answer everybody else stay free
-AT_ONCE, WAITING, WAIT_S = 2, 2, 5.0
+AT_ONCE, WAITING, WAIT_S = 1, 2, 5.0
 _queue = threading.BoundedSemaphore(AT_ONCE + WAITING)
 _places = threading.BoundedSemaphore(AT_ONCE)
 TOO_MANY = "too many people sign in at the moment: try again in a few seconds"
