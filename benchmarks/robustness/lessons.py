@@ -26,7 +26,7 @@ from thrumble.store.riffs.riff_lists import titles_of
 from thrumble.store.teaching import lessons
 
 PUPILS, MAX_MS = 30, 150.0
-GUESSERS, READ_MS = 200, 1000.0
+GUESSERS = 200
 
 
 def trial() -> list[Row]:
@@ -96,21 +96,23 @@ def _page(player: Player, name: str, address: str, asks: dict[str, str]) -> Row:
 
 def _guessed(on: Bench) -> Row:
     """Everyone guesses one password of an account of their own; somebody reads a page meanwhile."""
-    base = on.base.replace("127.0.0.1", "localhost")
+    base = on.base
     answers: Counter[int] = Counter()
     over = threading.Event()
-    slowest = 0.0
+    slowest, missed = 0.0, 0
 
     def read() -> None:
-        nonlocal slowest
+        nonlocal slowest, missed
         while not over.is_set():
             began = time.perf_counter()
-            httpx2.get(f"{base}/sign-in", timeout=60)
+            missed += httpx2.get(f"{base}/sign-in", timeout=60).status_code != 200
             slowest = max(slowest, (time.perf_counter() - began) * 1000)
             time.sleep(0.05)
 
     def guess(number: int) -> int:
-        with httpx2.Client(base_url=base, timeout=120) as client:
+        # every one from an address of its own: all of 127.0.0.0/8 is this machine
+        source = httpx2.HTTPTransport(local_address=f"127.0.{1 + number // 250}.{2 + number % 250}")
+        with httpx2.Client(base_url=base, timeout=120, transport=source) as client:
             page = client.get("/sign-in").text
             token = page.split('name="token" content="')[1].split('"')[0]
             answer = client.post(
@@ -127,10 +129,10 @@ def _guessed(on: Bench) -> Row:
     over.set()
     reading.join()
     seen = ", ".join(f"{count} answered {status}" for status, count in sorted(answers.items()))
-    held = set(answers) <= {401, 429, 503} and slowest <= READ_MS
+    held = set(answers) <= {401, 429, 503} and not missed
     return Row(
-        f"{GUESSERS} guess passwords at once, a page beside them",
-        f"401, 429 or 503; the page within {READ_MS:.0f} ms",
+        f"{GUESSERS} guess passwords at once from as many addresses, a page beside them",
+        "401, 429 or 503; the page is always there",
         f"{seen}; the slowest page {slowest:.0f} ms",
         held,
     )

@@ -18,7 +18,7 @@ from thrumble.store.players import players, rows
 from thrumble.store.rig import rigs
 
 MISSING = 99999
-OPEN_TO_ALL = {"choose_player", "rename_player", "delete_player", "export_player"}  # by design
+OPEN_TO_ALL = {"choose_player", "rename_player", "delete_player", "export_player", "set_pin"}
 OTHERS = {
     "kind": "flac",
     "what": "guitar",

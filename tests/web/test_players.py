@@ -1,12 +1,14 @@
 """Players on one machine: everyone sees their own, each tab what it shows."""
 
 import re
+import time
 
 import pytest
 from fastapi.testclient import TestClient
 
 from tests.web.conftest import Browser
 from tests.web.takes import TEXT
+from thrumble.actions import exports
 from thrumble.actions.starting import STARTER
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.store import database
@@ -21,6 +23,19 @@ def shown(visitor: Browser) -> tuple[int, str]:
     name = re.search(r">Player: ([^<]+)<", page)
     assert number and name
     return int(number[1]), name[1]
+
+
+def exported(visitor: Browser, player_id: int):  # type: ignore[no-untyped-def]
+    """Starts an export, waits for it as the page does, and fetches it."""
+    page = visitor.post(f"/players/{player_id}/export").text
+    for _ in range(200):
+        if found := re.search(r'href="(/players/\d+/exports/[^"]+\.zip)"', page):
+            return visitor.get(found[1])
+        waiting = re.search(r'hx-get="([^"]+)"', page)
+        assert waiting and "of about" in page, page
+        time.sleep(0.05)
+        page = visitor.get(waiting[1]).text
+    raise AssertionError("the export was never done")
 
 
 @pytest.fixture
@@ -109,7 +124,7 @@ def test_a_player_is_renamed_exported_deleted_and_brought_back(
     assert shown(visitor) == (own, "Winch man")
     for name in ("", " ", "x" * 61):
         assert visitor.post(f"/players/{own}/rename", data={"name": name}).status_code == 422
-    out = visitor.get(f"/players/{own}/export.zip")
+    out = exported(visitor, own)
     assert out.status_code == 200 and out.content[:2] == b"PK"
     assert "Winch%20man.thrumble.zip" in out.headers["content-disposition"]
     refused = visitor.post(f"/players/{own}/delete", data={"name": "Winch"})
@@ -141,3 +156,30 @@ def test_whoever_deletes_everybody_gets_an_empty_place(visitor: Browser, sample:
     visitor.post(f"/players/{sample}/delete", data={"name": "Boat lift trio"})
     number, name = shown(visitor)
     assert number != sample and name == "You"
+
+
+def test_an_export_that_meets_a_full_disk_says_so_and_leaves_nothing(
+    visitor: Browser, sample: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(exports, "export_player", full)
+    export = exports.start_export(sample)
+    for _ in range(100):
+        if export.problem:
+            break
+        time.sleep(0.02)
+    assert "disk is full" in export.problem and not export.file.exists()
+    page = visitor.get(f"/players/{sample}/exports/{export.key}").text
+    assert "The disk is full" in page and "Try again" in page
+    assert visitor.get(f"/players/{sample}/exports/{export.key}.zip").status_code == 404
+
+
+def test_an_export_belongs_to_its_player(visitor: Browser, sample: int) -> None:
+    visitor.post("/players", data={"name": "Winch"})
+    own, _ = shown(visitor)
+    assert exported(visitor, own).status_code == 200
+    key = exports.start_export(own).key
+    assert visitor.get(f"/players/{sample}/exports/{key}").status_code == 404
+    assert visitor.get(f"/players/{own}/exports/{'x' * 22}").status_code == 404

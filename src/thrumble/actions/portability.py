@@ -9,6 +9,7 @@ import io
 import json
 import zipfile
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from itertools import chain
@@ -98,6 +99,11 @@ class _Writer:
     def text(self, path: str, text: str) -> None:
         self.add(path, iter([text.encode()]))
 
+    def give_up(self) -> None:
+        """Lets go of a file that won't be finished."""
+        with suppress(OSError, ValueError):
+            self._zip.close()
+
     def close(self, manifest: _Manifest) -> None:
         self._zip.writestr(MANIFEST, manifest.model_dump_json(indent=1))
         self._zip.close()
@@ -113,24 +119,35 @@ def export_player(player_id: int, target: IO[bytes], progress: Progress = lambda
         made_at = datetime.now(UTC)
         writer = _Writer(target, progress)
         writer.text("README.txt", README.format(name=player.name, made_at=f"{made_at:%Y-%m-%d}"))
-        for table in rows.TABLES:
-            writer.add(f"data/{table}.jsonl", _lines(rows.rows_of(session, player_id, table)))
-        for number, sound in rigs.all_examples(session, player_id):
-            writer.add(f"examples/{number}.flac", iter([sound]), packed=False)
-        for number, sound in comments.all_sounds(session, player_id):
-            writer.add(f"comments/{number}.flac", iter([sound]), packed=False)
-        _readable(writer, session, player)
-        writer.close(
-            _Manifest(
-                format="thrumble.export/1",
-                player=player.name,
-                key=player.key,
-                made_at=made_at,
-                program=__version__,
-                schema_version=database.version(session),
-                files=writer.files,
+        try:
+            for table in rows.TABLES:
+                writer.add(f"data/{table}.jsonl", _lines(rows.rows_of(session, player_id, table)))
+            for number, sound in rigs.all_examples(session, player_id):
+                writer.add(f"examples/{number}.flac", iter([sound]), packed=False)
+            for number, sound in comments.all_sounds(session, player_id):
+                writer.add(f"comments/{number}.flac", iter([sound]), packed=False)
+            _readable(writer, session, player)
+            writer.close(
+                _Manifest(
+                    format="thrumble.export/1",
+                    player=player.name,
+                    key=player.key,
+                    made_at=made_at,
+                    program=__version__,
+                    schema_version=database.version(session),
+                    files=writer.files,
+                )
             )
-        )
+        except BaseException:
+            writer.give_up()
+            raise
+
+
+def file_count(player_id: int) -> int:
+    """About how many files an export will have. Raises NotFound."""
+    with database.session() as session:
+        players.get_player(session, player_id)
+        return len(rows.TABLES) + len(LOGS) + rows.file_count(session, player_id)
 
 
 def _lines(stored: Iterator[rows.Row]) -> Iterator[bytes]:

@@ -73,6 +73,18 @@ def row_count(session: Session, player_id: int) -> int:
     return sum(counts)
 
 
+def file_count(session: Session, player_id: int) -> int:
+    """About how many files an export has beside its tables: of every take its audio, analysis and
+    labels, every riff, every example.
+    """
+    query = sa.text(
+        "select (select 2 * count(*) + count(*) filter (where audio_bytes > 0) from take "
+        "where player_id = :player) + (select count(*) from riff where player_id = :player) "
+        "+ (select count(*) from example where player_id = :player) + 5"
+    )
+    return int(session.execute(query, {"player": player_id}).scalar_one())
+
+
 def rows_of(session: Session, player_id: int, table: str) -> Iterator[Row]:
     """A table's rows of a player in their order, without sound; what belongs to a take that is
     still being recorded is left out.

@@ -4,6 +4,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form, Path, Query, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
+from pydantic import Field
 from sqlmodel import Session
 
 from thrumble.actions import signing_in
@@ -44,9 +45,9 @@ _by_address = Limits(30)
 class Credential(Sent):
     """A browser's answer about a passkey, as JSON text."""
 
-    credential: Annotated[str, Path(max_length=MAX_CREDENTIAL)]
-    name: Annotated[Line, Path(max_length=60)] = ""
-    back: Annotated[str, Path(max_length=500)] = "/"
+    credential: Annotated[str, Field(max_length=MAX_CREDENTIAL)]
+    name: Annotated[Line, Field(max_length=60)] = ""
+    back: Annotated[str, Field(max_length=500)] = "/"
 
 
 def _back(address: str) -> str:

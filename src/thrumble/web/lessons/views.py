@@ -100,13 +100,13 @@ class CommentLine:
 
 @dataclass(frozen=True, slots=True)
 class CommentsView:
-    """What is said of a take. `empty`: what to say if nothing is."""
+    """What is said of a take. `shown`: somebody says something, or could."""
 
     pupil_id: int
     take_id: int
     lines: list[CommentLine]
     bars: list[int]
-    empty: str
+    shown: bool
 
 
 def lessons_view(
@@ -250,13 +250,10 @@ def comments_view(
             replies=[line(reply) for reply in stored if reply.reply_to == comment.id],
         )
 
-    empty = "Nobody has said anything about this take yet."
-    if reader_id == pupil_id and not has_teacher:
-        empty = "Notes to yourself, or from a teacher you let in on Lessons."
     return CommentsView(
         pupil_id=pupil_id,
         take_id=take_id,
         lines=[line(comment) for comment in stored if comment.reply_to is None],
         bars=sorted({hit.bar for hit in hits}),
-        empty=empty,
+        shown=bool(stored) or has_teacher or reader_id != pupil_id,
     )

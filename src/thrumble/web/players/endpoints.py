@@ -2,14 +2,15 @@
 
 from typing import IO, Annotated
 
-from fastapi import APIRouter, Form, Request, Response, UploadFile
+from fastapi import APIRouter, Form, Path, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
-from fastapi.responses import RedirectResponse
+from fastapi.responses import HTMLResponse, RedirectResponse
 from sqlmodel import Session
 
 from thrumble.actions.demo import reset_sample
+from thrumble.actions.exports import Export, get_export, start_export
 from thrumble.actions.passwords import MAX_LENGTH, check_pin, hash_secret, is_secret
-from thrumble.actions.portability import delete_player, export_player, import_player
+from thrumble.actions.portability import delete_player, import_player
 from thrumble.actions.starting import start_player
 from thrumble.core.errors import BadInput, NotFound, NotSignedIn, TooOften
 from thrumble.store import database
@@ -26,7 +27,7 @@ from thrumble.web.inputs import Id, Line
 from thrumble.web.limits import Limits
 from thrumble.web.players.views import players_view
 from thrumble.web.shared.downloads import attachment, riff_file_name
-from thrumble.web.shared.files import sent, temporary
+from thrumble.web.shared.files import sent
 from thrumble.web.templating import render
 from thrumble.web.visitors import (
     is_local,
@@ -41,6 +42,7 @@ router = APIRouter()
 EXPORTS_A_MINUTE = 6
 Name = Annotated[Line, Form(max_length=200)]
 Secret = Annotated[str, Form(max_length=MAX_LENGTH)]
+Key = Annotated[str, Path(pattern=r"^[\w-]{10,40}$")]
 _pins = Limits(1, at_once=5)  # wrong ones in a row, and then one a minute
 
 
@@ -162,19 +164,37 @@ def _managed(request: Request, session: Session, player_id: int) -> players.Play
     return player
 
 
-@router.get(
-    "/players/{player_id}/export.zip",
-    name="export_player",
-    dependencies=[costly(EXPORTS_A_MINUTE)],
+@router.post(
+    "/players/{player_id}/export", name="export_player", dependencies=[costly(EXPORTS_A_MINUTE)]
 )
-def export(request: Request, player_id: Id) -> Response:
-    """Everything of a player as one file."""
+def export(request: Request, player_id: Id) -> HTMLResponse:
+    """Begins to write everything of a player into one file."""
+    with database.session() as session:
+        _managed(request, session, player_id)
+    return _progress(request, start_export(player_id))
+
+
+@router.get("/players/{player_id}/exports/{key}.zip", name="export_file")
+def export_file(request: Request, player_id: Id, key: Key) -> Response:
+    """A finished export."""
     with database.session() as session:
         name = _managed(request, session, player_id).name
-    with temporary() as file:
-        with file.open("wb") as target:
-            export_player(player_id, target)
-        return sent(file, "application/zip", attachment(riff_file_name(name, ".thrumble.zip")))
+    export = get_export(player_id, key)
+    if not export.done:
+        raise NotFound("this export isn't finished yet: wait for it on the page")
+    return sent(export.file, "application/zip", attachment(riff_file_name(name, ".thrumble.zip")))
+
+
+@router.get("/players/{player_id}/exports/{key}", name="export_progress")
+def export_progress(request: Request, player_id: Id, key: Key) -> HTMLResponse:
+    """How far an export is; its file once it is done."""
+    with database.session() as session:
+        _managed(request, session, player_id)
+    return _progress(request, get_export(player_id, key))
+
+
+def _progress(request: Request, export: Export) -> HTMLResponse:
+    return render(request, "players/_export.html", export=export)
 
 
 @router.post("/players/import", name="import_player", dependencies=[costly(EXPORTS_A_MINUTE)])

@@ -76,6 +76,11 @@ document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.suc
     .detail.elt.dataset.away) { delete event.detail.elt.dataset.away;
     problem(""); } });
 
+// A file that was made meanwhile is saved at once; its link stays.
+document.addEventListener("htmx:load", (event) => {
+  event.detail.elt.querySelector?.("[data-download]")?.click();
+});
+
 // What asks by itself how things stand goes on asking when an answer was no answer.
 function askAgain(event) {
   const asking = event.detail.elt;

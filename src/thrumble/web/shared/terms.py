@@ -130,7 +130,7 @@ TERMS = {
         "log",
     ),
     "sessions": Term(
-        "Takes less than half an hour apart are one session. It counts playing, not sitting.",
+        "Takes less than half an hour apart are one session. Only the playing counts.",
         "log",
     ),
     "weeks": Term("Each square is a day. The fuller it is, the more you played.", "log"),
