@@ -8,6 +8,7 @@ import argparse
 import base64
 import io
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import soundfile
@@ -24,6 +25,7 @@ from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import guitar, riff_texts, setup_of
 
+SAMPLE = Path(__file__).parent.parent / "src/thrumble/demo/sample.zip"
 SCRIPTS = Path(__file__).parent.parent / "tests/browser"
 OWN_SOUND, OWN_ROUNDS = SCRIPTS / "own_sound.js", SCRIPTS / "own_rounds.js"
 
@@ -172,13 +174,52 @@ def open_certainty(page: Page, base: str) -> None:
     page.goto(f"{base}/certainty")
 
 
-def open_play_open(page: Page, base: str) -> None:
-    """What you hear, unfolded."""
-    open_play(page, base)
-    page.wait_for_function("() => window.Alpine")
-    page.keyboard.press("s")
-    page.locator("#groove").select_option("gallop")
-    page.locator("#silence").select_option("two-two")
+def open_lessons(page: Page, base: str) -> None:
+    """A teacher with three pupils; two have the sample's six weeks."""
+    page.goto(f"{base}/players")
+    page.wait_for_load_state("load")
+    token = page.locator("meta[name=token]").get_attribute("content") or ""
+    sample = {"name": "sample.zip", "mimeType": "application/zip", "buffer": SAMPLE.read_bytes()}
+
+    def post(path: str, player: str = "", **more: Any) -> None:
+        headers = {"x-thrumble-token": token, "hx-request": "true"}
+        if player:
+            headers["x-thrumble-player"] = player
+        answer = page.request.post(f"{base}{path}", headers=headers, **more)
+        assert answer.ok, answer.text()
+
+    def added(name: str) -> str:
+        post("/players", form={"name": name})
+        page.goto(base)
+        return page.locator("meta[name=player]").get_attribute("content") or ""
+
+    teacher = added("Lock keeper")
+    pupils = {name: added(name) for name in ("Winch", "Sluice", "Capstan")}
+    for name, number in pupils.items():
+        if name != "Capstan":
+            post("/players/import", multipart={"into": number, "file": sample})
+        post("/lessons/teachers", number, form={"teacher": teacher})
+    post(f"/players/{teacher}/choose", form={})
+    goals = (("Winch", "Sluice Gate", "104"), ("Sluice", "Ballast", ""))
+    for name, riff, goal in goals:
+        page.goto(f"{base}/pupils/{pupils[name]}")
+        options = page.locator("select[name=riff] option", has_text=riff)
+        value = options.first.get_attribute("value") or ""
+        form = {"riff": value, "goal": goal, "words": "For Saturday"}
+        post(f"/pupils/{pupils[name]}/assignments", teacher, form=form)
+    page.goto(f"{base}/lessons")
+
+
+def leave_lessons(page: Page, base: str) -> None:
+    """Nobody but the sample is left."""
+    page.goto(f"{base}/players")
+    page.wait_for_load_state("load")
+    token = page.locator("meta[name=token]").get_attribute("content") or ""
+    for name in ("Winch", "Sluice", "Capstan", "Lock keeper"):
+        row = page.locator(".player", has_text=name).first
+        path = row.locator("form[hx-post$='/delete']").get_attribute("hx-post")
+        headers = {"x-thrumble-token": token, "hx-request": "true"}
+        page.request.post(f"{base}{path}", headers=headers, form={"name": name})
 
 
 def open_rounds(page: Page, base: str) -> None:
@@ -294,10 +335,10 @@ VIEWS = {
     "neck-left": open_neck_left,
     "recall": open_recall,
     "play": open_play,
-    "play-open": open_play_open,
     "rounds": open_rounds,
     "players": open_players,
     "trial-result": open_trial_result,
+    "lessons": open_lessons,
     "reading": open_reading,
     "certainty": open_certainty,
 }
@@ -305,6 +346,7 @@ VIEWS = {
 AFTERWARDS = {
     "neck-left": close_neck_left,
     "trial-result": close_trial,
+    "lessons": leave_lessons,
 }
 DARK = {"rounds"}  # shown in the dark theme, where one is enough
 

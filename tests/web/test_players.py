@@ -158,6 +158,15 @@ def test_whoever_deletes_everybody_gets_an_empty_place(visitor: Browser, sample:
     assert number != sample and name == "You"
 
 
+def ended(export: exports.Export) -> exports.Export:
+    """Waits until it is done, or has failed."""
+    for _ in range(500):
+        if export.done or export.problem:
+            return export
+        time.sleep(0.02)
+    raise AssertionError("the export never ended")
+
+
 def test_an_export_that_meets_a_full_disk_says_so_and_leaves_nothing(
     visitor: Browser, sample: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -165,11 +174,7 @@ def test_an_export_that_meets_a_full_disk_says_so_and_leaves_nothing(
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(exports, "export_player", full)
-    export = exports.start_export(sample)
-    for _ in range(100):
-        if export.problem:
-            break
-        time.sleep(0.02)
+    export = ended(exports.start_export(sample))
     assert "disk is full" in export.problem and not export.file.exists()
     page = visitor.get(f"/players/{sample}/exports/{export.key}").text
     assert "The disk is full" in page and "Try again" in page
@@ -180,6 +185,6 @@ def test_an_export_belongs_to_its_player(visitor: Browser, sample: int) -> None:
     visitor.post("/players", data={"name": "Winch"})
     own, _ = shown(visitor)
     assert exported(visitor, own).status_code == 200
-    key = exports.start_export(own).key
+    key = ended(exports.start_export(own)).key
     assert visitor.get(f"/players/{sample}/exports/{key}").status_code == 404
     assert visitor.get(f"/players/{own}/exports/{'x' * 22}").status_code == 404

@@ -6,6 +6,7 @@ import json
 import secrets
 from dataclasses import dataclass
 
+import structlog
 from sqlmodel import Session
 
 from thrumble.actions.passwords import check_password, hash_secret, is_secret
@@ -17,9 +18,10 @@ from thrumble.store.accounts.accounts import Account, Role
 from thrumble.store.accounts.invitations import Invitation
 from thrumble.store.players import players
 
+log = structlog.get_logger()
 RECOVERY_CODES = 10
 LETTERS = "abcdefghjkmnpqrstuvwxyz23456789"  # none that look alike
-GROUPS, GROUP = 4, 4  # 79 bits
+GROUPS, GROUP = 6, 4  # 118 bits
 WRONG = "name and password don't match: try again, or use a passkey or a recovery code"
 PASSKEY_WRONG = "this passkey isn't known here: sign in with your password, then add it again"
 
@@ -60,12 +62,14 @@ def sign_in(name: str, password: str, visitor: Visitor) -> str:
             how = "recovery code"
             right = accounts.use_recovery_code(session, account.id, _plain(password))
         if not right or account is None:
+            log.warning("sign-in refused", account=None if account is None else account.id)
             raise NotSignedIn(WRONG)
         return _signed_in(session, account.id, how, visitor)
 
 
 def _signed_in(session: Session, account_id: int, how: str, visitor: Visitor) -> str:
     accounts.get_account(session, account_id)
+    log.info("signed in", account=account_id, how=how)
     return sign_ins.add_sign_in(
         session, account_id, how=how, browser=visitor.browser, address=visitor.address
     )
@@ -144,11 +148,13 @@ def change_password(account: Account, now: str, new: str, *, token: str) -> None
     is wrong, BadInput if the new one can't be.
     """
     if not is_secret(now, account.password):
+        log.warning("password change refused", account=account.id)
         raise NotSignedIn("the present password is wrong: type it again")
     check_password(new, account.name)
     stored = hash_secret(new)
     with database.session() as session:
         accounts.set_password(session, account.id, stored)
+        log.info("password changed", account=account.id)
         sign_ins.sign_out_everywhere(session, account.id, except_token=token)
 
 
@@ -236,6 +242,7 @@ def sign_in_with_passkey(session: Session, credential: str, visitor: Visitor) ->
         challenge = _challenge(session, answer, visitor)
         passkey = passkeys.find_passkey(session, base64url_to_bytes(answer["id"]))
         if passkey is None:
+            log.warning("passkey refused")
             raise NotSignedIn(PASSKEY_WRONG)
         verified = verify_authentication_response(
             credential=answer,
