@@ -30,6 +30,9 @@ if [ ${#missing[@]} -gt 0 ]; then
   fi
   $sudo env DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=300 install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
 fi
+# the database is made while the libraries come; whoever needs it starts it again and hears of any problem
+database=""
+if [ -n "${THRUMBLE_DATABASE_EARLY:-}" ]; then (scripts/pg.sh start >/dev/null 2>&1 || true) & database=$!; fi
 python=$(command -v python3.11 || command -v python3 || true)
 [ -n "$python" ] && "$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' ||
   { echo "Python 3.11 or newer is needed: apt-get install -y python3 python3-venv" >&2; exit 1; }
@@ -53,3 +56,4 @@ if [ "$installed" != "$(stamp $lock)" ] && [ "$installed" != "$(stamp requiremen
   .venv/bin/python -m compileall -q src
   stamp $lock > .venv/.stamp
 fi
+[ -z "$database" ] || wait "$database"

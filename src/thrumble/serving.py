@@ -5,6 +5,7 @@ stop.
 import asyncio
 import contextlib
 import ctypes
+import importlib
 import ipaddress
 import os
 import signal
@@ -51,11 +52,17 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
     _check_port(host, port)
     logs.set_up("server")
     scratch.use()
-    migrate()
-    if demo:
-        from thrumble.actions.demo import fill_demo
+    # the application loads while the database works
+    loading = threading.Thread(target=importlib.import_module, args=("thrumble.web.app",))
+    loading.start()
+    try:
+        migrate()
+        if demo:
+            from thrumble.actions.demo import fill_demo
 
-        fill_demo(lambda words: print(words, flush=True))
+            fill_demo(lambda words: print(words, flush=True))
+    finally:
+        loading.join()
     from thrumble.web.app import create_app
 
     config = uvicorn.Config(
