@@ -48,11 +48,12 @@ if [ "$installed" != "$(stamp $lock)" ] && [ "$installed" != "$(stamp requiremen
   echo "Installing the Python libraries of $lock into .venv"
   export UV_PYTHON_DOWNLOADS=never
   [ -x .venv/bin/python ] || .tools/bin/uv venv -q .venv -p "$python"
-  # compiled now, not while the first page is waited for
-  .tools/bin/uv pip sync -q --compile-bytecode --python .venv/bin/python --require-hashes $lock
+  .tools/bin/uv pip sync -q --python .venv/bin/python --require-hashes $lock
   .tools/bin/uv pip install -q --python .venv/bin/python --no-deps --no-build-isolation -e .
   # the libraries bring their own tests, an eighth of their size
   rm -rf .venv/lib/python3*/site-packages/{numpy,scipy}/{,*/,*/*/,*/*/*/}tests
+  # what the server needs is compiled now, not while the first page is waited for
+  .venv/bin/python -c "import thrumble.serving, thrumble.web.app, thrumble.worker, alembic.command, thrumble.actions.demo"
   .venv/bin/python -m compileall -q src
   stamp $lock > .venv/.stamp
 fi
