@@ -53,7 +53,7 @@ if [ "$installed" != "$(stamp $lock)" ] && [ "$installed" != "$(stamp requiremen
   # the libraries bring their own tests, an eighth of their size
   rm -rf .venv/lib/python3*/site-packages/{numpy,scipy}/{,*/,*/*/,*/*/*/}tests
   # what the server needs is compiled now, not while the first page is waited for
-  .venv/bin/python -c "import thrumble.serving, thrumble.web.app, thrumble.worker, alembic.command, thrumble.actions.demo"
+  .venv/bin/python -m scripts.compiled
   .venv/bin/python -m compileall -q src
   stamp $lock > .venv/.stamp
 fi
