@@ -5,8 +5,8 @@ stop.
 import asyncio
 import contextlib
 import ctypes
-import importlib
 import ipaddress
+import multiprocessing
 import os
 import signal
 import socket
@@ -15,6 +15,7 @@ import subprocess
 import sys
 import threading
 import time
+from multiprocessing.connection import Connection
 from pathlib import Path
 
 import h11
@@ -25,7 +26,7 @@ from uvicorn.protocols.http.h11_impl import H11Protocol
 from thrumble import logs, scratch
 from thrumble.actions import importing
 from thrumble.actions.copies import Nightly
-from thrumble.core.errors import Trouble
+from thrumble.core.errors import ThrumbleError, Trouble
 from thrumble.settings import ROOT, database_url, settings
 from thrumble.store import database
 from thrumble.store.accounts import accounts, invitations
@@ -52,18 +53,10 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
     _check_port(host, port)
     logs.set_up("server")
     scratch.use()
-    # the application loads while the database works
-    loading = threading.Thread(target=importlib.import_module, args=("thrumble.web.app",))
-    loading.start()
-    try:
-        migrate()
-        if demo:
-            from thrumble.actions.demo import fill_demo
+    making = _Preparing(demo)
+    from thrumble.web.app import create_app  # loaded meanwhile, on the other core
 
-            fill_demo(lambda words: print(words, flush=True))
-    finally:
-        loading.join()
-    from thrumble.web.app import create_app
+    making.wait()
 
     config = uvicorn.Config(
         create_app(),
@@ -99,6 +92,44 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
             sibling.stop()
         scratch.leave()
         _say_where(None)
+
+
+class _Preparing:
+    """Brings the database to the newest tables and fills in the sample, in a process of its own:
+    forked, so that nothing has to be loaded again.
+    """
+
+    def __init__(self, demo: bool) -> None:
+        context = multiprocessing.get_context("fork")
+        self._answer, answers = context.Pipe(duplex=False)
+        self._process = context.Process(target=_prepare, args=(demo, answers), daemon=True)
+        self._process.start()
+        answers.close()
+
+    def wait(self) -> None:
+        """Raises Trouble if the database couldn't be prepared."""
+        try:
+            problem = self._answer.recv()
+        except EOFError:
+            problem = "the database couldn't be prepared: look at .local/log, then start again"
+        self._process.join()
+        if problem:
+            raise Trouble(problem)
+
+
+def _prepare(demo: bool, answers: Connection) -> None:
+    try:
+        migrate()
+        if demo:
+            from thrumble.actions.demo import fill_demo
+
+            fill_demo(lambda words: print(words, flush=True))
+    except ThrumbleError as error:
+        answers.send(str(error))
+    except KeyboardInterrupt:
+        os._exit(130)  # the parent is told, too, and says so
+    else:
+        answers.send("")
 
 
 def _say_how_to_claim(address: str, host: str) -> None:
