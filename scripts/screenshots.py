@@ -348,6 +348,19 @@ AFTERWARDS = {
     "trial-result": close_trial,
     "lessons": leave_lessons,
 }
+GUIDE = Path(__file__).parent.parent / "src/thrumble/guide/pictures"
+# pictures of the guide: the view, and what of it is shown
+PICTURES = {
+    "strip": ("reading", "#strip svg.bar:nth-child(4)"),
+    "figures": ("reading", ".cards"),
+    "plan": ("today", "#plan .session"),
+    "desk": ("desk", "#desk-bars"),
+    "routes": ("neck", "#routes ~ *"),
+    "clean-speed": ("log", ".speed"),
+    "comparing": ("compare", "table.plain"),
+    "palm-finder": ("palm-finder", "#main svg"),
+    "class": ("lessons", ".class-table"),
+}
 DARK = {"rounds"}  # shown in the dark theme, where one is enough
 
 
@@ -362,12 +375,16 @@ def main() -> None:
         "--dark", action="store_true", help="all views in the dark theme, beside the light ones"
     )
     parser.add_argument("--phone", action="store_true", help="390 px wide")
+    parser.add_argument(
+        "--guide", action="store_true", help="the guide's pictures instead, into the application"
+    )
     parser.add_argument("--full", action="store_true", help="the whole page, not the first screen")
     arguments = parser.parse_args()
     wanted = [
         (name, "dark" if arguments.dark or name in DARK else "light")
         for name in VIEWS
         if arguments.only in (None, name)
+        and (not arguments.guide or name in {view for view, _ in PICTURES.values()})
     ]
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=PROGRAM, args=[*ARGS, *MICROPHONE])
@@ -388,6 +405,15 @@ def main() -> None:
             page.on("pageerror", lambda error: print("page error", error))
             VIEWS[name](page, arguments.base)
             page.wait_for_timeout(250)
+            if arguments.guide:
+                for picture, (view, selector) in PICTURES.items():
+                    if view == name:
+                        shown = page.locator(selector).first
+                        shown.screenshot(path=GUIDE / f"{picture}.png")
+                if name in AFTERWARDS:
+                    AFTERWARDS[name](page, arguments.base)
+                context.close()
+                continue
             ending = ("-dark" if theme == "dark" else "") + ("-phone" if arguments.phone else "")
             page.screenshot(path=arguments.out / f"{name}{ending}.png", full_page=arguments.full)
             if name in AFTERWARDS:

@@ -12,18 +12,26 @@ from thrumble.demo import riff_texts
 from thrumble.store import database
 from thrumble.store.players import players
 from thrumble.store.rig import rigs
-from thrumble.web.guide.pages import guide_pages
+from thrumble.web.guide.pages import FOLDER, guide_pages
 from thrumble.web.shared.terms import TERMS, entry_of
 
 
 def test_every_page_is_there_and_no_link_is_dead(visitor: Browser) -> None:
     names = [page.name for page in guide_pages()]
     assert len(names) >= 12 and names[0] == "first-take"
+    everything = "".join(page.html for page in guide_pages())
     for page in guide_pages():
         shown = visitor.get(f"/guide/{page.name}")
         assert shown.status_code == 200 and page.title in unescape(shown.text)
         for link in set(re.findall(r'href="(/[^"#?]*)', shown.text)):
             assert visitor.get(link).status_code in (200, 303), link
+    pictures = {path.stem for path in (FOLDER / "pictures").iterdir()}  # type: ignore[attr-defined]
+    assert pictures == set(re.findall(r"/guide/pictures/([a-z-]+)\.png", everything))
+    for name in pictures:
+        picture = visitor.get(f"/guide/pictures/{name}.png")
+        assert picture.status_code == 200 and picture.content.startswith(b"\x89PNG"), name
+        assert len(picture.content) < 100_000
+    assert visitor.get("/guide/pictures/nope.png").status_code == 404
     assert {term.page for term in TERMS.values()} <= set(names)
     assert visitor.get("/guide/nope").status_code == 404
 

@@ -8,6 +8,7 @@ from importlib.resources import files
 from markdown_it import MarkdownIt
 
 FOLDER = files("thrumble.guide")
+PICTURE = re.compile(r'<img src="([a-z-]+\.png)"')
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,4 +34,12 @@ def _page(file: str, source: str) -> GuidePage:
     heading, _, body = source.partition("\n")
     name = re.sub(r"^\d+-|\.md$", "", file)
     html = MarkdownIt("commonmark", {"html": False}).enable("table").render(body)
-    return GuidePage(name, heading.removeprefix("# "), html, re.sub(r"[*#`|]", " ", body))
+    html = re.sub(
+        r'<img src="([a-z-]+\.png)"', r'<img loading="lazy" src="/guide/pictures/\1"', html
+    )
+    return GuidePage(name, heading.removeprefix("# "), html, _words(body))
+
+
+def _words(body: str) -> str:
+    """What a page says, without its marks and pictures."""
+    return re.sub(r"!\[([^\]]*)\]\([^)]*\)|[*#`|]", r" \1 ", body)
