@@ -57,6 +57,10 @@ def test_a_newcomer_has_a_first_result_of_their_own_within_three_minutes(
     hits = reading_of(page, fresh.base)["hits"]
     page.locator("#open-reading").click()
     expect(page.locator("#strip")).to_be_visible()
+    explained = page.locator(".marks li")
+    expect(explained.first).to_contain_text("rings open")
+    explained.first.locator("button").click()
+    expect(page.locator("#strip .pointed").first).to_be_visible()
     actions += 3
 
     assert sum(hit["state"] == "played" for hit in hits) == len(take.hits)
@@ -79,7 +83,7 @@ def test_players_are_chosen_and_the_sample_goes_for_good(
     page.get_by_role("link", name="Player: Boat lift trio").click()
     page.wait_for_load_state("load")
     line = page.locator(".player", has_text="Boat lift trio")
-    line.get_by_text("Rename or delete").click()
+    line.get_by_text("Rename, delete").click()
     line.get_by_label("Type Boat lift trio to confirm").fill("Boat lift")
     line.get_by_role("button", name="Delete this player").click()
     expect(page.locator("#problem")).to_contain_text("ype the name as it stands")

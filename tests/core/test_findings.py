@@ -235,3 +235,24 @@ def test_a_missed_hit_beside_a_lag_is_listed_with_it() -> None:
     assert AlsoWrong.find(Review(judgement)) is None, "nothing is named yet"
     last = find_findings(judgement)[-1]
     assert last.sentence(judgement) == "Also: 1 hit is missing: bar 2."
+
+
+def test_the_headline_of_loose_timing_counts_the_hits_that_the_screens_call_out_of_time() -> None:
+    """Also with a lag that is too small for a finding of its own, and beside one that is not."""
+    checked = set()
+    cases: tuple[dict[str, float], ...] = (
+        {"timing": 16.0, "delay_ms": 0.0},
+        {"timing": 22.0},
+        {"timing": 26.0, "delay_ms": 0.0},
+    )
+    for flaws in cases:
+        for riff in ("1-sluice-gate", "3-towpath-shuffle", "5-puddle-clay"):
+            judgement = demo(riff, **flaws)  # type: ignore[arg-type]
+            findings = find_findings(judgement)
+            off = {hit.key for hit in judgement.played if not hit.in_time}
+            for finding in findings:
+                if isinstance(finding, LooseTiming):
+                    assert set(finding.hits) <= off and finding.off == len(finding.hits)
+                    assert finding.beside_others or finding.off == len(off)
+                    checked.add((riff, finding.beside_others))
+    assert len(checked) >= 3

@@ -7,6 +7,7 @@ import pytest
 
 from tests.web.coach_takes import added, played
 from tests.web.conftest import Browser
+from thrumble.actions.starting import FIRST_RIFF
 from thrumble.core.player.flaws import Flaws
 from thrumble.demo import riff_texts
 from thrumble.store import database
@@ -171,3 +172,20 @@ def test_labels_that_name_the_same_thing_are_explained_alike(label: str, key: st
 
 def test_a_label_that_is_no_term_is_only_itself() -> None:
     assert entry_of("Winch") is None
+
+
+def test_a_first_result_is_explained_mark_by_mark(visitor: Browser) -> None:
+    revision = added(FIRST_RIFF)
+    flaws = Flaws(timing=25, missed=0.1)
+    takes = [played(revision, flaws if k == 0 else Flaws(), seed=5 + k) for k in range(4)]
+    page = unescape(visitor.get(f"/takes/{takes[0]}").text)
+    words = re.findall(r'data-mark="([0-9-]+)">(bar \d)</button>: ([^<]+)\.</li>', page)
+    kinds = [kind for _, _, kind in words]
+    assert any("rings open" in kind for kind in kinds) and any(
+        "palm mute" in kind for kind in kinds
+    )
+    assert any("the wedge leans" in kind for kind in kinds)
+    assert len(kinds) == len(set(kinds)) >= 4
+    for hit, _, _ in words:
+        assert f'data-hit="{hit}"' in page, "the mark is in the strip"
+    assert "mark by mark" not in visitor.get(f"/takes/{takes[3]}").text, "by now they are known"

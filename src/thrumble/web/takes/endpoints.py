@@ -14,6 +14,7 @@ from thrumble.actions.coaching import rejudge_after_correction
 from thrumble.actions.judging import JudgedTake, find_judged_take, judged_take
 from thrumble.actions.playback import click_stem, listening_copy, take_stem
 from thrumble.actions.sound import fetch
+from thrumble.actions.starting import STARTER
 from thrumble.actions.storage import annotate_take, restore
 from thrumble.core.coach.verdict.judgement import HitKey
 from thrumble.core.ear.model.ear import EAR
@@ -35,6 +36,7 @@ from thrumble.web.shared.next import next_view
 from thrumble.web.shared.paging import pages
 from thrumble.web.shared.reading import corrected_line, reading_view
 from thrumble.web.shared.takes import status_view
+from thrumble.web.takes.marks import FIRST_TAKES, marks_of
 from thrumble.web.takes.views import LISTED, STARRED, again_view, list_view
 from thrumble.web.templating import render
 
@@ -129,6 +131,9 @@ def take_page(
         next=following,
         title=revision.riff.title,
         note=notes.note_of(session, player_id, take_id),
+        marks=marks_of(view.judgement)
+        if view and revision.riff.title == STARTER and take.number <= FIRST_TAKES
+        else [],
     )
 
 

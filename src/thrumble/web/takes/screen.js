@@ -9,6 +9,17 @@ onKey("a", () => {
   if (others) others.open = !others.open;
 });
 
+// the mark that an explanation is about stands out in the strip
+for (const button of document.querySelectorAll("[data-mark]")) {
+  button.addEventListener("click", () => {
+    const strip = document.getElementById("strip");
+    for (const old of strip.querySelectorAll(".pointed")) old.classList.remove("pointed");
+    const shapes = strip.querySelectorAll(`[data-hit="${button.dataset.mark}"]`);
+    for (const shape of shapes) shape.classList.add("pointed");
+    shapes[0]?.scrollIntoView({ block: "center" });
+  });
+}
+
 let current = null; // the hit last listened to
 const sound = document.getElementById("sound");
 if (sound) {

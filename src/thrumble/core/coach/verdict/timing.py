@@ -321,6 +321,7 @@ class LooseTiming(Finding):
     played: int
     early_share: float
     advice: str = "Take the tempo down a step."
+    beside_others: bool = False  # other findings name some of the hits that are off
 
     @classmethod
     def find(cls, review: Review) -> Self | None:
@@ -332,14 +333,17 @@ class LooseTiming(Finding):
         share_off = fmean(2 * steady.cdf(-limit_ms) for limit_ms in late.limits_ms)
         if binom_sf(len(off) - 1, n, share_off) > 0.01:
             return None
-        off_ms = late.left_ms[np.abs(late.left_ms) > late.limits_ms]
+        # named are the hits that every screen counts as out of time
+        named = [hit for hit in late.hits if not hit.in_time]
+        if not named:
+            return None
         return cls(
             cost=len(off) / n,
-            hits=keys_of(off),
+            hits=keys_of(named),
             spread_ms=robust_spread(late.left_ms),
-            off=len(off),
+            off=len(named),
             played=n,
-            early_share=float(np.mean(off_ms < 0)),
+            early_share=fmean((hit.late_ms or 0.0) < 0 for hit in named),
         )
 
     def sentence(self, judgement: Judgement) -> str:
@@ -348,18 +352,33 @@ class LooseTiming(Finding):
             side = "early"
         elif self.early_share < 1 - ONE_SIDED_SHARE:
             side = "late"
+        hits = f"{self.off} of {self.played} hits are"
+        if self.beside_others:
+            hits = "1 other hit is" if self.off == 1 else f"{self.off} other hits are"
         return (
-            f"Your timing is loose: {self.off} of {self.played} hits are more than "
+            f"Your timing is loose: {hits} more than "
             f"{judgement.limits.tolerance_ms:.0f} ms {side} (spread {self.spread_ms:.0f} ms), "
             f"{in_bars(self.hits, judgement)}. {self.advice}"
         )
 
     def beside(self, findings: Sequence[Finding]) -> Self:
-        """If another finding costs more that a slower riff doesn't cure, that one comes first."""
+        """Hits that another timing finding names are left to it. If one costs more that a slower
+        riff doesn't cure, that one comes first.
+        """
+        others = {
+            key
+            for finding in findings
+            if isinstance(finding, LeadOrLag | LateAfterShifts | OneBeatOff | Drift)
+            for key in finding.hits
+        }
+        left = tuple(key for key in self.hits if key not in others)
+        loose = self
+        if left and len(left) < len(self.hits):
+            loose = replace(self, hits=left, off=len(left), beside_others=True)
         worse = [finding for finding in findings if finding.cost > self.cost]
         if all(finding.helped_by_slowing for finding in worse):
-            return self
-        return replace(self, advice="Practise the shifts first.")
+            return loose
+        return replace(loose, advice="Practise the shifts first.")
 
     def is_suppressed(self, findings: Sequence[Finding]) -> bool:
         is_tiring = any(isinstance(other, Tiring) for other in findings)
