@@ -3,17 +3,23 @@ such things, and changes nothing.
 """
 
 import re
+from collections.abc import Callable, Iterator
 
+import pytest
+from fastapi import FastAPI
 from fastapi.routing import iter_route_contexts
 
 from tests.core.rig_sounds import RATE, hits
+from tests.web.accounts import elsewhere, joined
 from tests.web.coach_takes import added, played
 from tests.web.conftest import Browser
 from thrumble.actions.rigs import keep_example
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.riff.model import Articulation
 from thrumble.demo import riff_texts
+from thrumble.settings import settings
 from thrumble.store import database
+from thrumble.store.accounts.accounts import Role
 from thrumble.store.players import players, rows
 from thrumble.store.rig import rigs
 
@@ -83,7 +89,36 @@ def told(answer) -> tuple[int, str, str]:  # type: ignore[no-untyped-def]
     return answer.status_code, re.sub(r"\d+", "N", text), re.sub(r"\d+", "N", where)
 
 
-def test_another_players_numbers_are_like_numbers_that_are_not_there(visitor: Browser) -> None:
+@pytest.fixture
+def somebody_else(
+    request: pytest.FixtureRequest,
+    visitor: Browser,
+    application: FastAPI,
+    monkeypatch: pytest.MonkeyPatch,
+) -> Iterator[Callable[[], Browser]]:
+    """Somebody who has nothing to do with the owner: at this machine, or signed in."""
+    browsers = []
+
+    def make() -> Browser:
+        if request.param is None:
+            visitor.post("/players", data={"name": "Somebody else"})
+            return visitor
+        monkeypatch.setattr(settings(), "sign_in", "always")
+        browsers.append(elsewhere(application))
+        joined(browsers[0], "Somebody else", request.param)
+        return browsers[0]
+
+    yield make
+    for browser in browsers:
+        browser.client.close()
+
+
+@pytest.mark.parametrize(
+    "somebody_else", [None, Role.PLAYER, Role.TEACHER, Role.ADMINISTRATOR], indirect=True
+)
+def test_another_players_numbers_are_like_numbers_that_are_not_there(
+    visitor: Browser, somebody_else: Callable[[], Browser]
+) -> None:
     theirs = mine()
     with database.session() as session:
         owner = players.local_player(session)
@@ -91,9 +126,9 @@ def test_another_players_numbers_are_like_numbers_that_are_not_there(visitor: Br
     own = [f"/takes/{theirs['take_id']}", f"/riffs/{theirs['riff_id']}/neck"]
     own += [f"/rig/tones/{theirs['tone_id']}", f"/takes/{theirs['take_id']}/audio"]
     assert all(visitor.get(url).status_code == 200 for url in own)
-    visitor.post("/players", data={"name": "Somebody else"})
+    stranger = somebody_else()
     walked, offenders = 0, []
-    for route in iter_route_contexts(visitor.client.app.routes):  # type: ignore[attr-defined]
+    for route in iter_route_contexts(stranger.client.app.routes):  # type: ignore[attr-defined]
         address = route.path_format or ""
         asked = re.findall(r"\{(\w+)", address)
         if not set(asked) & set(theirs) or route.name in OPEN_TO_ALL:
@@ -106,9 +141,9 @@ def test_another_players_numbers_are_like_numbers_that_are_not_there(visitor: Br
                     values |= {"kind": "json"}
                 url = address.format(**values)
                 if method == "GET":
-                    answers.append(told(visitor.get(url)))
+                    answers.append(told(stranger.get(url)))
                 elif method == "POST":
-                    answers.append(told(visitor.post(url, data=FORM)))
+                    answers.append(told(stranger.post(url, data=FORM)))
             walked += 1
             if len(set(answers)) > 1:
                 offenders.append((method, address, [answer[:1] for answer in answers]))

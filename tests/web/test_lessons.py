@@ -9,11 +9,12 @@ import pytest
 import soundfile as sf
 import sqlalchemy as sa
 from fastapi.routing import iter_route_contexts
+from sqlmodel import SQLModel
 
 from tests.web.coach_takes import added, played
 from tests.web.conftest import Browser
 from tests.web.takes import TEXT
-from thrumble.actions.portability import export_player, import_player
+from thrumble.actions.portability import delete_player, export_player, import_player
 from thrumble.core.coach.planning.assignments import (
     Assignment,
     Practised,
@@ -276,18 +277,32 @@ def test_comments_travel_with_their_take_and_name_nobody_there(two: Two) -> None
         assert comments.comment_sound(session, other, take, comment.id)[:4] == b"fLaC"
 
 
-def test_a_teacher_who_is_deleted_leaves_their_words_and_no_name_to_look(two: Two) -> None:
+def test_of_a_teacher_who_is_deleted_nothing_is_left_but_that_somebody_looked(two: Two) -> None:
+    two.let_in()
+    url = f"/pupils/{two.pupil}/takes/{two.take}/comments"
+    two.post(two.teacher, url, data={"words": "Louder"})
+    two.get(two.teacher, f"/pupils/{two.pupil}")
+    assigned(two, goal="100")
+    delete_player(two.teacher, "Sluice")
+    page = two.get(two.pupil, "/lessons").text
+    assert "A teacher who was deleted" in page and "looked at the list of takes" in page
+    with database.session() as session:
+        for table in SQLModel.metadata.tables:
+            rows = session.execute(sa.text(f'select t::text from "{table}" t')).scalars()
+            assert not [row for row in rows if "Sluice" in row or "Louder" in row], table
+
+
+def test_a_renamed_teacher_has_their_new_name_everywhere(two: Two) -> None:
     two.let_in()
     url = f"/pupils/{two.pupil}/takes/{two.take}/comments"
     two.post(two.teacher, url, data={"words": "Louder"})
     assigned(two, goal="100")
     with database.session() as session:
-        players.delete_player(session, two.teacher)
-    page = two.get(two.pupil, "/lessons").text
-    assert "from Sluice" in page and "Let them in" not in page
-    assert "Louder" in two.get(two.pupil, url).text
-    with database.session() as session:
-        assert session.execute(sa.text("select count(*) from lesson")).scalar_one() == 0
+        players.rename_player(session, two.teacher, "Weir keeper")
+    for page in ("/lessons", url, "/"):
+        text = two.get(two.pupil, page).text
+        assert "Weir keeper" in text and ">Sluice<" not in text, page
+    assert "from Weir keeper" in two.post(two.pupil, "/plan/today").text
 
 
 def assignment(**more: object) -> Assignment:

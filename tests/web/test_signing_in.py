@@ -17,6 +17,7 @@ from fastapi.testclient import TestClient
 from pwdlib import PasswordHash
 from pwdlib.hashers.argon2 import Argon2Hasher
 
+from tests.web.accounts import OTHER, PASSWORD, elsewhere, invited, joined
 from tests.web.conftest import Browser
 from tests.web.takes import TEXT
 from thrumble.actions import passwords
@@ -30,9 +31,6 @@ from thrumble.store.players import players
 from thrumble.web.accounts import endpoints
 from thrumble.web.limits import Limits
 from thrumble.web.visitors import PUBLIC
-
-PASSWORD = "winch pebble lantern ox"
-OTHER = "gravel teapot morning elk"
 
 
 @pytest.fixture(autouse=True)
@@ -51,32 +49,15 @@ def over_network(
 ) -> Iterator[Callable[[], Browser]]:
     """Makes browsers on another machine."""
     monkeypatch.setattr(settings(), "sign_in", "always")
-    opened = []
+    opened: list[Browser] = []
 
     def make() -> Browser:
-        client = TestClient(application, base_url="http://localhost", follow_redirects=False)
-        opened.append(client)
-        client.get("/sign-in")
-        browser = Browser.__new__(Browser)
-        browser.client = client
-        page = client.get("/sign-in").text
-        browser.token = re.search(r'name="token" content="([^"]+)"', page)[1]  # type: ignore[index]
-        return browser
+        opened.append(elsewhere(application))
+        return opened[-1]
 
     yield make
-    for client in opened:
-        client.close()
-
-
-def invited(role: Role = Role.PLAYER, player_id: int | None = None) -> str:
-    with database.session() as session:
-        return invitations.add_invitation(session, role=role, words="", player_id=player_id)
-
-
-def joined(browser: Browser, name: str, role: Role = Role.PLAYER) -> list[str]:
-    answer = browser.post(f"/join/{invited(role)}", data={"name": name, "password": PASSWORD})
-    assert answer.status_code == 200, answer.text
-    return re.findall(r"<code>([a-z0-9-]+)</code>", answer.text)
+    for browser in opened:
+        browser.client.close()
 
 
 def player_of(name: str) -> int:

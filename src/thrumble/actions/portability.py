@@ -31,7 +31,7 @@ from thrumble.store.players import players, rows
 from thrumble.store.players.players import Player
 from thrumble.store.rig import rigs
 from thrumble.store.takes import takes
-from thrumble.store.teaching import comments
+from thrumble.store.teaching import comments, lessons
 
 MANIFEST = "manifest.json"
 PIECE = 1 << 20
@@ -355,4 +355,6 @@ def delete_player(player_id: int, name: str) -> None:
         player = players.get_player(session, player_id)
         if " ".join(name.split()) != player.name:
             raise BadInput(f"type the name as it stands, {player.name}, to delete this player")
+        players.lock(session, player_id)
+        lessons.forget_teacher(session, player_id)
         players.delete_player(session, player_id)

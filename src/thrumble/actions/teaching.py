@@ -123,12 +123,7 @@ def take_new_version(session: Session, pupil_id: int, number: int) -> int:
     """
     there = assignments.assignments_of(session, [pupil_id])[pupil_id]
     offered = next((each for each in there if each.id == number), None)
-    if (
-        offered is None
-        or offered.newer_revision is None
-        or offered.source_riff_id is None
-        or offered.teacher_id is None
-    ):
+    if offered is None or offered.newer_revision is None or offered.source_riff_id is None:
         raise NotFound("there is no newer version any more")
     newest = riffs.newest_revision(session, offered.teacher_id, offered.source_riff_id)
     riffs.add_revision(session, pupil_id, offered.riff_id, newest.riff, newest.source)

@@ -11,6 +11,7 @@ from thrumble.core.coach.planning.assignments import Assignment
 from thrumble.core.errors import BadInput, NotFound
 from thrumble.core.riff.drills.catalogue import DrillKind
 from thrumble.store.players.players import Player
+from thrumble.store.players.tables import PlayerRow
 from thrumble.store.practice.rounds import is_newest
 from thrumble.store.practice.tables import LoadRow, RoundRow
 from thrumble.store.riffs.tables import RevisionRow, RiffRow
@@ -45,7 +46,6 @@ def add_assignment(session: Session, pupil_id: int, teacher: Player, new: Assign
     row = AssignmentRow(
         pupil_id=pupil_id,
         teacher_id=teacher.id,
-        teacher_name=teacher.name,
         riff_id=new.riff_id,
         source_riff_id=None if new.source is None else new.source[0],
         source_revision_id=None if new.source is None else new.source[1],
@@ -126,19 +126,20 @@ def assignments_of(session: Session, pupil_ids: list[int]) -> dict[int, list[Ass
         .scalar_subquery()
     )
     query: Any = (
-        sa.select(row, title, newer, played, best)
+        sa.select(row, title, newer, played, best, col(PlayerRow.name))
+        .join(PlayerRow, col(PlayerRow.id) == col(row.teacher_id))
         .where(col(row.pupil_id).in_(pupil_ids))
         .order_by(col(row.due).asc().nulls_last(), col(row.id))
     )
     by_pupil: dict[int, list[Assignment]] = {pupil_id: [] for pupil_id in pupil_ids}
-    for stored, name, newest, seconds, best_bpm in session.execute(query):
+    for stored, name, newest, seconds, best_bpm, teacher in session.execute(query):
         by_pupil[stored.pupil_id].append(
             Assignment(
                 id=stored.id,
                 riff_id=stored.riff_id,
                 title=name or "",
                 teacher_id=stored.teacher_id,
-                teacher=stored.teacher_name,
+                teacher=teacher,
                 drill=DrillKind(stored.drill_kind) if stored.drill_kind else None,
                 goal_bpm=stored.goal_bpm,
                 due=stored.due,

@@ -8,6 +8,7 @@ from sqlmodel import Session, col, select
 
 from thrumble.core.errors import BadInput, NotFound
 from thrumble.store.players.players import Player
+from thrumble.store.players.tables import PlayerRow
 from thrumble.store.riffs.tables import RevisionRow
 from thrumble.store.takes.tables import TakeRow
 from thrumble.store.takes.takes import get_take
@@ -87,7 +88,7 @@ def comments_of(session: Session, player_id: int, take_id: int) -> list[Comment]
         sa.select(
             col(row.id),
             col(row.author_id),
-            col(row.author_name),
+            sa.func.coalesce(col(PlayerRow.name), col(row.author_name)),
             col(row.words),
             col(row.bar),
             col(row.hit),
@@ -95,6 +96,7 @@ def comments_of(session: Session, player_id: int, take_id: int) -> list[Comment]
             col(row.reply_to),
             col(row.created_at),
         )
+        .outerjoin(PlayerRow, col(PlayerRow.id) == col(row.author_id))
         .where(col(row.player_id) == player_id, col(row.take_id) == take_id)
         .order_by(col(row.id))
     )
@@ -186,9 +188,10 @@ def latest_comments(session: Session, player_id: int, limit: int = 3) -> list[Co
             col(row.take_id),
             col(RevisionRow.title),
             col(TakeRow.number),
-            col(row.author_name),
+            sa.func.coalesce(col(PlayerRow.name), col(row.author_name)),
             col(row.words),
         )
+        .outerjoin(PlayerRow, col(PlayerRow.id) == col(row.author_id))
         .join(TakeRow, col(TakeRow.id) == col(row.take_id))
         .join(RevisionRow, col(RevisionRow.id) == col(TakeRow.revision_id))
         .where(

@@ -11,11 +11,13 @@ from sqlmodel import Session, col, select
 from thrumble.core.errors import BadInput, NotFound
 from thrumble.store.players import players
 from thrumble.store.players.players import Player
+from thrumble.store.players.tables import PlayerRow
 from thrumble.store.teaching.tables import LessonEventRow, LessonRow
 
 GONE = "this pupil isn't here: they may have ended the lessons"
 EVENTS = 100
 MAX_TEACHERS = 20
+DELETED = "A teacher who was deleted"
 SAME_LOOK = timedelta(minutes=10)
 
 
@@ -134,18 +136,30 @@ def note_looks(session: Session, pupil_ids: list[int], teacher: Player, words: s
             note(session, pupil_id, teacher, EventKind.LOOKED, words)
 
 
+def forget_teacher(session: Session, teacher_id: int) -> None:
+    """Takes a teacher's name out of their pupils' lists, before the teacher is deleted; that
+    somebody looked stays.
+    """
+    session.execute(
+        sa.update(LessonEventRow)
+        .where(col(LessonEventRow.teacher_id) == teacher_id)
+        .values(teacher_name=DELETED)
+    )
+
+
 def events_of(session: Session, pupil_id: int, *, page: int = 1) -> list[Event]:
     """The list of accesses, the newest first."""
     query = (
-        select(LessonEventRow)
-        .where(LessonEventRow.pupil_id == pupil_id)
+        sa.select(LessonEventRow, col(PlayerRow.name))
+        .outerjoin(PlayerRow, col(PlayerRow.id) == col(LessonEventRow.teacher_id))
+        .where(col(LessonEventRow.pupil_id) == pupil_id)
         .order_by(col(LessonEventRow.id).desc())
         .offset((page - 1) * EVENTS)
         .limit(EVENTS)
     )
     return [
-        Event(row.teacher_name, EventKind(row.kind), row.words, row.created_at)
-        for row in session.exec(query)
+        Event(name or row.teacher_name, EventKind(row.kind), row.words, row.created_at)
+        for row, name in session.execute(query)
     ]
 
 

@@ -48,8 +48,7 @@ class AssignmentRow(SQLModel, table=True):
     __tablename__ = "assignment"
     id: int | None = Field(default=None, primary_key=True)
     pupil_id: int = parent_column("player")
-    teacher_id: int | None = maybe_column("player")
-    teacher_name: str
+    teacher_id: int = parent_column("player")
     riff_id: int = parent_column("riff")
     source_riff_id: int | None = _maybe_riff()
     source_revision_id: int | None = None
@@ -62,15 +61,20 @@ class AssignmentRow(SQLModel, table=True):
 
 
 class CommentRow(SQLModel, table=True):
-    """Something said of a take, written or spoken. `player_id`: whose take it is; `hit`: round and
-    index, as the strip marks it; `data`: FLAC.
+    """Something said of a take, written or spoken. `player_id`: whose take it is; `author_id`: None
+    if it came with an import; `hit`: round and index, as the strip marks it; `data`: FLAC.
     """
 
     __tablename__ = "comment"
     id: int | None = Field(default=None, primary_key=True)
     player_id: int = player_column()
     take_id: int = parent_column("take")
-    author_id: int | None = maybe_column("player")
+    author_id: int | None = Field(
+        default=None,
+        sa_column=Column(
+            sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), nullable=True, index=True
+        ),
+    )
     author_name: str
     reply_to: int | None = Field(
         default=None,

@@ -33,7 +33,7 @@ class Assignment:
     id: int
     riff_id: int
     title: str
-    teacher_id: int | None
+    teacher_id: int
     teacher: str
     drill: DrillKind | None
     goal_bpm: float | None

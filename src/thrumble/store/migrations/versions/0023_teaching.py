@@ -9,12 +9,12 @@ branch_labels = None
 depends_on = None
 
 
-def _player(name: str, *, ondelete: str = "CASCADE") -> sa.Column:
+def _player(name: str, *, ondelete: str = "CASCADE", nullable: bool = False) -> sa.Column:
     return sa.Column(
         name,
         sa.Integer(),
         sa.ForeignKey("player.id", ondelete=ondelete),
-        nullable=ondelete != "CASCADE",
+        nullable=nullable,
         index=True,
     )
 
@@ -37,7 +37,7 @@ def upgrade() -> None:
         "lesson_event",
         sa.Column("id", sa.BigInteger(), primary_key=True),
         _player("pupil_id"),
-        _player("teacher_id", ondelete="SET NULL"),
+        _player("teacher_id", ondelete="SET NULL", nullable=True),
         sa.Column("teacher_name", sa.String(), nullable=False),
         sa.Column("kind", sa.String(), nullable=False),
         sa.Column("words", sa.String(), nullable=False),
@@ -47,8 +47,7 @@ def upgrade() -> None:
         "assignment",
         sa.Column("id", sa.Integer(), primary_key=True),
         _player("pupil_id"),
-        _player("teacher_id", ondelete="SET NULL"),
-        sa.Column("teacher_name", sa.String(), nullable=False),
+        _player("teacher_id"),
         sa.Column(
             "riff_id",
             sa.Integer(),
@@ -82,7 +81,7 @@ def upgrade() -> None:
             nullable=False,
             index=True,
         ),
-        _player("author_id", ondelete="SET NULL"),
+        _player("author_id", nullable=True),
         sa.Column("author_name", sa.String(), nullable=False),
         sa.Column(
             "reply_to",

@@ -1,0 +1,36 @@
+"""Browsers on another machine, and accounts for them."""
+
+import re
+
+from fastapi import FastAPI
+from fastapi.testclient import TestClient
+
+from tests.web.conftest import Browser
+from thrumble.store import database
+from thrumble.store.accounts import invitations
+from thrumble.store.accounts.accounts import Role
+
+PASSWORD = "winch pebble lantern ox"
+OTHER = "gravel teapot morning elk"
+
+
+def elsewhere(application: FastAPI) -> Browser:
+    """A browser that nobody has signed in with yet; its client is to be closed."""
+    client = TestClient(application, base_url="http://localhost", follow_redirects=False)
+    browser = Browser.__new__(Browser)
+    browser.client = client
+    client.get("/sign-in")
+    page = client.get("/sign-in").text
+    browser.token = re.search(r'name="token" content="([^"]+)"', page)[1]  # type: ignore[index]
+    return browser
+
+
+def invited(role: Role = Role.PLAYER, player_id: int | None = None) -> str:
+    with database.session() as session:
+        return invitations.add_invitation(session, role=role, words="", player_id=player_id)
+
+
+def joined(browser: Browser, name: str, role: Role = Role.PLAYER) -> list[str]:
+    answer = browser.post(f"/join/{invited(role)}", data={"name": name, "password": PASSWORD})
+    assert answer.status_code == 200, answer.text
+    return re.findall(r"<code>([a-z0-9-]+)</code>", answer.text)
