@@ -66,7 +66,9 @@ def test_the_page_names_the_fastest_move_and_lays_the_riff_out(visitor: Browser)
     number = added(JUMP)
     strict = visitor.get(f"/riffs/{number}/neck?strict=true&school=1-3").text
     assert "into bar 1 on" in strict and 'class="arc worst"' in strict
-    assert re.search(r'class="big">[0-9]{2,3}</div><div class="under">bpm: good up to here', strict)
+    assert re.search(
+        r'class="big">[0-9]{2,3}</div><div class="under"><button[^>]*>bpm: good up to here', strict
+    )
     free = unescape(visitor.get(f"/riffs/{number}/neck").text)
     assert "Play it as written. Worth a try:" in free and "no shifting at all" in free
     done = visitor.post(f"/riffs/{number}/neck?route=1")

@@ -34,7 +34,9 @@ def figures(visitor: Browser, take_id: int) -> dict[str, set[object]]:
         player = players.local_player(session)
         (line,) = take_lists.take_lines(session, player, only=[take_id])
         judgement = judged_take(session, player, take_id).judgement
-    on_page = re.search(r'class="big">(\d+)</div><div class="under">of (\d+) hits? clean', page)
+    on_page = re.search(
+        r'class="big">(\d+)</div><div class="under"><button[^>]*>of (\d+) hits? clean', page
+    )
     assert on_page is not None
     verdicts = [
         re.search(r'class="first" role="status">([^<]+)<', text) for text in (page, outcome)
