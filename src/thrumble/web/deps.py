@@ -72,11 +72,13 @@ def acting_player(request: Request, session: DbSession) -> int:
     return player.id
 
 
-def _signed_in(request: Request, session: DbSession) -> None:
+def _signed_in(request: Request) -> None:
     """Raises NotSignedIn for whoever isn't at this machine and isn't signed in, whatever they ask
-    for but what is open to all.
+    for but what is open to all. Nothing is asked of the database for those who needn't.
     """
-    if request.scope["route"].name not in PUBLIC:
+    if request.scope["route"].name in PUBLIC or is_local(request):
+        return
+    with database.session() as session:
         visiting_account(request, session)
 
 
