@@ -1,6 +1,7 @@
 """A client of the application on a database of its own, with the token that its pages give."""
 
 import re
+import time
 from collections.abc import Iterator
 
 import pytest
@@ -8,6 +9,7 @@ from fastapi import FastAPI
 from fastapi.testclient import TestClient
 
 from tests.conftest import Databases
+from thrumble.actions import exports
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.store import database
@@ -59,6 +61,9 @@ def visitor(own_database: str, application: FastAPI) -> Iterator[Browser]:
         application, base_url="http://127.0.0.1", client=("127.0.0.1", 50000)
     ) as client:
         yield Browser(client)
+        for export in list(exports._exports.values()):  # its database goes with the test
+            while not (export.done or export.problem):
+                time.sleep(0.02)
 
 
 @pytest.fixture
