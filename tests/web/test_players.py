@@ -10,6 +10,7 @@ from tests.web.conftest import Browser
 from tests.web.takes import TEXT
 from thrumble.actions import exports
 from thrumble.actions.starting import STARTER
+from thrumble.actions.takes import analyse_stored_take
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.store import database
 from thrumble.store.players import players
@@ -188,3 +189,40 @@ def test_an_export_belongs_to_its_player(visitor: Browser, sample: int) -> None:
     key = ended(exports.start_export(own)).key
     assert visitor.get(f"/players/{sample}/exports/{key}").status_code == 404
     assert visitor.get(f"/players/{own}/exports/{'x' * 22}").status_code == 404
+
+
+def test_an_import_of_two_gigabytes_is_refused_by_what_it_says_of_itself(visitor: Browser) -> None:
+    headers = {"content-length": str(2 * 10**9), "content-type": "multipart/form-data; boundary=x"}
+    answer = visitor.post("/players/import", content=b"--x", headers=headers)
+    assert answer.status_code == 413 and "thrumble import-player" in answer.text
+
+
+def test_a_player_deleted_while_a_take_of_theirs_is_recorded_and_analysed(
+    visitor: Browser, sample: int
+) -> None:
+    visitor.post("/players", data={"name": "Winch"})
+    own, _ = shown(visitor)
+    mine = {"x-thrumble-player": str(own)}
+    with database.session() as session:
+        riff = steps_done(session, own, STARTER).riff_id
+        revision = riffs.newest_revision(session, own, riff or 0)
+    begin = {
+        "key": "a-take-of-mine",
+        "revision": revision.id,
+        "tempo": 90,
+        "rounds": 1,
+        "start_frame": 48000,
+        "rate": 48000,
+        "age_s": 0.5,
+    }
+    take_id = visitor.post("/takes", json=begin, htmx=False, headers=mine).json()["take"]
+    piece = f"/takes/{take_id}/chunk?frame=0"
+    sound = {"content": b"\0" * 8, "htmx": False}
+    assert visitor.post(piece, headers=dict(mine), **sound).status_code == 204
+    gone = visitor.post(f"/players/{own}/delete", data={"name": "Winch"})
+    assert gone.status_code == 204
+    late = visitor.post(piece, headers=dict(mine), **sound)
+    assert late.status_code == 404 and "any more" in late.json()["problem"]
+    analyse_stored_take(take_id)  # its job was under way: nothing is left to do
+    with database.session() as session:
+        assert [player.id for player in players.all_players(session)] == [sample]
