@@ -2,11 +2,16 @@
 
 import asyncio
 import io
+from collections.abc import Callable, Coroutine
 from concurrent.futures import ThreadPoolExecutor
 from decimal import Decimal
+from typing import Any, TypeVar
+
+import procrastinate
 
 from thrumble import worker
 from thrumble.actions import takes as verbs
+from thrumble.actions.reconcile import reconcile
 from thrumble.core.player.perform import perform
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.audio import write_flac
@@ -15,6 +20,7 @@ from thrumble.store.players import players
 from thrumble.store.riffs import riffs
 from thrumble.store.takes.takes import NewTake
 
+T = TypeVar("T")
 TEXT = "title: Ballast\ntempo: 100\npedal: 6:0\n[A]\n| E5@6/0 o m m o m m x x |\n"
 
 
@@ -37,22 +43,34 @@ def new_take(session, player: int, **more: object) -> NewTake:  # type: ignore[n
     )  # type: ignore[arg-type]
 
 
-def work_once() -> None:
-    """Runs the worker until the queue is empty."""
+def with_queue(use: Callable[[procrastinate.App], Coroutine[Any, Any, T]]) -> T:
+    """Runs a coroutine with the worker's open queue."""
 
-    async def run() -> None:
+    async def run() -> T:
         app = worker.build(asyncio.Event())
         async with app.open_async():
-            await app.run_worker_async(
-                queues=["readings"],
-                wait=False,
-                install_signal_handlers=False,
-                delete_jobs="successful",
-            )
+            return await use(app)
 
     # in a thread: browser tests leave an event loop behind in the main one
     with ThreadPoolExecutor(1) as pool:
-        pool.submit(asyncio.run, run()).result()
+        return pool.submit(asyncio.run, run()).result()
+
+
+def work_once(queue: str = "readings") -> None:
+    """Runs the worker until a queue is empty."""
+    with_queue(
+        lambda app: app.run_worker_async(
+            queues=[queue],
+            wait=False,
+            install_signal_handlers=False,
+            delete_jobs="successful",
+        )
+    )
+
+
+def reconciled(suspects: set[int]) -> set[int]:
+    """`reconcile` once."""
+    return with_queue(lambda app: reconcile(app.job_manager, suspects))
 
 
 def submit(seed: int = 1, data: bytes | None = None) -> int:

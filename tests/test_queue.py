@@ -4,18 +4,23 @@ cannot.
 
 import contextlib
 import io
+from pathlib import Path
 
 import numpy as np
+import procrastinate
 import pytest
 import sqlalchemy as sa
 
-from tests.queueing import RIFF, new_take, submit, work_once
+from tests.queueing import RIFF, new_take, submit, with_queue, work_once
+from thrumble import worker
 from thrumble.actions import takes as verbs
+from thrumble.actions.copies import last_copy
 from thrumble.actions.sound import Joined, missing_spans, zero_runs
 from thrumble.core.errors import BadAudio
 from thrumble.core.player.perform import perform
 from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import write_flac
+from thrumble.settings import settings
 from thrumble.store import database
 from thrumble.store.players import players
 from thrumble.store.takes import readings, takes
@@ -57,7 +62,10 @@ def test_the_worker_reads_a_take_and_a_deleted_one_is_no_error(own_database: str
     assert reading is not None and reading.summary.matched == 8
     with database.engine().connect() as connection:
         assert (
-            connection.execute(sa.text("select count(*) from procrastinate_jobs")).scalar_one() == 0
+            connection.execute(
+                sa.text("select count(*) from procrastinate_jobs where queue_name = 'readings'")
+            ).scalar_one()
+            == 0
         ), "what is done is not kept"
 
 
@@ -201,3 +209,26 @@ def test_dropped_packets_are_runs_of_zeros_with_sound_on_both_sides() -> None:
     assert sum(block.size for block in joined) == lead.size and joined.zero_runs == 2, (
         "also if a run lies across pieces"
     )
+
+
+def test_upkeep_runs_by_the_clock_in_a_queue_of_its_own(
+    own_database: str, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setenv("THRUMBLE_BACKUPS", str(tmp_path / "copies"))
+    monkeypatch.setattr(worker, "FIRST_S", 0.0)
+    settings.cache_clear()
+    due = with_queue(periodic_names)
+    assert due == {"copy_if_due", "tidy_up"}
+    for name in due:
+        with_queue(lambda app, name=name: app.tasks[name].defer_async(timestamp=0))  # type: ignore[misc]
+    assert jobs_waiting() == 2
+    work_once("readings")
+    assert jobs_waiting() == 2 and last_copy() is None, "takes are read without waiting for it"
+    work_once("upkeep")
+    assert jobs_waiting() == 0 and last_copy() is not None
+    monkeypatch.undo()
+    settings.cache_clear()
+
+
+async def periodic_names(app: procrastinate.App) -> set[str]:
+    return {name for name, _ in app.periodic_registry.periodic_tasks}

@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 import sqlalchemy as sa
 
-from tests.queueing import submit, work_once
+from tests.queueing import reconciled, submit, with_queue, work_once
 from thrumble.actions import takes as verbs
-from thrumble.actions.reconcile import reconcile, tidy_queue
+from thrumble.actions.reconcile import tidy_queue
 from thrumble.core.errors import Away, NoSpace
 from thrumble.core.takes import TakeState
 from thrumble.formats.audio import write_flac
@@ -64,7 +64,7 @@ TAKEN = "update procrastinate_jobs set status = 'doing', worker_id = (select max
 def test_a_take_stuck_in_any_way_is_read(own_database: str, broken: tuple[str, ...]) -> None:
     take_id = submit()
     sql(*broken)
-    suspects = reconcile(reconcile(set()))
+    suspects = reconciled(reconciled(set()))
     assert suspects == set()
     work_once()
     assert state_of(take_id).state is TakeState.READ
@@ -75,13 +75,13 @@ def test_a_job_in_good_hands_and_a_worker_that_just_woke_up_are_left_alone(
 ) -> None:
     submit()
     sql(ALIVE, TAKEN)
-    assert reconcile(set()) == set()
+    assert reconciled(set()) == set()
     sql("update procrastinate_workers set last_heartbeat = now() - interval '8 hours'")
-    suspects = reconcile(set())
+    suspects = reconciled(set())
     assert len(suspects) == 1 and one("select status::text from procrastinate_jobs") == "doing"
     sql("update procrastinate_workers set last_heartbeat = now()")
     assert (
-        reconcile(suspects) == set()
+        reconciled(suspects) == set()
         and one("select status::text from procrastinate_jobs") == "doing"
     )
 
@@ -91,7 +91,7 @@ def test_a_reading_that_ended_three_workers_is_set_aside_until_the_player_asks(
 ) -> None:
     take_id = submit()
     sql("delete from procrastinate_jobs", "update take set state = 'reading', tries = 3")
-    reconcile(set())
+    reconciled(set())
     aside = state_of(take_id)
     assert aside.state is TakeState.FAILED and "three times" in aside.problem and aside.tries == 0
     with database.session() as session:
@@ -119,7 +119,10 @@ def test_only_one_worker_at_a_time_brings_things_together(own_database: str) -> 
     sql("delete from procrastinate_jobs")
     with database.session() as session:
         assert queue.only_one(session)
-        assert reconcile({5}) == {5} and one("select count(*) from procrastinate_jobs") == 0
+        reconciled(set())
+        assert one("select count(*) from procrastinate_jobs") == 0
+    reconciled(set())
+    assert one("select count(*) from procrastinate_jobs") == 1
 
 
 def test_what_ended_long_ago_is_not_kept(own_database: str) -> None:
@@ -130,7 +133,7 @@ def test_what_ended_long_ago_is_not_kept(own_database: str) -> None:
         DEAD,
     )
     sql("update procrastinate_workers set last_heartbeat = now() - interval '2 days'")
-    tidy_queue()
+    with_queue(lambda app: tidy_queue(app.job_manager))
     assert (
         one("select count(*) from procrastinate_jobs")
         == one("select count(*) from procrastinate_workers")

@@ -14,6 +14,7 @@ from thrumble.settings import database_url
 
 READ_TAKE = "read_take"
 QUEUE = "readings"
+UPKEEP = "upkeep"  # nightly copies, tidying up: beside the takes, never before them
 
 
 def conninfo() -> str:

@@ -25,7 +25,6 @@ from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from thrumble import logs, scratch
 from thrumble.actions import importing
-from thrumble.actions.copies import Nightly
 from thrumble.core.errors import ThrumbleError, Trouble
 from thrumble.settings import ROOT, database_url, settings
 from thrumble.store import database
@@ -75,7 +74,7 @@ def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: P
     # again at its end, when nothing may be left behind
     for sign in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(sign, lambda _, frame: server.handle_exit(signal.SIGTERM, frame))
-    beside: list[_Worker | Nightly | _Database] = [_Worker(), Nightly()]
+    beside: list[_Worker | _Database] = [_Worker()]
     if os.environ.get(OWNS_DATABASE):
         beside.append(_Database())
     for sibling in beside:

@@ -12,6 +12,7 @@ import os
 import signal
 import sys
 import time
+from datetime import UTC, datetime
 
 import procrastinate
 import structlog
@@ -20,15 +21,20 @@ from procrastinate.exceptions import ProcrastinateException
 from thrumble import logs, scratch
 from thrumble.actions import takes
 from thrumble.actions.coaching import catch_up
+from thrumble.actions.copies import copy_if_due
 from thrumble.actions.reconcile import reconcile, tidy_queue
 from thrumble.actions.storage import apply_rules
 from thrumble.core.errors import Away, NotAllowed, NotFound, ThrumbleError
-from thrumble.jobs import QUEUE, READ_TAKE, conninfo
+from thrumble.jobs import QUEUE, READ_TAKE, UPKEEP, conninfo
 from thrumble.settings import settings
 
 log = structlog.get_logger()
 HEARTBEAT_S, STALLED_S = 2.0, 10.0
-WATCH_S, RECONCILE_S, TIDY_S = 1.0, 5.0, 3600.0
+WATCH_S, RECONCILE_S = 1.0, 5.0
+UPKEEP_AT = (
+    "*/10 * * * *"  # cron; also soon after a start: a tick up to ten minutes old is made up for
+)
+FIRST_S = 300.0  # no copy in the first minutes, when a player wants to begin
 AGAIN_S = 2.0
 GRACE_S = 2.0
 PARENT = "THRUMBLE_PARENT"  # the server's process, where one started this worker
@@ -69,7 +75,29 @@ def build(hung: asyncio.Event) -> procrastinate.App:
             )
             raise
 
+    _add_upkeep(app)
     return app
+
+
+def _add_upkeep(app: procrastinate.App) -> None:
+    """Adds what is done by the clock."""
+    began = time.monotonic()
+
+    @app.periodic(cron=UPKEEP_AT)
+    @app.task(name="copy_if_due", queue=UPKEEP, queueing_lock="copy", pass_context=False)
+    async def nightly_copy(timestamp: int) -> None:  # noqa: ARG001  the queue gives it
+        """A copy of everything, if the last one is a day old."""
+        if time.monotonic() - began < FIRST_S:
+            return
+        if path := await asyncio.to_thread(copy_if_due, datetime.now(UTC)):
+            log.info("nightly copy written", file=str(path))
+
+    @app.periodic(cron=UPKEEP_AT)
+    @app.task(name="tidy_up", queue=UPKEEP, queueing_lock="tidy", pass_context=False)
+    async def tidy_up(timestamp: int) -> None:  # noqa: ARG001  the queue gives it
+        """Forgets old jobs, and applies the storage rule."""
+        await tidy_queue(app.job_manager)
+        await asyncio.to_thread(apply_rules)
 
 
 def _fail(take_id: int, problem: str) -> None:
@@ -87,7 +115,7 @@ async def run() -> bool:
     stop, hung = asyncio.Event(), asyncio.Event()
     for sign in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         asyncio.get_running_loop().add_signal_handler(sign, stop.set)
-    watch = [asyncio.create_task(_watch_parent(stop)), asyncio.create_task(_bring_together())]
+    watch = asyncio.create_task(_watch_parent(stop))
     ends = [asyncio.create_task(stop.wait()), asyncio.create_task(hung.wait())]
     while not stop.is_set() and not hung.is_set():
         try:
@@ -103,14 +131,23 @@ async def run() -> bool:
             log.warning("the database is away", error=str(error)[:200])
         if not stop.is_set() and not hung.is_set():
             await asyncio.wait(set(ends), timeout=AGAIN_S, return_when=asyncio.FIRST_COMPLETED)
-    for task in (*watch, *ends):
+    for task in (watch, *ends):
         task.cancel()
     return hung.is_set() and not stop.is_set()
 
 
 async def _work(app: procrastinate.App) -> None:
+    """One take at a time, upkeep beside it, until one of the two ends or fails."""
+    async with asyncio.TaskGroup() as group:
+        for queue in (QUEUE, UPKEEP):
+            group.create_task(_work_off(app, queue))
+        group.create_task(_bring_together(app))
+
+
+async def _work_off(app: procrastinate.App, queue: str) -> None:
     await app.run_worker_async(
-        queues=[QUEUE],
+        name=queue,
+        queues=[queue],
         concurrency=1,
         update_heartbeat_interval=HEARTBEAT_S,
         stalled_worker_timeout=STALLED_S,
@@ -133,21 +170,16 @@ async def _watch_parent(stop: asyncio.Event) -> None:
         await asyncio.sleep(WATCH_S)
 
 
-async def _bring_together() -> None:
-    """`reconcile` at the start and every few seconds, tidying up every hour."""
+async def _bring_together(app: procrastinate.App) -> None:
+    """Every few seconds: no take without a job, no old judgement."""
     suspects: set[int] = set()
     judged_to: int | None = 0
-    tidied = -TIDY_S
     while True:
         try:
-            suspects = await asyncio.to_thread(reconcile, suspects)
+            suspects = await reconcile(app.job_manager, suspects)
             judged_to = await asyncio.to_thread(catch_up, judged_to or 0)
-            if time.monotonic() - tidied > TIDY_S:
-                await asyncio.to_thread(tidy_queue)
-                await asyncio.to_thread(apply_rules)
-                tidied = time.monotonic()
-        except Away:
-            pass  # the next round finds what this one could not
+        except (Away, ProcrastinateException):
+            pass  # the next round does what this one could not
         except Exception:
             log.exception("takes and jobs could not be brought together")
         await asyncio.sleep(RECONCILE_S)
