@@ -5,6 +5,7 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 lock=requirements.lock
 [ "${1:-}" != --tests ] || { lock=requirements-dev.lock; shift; }
+purposes="postgresql keeps the data, chromium-headless-shell runs the browser tests, node-typescript checks the scripts"
 missing=()
 for package in "$@"; do
   dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'ok installed' || missing+=("$package")
@@ -15,13 +16,13 @@ if [ ${#missing[@]} -gt 0 ]; then
     if command -v sudo >/dev/null && sudo -n true 2>/dev/null; then sudo="sudo"
     elif command -v sudo >/dev/null && [ -t 0 ]; then sudo="sudo"
     else
-      echo "Debian packages are missing: ${missing[*]} (postgresql keeps the data, chromium-headless-shell runs the browser tests)." >&2
+      echo "Debian packages are missing: ${missing[*]} ($purposes)." >&2
       echo "There is neither root nor sudo here. Have this line run as root, then start again:" >&2
       echo "    apt-get update && apt-get install -y --no-install-recommends ${missing[*]}" >&2
       exit 1
     fi
   fi
-  echo "Installing Debian packages: ${missing[*]} (postgresql keeps the data, chromium-headless-shell runs the browser tests)"
+  echo "Installing Debian packages: ${missing[*]} ($purposes)"
   $sudo apt-get -o DPkg::Lock::Timeout=300 update -qq
   if [[ " ${missing[*]} " == *" postgresql "* ]] && ! command -v pg_createcluster >/dev/null; then
     # Thrumble runs a cluster of its own; the package's default one on port 5432 is not wanted.

@@ -14,11 +14,13 @@
   // the page tells which frame the take begins at; the take's own lead is the count-in
   addEventListener("take-begins", ({ detail }) => {
     if (!take.frames) return;
-    if (detail.rate !== take.rate) throw new Error(
-      `take ${take.rate}, context ${detail.rate}`);
+    if (detail.rate !== take.rate) throw new Error(`take ${take.rate}, context ${detail.rate}`);
     microphone.disconnect();
-    const buffer = new AudioBuffer({ length: take.frames.length, numberOfChannels: 1,
-      sampleRate: take.rate });
+    const buffer = new AudioBuffer({
+      length: take.frames.length,
+      numberOfChannels: 1,
+      sampleRate: take.rate,
+    });
     buffer.copyToChannel(take.frames, 0);
     const source = new AudioBufferSourceNode(context, { buffer });
     source.connect(into);

@@ -36,8 +36,11 @@
     const { tempo, number, rounds } = detail;
     const { text, rate, one } = await perform(tempo, number, rounds, way);
     const samples = new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
-    const buffer = new AudioBuffer({ length: samples.length, numberOfChannels: 1,
-      sampleRate: rate });
+    const buffer = new AudioBuffer({
+      length: samples.length,
+      numberOfChannels: 1,
+      sampleRate: rate,
+    });
     buffer.copyToChannel(samples, 0);
     const node = new AudioBufferSourceNode(context, { buffer });
     node.connect(into);

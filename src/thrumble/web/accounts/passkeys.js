@@ -9,7 +9,9 @@ const WORDS = {
   SecurityError: "Passkeys need https. Open this page by its host name.",
 };
 const asJson = { "content-type": "application/json" };
-const can = Boolean(window.PublicKeyCredential?.parseCreationOptionsFromJSON);
+/** @type {any} its newest calls are not known to the compiler yet */
+const credentials = window.PublicKeyCredential;
+const can = Boolean(credentials?.parseCreationOptionsFromJSON);
 
 /** Asks the server, lets the browser answer, sends the answer. */
 async function exchange(button, answer) {
@@ -27,15 +29,21 @@ async function exchange(button, answer) {
     location.assign((await reply.json()).href);
   } catch (error) {
     problem(WORDS[error.name] ?? error.message);
-  } finally { button.disabled = false; }
+  } finally {
+    button.disabled = false;
+  }
 }
 
 const use = document.getElementById("use-passkey");
 if (use && can) {
   use.hidden = false;
-  use.addEventListener("click", () => exchange(use, (question) => navigator.credentials.get({
-    publicKey: PublicKeyCredential.parseRequestOptionsFromJSON(question),
-  })));
+  use.addEventListener("click", () =>
+    exchange(use, (question) =>
+      navigator.credentials.get({
+        publicKey: credentials.parseRequestOptionsFromJSON(question),
+      }),
+    ),
+  );
 }
 const add = document.getElementById("add-passkey");
 if (add) {
@@ -43,7 +51,11 @@ if (add) {
     add.disabled = true;
     add.textContent = "This browser has no passkeys here";
   }
-  add.addEventListener("click", () => exchange(add, (question) => navigator.credentials.create({
-    publicKey: PublicKeyCredential.parseCreationOptionsFromJSON(question),
-  })));
+  add.addEventListener("click", () =>
+    exchange(add, (question) =>
+      navigator.credentials.create({
+        publicKey: credentials.parseCreationOptionsFromJSON(question),
+      }),
+    ),
+  );
 }

@@ -6,15 +6,16 @@ const $ = (id) => document.getElementById(id);
 const marks = JSON.parse($("marks").textContent);
 const LOOK_S = 0.05;
 const DRAGGED_PX = 6; // less than this is a click
-const sounds = Object.fromEntries([...document.querySelectorAll("#hear audio")].map((one) => [
-  one.id.replace("sound-", ""), one]));
+const sounds = Object.fromEntries(
+  [...document.querySelectorAll("#hear audio")].map((one) => [one.id.replace("sound-", ""), one]),
+);
 let now = "a";
 let loop = null; // what goes round: { what: "bar" or "hit" or "part", from, to } in riff seconds
 
-const place = (audio) => (audio.currentTime - audio.dataset.start) * audio.dataset.tempo / marks
-  .tempo;
-const seconds = (audio, at) => Math.max(0, Number(audio.dataset.start) + at * marks.tempo / audio
-  .dataset.tempo);
+const place = (audio) =>
+  ((audio.currentTime - audio.dataset.start) * audio.dataset.tempo) / marks.tempo;
+const seconds = (audio, at) =>
+  Math.max(0, Number(audio.dataset.start) + (at * marks.tempo) / audio.dataset.tempo);
 const last = (list, at) => list.findLast(([, from]) => from <= at + LOOK_S) ?? list[0];
 /** The bar or hit at a place, in whichever round: [its number, from, to]. */
 function inRound(list, at) {
@@ -29,12 +30,20 @@ const whole = new Map(); // each sound as it came, fetched once
 
 /** All of a sound: only then it may be jumped about in. */
 function fetched(id) {
-  if (!whole.has(id)) whole.set(id, fetch(sounds[id].dataset.src).then(async (answer) => {
-    if (answer.ok) return answer.blob();
-    whole.delete(id);
-    throw new Error((await answer.text()).replace(/<[^>]*>/g, " ").trim().slice(0, 200) ||
-      "This sound can't be played.");
-  }));
+  if (!whole.has(id))
+    whole.set(
+      id,
+      fetch(sounds[id].dataset.src).then(async (answer) => {
+        if (answer.ok) return answer.blob();
+        whole.delete(id);
+        throw new Error(
+          (await answer.text())
+            .replace(/<[^>]*>/g, " ")
+            .trim()
+            .slice(0, 200) || "This sound can't be played.",
+        );
+      }),
+    );
   return whole.get(id);
 }
 
@@ -46,7 +55,7 @@ async function ready(id) {
   await new Promise((resolve, reject) => {
     audio.addEventListener("loadedmetadata", resolve, { once: true });
     audio.addEventListener("error", () => reject(new Error("This sound can't be played.")), {
-      once: true
+      once: true,
     });
     audio.src = URL.createObjectURL(blob);
   });
@@ -69,7 +78,9 @@ async function play(id, at) {
     await audio.play();
     tell();
     requestAnimationFrame(follow);
-  } catch (error) { if (error.name !== "AbortError") problem(error.message); }
+  } catch (error) {
+    if (error.name !== "AbortError") problem(error.message);
+  }
 }
 
 function tell() {
@@ -106,8 +117,8 @@ function setLoop(what, from, to) {
   $("loop-hit").setAttribute("aria-pressed", String(what === "hit"));
   for (const pair of document.querySelectorAll(".pair")) {
     const bar = marks.bars.find(([number]) => number === Number(pair.dataset.bar));
-    const inside = loop && bar[1] < loop.to % marks.round + 1e-6 && bar[2] > loop.from % marks
-      .round + 1e-6;
+    const inside =
+      loop && bar[1] < (loop.to % marks.round) + 1e-6 && bar[2] > (loop.from % marks.round) + 1e-6;
     pair.classList.toggle("looped", Boolean(inside) && what !== "hit");
   }
   for (const block of document.querySelectorAll(".pair .block")) {
@@ -164,7 +175,9 @@ for (const pair of document.querySelectorAll(".pair")) {
 }
 onKey(" ", toggle);
 onPedal("PageDown", toggle);
-["a", "b", "ideal", "click"].forEach((id, k) => onKey(String(k + 1), () => choose(id)));
+["a", "b", "ideal", "click"].forEach((id, k) => {
+  onKey(String(k + 1), () => choose(id));
+});
 onKey("o", () => toggleLoop("bar"));
 onKey("h", () => toggleLoop("hit"));
 onKey("s", () => {
@@ -185,8 +198,10 @@ async function drawWave(figure) {
   const bytes = await (await fetched(id)).arrayBuffer();
   const sound = await new OfflineAudioContext(1, 1, RATE_HZ).decodeAudioData(bytes);
   const draw = () => paint(canvas, sound, marks[id]);
-  const riffTime = (x) => (x / canvas.clientWidth * sound.duration - sounds[id].dataset.start) *
-    sounds[id].dataset.tempo / marks.tempo;
+  const riffTime = (x) =>
+    (((x / canvas.clientWidth) * sound.duration - sounds[id].dataset.start) *
+      sounds[id].dataset.tempo) /
+    marks.tempo;
   let pressed = null;
   canvas.addEventListener("pointerdown", (event) => {
     pressed = event.offsetX;
@@ -201,14 +216,15 @@ async function drawWave(figure) {
   draw();
   addEventListener("resize", draw);
   new MutationObserver(draw).observe(document.documentElement, {
-    attributeFilter: ["data-bs-theme"]
+    attributeFilter: ["data-bs-theme"],
   });
 }
 
 /** Peaks as a band; above it a tick where each hit was due, below it where it fell. */
 function paint(canvas, sound, { onsets, due }) {
-  const width = canvas.width = canvas.clientWidth * devicePixelRatio;
-  const height = canvas.height = 84 * devicePixelRatio;
+  canvas.width = canvas.clientWidth * devicePixelRatio;
+  canvas.height = 84 * devicePixelRatio;
+  const { width, height } = canvas;
   const pen = canvas.getContext("2d");
   const colour = (name) => getComputedStyle(canvas).getPropertyValue(name);
   const data = sound.getChannelData(0);
@@ -218,12 +234,12 @@ function paint(canvas, sound, { onsets, due }) {
   pen.fillStyle = colour("--slate");
   for (let x = 0; x < width; x++) {
     let peak = 0;
-    for (let k = Math.floor(x * step); k < (x + 1) * step; k++) peak = Math.max(peak, Math.abs(
-      data[k] ?? 0));
-    const tall = peak / loudest * middle * 0.78;
+    for (let k = Math.floor(x * step); k < (x + 1) * step; k++)
+      peak = Math.max(peak, Math.abs(data[k] ?? 0));
+    const tall = (peak / loudest) * middle * 0.78;
     pen.fillRect(x, middle - tall, 1, 2 * tall);
   }
-  const x = (s) => s / sound.duration * width;
+  const x = (s) => (s / sound.duration) * width;
   pen.fillStyle = colour("--ink");
   for (const s of due) pen.fillRect(x(s), 0, devicePixelRatio, height * 0.16);
   pen.fillStyle = colour("--ember");

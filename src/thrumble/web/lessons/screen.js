@@ -14,8 +14,9 @@ async function listenFrom(seconds) {
     loaded ??= fetch(sound.src).then(async (answer) => {
       if (!answer.ok) throw new Error("This audio can't be played.");
       sound.src = URL.createObjectURL(await answer.blob());
-      await new Promise((resolve) => sound.addEventListener("loadedmetadata", resolve,
-        { once: true }));
+      await new Promise((resolve) =>
+        sound.addEventListener("loadedmetadata", resolve, { once: true }),
+      );
     });
     await loaded;
     sound.currentTime = Math.max(0, seconds - 0.06);
@@ -54,7 +55,10 @@ let said = null;
 
 async function speak() {
   const here = document.getElementById("speak");
-  if (recording) { recording.stop(); return; }
+  if (recording) {
+    recording.stop();
+    return;
+  }
   problem("");
   try {
     const stream = await navigator.mediaDevices.getUserMedia({ audio: true });

@@ -2,9 +2,13 @@
 // was when the page comes again.
 import { onKey, onPedal } from "../shared/site.js";
 
-const follow = (link) => { if (link) location.assign(link.href); };
+const follow = (link) => {
+  if (link) location.assign(link.href);
+};
 const routes = [...document.querySelectorAll(".route-link")];
-routes.forEach((link, k) => onKey(String(k + 1), () => follow(link)));
+routes.forEach((link, k) => {
+  onKey(String(k + 1), () => follow(link));
+});
 
 const rows = [...document.querySelectorAll(".chords tbody tr")];
 const here = rows.findIndex((row) => row.classList.contains("here"));

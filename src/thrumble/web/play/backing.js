@@ -4,8 +4,13 @@ import { Refused } from "../shared/recorder.js";
 const MAX = 4; // tempi at hand
 
 export class Backing {
+  base;
+  guitars;
+
   /** base: the address that gives a round. */
-  constructor(base) { Object.assign(this, { base, guitars: new Map() }); }
+  constructor(base) {
+    Object.assign(this, { base, guitars: new Map() });
+  }
   /** Has a tempo at hand, or forgets all where nobody plays along. */
   async ready(context, along, tempo) {
     const guitar = await this.of(context, along, tempo);
@@ -23,8 +28,11 @@ export class Backing {
     });
     if (!answer.ok) {
       const said = await answer.json().catch(() => null);
-      throw new Refused(said?.problem ?? "The second guitar can't be loaded just now. Press " +
-        "space to try again, or choose none under What you hear.");
+      throw new Refused(
+        said?.problem ??
+          "The second guitar can't be loaded just now. Press " +
+            "space to try again, or choose none under What you hear.",
+      );
     }
     const one = Number(answer.headers.get("x-bar-one"));
     const buffer = await context.decodeAudioData(await answer.arrayBuffer());

@@ -13,7 +13,7 @@ export const STAGES = {
 
 export class Cycle {
   /** onStage(stage): told of every step. */
-  constructor(onStage = () => {}) {
+  constructor(onStage = (/** @type {string} */ _stage) => {}) {
     this.stage = "idle";
     this.attempt = 0;
     this.onStage = onStage;

@@ -9,6 +9,11 @@ const GOING = ["opening", "reading", ...TAKING];
 const WAITS = "Paused. Press space to continue.";
 
 export class HandsFree {
+  over;
+  say;
+  shown;
+  skip;
+
   /** say(words); over(): a take was read, or could not be; skip(): Page Up between takes;
    *  shown(): at every tick. The countdown's seconds go into `#turn-rest`. */
   constructor({ say, over, skip, shown }) {
@@ -46,7 +51,9 @@ export class HandsFree {
       if (this.until !== null && !this.held && performance.now() >= this.until) this.now();
     }, TICK_MS);
   }
-  get going() { return GOING.includes(this.stage()); }
+  get going() {
+    return GOING.includes(this.stage());
+  }
   play = () => {
     this.say("Page Up: stop and redo this take.");
     $("go").click();

@@ -5,25 +5,45 @@ import { oneAtATime, openInput } from "../shared/recorder.js";
 const $ = (id) => document.getElementById(id);
 
 export class Input {
+  data;
+  onLatency;
+  onLost;
+  onRefused;
+  onSound;
+
   /** data: of the page; onSound(frame, samples), onLost(), onLatency(words), onRefused(error). */
   constructor(data, { onSound, onLost, onLatency, onRefused }) {
     Object.assign(this, { data, onSound, onLost, onLatency, onRefused, names: [] });
     this.now = null;
     $("input").addEventListener("change", () => this.changed());
   }
-  get isOpen() { return this.now !== null; }
-  get context() { return this.now.context; }
-  get track() { return this.now.track; }
-  get sounding() { return this.now?.sounding ?? null; }
+  get isOpen() {
+    return this.now !== null;
+  }
+  get context() {
+    return this.now.context;
+  }
+  get track() {
+    return this.now.track;
+  }
+  get sounding() {
+    return this.now?.sounding ?? null;
+  }
   /** The audio clock's present frame. */
-  get frame() { return this.now ? this.context.currentTime * this.context.sampleRate : 0; }
+  get frame() {
+    return this.now ? this.context.currentTime * this.context.sampleRate : 0;
+  }
   /** Has these sounds at hand, now and whenever the input is opened again. */
   async load(names) {
     this.names = names;
     await this.sounding?.load(names);
   }
-  stopSounds() { this.sounding?.stop(); }
-  get underruns() { return this.now?.context.playbackStats?.underrunEvents ?? 0; }
+  stopSounds() {
+    this.sounding?.stop();
+  }
+  get underruns() {
+    return this.now?.context.playbackStats?.underrunEvents ?? 0;
+  }
 
   open = oneAtATime(async () => {
     const { now } = this;
@@ -52,7 +72,9 @@ export class Input {
       await this.open().catch(() => {});
       this.close();
       await this.open();
-    } catch (error) { this.onRefused(error); }
+    } catch (error) {
+      this.onRefused(error);
+    }
   }
 
   async list() {
@@ -69,12 +91,14 @@ export class Input {
   async tellLatency() {
     if (!this.now) return;
     const { sampleRate: rate } = this.context;
-    const query = new URLSearchParams({ rate, device: this.track.label || "" });
+    const query = new URLSearchParams({ rate: String(rate), device: this.track.label || "" });
     try {
       const headers = { accept: "application/json" };
       const known = await (await fetch(`${this.data.delay}?${query}`, { headers })).json();
       const alone = known.delay_ms === null ? ": early and late count from your own average" : "";
       this.onLatency(`${known.words}${alone}`);
-    } catch { /* the take can be played without */ }
+    } catch {
+      /* the take can be played without */
+    }
   }
 }

@@ -20,16 +20,17 @@ export class Keeper {
     this.onTrouble = onTrouble;
     this.sender = new Sender(take.key, urls, onState);
     this.written = keep.putTake(take);
-    this.arrived = this.written.then(() => new Promise((resolve) => {
-      keep.holding(this.key,
-        async () => resolve(await this.sender.run()));
-    }));
+    this.arrived = this.written.then(
+      () =>
+        new Promise((resolve) => {
+          keep.holding(this.key, async () => resolve(await this.sender.run()));
+        }),
+    );
   }
   /** Samples from a frame of the take on. */
   add(frame, samples) {
     if (this.expected !== null && frame !== this.expected) {
-      this.gaps += Math.max(0, frame - this
-        .expected);
+      this.gaps += Math.max(0, frame - this.expected);
       this.flush();
     }
     if (this.first === null) this.first = frame;
@@ -54,7 +55,7 @@ export class Keeper {
   }
   /** Until it is written: what has arrived already makes room. */
   async write(frame, block) {
-    for (let tries = 0;; tries++) {
+    for (let tries = 0; ; tries++) {
       try {
         await keep.putBlock(this.key, frame, block);
         if (tries) this.onTrouble("");
@@ -64,8 +65,8 @@ export class Keeper {
         return;
       } catch {
         this.onTrouble(
-          "This browser has no room left for the take. It's kept in memory: free some disk "
-      + "space, and leave this tab open."
+          "This browser has no room left for the take. It's kept in memory: free some disk " +
+            "space, and leave this tab open.",
         );
         await keep.makeRoom(this.key).catch(() => {});
         await new Promise((go) => setTimeout(go, RETRY_MS));
@@ -81,9 +82,8 @@ export class Keeper {
       state: "ended",
       report: {
         ...report,
-        gap_frames: this
-          .gaps
-      }
+        gap_frames: this.gaps,
+      },
     });
     this.sender.hurry();
     return this.arrived;

@@ -15,7 +15,10 @@ export class Level {
   }
   hear(samples) {
     let peak = 0;
-    for (const s of samples) { const size = Math.abs(s); if (size > peak) peak = size; }
+    for (const s of samples) {
+      const size = Math.abs(s);
+      if (size > peak) peak = size;
+    }
     if (peak > this.peak) this.peak = peak;
     if (peak >= FULL) this.clipped = true;
     if (peak > SOUND) this.soundAt = performance.now();
@@ -26,16 +29,18 @@ export class Level {
     this.peak *= FALL;
     if (!open) return { db: -60, words: "input closed" };
     if (this.clipped) return { db, words: "too loud: turn it down" };
-    if (performance.now() - this.soundAt > QUIET_MS) return {
-      db,
-      words: "no signal: check cable and input"
-    };
+    if (performance.now() - this.soundAt > QUIET_MS)
+      return {
+        db,
+        words: "no signal: check cable and input",
+      };
     return { db, words: `${Math.round(db)} dB` };
   }
 
   /** Shows it from now on: `view()`, the page's words once they are there; `open()`, the input. */
   watch(view, open) {
-    const fill = document.getElementById("meter-fill"), meter = document.getElementById("meter");
+    const fill = document.getElementById("meter-fill"),
+      meter = document.getElementById("meter");
     setInterval(() => {
       if (!view()) return;
       const { db, words } = this.step(open());

@@ -8,6 +8,13 @@ const LONGEST_S = 16;
 const WORK_MS = 200;
 
 export class Preview {
+  backing;
+  base;
+  idle;
+  plan;
+  settings;
+  tempo;
+
   /** base: where sounds are found; plan: of the page; settings, backing: of the page; tempo(): as
    *  typed; idle(): nothing is recorded now. */
   constructor(given) {
@@ -16,7 +23,10 @@ export class Preview {
     onKey("l", () => this.toggle());
     addEventListener("pagehide", () => this.stop());
   }
-  toggle() { if (this.going) this.stop(); else this.start(); }
+  toggle() {
+    if (this.going) this.stop();
+    else this.start();
+  }
   stop() {
     if (!this.going) return;
     clearInterval(this.going.timer);

@@ -3,8 +3,13 @@
 const TICK_MS = 200;
 
 export class Rest {
+  onOver;
+  onTick;
+
   /** onTick(words), onOver(). */
-  constructor({ onTick, onOver }) { Object.assign(this, { onTick, onOver, until: null }); }
+  constructor({ onTick, onOver }) {
+    Object.assign(this, { onTick, onOver, until: null });
+  }
   begin(seconds) {
     this.stop();
     this.until = performance.now() + seconds * 1000;

@@ -9,6 +9,20 @@ const SILENT_BARS = 2;
 const NOTHING = 0.01;
 
 export class Run {
+  done;
+  guitars;
+  input;
+  judged;
+  on;
+  place;
+  plan;
+  round;
+  score;
+  struck;
+  takes;
+  told;
+  urls;
+
   /** plan, score: as in timing.js; input: open; round: it goes round and round, and ends by itself
    *  where the player does; told(take): what the server is told of a take;
    *  urls; on: { next(take): tempo and rounds of the next one, or null where none follows;
@@ -20,7 +34,9 @@ export class Run {
     this.quiet = 0;
   }
   /** The take that is played at a frame: the first one in its count-in. */
-  at(frame) { return this.takes.findLast((take) => take.one <= frame) ?? this.takes[0] ?? null; }
+  at(frame) {
+    return this.takes.findLast((take) => take.one <= frame) ?? this.takes[0] ?? null;
+  }
 
   begin(take) {
     this.add(take);
@@ -74,15 +90,18 @@ export class Run {
     if (!chosen) return;
     take.goesOn = true;
     take.end = take.over + Math.round(AFTER_S * take.rate);
-    const next = timeNext(this.plan, this.score, chosen, take);
-    next.number = take.number + 1;
+    const next = {
+      ...timeNext(this.plan, this.score, chosen, take),
+      number: take.number + 1,
+    };
     this.add(next);
     this.sound(next);
     this.on.follows(next);
   }
   finish(take) {
     this.takes.splice(this.takes.indexOf(take), 1);
-    if (this.round && !take.played) { // the player had stopped: nobody wants to read that
+    if (this.round && !take.played) {
+      // the player had stopped: nobody wants to read that
       take.keeper.leave("discarded");
       if (!this.takes.length) this.on.silent();
       return;
@@ -108,7 +127,9 @@ export class Run {
     for (const take of left) take.keeper.leave(why);
     return left.length > 0;
   }
-  flush() { for (const take of this.takes) take.keeper.flush(); }
+  flush() {
+    for (const take of this.takes) take.keeper.flush();
+  }
 
   /** Bar by bar how loud the player was: two bars without a hit where hits are due end it. */
   listen(take, frame, samples) {

@@ -25,6 +25,8 @@ export class Safety {
 export async function crowded(needed, rate) {
   const room = await roomSeconds(rate);
   if (room === null || room >= needed) return null;
-  return `This browser has room for ${Math.floor(room)} s of sound and this take lasts ` +
-    `${Math.ceil(needed)} s. Free some disk space before you rely on it.`;
+  return (
+    `This browser has room for ${Math.floor(room)} s of sound and this take lasts ` +
+    `${Math.ceil(needed)} s. Free some disk space before you rely on it.`
+  );
 }

@@ -1,7 +1,8 @@
 // The take cycle: open the input, count in, record, stop by itself, read, arm the next round. One
 // key does it; without any, the riff goes round and round, or the next take comes after a rest.
-import { onKey, onPedal, problem } from "../shared/site.js";
+
 import { Refused } from "../shared/recorder.js";
+import { onKey, onPedal, problem } from "../shared/site.js";
 import { Backing } from "./backing.js";
 import { Cycle } from "./cycle.js";
 import { Input } from "./input.js";
@@ -9,7 +10,7 @@ import { Level } from "./level.js";
 import { Preview } from "./preview.js";
 import { Rest } from "./rest.js";
 import { Run, sleptS } from "./run.js";
-import { Safety, crowded } from "./safety.js";
+import { crowded, Safety } from "./safety.js";
 import { Settings } from "./settings.js";
 import { Show } from "./show.js";
 import { alone, letGo } from "./tab.js";
@@ -38,7 +39,9 @@ const level = new Level();
 const input = new Input(root.dataset, {
   onSound: hear,
   onLost: lost,
-  onLatency: (words) => { view.latency = words; },
+  onLatency: (words) => {
+    view.latency = words;
+  },
   onRefused: refuse,
 });
 const settings = new Settings(root.dataset, plan, (names) => input.load(names));
@@ -51,7 +54,12 @@ const preview = new Preview({
   tempo: () => tempo(),
   idle: () => ["idle", "done"].includes(cycle.stage),
 });
-const rest = new Rest({ onTick: (words) => { view.say = words; }, onOver: () => go() });
+const rest = new Rest({
+  onTick: (words) => {
+    view.say = words;
+  },
+  onOver: () => go(),
+});
 const cycle = new Cycle((stage) => {
   if (view) view.stage = stage;
   if (["idle", "done"].includes(stage)) letGo();
@@ -73,19 +81,33 @@ document.addEventListener("alpine:init", () => {
     round: false,
     tempo: $("tempo").value,
     latency: $("latency").textContent,
-    get busy() { return !["idle", "done"].includes(this.stage); },
-    get going() { return ["count", "record"].includes(this.stage); },
-    get still() { return !this.going; },
-    get dropWords() { return this.round ? "Stop" : "Stop and discard"; },
-    get meterClass() { return this.hot ? "hot" : ""; },
+    get busy() {
+      return !["idle", "done"].includes(this.stage);
+    },
+    get going() {
+      return ["count", "record"].includes(this.stage);
+    },
+    get still() {
+      return !this.going;
+    },
+    get dropWords() {
+      return this.round ? "Stop" : "Stop and discard";
+    },
+    get meterClass() {
+      return this.hot ? "hot" : "";
+    },
     go() {
       $("go").blur();
       go();
     },
     check,
     drop,
-    tempoTyped() { this.tempo = String(tempo()); },
-    tempoDone() { setTempo(tempo()); },
+    tempoTyped() {
+      this.tempo = String(tempo());
+    },
+    tempoDone() {
+      setTempo(tempo());
+    },
     init() {
       view = this;
       show = new Show(plan, this, {
@@ -103,7 +125,9 @@ function number(id, low, high, fallback) {
 const tempo = () => number("tempo", 20, 400, plan.tempo);
 const rounds = () => Math.round(number("rounds", 1, 50, 1));
 
-function setTempo(bpm) { view.tempo = $("tempo").value = String(Math.min(400, Math.max(20, bpm))); }
+function setTempo(bpm) {
+  view.tempo = $("tempo").value = String(Math.min(400, Math.max(20, bpm)));
+}
 
 // --- input ---
 
@@ -113,10 +137,15 @@ async function check() {
   problem("");
   rest.stop();
   $("after").replaceChildren();
-  try { await input.open(); } catch (error) { refuse(error); return; }
+  try {
+    await input.open();
+  } catch (error) {
+    refuse(error);
+    return;
+  }
   if (!cycle.on("opened")) return;
-  view.say = "The input is open: play a hard chord and check the level. " +
-    "Space counts in and records.";
+  view.say =
+    "The input is open: play a hard chord and check the level. " + "Space counts in and records.";
 }
 
 function refuse(error) {
@@ -133,13 +162,17 @@ function lost() {
   input.close();
   cycle.on("lost");
   view.say = "Space counts in and records.";
-  const whole = done ? ` ${done === 1 ? "The round" : `The ${done} rounds`} before it ` +
-    `${done === 1 ? "is" : "are"} kept and read.` : "";
-  const waits = "What was recorded so far waits on Today: finish it there, or press space for a " +
-    "new take.";
-  problem(cut ?
-    `The input was disconnected during the take. Plug it in again. ${waits}${whole}` :
-    "The input went away. Plug it in again, then press space.");
+  const whole = done
+    ? ` ${done === 1 ? "The round" : `The ${done} rounds`} before it ` +
+      `${done === 1 ? "is" : "are"} kept and read.`
+    : "";
+  const waits =
+    "What was recorded so far waits on Today: finish it there, or press space for a " + "new take.";
+  problem(
+    cut
+      ? `The input was disconnected during the take. Plug it in again. ${waits}${whole}`
+      : "The input went away. Plug it in again, then press space.",
+  );
 }
 
 function hear(frame, samples) {
@@ -148,8 +181,10 @@ function hear(frame, samples) {
   const playing = run.at(frame);
   if (playing && sleptS(playing) > ASLEEP_S) {
     lost();
-    problem("The computer slept, or the sound stopped, in the middle of the take. What was " +
-      "recorded so far waits on Today. Press space for a new take.");
+    problem(
+      "The computer slept, or the sound stopped, in the middle of the take. What was " +
+        "recorded so far waits on Today. Press space for a new take.",
+    );
     return;
   }
   run.hear(frame, samples);
@@ -176,8 +211,8 @@ async function go() {
   view.round = settings.round && !led;
   view.say = "Opening the input …";
   try {
-    if (!await alone()) throw new Refused(
-      "Another tab is recording. Stop it there first, then press space here.");
+    if (!(await alone()))
+      throw new Refused("Another tab is recording. Stop it there first, then press space here.");
     await input.open();
   } catch (error) {
     if (attempt === cycle.attempt) refuse(error);
@@ -186,12 +221,17 @@ async function go() {
   if (!input.isOpen || !cycle.on("opened", attempt)) return; // it, or the player, went away again
   $("after").replaceChildren();
   const chosen = { tempo: tempo(), rounds: rounds() };
-  try { await begin(chosen, attempt); } catch (error) {
+  try {
+    await begin(chosen, attempt);
+  } catch (error) {
     if (attempt !== cycle.attempt) return;
     leaveTakes("discarded");
     cycle.on("drop");
-    problem(error instanceof Refused ? error.message :
-      `The take could not begin: ${error.message}. Reload the page and try again.`);
+    problem(
+      error instanceof Refused
+        ? error.message
+        : `The take could not begin: ${error.message}. Reload the page and try again.`,
+    );
     view.say = "Nothing is recorded yet.";
   }
 }
@@ -219,19 +259,22 @@ async function begin(chosen, attempt) {
     input,
     round: view.round,
     urls,
-    told: (one) => begun(one, {
-      plan,
-      frame: input.frame,
-      track,
-      tone: settings.tone,
-      along: { ...along, bars_before: one.barsBefore, run: view.round ? run?.name ?? "" : "" },
-    }),
+    told: (one) =>
+      begun(one, {
+        plan,
+        frame: input.frame,
+        track,
+        tone: settings.tone,
+        along: { ...along, bars_before: one.barsBefore, run: view.round ? (run?.name ?? "") : "" },
+      }),
     on: {
       next,
       follows: (one) => announce("round-follows", one),
       ended,
       silent: () => stop("You stopped playing, so it stopped."),
-      safe: (key, told) => { view.safe = safety.words(key, told); },
+      safe: (key, told) => {
+        view.safe = safety.words(key, told);
+      },
       trouble: problem,
     },
   });
@@ -242,7 +285,12 @@ async function begin(chosen, attempt) {
   level.clipped = false;
   announce("take-begins", take);
   view.say = "Count-in …";
-  navigator.wakeLock?.request("screen").then((lock) => { wake = lock; }, () => {});
+  navigator.wakeLock?.request("screen").then(
+    (lock) => {
+      wake = lock;
+    },
+    () => {},
+  );
   requestAnimationFrame(draw);
 }
 
@@ -293,14 +341,14 @@ async function finish(take, endedMs, words = "") {
     cycle.on("refused", attempt);
     problem(
       "Thrumble rejected this take. It's kept in this browser: reload the page to see " +
-      "what you can do with it."
+        "what you can do with it.",
     );
   } else outcome(kept, endedMs, attempt, words);
 }
 
 /** The takes stop going on, and the screen's lock with them; gives whether any went on. */
 function leaveTakes(why) {
-  const left = why ? run?.leave(why) ?? false : false;
+  const left = why ? (run?.leave(why) ?? false) : false;
   run = null;
   wake?.release();
   wake = null;
@@ -322,7 +370,7 @@ function outcome(taken, endedMs, attempt, words) {
   document.addEventListener("htmx:afterSettle", seen);
   window.htmx.ajax("GET", `${root.dataset.takes}/${taken}/outcome`, {
     target: place,
-    swap: "outerHTML"
+    swap: "outerHTML",
   });
 }
 
@@ -347,8 +395,8 @@ function stop(words = "") {
     view.say = `${words || "Discarded."} Space counts in again.`;
     return;
   }
-  const whole = going.done === 1 ? "One whole round is kept." :
-    `${going.done} whole rounds are kept.`;
+  const whole =
+    going.done === 1 ? "One whole round is kept." : `${going.done} whole rounds are kept.`;
   cycle.on("over");
   finish(going.whole, performance.now(), discarded ? `${words || "Stopped."} ${whole}` : whole);
 }
@@ -375,7 +423,10 @@ function recordingWords(take) {
   return `Recording. It stops by itself after bar ${show.lastBar}${round}.`;
 }
 
-level.watch(() => view, () => input.isOpen);
+level.watch(
+  () => view,
+  () => input.isOpen,
+);
 
 onKey(" ", press);
 onPedal("PageDown", press);
@@ -394,6 +445,9 @@ addEventListener("pagehide", () => {
   run?.flush();
   input.close();
 });
-navigator.permissions?.query({ name: "microphone" }).then((answer) => {
-  if (answer.state === "granted") input.open().catch(() => input.close());
-}, () => {});
+navigator.permissions?.query(/** @type {any} */ ({ name: "microphone" })).then(
+  (answer) => {
+    if (answer.state === "granted") input.open().catch(() => input.close());
+  },
+  () => {},
+);

@@ -15,16 +15,29 @@ let begunMs = null; // of the block's first take, on the page's clock
 const minutes = Number(bar.dataset.minutes);
 const plan = JSON.parse($("plan").textContent);
 
-const spentS = () =>
-  (begunMs === null ? Number(kept()) : (performance.now() - begunMs) / 1000);
+const spentS = () => (begunMs === null ? Number(kept()) : (performance.now() - begunMs) / 1000);
 const leftS = () => Math.max(0, minutes * 60 - spentS());
 const clock = (s) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
 
-function kept() { try { return sessionStorage.getItem(KEPT) ?? 0; } catch { return 0; } }
-function keep() { try { sessionStorage.setItem(KEPT, spentS()); } catch { /* this page only */ } }
+function kept() {
+  try {
+    return sessionStorage.getItem(KEPT) ?? 0;
+  } catch {
+    return 0;
+  }
+}
+function keep() {
+  try {
+    sessionStorage.setItem(KEPT, String(spentS()));
+  } catch {
+    /* this page only */
+  }
+}
 
 const free = new HandsFree({
-  say(words) { $("session-say").textContent = words; },
+  say(words) {
+    $("session-say").textContent = words;
+  },
   over: next,
   skip: () => leave("skipped"),
   shown() {
@@ -59,11 +72,12 @@ async function leave(state) {
 /** After a take: the next one as fast as its reading says, unless the block's time is over. */
 function next() {
   keep();
-  const takeS = plan.round * (Number($("rounds").value) || 1) * (plan.tempo / Number($("tempo")
-    .value));
+  const takeS =
+    plan.round * (Number($("rounds").value) || 1) * (plan.tempo / Number($("tempo").value));
   if (leftS() < takeS / 2) {
-    free.count(FIRST_S, "That's this block. Read the result; the next one starts by itself.",
-      () => leave("done"));
+    free.count(FIRST_S, "That's this block. Read the result; the next one starts by itself.", () =>
+      leave("done"),
+    );
     return;
   }
   const step = $("outcome")?.dataset.step;
@@ -72,8 +86,11 @@ function next() {
     $("tempo").dispatchEvent(new Event("change"));
   }
   setRounds();
-  free.count(free.between,
-    "Shake out your hands. The next take starts by itself; Page Up: next block.", play);
+  free.count(
+    free.between,
+    "Shake out your hands. The next take starts by itself; Page Up: next block.",
+    play,
+  );
 }
 
 function setRounds() {
@@ -82,8 +99,8 @@ function setRounds() {
   $("rounds").value = Math.min(MAX_ROUNDS, Math.max(1, Math.round(wanted / roundS)));
 }
 
-for (const [id, run] of [["session-skip", () => leave("skipped")], ["session-now", () => free
-    .goOn()]]) {
+const choices = { "session-skip": () => leave("skipped"), "session-now": () => free.goOn() };
+for (const [id, run] of Object.entries(choices)) {
   $(id).addEventListener("click", () => {
     $(id).blur();
     run();
@@ -93,6 +110,9 @@ for (const [id, run] of [["session-skip", () => leave("skipped")], ["session-now
 document.addEventListener("alpine:initialized", () => {
   setRounds();
   const pause = Number(bar.dataset.before);
-  free.count(Math.max(FIRST_S, pause),
-    pause ? `Rest: ${bar.dataset.restWords}.` : "Get ready. Recording starts by itself.", play);
+  free.count(
+    Math.max(FIRST_S, pause),
+    pause ? `Rest: ${bar.dataset.restWords}.` : "Get ready. Recording starts by itself.",
+    play,
+  );
 });

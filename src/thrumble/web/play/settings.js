@@ -1,6 +1,6 @@
 // What the next take is played with: one row that folds away. It is kept in this browser, but for
 // tempo and rounds, which belong to the riff that is practised.
-import { onKey, problem } from "../shared/site.js";
+import { endsAfter, onKey, problem } from "../shared/site.js";
 
 const $ = (id) => document.getElementById(id);
 const KEPT = "thrumble-take";
@@ -11,6 +11,9 @@ const ALL = [...HEARD, ...LEVELS, ...OTHERS];
 const SEEDS = 2 ** 31;
 
 export class Settings {
+  data;
+  onSounds;
+
   /** data: of the page; plan: its plan, with the score of a plain click; onSounds(names): these
    *  will be heard. */
   constructor(data, plan, onSounds) {
@@ -30,23 +33,46 @@ export class Settings {
   /** Whoever chose with the mouse or a finger wants the keys back: space counts in. */
   leaveAfterPointer() {
     let pointed = false;
-    addEventListener("pointerdown", () => { pointed = true; }, true);
-    addEventListener("keydown", () => { pointed = false; }, true);
+    addEventListener(
+      "pointerdown",
+      () => {
+        pointed = true;
+      },
+      true,
+    );
+    addEventListener(
+      "keydown",
+      () => {
+        pointed = false;
+      },
+      true,
+    );
     $("controls").addEventListener("change", ({ target }) => {
       if (pointed && target.matches("select, [type=range]")) target.blur();
     });
   }
-  get rests() { return $("then").value === "round" ? null : Number($("then").value); }
-  get round() { return $("then").value === "round"; }
-  get cueMm() { return Number($("eye-cue").value); }
-  get tone() { return Number($("tone").value) || null; }
+  get rests() {
+    return $("then").value === "round" ? null : Number($("then").value);
+  }
+  get round() {
+    return $("then").value === "round";
+  }
+  get cueMm() {
+    return Number($("eye-cue").value);
+  }
+  get tone() {
+    return Number($("tone").value) || null;
+  }
 
-  get open() { return !$("settings").hidden; }
+  get open() {
+    return !$("settings").hidden;
+  }
   toggle(open = $("settings").hidden) {
+    const focused = /** @type {HTMLElement} */ (document.activeElement);
     $("settings").hidden = !open;
     $("settings-button").setAttribute("aria-expanded", String(open));
     if (open) $("click").focus();
-    else if ($("settings").contains(document.activeElement)) document.activeElement.blur();
+    else if ($("settings").contains(focused)) focused?.blur();
   }
   next(id) {
     const choice = $(id);
@@ -67,7 +93,10 @@ export class Settings {
     $("settings-words").textContent = this.words();
     $("groove-level").disabled = !$("groove").value;
     $("backing-level").disabled = $("backing").value === "none";
-    this.ask().then(() => this.onSounds(this.sounds), () => {}); // so that it is here in an outage
+    this.ask().then(
+      () => this.onSounds(this.sounds),
+      () => {},
+    ); // so that it is here in an outage
   }
   get sounds() {
     const { count, round } = this.known.score;
@@ -75,8 +104,9 @@ export class Settings {
   }
   words() {
     const said = (id) => $(id).selectedOptions[0]?.textContent ?? "";
-    const parts = [$("click").value === "none" ? "click in the count-in only" :
-      `click ${said("click")}`];
+    const parts = [
+      $("click").value === "none" ? "click in the count-in only" : `click ${said("click")}`,
+    ];
     if ($("groove").value) parts.push(`drums ${said("groove").split(",")[0]}`);
     if ($("backing").value !== "none") parts.push(`with ${said("backing")}`);
     if ($("silence").value !== "none") parts.push(`silent ${said("silence")}`);
@@ -88,7 +118,9 @@ export class Settings {
   /** { score, along } of what is chosen: the last that is known where Thrumble doesn't answer. */
   async ready() {
     if ($("silence").value === "random") this.seed = Math.floor(Math.random() * SEEDS);
-    try { await this.ask(); } catch {
+    try {
+      await this.ask();
+    } catch {
       problem("Thrumble doesn't answer just now: this take has the click you had before.");
     }
     return this.known;
@@ -99,7 +131,7 @@ export class Settings {
     if (query === this.asked) return;
     const answer = await fetch(`${this.data.along}?${query}`, {
       headers: { accept: "application/json" },
-      signal: AbortSignal.timeout(4000),
+      signal: endsAfter(4000),
     });
     if (!answer.ok) throw new Error();
     this.known = { score: await answer.json(), along };
@@ -108,11 +140,19 @@ export class Settings {
 
   keep() {
     const values = Object.fromEntries(ALL.map((id) => [id, $(id).value]));
-    try { localStorage.setItem(KEPT, JSON.stringify(values)); } catch { /* this page only */ }
+    try {
+      localStorage.setItem(KEPT, JSON.stringify(values));
+    } catch {
+      /* this page only */
+    }
   }
   recall() {
     let kept = {};
-    try { kept = JSON.parse(localStorage.getItem(KEPT)) ?? {}; } catch { /* as it comes */ }
+    try {
+      kept = JSON.parse(localStorage.getItem(KEPT)) ?? {};
+    } catch {
+      /* as it comes */
+    }
     for (const [id, value] of Object.entries(kept)) {
       const field = ALL.includes(id) ? $(id) : null;
       const known = field?.options ? [...field.options].some((o) => o.value === value) : true;

@@ -7,7 +7,12 @@ export function alone() {
   return new Promise((resolve) => {
     navigator.locks.request("thrumble-recording", { ifAvailable: true }, (lock) => {
       resolve(lock !== null);
-      return lock && new Promise((done) => { unlock = done; });
+      return (
+        lock &&
+        new Promise((done) => {
+          unlock = done;
+        })
+      );
     });
   });
 }

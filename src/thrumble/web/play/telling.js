@@ -3,17 +3,19 @@ import { givenSettings } from "../shared/recorder.js";
 
 /** When what is due, as an event of the window. */
 export function announce(name, take) {
-  window.dispatchEvent(new CustomEvent(name, {
-    detail: {
-      firstFrame: take.first,
-      startFrame: take.one,
-      rate: take.rate,
-      tempo: take.tempo,
-      rounds: take.rounds,
-      number: take.number,
-      cues: [...take.counted, ...take.cues],
-    }
-  }));
+  window.dispatchEvent(
+    new CustomEvent(name, {
+      detail: {
+        firstFrame: take.first,
+        startFrame: take.one,
+        rate: take.rate,
+        tempo: take.tempo,
+        rounds: take.rounds,
+        number: take.number,
+        cues: [...take.counted, ...take.cues],
+      },
+    }),
+  );
 }
 
 /** The take as it is kept and sent: `frame` is now, `along` what is heard beside it. */

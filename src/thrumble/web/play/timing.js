@@ -13,8 +13,11 @@ export function timeTake(plan, score, chosen, rate, nowS) {
   const scale = plan.tempo / chosen.tempo;
   const first = Math.round((nowS + LEAD_S) * rate);
   const one = first + Math.round(score.countS * scale * rate);
-  const counted = score.count.map(([s, sound, level]) =>
-    [one + Math.round(s * scale * rate), sound, level]);
+  const counted = score.count.map(([s, sound, level]) => [
+    one + Math.round(s * scale * rate),
+    sound,
+    level,
+  ]);
   return {
     ...timeRounds(plan, score, chosen, rate, one, 0),
     first,
@@ -46,8 +49,9 @@ function timeRounds(plan, score, { tempo, rounds }, rate, one, barsBefore) {
       if (heard > 0) cues.push([at(n * plan.round + s), sound, heard]);
     }
     const bars = plan.bars.filter((bar) => bar.number >= 1);
-    guitar.push(bars.map((bar, k) => [at(n * plan.round + bar.start),
-      levelOf(n * score.bars + k)]));
+    guitar.push(
+      bars.map((bar, k) => [at(n * plan.round + bar.start), levelOf(n * score.bars + k)]),
+    );
   }
   const over = at(rounds * plan.round);
   const ring = Math.max(plan.ringOutLeast, plan.ringOut * scale);
@@ -62,8 +66,10 @@ function countBeats(plan, score, scale, rate, one) {
   const count = Math.round(score.countS / beat);
   return Array.from({ length: count }, (_, k) => {
     const place = k - count;
-    return [one + Math.round(place * beat * scale * rate),
-      (((place % bar.beats) + bar.beats) % bar.beats) + 1];
+    return [
+      one + Math.round(place * beat * scale * rate),
+      (((place % bar.beats) + bar.beats) % bar.beats) + 1,
+    ];
   });
 }
 

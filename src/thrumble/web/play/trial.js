@@ -10,10 +10,16 @@ const BETWEEN_S = 15;
 let turn = Number(bar.dataset.turn);
 
 const free = new HandsFree({
-  say(words) { $("trial-say").textContent = words; },
+  say(words) {
+    $("trial-say").textContent = words;
+  },
   over: keep,
-  skip() { location.assign(bar.dataset.page); },
-  shown() { $("trial-now").hidden = free?.going ?? false; },
+  skip() {
+    location.assign(bar.dataset.page);
+  },
+  shown() {
+    $("trial-now").hidden = free?.going ?? false;
+  },
 });
 free.between = BETWEEN_S;
 

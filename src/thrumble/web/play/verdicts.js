@@ -5,6 +5,9 @@ const $ = (id) => document.getElementById(id);
 const SHOWN = 8; // rounds in the row
 
 export class Verdicts {
+  onStep;
+  takes;
+
   /** takes: the address of takes; onStep(tempo): how fast a round says to go on. */
   constructor(takes, onStep) {
     Object.assign(this, { takes, onStep, waiting: null, row: [] });
@@ -14,13 +17,15 @@ export class Verdicts {
   }
   /** Asks until a round has been read. */
   async follow(number, round, endedMs) {
-    for (let polls = 0;; polls++) {
+    for (let polls = 0; ; polls++) {
       let verdict = null;
       try {
         const address = `${this.takes}/${number}/verdict?polls=${polls}`;
         const answer = await fetch(address, { headers: { accept: "application/json" } });
         verdict = answer.ok ? await answer.json() : null;
-      } catch { /* asked again */ }
+      } catch {
+        /* asked again */
+      }
       if (verdict?.state === "read" || verdict?.state === "failed") {
         this.came({ ...verdict, number, round, ms: Math.round(performance.now() - endedMs) });
         return;
@@ -50,15 +55,18 @@ export class Verdicts {
     $("round-verdict").hidden = !told;
     if (!told) return;
     const read = told.state === "read";
-    $("round-words").textContent = read ? told.words :
-      "We couldn't analyse this round. It's saved: look at it when you've stopped.";
+    $("round-words").textContent = read
+      ? told.words
+      : "We couldn't analyse this round. It's saved: look at it when you've stopped.";
     $("round-clean").textContent = read ? told.clean : "–";
     $("round-of").textContent = read ? `of ${told.of} clean` : "";
-    $("round-name").textContent = `Round ${told.round}` + (read ? `, ${told.tempo} bpm` : "");
-    $("rounds-row").replaceChildren(...this.row.map((one) => {
-      const item = document.createElement("li");
-      item.textContent = `${one.round}: ${one.clean} of ${one.of} at ${one.tempo}`;
-      return item;
-    }));
+    $("round-name").textContent = `Round ${told.round}${read ? `, ${told.tempo} bpm` : ""}`;
+    $("rounds-row").replaceChildren(
+      ...this.row.map((one) => {
+        const item = document.createElement("li");
+        item.textContent = `${one.round}: ${one.clean} of ${one.of} at ${one.tempo}`;
+        return item;
+      }),
+    );
   }
 }

@@ -9,8 +9,12 @@ const desk = $("desk");
 const text = $("source");
 const mark = $("caret"); // kept here: it moves from bar to bar, and bars are drawn anew
 const GRIDS = ["1/8", "1/16", "1/12", "1/4"];
-const
-  GRID_WORDS = { "1/8": "eighths", "1/16": "sixteenths", "1/12": "triplets", "1/4": "quarters" };
+const GRID_WORDS = {
+  "1/8": "eighths",
+  "1/16": "sixteenths",
+  "1/12": "triplets",
+  "1/4": "quarters",
+};
 const TEXT_PAUSE_MS = 300;
 const CHORD_SHAPE = $("desk-chord").placeholder;
 const draft = draftOf(desk.dataset.draft);
@@ -58,9 +62,10 @@ function place(bar, where) {
     element.classList.toggle("chosen", anchor !== null && index >= from && index <= to);
   }
   const before = bars[0].section === "pickup" ? 1 : 0; // bars that are not counted
-  const spot = here.section === "pickup"
-    ? "the pick-up"
-    : `bar ${caret.bar + 1 - before} of ${bars.length - before}, section ${here.section}`;
+  const spot =
+    here.section === "pickup"
+      ? "the pick-up"
+      : `bar ${caret.bar + 1 - before} of ${bars.length - before}, section ${here.section}`;
   view.where = `${spot}, on ${count}, in ${GRID_WORDS[GRIDS[grid]]}`;
   intoView();
 }
@@ -69,7 +74,8 @@ let viewing = null;
 
 /** The caret's bar comes into view with the next frame, however often the caret moves before. */
 function intoView() {
-  viewing ??= requestAnimationFrame(() => {
+  if (viewing !== null) return;
+  viewing = requestAnimationFrame(() => {
     viewing = null;
     bars[caret.bar]?.element.scrollIntoView({ block: "nearest" });
   });
@@ -117,13 +123,17 @@ function edit(asked, then = () => {}) {
       then();
       await new Promise(requestAnimationFrame); // what is drawn is seen
       desk.dataset.afterMs = Math.round(performance.now() - begun);
-    } catch (error) { problem(error.message); }
+    } catch (error) {
+      problem(error.message);
+    }
   });
   return waiting;
 }
 
 /** A move of the caret comes after the edits whose keys were pressed before it. */
-function soon(run) { waiting = waiting.then(run); }
+function soon(run) {
+  waiting = waiting.then(run);
+}
 
 /** Puts a text into the box and has the played strip follow. */
 function write(source) {
@@ -149,7 +159,8 @@ async function redraw() {
   try {
     drawn(await ask({ op: "draw" }));
     view.stale = false;
-  } catch (error) { // mostly the text has an error, which stands beside it too
+  } catch (error) {
+    // mostly the text has an error, which stands beside it too
     view.stale = true;
     view.where = error.message;
   }
@@ -168,11 +179,15 @@ const toBar = (by, choosing) => {
   else anchor ??= caret.bar;
   place(caret.bar + by, caret.place);
 };
-const hit = (letter) => edit(() => {
-  const chord = nextChord;
-  chordWaits("");
-  return { op: "hit", letter, chord };
-}, () => forward(1));
+const hit = (letter) =>
+  edit(
+    () => {
+      const chord = nextChord;
+      chordWaits("");
+      return { op: "hit", letter, chord };
+    },
+    () => forward(1),
+  );
 
 /** A chord typed where there is a hit becomes that hit's; else it waits for the next one put. */
 function chordTyped(chord) {
@@ -219,7 +234,7 @@ const KEYS = {
   n: () => edit({ op: "mark", what: "arpeggio" }),
   "^": () => edit({ op: "mark", what: "drones" }),
   f: () => edit({ op: "ramp" }),
-  "0": () => edit({ op: "pickup" }, () => place(0, 0)),
+  0: () => edit({ op: "pickup" }, () => place(0, 0)),
   c: () => $("desk-chord").select(),
   b: () => edit({ op: "insert" }, () => place(caret.bar + 1, 0)),
   r: () => edit({ op: "repeat" }),
@@ -238,7 +253,9 @@ const WITH_CONTROL = {
     edit({ op: "copy", bar, last });
     edit({ op: "delete", bar, last });
   },
-  v: () => { if (clip.length) edit({ op: "paste", clip }, () => place(caret.bar + 1, 0)); },
+  v: () => {
+    if (clip.length) edit({ op: "paste", clip }, () => place(caret.bar + 1, 0));
+  },
 };
 
 function withControl(key, shifted) {
@@ -292,8 +309,11 @@ function point(event) {
   const box = element.getBoundingClientRect();
   const x = ((event.clientX - box.left) / box.width) * 100;
   const bar = bars[Number(element.dataset.index)];
-  anchor = event.shiftKey ? anchor ?? caret.bar : null;
-  place(bar.index, bar.places.findLastIndex((one) => one.x <= x));
+  anchor = event.shiftKey ? (anchor ?? caret.bar) : null;
+  place(
+    bar.index,
+    bar.places.findLastIndex((one) => one.x <= x),
+  );
   desk.focus();
 }
 
@@ -324,8 +344,7 @@ function remember() {
 }
 
 document.addEventListener("htmx:afterRequest", ({ detail }) => {
-  if (detail.elt.id === "riff-form" && detail.xhr.getResponseHeader("HX-Redirect")) draft
-    .drop();
+  if (detail.elt.id === "riff-form" && detail.xhr.getResponseHeader("HX-Redirect")) draft.drop();
 });
 
 document.addEventListener("alpine:init", () => {
@@ -334,8 +353,12 @@ document.addEventListener("alpine:init", () => {
     stale: false,
     shape: CHORD_SHAPE,
     kept: null, // a draft of an earlier visit
-    get noDraft() { return this.kept === null; },
-    get staleClass() { return this.stale ? "stale" : ""; },
+    get noDraft() {
+      return this.kept === null;
+    },
+    get staleClass() {
+      return this.stale ? "stale" : "";
+    },
     init() {
       view = this;
       $("desk-counts").value = keptCounting();
@@ -354,7 +377,9 @@ document.addEventListener("alpine:init", () => {
       remember();
     },
     ratio: "straight",
-    ratioTouched({ target }) { showFeel(Number(target.value), $("desk-unit").value); },
+    ratioTouched({ target }) {
+      showFeel(Number(target.value), $("desk-unit").value);
+    },
     feelSet() {
       edit({ op: "feel", ratio: $("desk-ratio").value, unit: $("desk-unit").value });
     },

@@ -7,7 +7,9 @@ export function redrawn(container, before, drawn) {
   const bars = drawn.map((html) => known.get(html) ?? barOf(html));
   const shown = [...container.children];
   if (shown.length === bars.length) {
-    bars.forEach(({ element }, k) => { if (element !== shown[k]) shown[k].replaceWith(element); });
+    bars.forEach(({ element }, k) => {
+      if (element !== shown[k]) shown[k].replaceWith(element);
+    });
   } else {
     container.replaceChildren(...bars.map(({ element }) => element));
   }
@@ -17,7 +19,7 @@ export function redrawn(container, before, drawn) {
 /** { html, element, index, section, places: [{ at, x, width, count, hit }] } of one bar. */
 function barOf(html) {
   const page = new DOMParser().parseFromString(html, "text/html");
-  const element = document.adoptNode(page.body.firstElementChild);
+  const element = /** @type {HTMLElement} */ (document.adoptNode(page.body.firstElementChild));
   const places = element.dataset.places.split(";").map((words) => {
     const [at, x, width, count, hit] = words.split(" ");
     return { at, x: Number(x), width: Number(width), count, hit: hit === "hit" };

@@ -7,6 +7,10 @@ for (const name of ["sort", "tag"]) {
   choice?.addEventListener("change", () => choice.form.submit());
 }
 // What another file was asked for says nothing about this one.
-document.getElementById("import-file").addEventListener("change", () => {
-  document.getElementById("import-asks").replaceChildren();
-}, { capture: true });
+document.getElementById("import-file").addEventListener(
+  "change",
+  () => {
+    document.getElementById("import-asks").replaceChildren();
+  },
+  { capture: true },
+);

@@ -10,7 +10,7 @@ let kept = null; // what was fetched last: { asked, buffer, begin, end }
 function asked() {
   const form = new FormData($("listen-form"));
   form.set("source", $("source").value);
-  return new URLSearchParams(form).toString();
+  return new URLSearchParams(/** @type {any} */ (form)).toString();
 }
 
 async function fetched(url) {
@@ -18,8 +18,7 @@ async function fetched(url) {
   if (kept?.asked === what) return kept;
   const headers = { "content-type": "application/x-www-form-urlencoded" };
   const answer = await send(url, { body: what, headers });
-  const [begin, end] = ["x-round-begins", "x-round-ends"].map((n) => Number(answer.headers.get(
-    n)));
+  const [begin, end] = ["x-round-begins", "x-round-ends"].map((n) => Number(answer.headers.get(n)));
   const buffer = await context.decodeAudioData(await answer.arrayBuffer());
   kept = { asked: what, buffer, begin, end };
   return kept;
@@ -67,7 +66,9 @@ document.addEventListener("alpine:init", () => {
           loopEnd: end,
         });
         node.connect(context.destination);
-        node.onended = () => { if (playing === node) this.stop(); };
+        node.onended = () => {
+          if (playing === node) this.stop();
+        };
         node.start(0, begin);
         playing = node;
         this.afterMs = String(Math.round(performance.now() - begun));

@@ -6,7 +6,9 @@ document.addEventListener("alpine:init", () => {
     noMutes: true,
     noBeats: true,
     noDegrees: true,
-    init() { this.show(); },
+    init() {
+      this.show();
+    },
     show() {
       const form = this.$root;
       const { why, sets } = form.elements.pattern.selectedOptions[0].dataset;
@@ -15,6 +17,8 @@ document.addEventListener("alpine:init", () => {
       this.noBeats = sets !== "beats";
       this.noDegrees = form.elements.form.value !== "own";
     },
-    keep() { document.getElementById("keep-made")?.requestSubmit(); },
+    keep() {
+      document.getElementById("keep-made")?.requestSubmit();
+    },
   }));
 });

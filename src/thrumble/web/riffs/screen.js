@@ -8,20 +8,32 @@ const first = text.value;
 let leaving = false;
 
 const changed = () => text.value !== first;
-text.addEventListener("input", () => { state.textContent = changed() ? "not saved yet" : ""; });
-text.addEventListener("keydown", (event) => { if (event.key === "Escape") text.blur(); });
-document.addEventListener("keydown", (event) => {
-  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "s") { event
-      .preventDefault();
-    form.requestSubmit(); }
+text.addEventListener("input", () => {
+  state.textContent = changed() ? "not saved yet" : "";
 });
-document.addEventListener("htmx:beforeRequest", (event) => { if (event.detail.elt === form)
-    leaving = true; });
-document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.elt === form && !event
-    .detail.xhr.getResponseHeader("HX-Redirect")) leaving = false; });
-addEventListener("beforeunload", (event) => { if (changed() && !leaving) event.preventDefault(); });
+text.addEventListener("keydown", (event) => {
+  if (event.key === "Escape") text.blur();
+});
+document.addEventListener("keydown", (event) => {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "s") {
+    event.preventDefault();
+    form.requestSubmit();
+  }
+});
+document.addEventListener("htmx:beforeRequest", (event) => {
+  if (event.detail.elt === form) leaving = true;
+});
+document.addEventListener("htmx:afterRequest", (event) => {
+  if (event.detail.elt === form && !event.detail.xhr.getResponseHeader("HX-Redirect"))
+    leaving = false;
+});
+addEventListener("beforeunload", (event) => {
+  if (changed() && !leaving) event.preventDefault();
+});
 
 onKey("w", () => document.getElementById("desk").focus());
 const play = document.getElementById("play-riff");
-if (play) { onKey(" ", () => play.click());
-  onPedal("PageDown", () => play.click()); }
+if (play) {
+  onKey(" ", () => play.click());
+  onPedal("PageDown", () => play.click());
+}

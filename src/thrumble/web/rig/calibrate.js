@@ -1,7 +1,8 @@
 // The click goes out and is listened for: sixteen in the first opening of the stream, six in each
 // of five more.
-import { onKey, onPedal, problem, send } from "../shared/site.js";
+
 import { Listener, sendSound } from "../shared/listening.js";
+import { onKey, onPedal, problem, send } from "../shared/site.js";
 
 const FIRST = 16,
   MORE = 6,
@@ -23,21 +24,26 @@ document.addEventListener("alpine:init", () => {
     air: "",
     kept: "",
     say: $("say").textContent,
-    init() { state = this;
-      air(); },
+    init() {
+      state = this;
+      air();
+    },
   }));
 });
 
 const ms = (value, digits = 2) => `${value.toFixed(digits)} ms`;
 
-function air() { if (state) state.air = ms(Number($("metres").value || 0) * Number(root.dataset
-    .msPerM), 1); }
+function air() {
+  if (state) state.air = ms(Number($("metres").value || 0) * Number(root.dataset.msPerM), 1);
+}
 $("metres").addEventListener("input", air);
 
-function stage(name) { root.dataset.stage = name;
+function stage(name) {
+  root.dataset.stage = name;
   running = name === "running";
   $("stop").hidden = !running;
-  $("measure").disabled = $("drum").disabled = running; }
+  $("measure").disabled = $("drum").disabled = running;
+}
 
 async function opening(kind, count) {
   listener = new Listener({ tapUrl: root.dataset.tap, clickBase: root.dataset.click });
@@ -48,16 +54,29 @@ async function opening(kind, count) {
     const frames = Array.from({ length: count }, (_, k) => first + k * step);
     const from = first - Math.round(0.2 * listener.rate);
     const silence = listener.play(frames.map((frame) => [frame, false]));
-    const cancel = setInterval(() => { if (stopped) { silence();
-        listener.close(); } }, 50);
+    const cancel = setInterval(() => {
+      if (stopped) {
+        silence();
+        listener.close();
+      }
+    }, 50);
     try {
-      const sound = await listener.stretch(from, frames.at(-1) + Math.round(TAIL_S * listener
-        .rate));
-      const answer = await sendSound(root.dataset.hear, { rate: listener.rate, clicks: frames.map(
-          (f) => f - from).join(","), kind }, sound);
+      const sound = await listener.stretch(
+        from,
+        frames.at(-1) + Math.round(TAIL_S * listener.rate),
+      );
+      const answer = await sendSound(
+        root.dataset.hear,
+        { rate: listener.rate, clicks: frames.map((f) => f - from).join(","), kind },
+        sound,
+      );
       return { ...(await answer.json()), rate: listener.rate, device: listener.device };
-    } finally { clearInterval(cancel); }
-  } finally { listener.close(); }
+    } finally {
+      clearInterval(cancel);
+    }
+  } finally {
+    listener.close();
+  }
 }
 
 async function measure(kind) {
@@ -72,26 +91,41 @@ async function measure(kind) {
   const found = [];
   try {
     for (let k = 0; k < count; k++) {
-      state.say = kind === "drum" ? "Knock on the body once with every click." : k === 0 ?
-        "Sixteen clicks …" : `Opening the input again, ${k} of ${OPENINGS - 1} …`;
+      state.say =
+        kind === "drum"
+          ? "Knock on the body once with every click."
+          : k === 0
+            ? "Sixteen clicks …"
+            : `Opening the input again, ${k} of ${OPENINGS - 1} …`;
       const one = await opening(kind, k === 0 ? FIRST : MORE);
       found.push(one);
-      state.openings = [...state.openings, { words: ms(one.delay_ms),
-        note: `${one.clicks} clicks, within ${ms(one.repeat_ms)}`, state: "done" }];
+      state.openings = [
+        ...state.openings,
+        {
+          words: ms(one.delay_ms),
+          note: `${one.clicks} clicks, within ${ms(one.repeat_ms)}`,
+          state: "done",
+        },
+      ];
       state.figure = ms(one.delay_ms, 1);
       state.under = `opening ${k + 1} of ${count}`;
     }
     if (found.some((one) => one.rate !== found[0].rate || one.device !== found[0].device))
-    throw new Error("The input changed meanwhile. Measure again.");
-    const body = JSON.stringify({ device: found[0].device, rate: found[0].rate, kind,
-      openings: found.map((one) => ({ delay_ms: one.delay_ms, repeat_ms: one.repeat_ms })) });
-    const kept = await (await send(root.dataset.keep, { body,
-      headers: { "content-type": "application/json" } })).json();
+      throw new Error("The input changed meanwhile. Measure again.");
+    const body = JSON.stringify({
+      device: found[0].device,
+      rate: found[0].rate,
+      kind,
+      openings: found.map((one) => ({ delay_ms: one.delay_ms, repeat_ms: one.repeat_ms })),
+    });
+    const kept = await (
+      await send(root.dataset.keep, { body, headers: { "content-type": "application/json" } })
+    ).json();
     state.figure = ms(kept.delay_ms, 1);
     state.under = kept.words;
     state.kept =
-      `${ms(kept.delay_ms, 1)}, ${found[0].device || "input"} at ${found[0].rate / 1000} kHz: `
-      + `${kept.words}.`;
+      `${ms(kept.delay_ms, 1)}, ${found[0].device || "input"} at ${found[0].rate / 1000} kHz: ` +
+      `${kept.words}.`;
     state.say = "Saved. From now on, takes with this input tell early from late.";
     root.dataset.delay = kept.delay_ms;
     stage("done");
@@ -99,7 +133,10 @@ async function measure(kind) {
     stage("idle");
     state.figure = "–";
     state.under = "nothing was kept";
-    if (stopped) { state.say = "Stopped. Nothing was saved."; return; }
+    if (stopped) {
+      state.say = "Stopped. Nothing was saved.";
+      return;
+    }
     state.say = "Nothing was saved.";
     problem(error.message);
   }
@@ -110,7 +147,9 @@ $("measure").addEventListener("click", go);
 $("drum").addEventListener("click", () => measure("drum"));
 $("stop").addEventListener("click", stop);
 
-function stop() { stopped = true; }
+function stop() {
+  stopped = true;
+}
 onKey(" ", go);
 onPedal("PageDown", go);
 onKey("d", () => measure("drum"));

@@ -1,7 +1,8 @@
 // The palm finder: every hit that stands out is sent as a second of sound and placed on the scale;
 // the last one can be kept as an example.
-import { onKey, onPedal, problem } from "../shared/site.js";
+
 import { Listener, sendSound } from "../shared/listening.js";
+import { onKey, onPedal, problem } from "../shared/site.js";
 
 const root = document.getElementById("tone");
 const $ = (id) => document.getElementById(id);
@@ -18,7 +19,6 @@ const SILENCE_S = 2,
 let state = null,
   last = null,
   pending = null,
-  quiet = 0,
   blocks = [],
   chain = Promise.resolve();
 
@@ -34,30 +34,44 @@ document.addEventListener("alpine:init", () => {
     chances: "",
     checking: "",
     hits: [],
-    init() { state = this; },
+    init() {
+      state = this;
+    },
   }));
 });
 
-const listener = new Listener({ tapUrl: root.dataset.tap, onSound: hear, onLost: () => { stage(
-      "idle");
-    problem("The input went away. Plug it in again, then press space."); } });
+const listener = new Listener({
+  tapUrl: root.dataset.tap,
+  onSound: hear,
+  onLost: () => {
+    stage("idle");
+    problem("The input went away. Plug it in again, then press space.");
+  },
+});
 
-function stage(name) { root.dataset.stage = name;
-  $("listen").firstChild.textContent = name === "listening" ? "Stop listening " : "Listen "; }
+function stage(name) {
+  root.dataset.stage = name;
+  $("listen").firstChild.textContent = name === "listening" ? "Stop listening " : "Listen ";
+}
 
 async function listen() {
   problem("");
-  if (root.dataset.stage === "listening") { listener.close();
+  if (root.dataset.stage === "listening") {
+    listener.close();
     stage("idle");
-    state.advice = "Not listening. Space opens the input again."; return; }
+    state.advice = "Not listening. Space opens the input again.";
+    return;
+  }
   try {
     await listener.open();
     stage("listening");
     state.words = "Hit one note";
     state.place = "";
     state.advice = "Listening. One hit at a time, a second each.";
-  } catch (error) { stage("idle");
-    problem(error.message); }
+  } catch (error) {
+    stage("idle");
+    problem(error.message);
+  }
 }
 
 // A hit is a block far louder than those before it; it is sent a second later, or when the next
@@ -65,7 +79,10 @@ async function listen() {
 function hear(frame, pcm) {
   if (root.dataset.stage !== "listening") return;
   let peak = 0;
-  for (const s of pcm) { const size = Math.abs(s); if (size > peak) peak = size; }
+  for (const s of pcm) {
+    const size = Math.abs(s);
+    if (size > peak) peak = size;
+  }
   const before = Math.max(FLOOR, Math.min(...blocks, 1));
   const end = frame + pcm.length;
   const risen = blocks.length >= 3 && peak > RISE * before && peak > 2 * FLOOR;
@@ -73,8 +90,8 @@ function hear(frame, pcm) {
     if (pending) flush(frame - Math.round(0.01 * listener.rate));
     pending = { from: frame - Math.round(LEAD_S * listener.rate) };
   }
-  if (pending && end >= pending.from + (LEAD_S + HIT_S) * listener.rate) flush(pending.from + Math
-    .round((LEAD_S + HIT_S) * listener.rate));
+  if (pending && end >= pending.from + (LEAD_S + HIT_S) * listener.rate)
+    flush(pending.from + Math.round((LEAD_S + HIT_S) * listener.rate));
   blocks.push(peak);
   if (blocks.length > 4) blocks.shift();
 }
@@ -88,60 +105,84 @@ function flush(to) {
 
 async function place(sound, rate) {
   const ended = performance.now();
-  const before = state.hits.slice(0, EIGHT - 1).reverse().map((hit) =>
-    `${hit.depth}${hit.place[0]}`).join(",");
+  const before = state.hits
+    .slice(0, EIGHT - 1)
+    .reverse()
+    .map((hit) => `${hit.depth}${hit.place[0]}`)
+    .join(",");
   try {
-    const hit = await (await sendSound(root.dataset.hit, { rate, before,
-      tone: root.dataset.tone }, sound)).json();
+    const hit = await (
+      await sendSound(root.dataset.hit, { rate, before, tone: root.dataset.tone }, sound)
+    ).json();
     last = { sound, rate };
-    Object.assign(state, { words: hit.words, advice: hit.advice, place: hit.place, decay: hit
-        .decay, clarity: hit.clarity, level: hit.level, steady: hit.steady, chances: hit
-        .chances });
+    Object.assign(state, {
+      words: hit.words,
+      advice: hit.advice,
+      place: hit.place,
+      decay: hit.decay,
+      clarity: hit.clarity,
+      level: hit.level,
+      steady: hit.steady,
+      chances: hit.chances,
+    });
     state.hits = [hit, ...state.hits].slice(0, EIGHT);
     draw();
     root.dataset.placedAfterMs = Math.round(performance.now() - ended);
     for (const button of document.querySelectorAll(".keep")) button.disabled = false;
     $("again").disabled = false;
-  } catch (error) { state.words = "Not a hit";
+  } catch (error) {
+    state.words = "Not a hit";
     state.place = "";
-    state.advice = error.message; }
+    state.advice = error.message;
+  }
 }
 
 function draw() {
   const wide = Number($("scale").dataset.wide);
-  $("dots").replaceChildren(...state.hits.toReversed().map((hit, k, all) => {
-    const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
-    const newest = k === all.length - 1;
-    dot.setAttribute("cx", Math.min(wide - 16, Math.max(16, hit.at)));
-    dot.setAttribute("cy", newest ? 44 : 118 - 9 * (all.length - 1 - k));
-    dot.setAttribute("r", newest ? 16 : 6);
-    dot.setAttribute("class", newest ? "dot newest" : "dot");
-    return dot;
-  }));
+  $("dots").replaceChildren(
+    ...state.hits.toReversed().map((hit, k, all) => {
+      const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
+      const newest = k === all.length - 1;
+      dot.setAttribute("cx", String(Math.min(wide - 16, Math.max(16, hit.at))));
+      dot.setAttribute("cy", String(newest ? 44 : 118 - 9 * (all.length - 1 - k)));
+      dot.setAttribute("r", newest ? "16" : "6");
+      dot.setAttribute("class", newest ? "dot newest" : "dot");
+      return dot;
+    }),
+  );
 }
 
 async function keep(kind) {
   if (!last) return;
   problem("");
   try {
-    const html = await (await sendSound(root.dataset.examples, { rate: last.rate, kind }, last
-      .sound)).text();
+    const html = await (
+      await sendSound(root.dataset.examples, { rate: last.rate, kind }, last.sound)
+    ).text();
     $("examples").outerHTML = html;
     window.htmx.process($("examples"));
     bindKeep();
-  } catch (error) { problem(error.message); }
+  } catch (error) {
+    problem(error.message);
+  }
 }
 
-function bindKeep() { for (const button of document.querySelectorAll(".keep")) { button.disabled = !
-      last;
-    button.addEventListener("click", () => keep(button.dataset.kind)); } }
+function bindKeep() {
+  for (const button of document.querySelectorAll(".keep")) {
+    button.disabled = !last;
+    button.addEventListener("click", () => keep(button.dataset.kind));
+  }
+}
 document.addEventListener("htmx:afterSettle", bindKeep);
 
 function again() {
   if (!last) return;
   const context = new AudioContext({ sampleRate: last.rate });
-  const buffer = new AudioBuffer({ length: last.sound.length, numberOfChannels: 1, sampleRate: last
-      .rate });
+  const buffer = new AudioBuffer({
+    length: last.sound.length,
+    numberOfChannels: 1,
+    sampleRate: last.rate,
+  });
   buffer.copyToChannel(last.sound, 0);
   const node = new AudioBufferSourceNode(context, { buffer });
   node.connect(context.destination);
@@ -153,9 +194,17 @@ function clear() {
   listener.close();
   stage("idle");
   pending = null;
-  Object.assign(state, { hits: [], words: "Hit one note", advice: "Space opens the input.",
-    place: "", decay: "–", clarity: "–", level: "–", chances: "",
-    steady: "Eight hits show how steady your hand is." });
+  Object.assign(state, {
+    hits: [],
+    words: "Hit one note",
+    advice: "Space opens the input.",
+    place: "",
+    decay: "–",
+    clarity: "–",
+    level: "–",
+    chances: "",
+    steady: "Eight hits show how steady your hand is.",
+  });
   draw();
 }
 
@@ -171,18 +220,25 @@ async function check(part) {
     await listener.open();
     const from = listener.now() + Math.round(0.3 * listener.rate);
     let left = seconds;
-    state.checking = part === "silence" ? "Quiet, please …" :
-      "Play your hardest chords, let the last one ring …";
-    const tick = setInterval(() => { left -= 1;
-      state.checking = left > 0 ?
-        `${part === "silence" ? "Silence" : "Play hard"}: ${left} s` : "…"; }, 1000);
+    state.checking =
+      part === "silence" ? "Quiet, please …" : "Play your hardest chords, let the last one ring …";
+    const tick = setInterval(() => {
+      left -= 1;
+      state.checking =
+        left > 0 ? `${part === "silence" ? "Silence" : "Play hard"}: ${left} s` : "…";
+    }, 1000);
     try {
       const sound = await listener.stretch(from, from + seconds * listener.rate);
-      const html = await (await sendSound(root.dataset.level, { rate: listener.rate, part },
-        sound)).text();
+      const html = await (
+        await sendSound(root.dataset.level, { rate: listener.rate, part }, sound)
+      ).text();
       $("level").outerHTML = html;
-    } finally { clearInterval(tick); }
-  } catch (error) { problem(error.message); }
+    } finally {
+      clearInterval(tick);
+    }
+  } catch (error) {
+    problem(error.message);
+  }
   state.checking = "";
   checking = false;
   stage(was === "listening" ? "listening" : "idle");
@@ -202,6 +258,7 @@ onPedal("Escape", clear);
 onKey("l", again);
 onKey("n", () => check("silence"));
 onKey("h", () => check("playing"));
-["open", "light", "full", "tight", "dead"].forEach((kind, k) => onKey(String(k + 1), () => keep(
-  kind)));
+["open", "light", "full", "tight", "dead"].forEach((kind, k) => {
+  onKey(String(k + 1), () => keep(kind));
+});
 addEventListener("pagehide", () => listener.close());

@@ -5,7 +5,10 @@ import "../shared/heard.js";
 const $ = (id) => document.getElementById(id);
 const frets = [...document.querySelectorAll(".fret-link")];
 const here = frets.findIndex((link) => link.closest("tr").classList.contains("here"));
-const go = (step) => { const link = frets[here + step]; if (link) location.assign(link.href); };
+const go = (step) => {
+  const link = frets[here + step];
+  if (link) location.assign(link.href);
+};
 onKey("ArrowRight", () => go(1));
 onKey("ArrowLeft", () => go(-1));
 onKey("/", (event) => {

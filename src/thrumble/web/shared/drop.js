@@ -8,7 +8,9 @@ let inside = 0; // elements that the file is over
 
 const carriesFile = (event) => [...(event.dataTransfer?.types ?? [])].includes("Files");
 
-function show(on) { target.hidden = !on; }
+function show(on) {
+  target.hidden = !on;
+}
 
 addEventListener("dragenter", (event) => {
   if (!carriesFile(event)) return;
@@ -20,7 +22,9 @@ addEventListener("dragleave", (event) => {
   inside = Math.max(0, inside - 1);
   show(inside > 0);
 });
-addEventListener("dragover", (event) => { if (carriesFile(event)) event.preventDefault(); });
+addEventListener("dragover", (event) => {
+  if (carriesFile(event)) event.preventDefault();
+});
 addEventListener("drop", (event) => {
   if (!carriesFile(event)) return;
   event.preventDefault();

@@ -9,8 +9,11 @@ async function listen() {
   problem("");
   sound ??= new Audio(button.dataset.sound);
   sound.currentTime = 0;
-  try { await sound.play(); } catch { problem(
-      "This can't be played just now: try again in a moment."); }
+  try {
+    await sound.play();
+  } catch {
+    problem("This can't be played just now: try again in a moment.");
+  }
 }
 
 button?.addEventListener("click", listen);

@@ -1,12 +1,18 @@
 // Short pieces of sound for measurements and drills: opened inputs, stretches cut out by the audio
 // clock's own frames, and sending them.
-import { send } from "./site.js";
+
 import { oneAtATime, openInput } from "./recorder.js";
+import { send } from "./site.js";
 
 const KEEP_S = 70; // of sound, at most
 
 export class Listener {
-  constructor({ tapUrl, clickBase = "", onSound = () => {}, onLost = () => {} }) {
+  constructor({
+    tapUrl,
+    clickBase = "",
+    onSound = (/** @type {number} */ _frame, /** @type {Int16Array} */ _pcm) => {},
+    onLost = () => {},
+  }) {
     this.tapUrl = tapUrl;
     this.clickBase = clickBase;
     this.onSound = onSound;
@@ -15,8 +21,12 @@ export class Listener {
     this.blocks = [];
     this.waiting = [];
   }
-  get rate() { return this.input.context.sampleRate; }
-  get device() { return this.input.track.label || ""; }
+  get rate() {
+    return this.input.context.sampleRate;
+  }
+  get device() {
+    return this.input.track.label || "";
+  }
   open = oneAtATime(async () => {
     if (this.input && this.input.track.readyState === "live") return;
     this.blocks = [];
@@ -25,8 +35,10 @@ export class Listener {
       tapUrl: this.tapUrl,
       clickBase: this.clickBase,
       onSound: (frame, pcm) => this.hear(frame, pcm),
-      onLost: () => { this.close();
-        this.onLost(); },
+      onLost: () => {
+        this.close();
+        this.onLost();
+      },
     });
     if (this.clickBase) await this.input.sounding.load(["accent", "plain"]);
   });
@@ -44,8 +56,10 @@ export class Listener {
     while (this.blocks.length && this.blocks[0][0] < oldest) this.blocks.shift();
     const end = frame + pcm.length;
     for (const one of [...this.waiting])
-      if (end >= one.to) { this.waiting.splice(this.waiting.indexOf(one), 1);
-        one.resolve(this.cut(one.from, one.to)); }
+      if (end >= one.to) {
+        this.waiting.splice(this.waiting.indexOf(one), 1);
+        one.resolve(this.cut(one.from, one.to));
+      }
     this.onSound(frame, pcm);
   }
   /** The sound between two frames of the audio clock; what did not arrive is silence. */
@@ -59,9 +73,12 @@ export class Listener {
     return out;
   }
   /** Waits until all of it has come in. */
-  stretch(from, to) { return new Promise((resolve, reject) => this.waiting.push({ from, to, resolve,
-      reject })); }
-  now() { return Math.round(this.input.context.currentTime * this.rate); }
+  stretch(from, to) {
+    return new Promise((resolve, reject) => this.waiting.push({ from, to, resolve, reject }));
+  }
+  now() {
+    return Math.round(this.input.context.currentTime * this.rate);
+  }
   /** Clicks, [frame, accented] in order; returns how to stop them. */
   play(list) {
     const { sounding } = this.input;
@@ -71,6 +88,8 @@ export class Listener {
 }
 
 export async function sendSound(url, parameters, samples) {
-  return send(`${url}?${new URLSearchParams(parameters)}`, { body: samples,
-    headers: { "content-type": "application/octet-stream" } });
+  return send(`${url}?${new URLSearchParams(parameters)}`, {
+    body: samples,
+    headers: { "content-type": "application/octet-stream" },
+  });
 }

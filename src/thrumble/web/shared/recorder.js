@@ -10,8 +10,9 @@ const WISHES = { echoCancellation: false, noiseSuppression: false, autoGainContr
 export class Refused extends Error {}
 
 const REASONS = {
-  NotAllowedError: "Microphone access is blocked. Allow it for this page in the browser's address "
-    + "bar, then press space.",
+  NotAllowedError:
+    "Microphone access is blocked. Allow it for this page in the browser's address " +
+    "bar, then press space.",
   NotFoundError: "No microphone or audio interface is found. Plug one in, then press space.",
   NotReadableError: "The input is in use by another program. Close it there, then press space.",
   OverconstrainedError: "The input chosen is gone. Choose another one, then press space.",
@@ -21,7 +22,12 @@ const REASONS = {
  *  one. */
 export function oneAtATime(task) {
   let running = null;
-  return () => (running ??= task().finally(() => { running = null; }));
+  return () => {
+    running ??= task().finally(() => {
+      running = null;
+    });
+    return running;
+  };
 }
 
 /** Opens the input; calls onSound(frame, samples) for what comes in and onLost() if it goes away.
@@ -29,35 +35,48 @@ export function oneAtATime(task) {
 export async function openInput({ deviceId, tapUrl, clickBase = "", onSound, onLost }) {
   if (!navigator.mediaDevices || !window.AudioWorkletNode) {
     throw new Refused(
-      "This browser won't allow the microphone here. Open the page at http://127.0.0.1 or over "
-      + "https, in a current browser."
-      );
+      "This browser won't allow the microphone here. Open the page at http://127.0.0.1 or over " +
+        "https, in a current browser.",
+    );
   }
   let stream;
   try {
-    stream = await navigator.mediaDevices.getUserMedia({ audio: { ...WISHES, ...(deviceId ?
-        { deviceId: { exact: deviceId } } : {}) } });
+    stream = await navigator.mediaDevices.getUserMedia({
+      audio: { ...WISHES, ...(deviceId ? { deviceId: { exact: deviceId } } : {}) },
+    });
   } catch (error) {
-    throw new Refused(REASONS[error.name] ??
-      `The input does not open (${error.name}). Check it, then press space.`);
+    throw new Refused(
+      REASONS[error.name] ?? `The input does not open (${error.name}). Check it, then press space.`,
+    );
   }
   const context = new AudioContext({ sampleRate: RATE, latencyHint: "interactive" });
-  const shut = () => { stream.getTracks().forEach((t) => t.stop());
-    context.close(); };
+  const shut = () => {
+    for (const track of stream.getTracks()) track.stop();
+    context.close();
+  };
   try {
     await context.audioWorklet.addModule(tapUrl);
     if (context.state === "suspended") await resumed(context);
-  } catch (error) { shut(); throw error; }
+  } catch (error) {
+    shut();
+    throw error;
+  }
   const source = context.createMediaStreamSource(stream);
-  const tap = new AudioWorkletNode(context, "tap", { numberOfInputs: 1, numberOfOutputs: 1,
-    channelCount: 1, channelCountMode: "explicit" });
+  const tap = new AudioWorkletNode(context, "tap", {
+    numberOfInputs: 1,
+    numberOfOutputs: 1,
+    channelCount: 1,
+    channelCountMode: "explicit",
+  });
   const silent = new GainNode(context, { gain: 0 });
   source.connect(tap).connect(silent).connect(context.destination);
   tap.port.onmessage = ({ data }) => onSound(data.frame, data.pcm);
   const track = stream.getAudioTracks()[0];
   track.addEventListener("ended", onLost);
   // asleep, or its output gone: the clock no longer runs
-  const stood = () => { if (!["running", "closed"].includes(context.state)) onLost(); };
+  const stood = () => {
+    if (!["running", "closed"].includes(context.state)) onLost();
+  };
   context.addEventListener("statechange", stood);
   const close = () => {
     track.removeEventListener("ended", onLost);
@@ -73,8 +92,7 @@ async function resumed(context) {
   await Promise.race([context.resume(), waited]);
   if (context.state !== "running") {
     throw new Refused(
-      "The browser is blocking sound. Press space, or click anywhere, then try "
-      + "again."
+      "The browser is blocking sound. Press space, or click anywhere, then try " + "again.",
     );
   }
 }
@@ -82,8 +100,20 @@ async function resumed(context) {
 /** What the browser really gave, for the take's record. */
 export function givenSettings(track) {
   const given = track.getSettings ? track.getSettings() : {};
-  const keep = ["echoCancellation", "noiseSuppression", "autoGainControl", "sampleRate",
-    "channelCount", "latency"];
-  return { label: track.label, ...Object.fromEntries(keep.filter((k) => k in given).map((k) => [k,
-      typeof given[k] === "object" ? String(given[k]) : given[k]])) };
+  const keep = [
+    "echoCancellation",
+    "noiseSuppression",
+    "autoGainControl",
+    "sampleRate",
+    "channelCount",
+    "latency",
+  ];
+  return {
+    label: track.label,
+    ...Object.fromEntries(
+      keep
+        .filter((k) => k in given)
+        .map((k) => [k, typeof given[k] === "object" ? String(given[k]) : given[k]]),
+    ),
+  };
 }

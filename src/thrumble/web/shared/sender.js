@@ -1,8 +1,9 @@
 // Sends kept takes to the server, in any order and as often as it takes: over outages, reloads,
 // sleeping laptops. A take leaves the browser
 // only when the server has confirmed all of it.
-import { Refusal, send } from "./site.js";
+
 import * as keep from "./keep.js";
+import { Refusal, send } from "./site.js";
 
 const PIECE_FRAMES = 96000; // what one request carries at most
 const WAITS_MS = [300, 700, 1500, 3000, 6000, 12000, 20000];
@@ -12,7 +13,7 @@ const JSON_HEADERS = { "content-type": "application/json" };
 export class Sender {
   /** urls: { begin, takes }; onState({ state, waitingS, problem }): what the player may want to
    *  know. */
-  constructor(key, urls, onState = () => {}) {
+  constructor(key, urls, onState = (/** @type {object} */ _state) => {}) {
     this.key = key;
     this.urls = urls;
     this.onState = onState;
@@ -23,17 +24,25 @@ export class Sender {
     this.owner = {};
     this.state = "sending";
   }
-  hurry() { this.failures = Math.min(this.failures, 1);
-    this.wake?.(); }
-  stop() { this.stopped = true;
-    this.wake?.(); }
+  hurry() {
+    this.failures = Math.min(this.failures, 1);
+    this.wake?.();
+  }
+  stop() {
+    this.stopped = true;
+    this.wake?.();
+  }
   /** Works until the take is finished, discarded or refused; resolves to the server's number of
    *  it, or null. */
   async run() {
-    const hurry = () => { if (!document.hidden) this.hurry(); };
+    const hurry = () => {
+      if (!document.hidden) this.hurry();
+    };
     addEventListener("online", hurry);
     document.addEventListener("visibilitychange", hurry);
-    try { return await this.work(); } finally {
+    try {
+      return await this.work();
+    } finally {
       removeEventListener("online", hurry);
       document.removeEventListener("visibilitychange", hurry);
     }
@@ -48,26 +57,44 @@ export class Sender {
           return this.take;
         }
       } catch (error) {
-        if (error instanceof Refusal && error.final) { await this.tell("refused", error.message);
-          await keep.changeTake(this.key, { refused: error.message }); return null; }
+        if (error instanceof Refusal && error.final) {
+          await this.tell("refused", error.message);
+          await keep.changeTake(this.key, { refused: error.message });
+          return null;
+        }
         this.failures++;
         const signedOut = error instanceof Refusal && error.status === 401;
         await this.tell("away", signedOut ? error.message : "");
-        await this.pause(error.retryS ? error.retryS * 1000 : WAITS_MS[Math.min(this.failures - 1,
-          WAITS_MS.length - 1)] * (0.8 + 0.4 * Math.random()));
+        await this.pause(
+          error.retryS
+            ? error.retryS * 1000
+            : WAITS_MS[Math.min(this.failures - 1, WAITS_MS.length - 1)] *
+                (0.8 + 0.4 * Math.random()),
+        );
       }
     }
     return null;
   }
-  pause(ms) { return new Promise((resolve) => { const timer = setTimeout(resolve, ms);
-      this.wake = () => { clearTimeout(timer);
-        resolve(); }; }).then(() => { this.wake = null; }); }
+  pause(ms) {
+    return new Promise((resolve) => {
+      const timer = setTimeout(resolve, ms);
+      this.wake = () => {
+        clearTimeout(timer);
+        resolve();
+      };
+    }).then(() => {
+      this.wake = null;
+    });
+  }
   async tell(state, problem = "") {
     this.state = state;
     const kept = await keep.getTake(this.key);
     const blocks = kept ? (await keep.listBlocks(this.key)).filter((b) => !b.sent) : [];
-    this.onState({ state, waitingS: kept ? blocks.reduce((sum, b) => sum + b.count, 0) / kept
-        .begin.rate : 0, problem });
+    this.onState({
+      state,
+      waitingS: kept ? blocks.reduce((sum, b) => sum + b.count, 0) / kept.begin.rate : 0,
+      problem,
+    });
   }
   /** One thing done; true when nothing is left to do. */
   async step() {
@@ -76,11 +103,17 @@ export class Sender {
     this.take = kept.take;
     if (kept.player) this.owner = { "x-thrumble-player": kept.player };
     if (kept.state === "discarded") return this.discard(kept);
-    if (kept.take === null) { await this.begin(kept); return false; }
+    if (kept.take === null) {
+      await this.begin(kept);
+      return false;
+    }
     const blocks = await keep.listBlocks(this.key);
     const waiting = blocks.filter((b) => !b.sent);
-    if (waiting.length && (kept.state !== "recording" || waiting.reduce((sum, b) => sum + b.count,
-        0) >= kept.begin.rate)) {
+    if (
+      waiting.length &&
+      (kept.state !== "recording" ||
+        waiting.reduce((sum, b) => sum + b.count, 0) >= kept.begin.rate)
+    ) {
       await this.sendSome(kept, waiting);
       await this.tell("sending");
       return false;
@@ -91,10 +124,14 @@ export class Sender {
     return false;
   }
   async begin(kept) {
-    const body = JSON.stringify({ ...kept.begin, key: this.key, age_s: Math.max(0, (Date.now() -
-        kept.beganAt) / 1000) });
-    const { take } = await (await send(this.urls.begin, { body,
-      headers: { ...JSON_HEADERS, ...this.owner } })).json();
+    const body = JSON.stringify({
+      ...kept.begin,
+      key: this.key,
+      age_s: Math.max(0, (Date.now() - kept.beganAt) / 1000),
+    });
+    const { take } = await (
+      await send(this.urls.begin, { body, headers: { ...JSON_HEADERS, ...this.owner } })
+    ).json();
     await keep.changeTake(this.key, { take });
   }
   async sendSome(kept, waiting) {
@@ -111,21 +148,36 @@ export class Sender {
       const samples = await keep.getSound(this.key, frame);
       if (samples) body.set(samples, frame - first);
     }
-    await send(`${this.urls.takes}/${kept.take}/chunk?frame=${first}`, { body,
-      headers: { "content-type": "application/octet-stream", ...this.owner } });
-    await keep.markSent(this.key, run.map((b) => b.frame));
+    await send(`${this.urls.takes}/${kept.take}/chunk?frame=${first}`, {
+      body,
+      headers: { "content-type": "application/octet-stream", ...this.owner },
+    });
+    await keep.markSent(
+      this.key,
+      run.map((b) => b.frame),
+    );
   }
   async finish(kept, blocks) {
-    if (!blocks.length) { await keep.dropTake(this.key); return true; }
+    if (!blocks.length) {
+      await keep.dropTake(this.key);
+      return true;
+    }
     const body = JSON.stringify({ ...kept.report, spans: keep.spansOf(blocks) });
     try {
-      await send(`${this.urls.takes}/${kept.take}/finish`, { body,
-        headers: { ...JSON_HEADERS, ...this.owner } });
+      await send(`${this.urls.takes}/${kept.take}/finish`, {
+        body,
+        headers: { ...JSON_HEADERS, ...this.owner },
+      });
     } catch (error) {
       if (!error.missing?.length) throw error;
-      const touched = blocks.filter(({ frame, count }) => error.missing.some(([from, to]) =>
-        frame < to && frame + count > from));
-      await keep.markSent(this.key, touched.map((block) => block.frame), 0);
+      const touched = blocks.filter(({ frame, count }) =>
+        error.missing.some(([from, to]) => frame < to && frame + count > from),
+      );
+      await keep.markSent(
+        this.key,
+        touched.map((block) => block.frame),
+        0,
+      );
       return false;
     }
     await keep.dropTake(this.key);
@@ -133,12 +185,18 @@ export class Sender {
   }
   /** All that was recorded of a take that was cut off has arrived: it waits to be finished on
    *  the server. */
-  async leave() { await keep.dropTake(this.key); return true; }
+  async leave() {
+    await keep.dropTake(this.key);
+    return true;
+  }
   async discard(kept) {
     if (kept.take !== null) {
       const url = `${this.urls.takes}/${kept.take}/discard`;
-      try { await send(url, { headers: this.owner }); } catch (error) {
-        if (!(error instanceof Refusal) || !error.final) throw error; }
+      try {
+        await send(url, { headers: this.owner });
+      } catch (error) {
+        if (!(error instanceof Refusal) || !error.final) throw error;
+      }
     }
     await keep.dropTake(this.key);
     return true;

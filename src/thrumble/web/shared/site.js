@@ -6,6 +6,9 @@ export const player = document.querySelector('meta[name="player"]')?.content ?? 
 const asPlayer = player ? { "x-thrumble-player": player } : {};
 const WAIT_MS = 15000;
 
+/** A signal that ends a request after so many milliseconds. */
+export const endsAfter = (ms) => /** @type {any} */ (AbortSignal).timeout(ms);
+
 /** The server said no. `final`: asking again will not help; `retryS`: when it may; `missing`:
  *  frames that have not arrived. */
 export class Refusal extends Error {
@@ -21,12 +24,20 @@ export class Refusal extends Error {
 /** fetch with this page's token; throws a Refusal with the server's words if it says no,
  *  another Error if it does not answer. */
 export async function send(url, { method = "POST", body = null, headers = {}, again = true } = {}) {
-  const ask = () => fetch(url, { method, body, signal: AbortSignal.timeout(WAIT_MS),
-    headers: { "x-thrumble-token": token, accept: "application/json", ...asPlayer, ...headers } })
-    .catch(() => { throw new Error("Can't reach Thrumble. Start it with "
-      + "./run; what you wrote is kept here."); });
+  const ask = () =>
+    fetch(url, {
+      method,
+      body,
+      signal: endsAfter(WAIT_MS),
+      headers: { "x-thrumble-token": token, accept: "application/json", ...asPlayer, ...headers },
+    }).catch(() => {
+      throw new Error(
+        "Can't reach Thrumble. Start it with " + "./run; what you wrote is kept here.",
+      );
+    });
   let response = await ask();
-  if (response.status === 403 && again) { // loaded before a restart or a restore
+  if (response.status === 403 && again) {
+    // loaded before a restart or a restore
     token = (await (await fetch("/token", { headers: { accept: "application/json" } })).json())
       .token;
     response = await ask();
@@ -34,9 +45,16 @@ export async function send(url, { method = "POST", body = null, headers = {}, ag
   if (!response.ok) {
     const text = await response.text();
     let said = null;
-    try { said = JSON.parse(text); } catch { /* plain words */ }
-    throw new Refusal(said?.problem || text || `The server answered ${response.status}.`,
-      response, said);
+    try {
+      said = JSON.parse(text);
+    } catch {
+      /* plain words */
+    }
+    throw new Refusal(
+      said?.problem || text || `The server answered ${response.status}.`,
+      response,
+      said,
+    );
   }
   return response;
 }
@@ -61,20 +79,24 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   if (event.detail.xhr.status >= 400) {
     event.detail.shouldSwap = false;
     askAgain(event);
-    const found = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html")
+    const found = new DOMParser()
+      .parseFromString(event.detail.xhr.responseText, "text/html")
       .querySelector("[data-problem]");
     problem(found ? found.textContent : event.detail.xhr.responseText.slice(0, 300));
   } else if (event.detail.requestConfig.verb !== "get") {
     problem("");
   }
 });
-document.addEventListener("htmx:sendError", (event) => { askAgain(event);
-  problem(
-    "Can't reach Thrumble. Start it with ./run, and this page will continue."
-    ); });
-document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.successful && event
-    .detail.elt.dataset.away) { delete event.detail.elt.dataset.away;
-    problem(""); } });
+document.addEventListener("htmx:sendError", (event) => {
+  askAgain(event);
+  problem("Can't reach Thrumble. Start it with ./run, and this page will continue.");
+});
+document.addEventListener("htmx:afterRequest", (event) => {
+  if (event.detail.successful && event.detail.elt.dataset.away) {
+    delete event.detail.elt.dataset.away;
+    problem("");
+  }
+});
 
 // A file that was made meanwhile is saved at once; its link stays.
 document.addEventListener("htmx:load", (event) => {
@@ -86,7 +108,9 @@ function askAgain(event) {
   const asking = event.detail.elt;
   if (!asking.getAttribute("hx-trigger")?.includes("asked-again")) return;
   asking.dataset.away = "1";
-  setTimeout(() => { if (asking.isConnected) window.htmx.trigger(asking, "asked-again"); }, 2000);
+  setTimeout(() => {
+    if (asking.isConnected) window.htmx.trigger(asking, "asked-again");
+  }, 2000);
 }
 
 // --- theme ---
@@ -94,8 +118,11 @@ function askAgain(event) {
 document.getElementById("theme-button").addEventListener("click", () => {
   const next = document.documentElement.dataset.bsTheme === "dark" ? "light" : "dark";
   document.documentElement.dataset.bsTheme = next;
-  try { localStorage.setItem("theme",
-    next); } catch { /* private window: for this page only */ }
+  try {
+    localStorage.setItem("theme", next);
+  } catch {
+    /* private window: for this page only */
+  }
 });
 
 // --- keys ---
@@ -104,19 +131,35 @@ const handlers = new Map();
 const pedals = new Map();
 const overlay = document.getElementById("keys");
 const keySwitch = document.getElementById("keys-switch");
-try { keySwitch.checked = localStorage.getItem("keys") !== "off"; } catch { /* stays on */ }
-keySwitch.addEventListener("change", () => { try { localStorage.setItem("keys", keySwitch.checked ?
-      "on" : "off"); } catch { /* for this page only */ } });
+try {
+  keySwitch.checked = localStorage.getItem("keys") !== "off";
+} catch {
+  /* stays on */
+}
+keySwitch.addEventListener("change", () => {
+  try {
+    localStorage.setItem("keys", keySwitch.checked ? "on" : "off");
+  } catch {
+    /* for this page only */
+  }
+});
 
 /** A single-key shortcut; the player can switch all of them off. */
-export function onKey(key, run) { handlers.set(key, run); }
+export function onKey(key, run) {
+  handlers.set(key, run);
+}
 
 /** A pedal's or navigation key, which always works. */
-export function onPedal(key, run) { pedals.set(key, run); }
+export function onPedal(key, run) {
+  pedals.set(key, run);
+}
 
 function typing(target) {
-  return target.closest(
-    "input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]") !== null;
+  return (
+    target.closest(
+      "input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]",
+    ) !== null
+  );
 }
 
 document.addEventListener("keydown", (event) => {
@@ -132,16 +175,21 @@ document.addEventListener("keydown", (event) => {
   if (event.key === " " && event.target.closest("button, summary, input, audio")) return;
   if (event.key === "Enter") return;
   const run = handlers.get(event.key) ?? handlers.get(event.key.toLowerCase());
-  if (run) { event.preventDefault(); if (!event.repeat) run(event); }
+  if (run) {
+    event.preventDefault();
+    if (!event.repeat) run(event);
+  }
 });
 
-for (const link of document.querySelectorAll(".rail-link")) onKey(link.dataset.key, () => link
-  .click());
+for (const link of document.querySelectorAll(".rail-link"))
+  onKey(link.dataset.key, () => link.click());
 onKey("?", () => overlay.showModal());
 document.getElementById("keys-button").addEventListener("click", () => overlay.showModal());
 document.getElementById("keys-close").addEventListener("click", () => overlay.close());
 
 // A link to something folded unfolds it.
 const target = location.hash && document.getElementById(location.hash.slice(1));
-if (target?.localName === "details") { target.open = true;
-  target.scrollIntoView(); }
+if (target?.localName === "details") {
+  target.open = true;
+  target.scrollIntoView();
+}

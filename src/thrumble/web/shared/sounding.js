@@ -14,6 +14,9 @@ async function samplesOf(url) {
 }
 
 export class Sounding {
+  base;
+  context;
+
   /** base: where sounds by name are found, at the context's rate. */
   constructor(context, base) {
     Object.assign(this, { context, base });
@@ -23,14 +26,19 @@ export class Sounding {
     this.waiting = [];
     this.running = new Set();
   }
-  get rate() { return this.context.sampleRate; }
+  get rate() {
+    return this.context.sampleRate;
+  }
   /** Has these sounds at hand. */
   async load(names) {
     for (const name of new Set(names)) {
       if (this.buffers.has(name)) continue;
       const samples = await samplesOf(`${this.base}/${this.rate}/${name}`);
-      const buffer = new AudioBuffer({ length: samples.length, numberOfChannels: 1,
-        sampleRate: this.rate });
+      const buffer = new AudioBuffer({
+        length: samples.length,
+        numberOfChannels: 1,
+        sampleRate: this.rate,
+      });
       buffer.copyToChannel(samples, 0);
       this.buffers.set(name, buffer);
     }
@@ -67,11 +75,22 @@ export class Sounding {
     take.guitar.forEach((levels, n) => {
       const whole = n === 0 && take.barsBefore === 0;
       const from = levels[0][0] - (whole ? Math.round(one * take.rate) : 0);
-      this.start(buffer, from, levels.map(([frame, own]) => [frame, own * level]), whole ? 0 : one);
+      this.start(
+        buffer,
+        from,
+        levels.map(([frame, own]) => [frame, own * level]),
+        whole ? 0 : one,
+      );
     });
   }
   stop() {
     this.waiting = [];
-    for (const node of this.running) { try { node.stop(); } catch { /* already over */ } }
+    for (const node of this.running) {
+      try {
+        node.stop();
+      } catch {
+        /* already over */
+      }
+    }
   }
 }

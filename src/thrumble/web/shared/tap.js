@@ -10,7 +10,7 @@ class Tap extends AudioWorkletProcessor {
   flush() {
     if (!this.blocks.length) return;
     const pcm = new Float32Array(this.blocks.length * 128);
-    this.blocks.forEach((block, i) => pcm.set(block, i * 128));
+    for (const [k, block] of this.blocks.entries()) pcm.set(block, k * 128);
     this.port.postMessage({ frame: this.first, pcm }, [pcm.buffer]);
     this.blocks = [];
   }

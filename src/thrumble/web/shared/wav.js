@@ -7,7 +7,9 @@ export async function wavOf(blocks, load, rate) {
   const first = blocks[0]?.frame ?? 0;
   const frames = blocks.length ? blocks.at(-1).frame + blocks.at(-1).count - first : 0;
   const head = new DataView(new ArrayBuffer(HEADER));
-  const word = (at, text) => [...text].forEach((c, k) => head.setUint8(at + k, c.charCodeAt(0)));
+  const word = (at, text) => {
+    for (const [k, c] of [...text].entries()) head.setUint8(at + k, c.charCodeAt(0));
+  };
   word(0, "RIFF");
   head.setUint32(4, HEADER - 8 + frames * 4, true);
   word(8, "WAVEfmt ");

@@ -2,8 +2,10 @@
 import { onKey, onPedal, problem, send } from "../shared/site.js";
 
 const again = document.getElementById("play-again");
-if (again) { onKey(" ", () => again.click());
-  onPedal("PageDown", () => again.click()); }
+if (again) {
+  onKey(" ", () => again.click());
+  onPedal("PageDown", () => again.click());
+}
 onKey("a", () => {
   const others = document.getElementById("others");
   if (others) others.open = !others.open;
@@ -31,7 +33,9 @@ if (sound) {
   const LEAD = 0.06;
 
   const { plain } = document.getElementById("listen").dataset;
-  let wanted = plain, loading = null, asked = 0;
+  let wanted = plain,
+    loading = null,
+    asked = 0;
 
   /** Only in a sound that is here whole can be jumped about; each is fetched once. */
   function whole() {
@@ -64,7 +68,9 @@ if (sound) {
       if (mine !== asked) return;
       sound.currentTime = seconds;
       if (playing) await sound.play();
-    } catch (error) { if (error.name !== "AbortError") problem(error.message); }
+    } catch (error) {
+      if (error.name !== "AbortError") problem(error.message);
+    }
   }
   const listenFrom = (seconds) => put(Math.max(0, seconds - LEAD), true);
 
@@ -88,19 +94,23 @@ if (sound) {
 
   function step(way) {
     const now = sound.currentTime + LEAD;
-    const next = way > 0 ? times.find((t) => t > now + 0.02) : times.findLast((t) => t < now -
-    0.15);
-    if (next !== undefined) { current = [...from].find(([, t]) => t === next)[0];
-      listenFrom(next); }
+    const next =
+      way > 0 ? times.find((t) => t > now + 0.02) : times.findLast((t) => t < now - 0.15);
+    if (next !== undefined) {
+      current = [...from].find(([, t]) => t === next)[0];
+      listenFrom(next);
+    }
   }
 
   half.addEventListener("click", toggleHalf);
   click.addEventListener("click", toggleClick);
-  document.addEventListener("click", (event) => { const button = event.target.closest(".from"); if (
-      button) listenFrom(Number(button.dataset.from)); });
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest(".from");
+    if (button) listenFrom(Number(button.dataset.from));
+  });
   for (const block of document.querySelectorAll(".block[data-hit]")) {
-    if (from.has(block.dataset.hit)) block.addEventListener("click", () => listenFrom(from.get(block
-      .dataset.hit)));
+    if (from.has(block.dataset.hit))
+      block.addEventListener("click", () => listenFrom(from.get(block.dataset.hit)));
   }
   onKey("l", () => (sound.paused ? sound.play() : sound.pause()));
   onKey("h", toggleHalf);
@@ -114,8 +124,8 @@ if (sound) {
     const now = sound.currentTime;
     const hit = [...from].findLast(([, t]) => t <= now + 0.01);
     for (const block of marked) block.classList.remove("sounding");
-    marked = hit && !sound.paused ? [...document.querySelectorAll(`.block[data-hit="${hit[0]}"]`)] :
-      [];
+    marked =
+      hit && !sound.paused ? [...document.querySelectorAll(`.block[data-hit="${hit[0]}"]`)] : [];
     for (const block of marked) block.classList.add("sounding");
     if (!sound.paused) requestAnimationFrame(follow);
   }
@@ -124,9 +134,10 @@ if (sound) {
 
 // --- corrections: what the player says a hit was ---
 
-
-document.addEventListener("click", (event) => { const from = event.target.closest(
-  "[data-hit]"); if (from) current = from.dataset.hit; });
+document.addEventListener("click", (event) => {
+  const from = event.target.closest("[data-hit]");
+  if (from) current = from.dataset.hit;
+});
 
 async function correct(mark, kind) {
   const row = document.getElementById(`hit-${mark}`);
@@ -134,23 +145,37 @@ async function correct(mark, kind) {
   if (!choice) return;
   problem("");
   const before = [...choice.options].find((o) => o.defaultSelected)?.value ?? "none";
-  const body = new URLSearchParams({ articulation: kind, join: document.getElementById("join")
-      ?.checked ? "true" : "false" });
+  const body = new URLSearchParams({
+    articulation: kind,
+    join: document.getElementById("join")?.checked ? "true" : "false",
+  });
   try {
-    const html = await (await send(
-      `${document.getElementById("hits").dataset.correct}/${mark}/correct`, { body })).text();
+    const html = await (
+      await send(`${document.getElementById("hits").dataset.correct}/${mark}/correct`, { body })
+    ).text();
     const answer = new DOMParser().parseFromString(html, "text/html");
-    row.replaceWith(document.adoptNode(answer.querySelector("template").content).querySelector(
-      "tr"));
+    row.replaceWith(
+      document.adoptNode(answer.querySelector("template").content).querySelector("tr"),
+    );
     for (const part of ["corrected", "verdict", "clean"]) {
       document.getElementById(part)?.replaceWith(document.adoptNode(answer.getElementById(part)));
     }
-    for (const block of document.querySelectorAll(`.block.take[data-hit="${mark}"]`)) block
-      .classList.toggle("said-otherwise", kind !== "none");
-  } catch (error) { choice.value = before;
-    problem(error.message); }
+    for (const block of document.querySelectorAll(`.block.take[data-hit="${mark}"]`))
+      block.classList.toggle("said-otherwise", kind !== "none");
+  } catch (error) {
+    choice.value = before;
+    problem(error.message);
+  }
 }
-document.addEventListener("change", (event) => { if (event.target.matches(".really")) correct(event
-    .target.dataset.hit, event.target.value); });
-for (const [key, kind] of [["1", "open"], ["2", "palm"], ["3", "dead"], ["0", "none"]]) onKey(key,
-() => { if (current) correct(current, kind); });
+document.addEventListener("change", (event) => {
+  if (event.target.matches(".really")) correct(event.target.dataset.hit, event.target.value);
+});
+for (const [key, kind] of [
+  ["1", "open"],
+  ["2", "palm"],
+  ["3", "dead"],
+  ["0", "none"],
+])
+  onKey(key, () => {
+    if (current) correct(current, kind);
+  });

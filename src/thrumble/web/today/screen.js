@@ -6,7 +6,9 @@ async function goOn(button) {
     const { href, stop } = await (await send(button.dataset.go)).json();
     if (href) location.assign(href);
     else problem(stop || "That's all for today. Play what you like.");
-  } catch (error) { problem(error.message); }
+  } catch (error) {
+    problem(error.message);
+  }
 }
 
 // space pressed before the first plan of the day has said what is up next
