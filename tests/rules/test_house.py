@@ -299,6 +299,16 @@ def test_one_expression_chooses_between_two_things_at_most() -> None:
     assert not chains, "say it in steps"
 
 
+def test_templates_have_lines_of_at_most_140_columns() -> None:
+    long = [
+        f"{path.relative_to(SOURCE)}:{number}"
+        for path in (SOURCE / "web").rglob("*.html")
+        for number, line in enumerate(path.read_text().splitlines(), 1)
+        if len(line) > 140
+    ]
+    assert long == []
+
+
 def test_scripts_and_styles_have_lines_of_at_most_100_columns() -> None:
     styles = [p for p in (SOURCE / "web").rglob("*.css") if "vendor" not in p.parts]
     for path in [*SCRIPTS, *styles]:

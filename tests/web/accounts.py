@@ -17,12 +17,7 @@ OTHER = "gravel teapot morning elk"
 def elsewhere(application: FastAPI) -> Browser:
     """A browser that nobody has signed in with yet; its client is to be closed."""
     client = TestClient(application, base_url="http://localhost", follow_redirects=False)
-    browser = Browser.__new__(Browser)
-    browser.client = client
-    client.get("/sign-in")
-    page = client.get("/sign-in").text
-    browser.token = re.search(r'name="token" content="([^"]+)"', page)[1]  # type: ignore[index]
-    return browser
+    return Browser(client, "/sign-in")
 
 
 def invited(role: Role = Role.PLAYER, player_id: int | None = None) -> str:

@@ -4,6 +4,7 @@ import re
 import time
 from collections.abc import Iterator
 
+import httpx2
 import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
@@ -18,13 +19,36 @@ from thrumble.store.riffs import riffs
 from thrumble.store.rig import rigs
 from thrumble.web.app import create_app
 
+VERBATIM = re.compile(r"""(<(pre|textarea|script)\b.*?</\2>|\bvalue="[^"]*")""", re.S)
+BLOCKS = (
+    "h[1-6]|p|div|section|header|footer|main|nav|dialog|form|fieldset|legend|details|summary|"
+    "table|thead|tbody|tfoot|tr|t[hd]|caption|[ou]l|li|dl|d[td]|option|optgroup|figure|button|select"
+)
+BORDER = re.compile(rf"\s*(</?(?:{BLOCKS})(?:\s[^>]*)?>)\s*")
+
+
+def as_shown(response: httpx2.Response) -> None:
+    """White space as a browser shows it: one blank for any number, none at the borders of blocks.
+    How the template's lines are wrapped is nothing to a test.
+    """
+    if "text/html" not in response.headers.get("content-type", ""):
+        return
+    response.read()
+    parts = VERBATIM.split(response.text)
+    for k in range(0, len(parts), 3):
+        parts[k] = BORDER.sub(r"\1", re.sub(r"\s+", " ", parts[k]))
+    shown = "".join(part for k, part in enumerate(parts) if k % 3 != 2)
+    response._content, response._text = shown.encode("utf-8"), shown
+
 
 class Browser:
     """What a browser does: keeps the cookie, sends the page's token with changes."""
 
-    def __init__(self, client: TestClient) -> None:
+    def __init__(self, client: TestClient, first_page: str = "/") -> None:
         self.client = client
-        self.token = re.search(r'name="token" content="([^"]+)"', client.get("/").text)[1]  # type: ignore[index]
+        client.event_hooks["response"].append(as_shown)
+        page = client.get(first_page, follow_redirects=True).text
+        self.token = re.search(r'name="token" content="([^"]+)"', page)[1]  # type: ignore[index]
 
     def get(self, url: str, **more):  # type: ignore[no-untyped-def]
         return self.client.get(url, **more)

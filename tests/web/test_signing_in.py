@@ -415,12 +415,11 @@ def test_a_pin_keeps_a_player_to_themselves(visitor: Browser) -> None:
     assert visitor.post(f"/players/{winch}/pin", data={"pin": "4711"}).status_code == 204
     assert "Stop Planks" in visitor.get("/riffs").text, "whoever set it is in"
     app = visitor.client.app
-    fresh = Browser.__new__(Browser)
-    fresh.client = TestClient(
+    client = TestClient(
         app, base_url="http://127.0.0.1", client=("127.0.0.1", 50001), follow_redirects=False
     )
-    page = fresh.client.get("/players").text
-    fresh.token = re.search(r'name="token" content="([^"]+)"', page)[1]  # type: ignore[index]
+    fresh = Browser(client, "/players")
+    page = fresh.get("/players").text
     assert "Winch" in page and 'name="secret"' in page
     as_winch = {"x-thrumble-player": str(winch)}
     for answer in (
