@@ -7,8 +7,14 @@ import json
 import sys
 from pathlib import Path
 
+from thrumble.actions.portability import Manifest
+from thrumble.formats.comparison_json import ComparisonJson
+from thrumble.formats.labelled_json import LabelledJson
+from thrumble.formats.progress_json import ProgressJson
 from thrumble.formats.reading_json import READING
 from thrumble.formats.riff_form import RiffJson
+from thrumble.formats.routes_json import RoutesJson
+from thrumble.formats.truth_json import TruthJson
 
 FOLDER = Path(__file__).parent.parent / "docs/schemas"
 
@@ -39,9 +45,16 @@ def main() -> None:
     check = parser.parse_args().check
     reading = READING.json_schema()
     reading["properties"]["causes"] = CAUSES
+    reading["properties"]["played_at"] = {"type": "string", "description": "ISO time with zone"}
     schemas = {
         "riff-1.schema.json": RiffJson.model_json_schema(),
         "reading-1.schema.json": reading,
+        "truth-1.schema.json": TruthJson.model_json_schema(),
+        "routes-1.schema.json": RoutesJson.model_json_schema(),
+        "progress-1.schema.json": ProgressJson.model_json_schema(),
+        "comparison-1.schema.json": ComparisonJson.model_json_schema(),
+        "labelled-1.schema.json": LabelledJson.model_json_schema(),
+        "export-1.schema.json": Manifest.model_json_schema(),
     }
     for name, schema in schemas.items():
         text = json.dumps(schema, indent=1) + "\n"

@@ -57,14 +57,18 @@ LOGS = {"round": "log/passes.csv", "load": "log/load.csv", "comfort": "log/hands
 Progress = Callable[[int], None]
 
 
-class _File(BaseModel):
+class ManifestFile(BaseModel):
+    """A file of an export, with its SHA-256."""
+
     model_config = ConfigDict(extra="forbid")
     path: str
     sha256: str
     bytes: int
 
 
-class _Manifest(BaseModel):
+class Manifest(BaseModel):
+    """`thrumble.export/1`: what an export of a player holds."""
+
     model_config = ConfigDict(extra="ignore")
     format: Literal["thrumble.export/1"]
     player: str
@@ -72,7 +76,7 @@ class _Manifest(BaseModel):
     made_at: datetime
     program: str
     schema_version: str
-    files: list[_File]
+    files: list[ManifestFile]
 
 
 class _Writer:
@@ -81,7 +85,7 @@ class _Writer:
     def __init__(self, target: IO[bytes], progress: Progress) -> None:
         self._zip = zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED, compresslevel=6)
         self._progress = progress
-        self.files: list[_File] = []
+        self.files: list[ManifestFile] = []
 
     def add(self, path: str, pieces: Iterator[bytes], *, packed: bool = True) -> None:
         digest, size = hashlib.sha256(), 0
@@ -93,7 +97,7 @@ class _Writer:
                 digest.update(piece)
                 size += len(piece)
                 opened.write(piece)
-        self.files.append(_File(path=path, sha256=digest.hexdigest(), bytes=size))
+        self.files.append(ManifestFile(path=path, sha256=digest.hexdigest(), bytes=size))
         self._progress(len(self.files))
 
     def text(self, path: str, text: str) -> None:
@@ -104,7 +108,7 @@ class _Writer:
         with suppress(OSError, ValueError):
             self._zip.close()
 
-    def close(self, manifest: _Manifest) -> None:
+    def close(self, manifest: Manifest) -> None:
         self._zip.writestr(MANIFEST, manifest.model_dump_json(indent=1))
         self._zip.close()
 
@@ -128,7 +132,7 @@ def export_player(player_id: int, target: IO[bytes], progress: Progress = lambda
                 writer.add(f"comments/{number}.flac", iter([sound]), packed=False)
             _readable(writer, session, player)
             writer.close(
-                _Manifest(
+                Manifest(
                     format="thrumble.export/1",
                     player=player.name,
                     key=player.key,
@@ -250,13 +254,13 @@ def import_player(
         raise BadInput("this export is damaged: its rows contradict each other") from error
 
 
-def _checked(archive: zipfile.ZipFile, version: str) -> _Manifest:
+def _checked(archive: zipfile.ZipFile, version: str) -> Manifest:
     """The manifest, every file proved against it. `version`: of the tables here."""
     infos = {info.filename: info for info in archive.infolist()}
     if MANIFEST not in infos or infos[MANIFEST].file_size > MAX_MANIFEST:
         raise BadInput("this file is no export of a player: it has no manifest")
     try:
-        manifest = _Manifest.model_validate_json(archive.read(MANIFEST))
+        manifest = Manifest.model_validate_json(archive.read(MANIFEST))
     except ValidationError:
         raise BadInput("this file is no export of a player that this version reads") from None
     if manifest.schema_version > version:
@@ -284,7 +288,7 @@ def _digest(archive: zipfile.ZipFile, path: str) -> str:
 def _import(
     session: Session,
     archive: zipfile.ZipFile,
-    manifest: _Manifest,
+    manifest: Manifest,
     into: int | None,
     is_sample: bool,
     until: datetime | None,

@@ -22,6 +22,7 @@ from thrumble.core.sound_check.score import CheckHit, missing_hits, score_hits
 from thrumble.core.sound_check.script import sound_check, with_decoys
 from thrumble.core.takes import TakeState
 from thrumble.formats.audio import read_audio
+from thrumble.formats.labelled_json import LabelledJson
 from thrumble.formats.riff_json import riff_document
 from thrumble.store.practice import sound_checks
 from thrumble.store.practice.sound_checks import SoundCheck
@@ -148,28 +149,30 @@ def write_labelled(session: Session, player_id: int, take_id: int, out: IO[bytes
     riff = riffs.get_revision(session, player_id, take.revision_id).riff
     reading = readings.get_reading(session, player_id, take_id)
     tone = None if proof.tone_id is None else rigs.find_tone(session, player_id, proof.tone_id)
-    labels = {
-        "format": "thrumble.labelled/1",
-        "riff": "take.riff.json",
-        "audio": "take.flac",
-        "engine": proof.engine,
-        "tempo_bpm": float(take.tempo_bpm or riff.tempo_bpm),
-        "start_s": None if reading is None else reading.start_s,
-        "sound": None if tone is None else tone.sound,
-        "hits": [
-            {
-                "index": hit.index,
-                "asked": hit.asked,
-                "depth": hit.depth,
-                "told": hit.told,
-                "heard": hit.heard,
-                "chance": hit.chance,
-                "heard_onset_s": hit.onset_s,
-                "played_as_asked": hit.index not in proof.struck,
-            }
-            for hit in proof.hits
-        ],
-    }
+    labels = LabelledJson.checked(
+        {
+            "format": "thrumble.labelled/1",
+            "riff": "take.riff.json",
+            "audio": "take.flac",
+            "engine": proof.engine,
+            "tempo_bpm": float(take.tempo_bpm or riff.tempo_bpm),
+            "start_s": None if reading is None else reading.start_s,
+            "sound": None if tone is None else tone.sound,
+            "hits": [
+                {
+                    "index": hit.index,
+                    "asked": hit.asked,
+                    "depth": hit.depth,
+                    "told": hit.told,
+                    "heard": hit.heard,
+                    "chance": hit.chance,
+                    "heard_onset_s": hit.onset_s,
+                    "played_as_asked": hit.index not in proof.struck,
+                }
+                for hit in proof.hits
+            ],
+        }
+    )
     with tempfile.TemporaryDirectory(prefix="thrumble-") as folder:
         path = Path(folder) / "take"
         fetch(session, player_id, take_id, path)

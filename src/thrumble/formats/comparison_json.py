@@ -2,13 +2,58 @@
 
 import csv
 import io
-from typing import Any
+from typing import Any, Literal
+
+from pydantic import Field
 
 from thrumble.core.coach.comparing.comparison import Comparison, Difference
 from thrumble.core.counting import counted
+from thrumble.formats.document import Document, Interval, Number
 
 DIGITS = 3
 COLUMNS = ("name", "section", "bar", "at", "a", "b", "difference", "low", "high", "clear")
+
+
+class SideJson(Document):
+    """What one side was made of."""
+
+    takes: int
+    rounds: int = Field(description="whole passes")
+
+
+class MeasureJson(Document):
+    """One measure of both sides."""
+
+    name: str = Field(description="such as spread_ms; a reader ignores unknown ones")
+    a: Number | None
+    b: Number | None
+    difference: Number | None = Field(description="B minus A; null if not compared")
+    interval: Interval | None = Field(description="95 %, adjusted for all comparisons")
+    clear: bool = Field(description="the interval excludes 0")
+    why: str = Field("", description="why it was not compared")
+
+
+class HitDifferenceJson(Document):
+    """One hit of the riff on both sides."""
+
+    section: str
+    bar: int
+    at: str = Field(description="fraction of a whole note from the bar's start")
+    name: Literal["late_ms"]
+    difference: Number
+    interval: Interval
+    clear: bool
+
+
+class ComparisonJson(Document):
+    """Two sets of takes of one riff compared."""
+
+    format: Literal["thrumble.comparison/1"]
+    a: SideJson
+    b: SideJson
+    figures: list[MeasureJson]
+    hits: list[HitDifferenceJson]
+    cautions: list[str]
 
 
 def comparison_document(comparison: Comparison, takes: tuple[int, int]) -> dict[str, Any]:
@@ -17,25 +62,27 @@ def comparison_document(comparison: Comparison, takes: tuple[int, int]) -> dict[
         {"takes": count, "rounds": rounds}
         for count, rounds in zip(takes, comparison.rounds, strict=True)
     ]
-    return {
-        "format": "thrumble.comparison/1",
-        "a": sides[0],
-        "b": sides[1],
-        "figures": [_figure(difference) for difference in comparison.differences],
-        "hits": [
-            {
-                "section": place.section,
-                "bar": place.bar,
-                "at": place.at,
-                "name": "late_ms",
-                "difference": round(place.value, DIGITS),
-                "interval": [round(end, DIGITS) for end in place.interval],
-                "clear": place.clear,
-            }
-            for place in comparison.places
-        ],
-        "cautions": list(comparison.cautions),
-    }
+    return ComparisonJson.checked(
+        {
+            "format": "thrumble.comparison/1",
+            "a": sides[0],
+            "b": sides[1],
+            "figures": [_figure(difference) for difference in comparison.differences],
+            "hits": [
+                {
+                    "section": place.section,
+                    "bar": place.bar,
+                    "at": place.at,
+                    "name": "late_ms",
+                    "difference": round(place.value, DIGITS),
+                    "interval": [round(end, DIGITS) for end in place.interval],
+                    "clear": place.clear,
+                }
+                for place in comparison.places
+            ],
+            "cautions": list(comparison.cautions),
+        }
+    )
 
 
 def _figure(difference: Difference) -> dict[str, Any]:

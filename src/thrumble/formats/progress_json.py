@@ -3,9 +3,9 @@
 import json
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
+from typing import Any, Literal
 
-from pydantic import ValidationError
+from pydantic import Field, ValidationError
 
 from thrumble.core.coach.comparing.metrics import TakeHits, hits_of, hits_of_reading
 from thrumble.core.coach.progress.clean_speed import (
@@ -23,10 +23,53 @@ from thrumble.core.ear.reading import Reading
 from thrumble.core.errors import BadInput
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
+from thrumble.formats.document import Document, Interval, Number
 from thrumble.formats.reading_json import reading_from_document
 
 UNKNOWN_DAY = date(1970, 1, 1)
 FEW_ROUNDS = 6
+
+
+class SpeedJson(Document):
+    """An estimate of the clean speed."""
+
+    clean_speed_bpm: Number | None = Field(description="null without a whole pass")
+    interval_bpm: Interval | None = Field(description="90 %")
+
+
+class SectionSpeedJson(SpeedJson):
+    """The clean speed of one section."""
+
+    name: str
+    rounds: int
+
+
+class DaySpeedJson(SpeedJson):
+    """The clean speed as it stood on a day."""
+
+    day: str | None = Field(description="ISO date; null if no day is known")
+
+
+class NextTempoJson(Document):
+    """What to play next."""
+
+    tempo_bpm: Number
+    why: str
+
+
+class ProgressJson(SpeedJson):
+    """Clean speed of a riff, from its takes."""
+
+    format: Literal["thrumble.progress/1"]
+    title: str
+    rounds: int = Field(description="whole passes")
+    clean_rounds: int
+    probability: Number = Field(description="of a clean pass at the clean speed")
+    sections: list[SectionSpeedJson]
+    weakest_section: str | None
+    by_day: list[DaySpeedJson]
+    next: NextTempoJson
+    cautions: list[str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,22 +128,24 @@ def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, An
         if name != WHOLE and (speed := clean_speed(rounds, tempo)) is not None
     }
     step = next_step(rounds_by_section[WHOLE], tempo)
-    return {
-        "format": "thrumble.progress/1",
-        "title": riff.title,
-        "rounds": 0 if whole is None else whole.rounds,
-        "clean_rounds": 0 if whole is None else whole.clean,
-        **_estimate(None if whole is None else whole.now),
-        "probability": PROBABILITY,
-        "sections": [
-            {"name": name, **_estimate(section.now), "rounds": section.rounds}
-            for name, section in sections.items()
-        ],
-        "weakest_section": min(sections, key=lambda name: sections[name].now.bpm, default=None),
-        "by_day": _by_day(whole),
-        "next": {"tempo_bpm": step.tempo_bpm, "why": step.why},
-        "cautions": cautions,
-    }
+    return ProgressJson.checked(
+        {
+            "format": "thrumble.progress/1",
+            "title": riff.title,
+            "rounds": 0 if whole is None else whole.rounds,
+            "clean_rounds": 0 if whole is None else whole.clean,
+            **_estimate(None if whole is None else whole.now),
+            "probability": PROBABILITY,
+            "sections": [
+                {"name": name, **_estimate(section.now), "rounds": section.rounds}
+                for name, section in sections.items()
+            ],
+            "weakest_section": min(sections, key=lambda name: sections[name].now.bpm, default=None),
+            "by_day": _by_day(whole),
+            "next": {"tempo_bpm": step.tempo_bpm, "why": step.why},
+            "cautions": cautions,
+        }
+    )
 
 
 def hits_in(played_reading: PlayedReading, riff: Riff | None) -> TakeHits:

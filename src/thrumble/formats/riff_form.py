@@ -4,7 +4,7 @@ from decimal import Decimal
 from fractions import Fraction
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer, WithJsonSchema
 
 from thrumble.core.instrument import Plucking
 from thrumble.core.music.meter import Meter, read_meter
@@ -59,19 +59,19 @@ Place = Annotated[
     Fraction,
     BeforeValidator(_fraction),
     PlainSerializer(str, return_type=str),
-    Field(json_schema_extra={"type": "string"}),
+    WithJsonSchema({"type": "string"}),
 ]
 MeterText = Annotated[
     Meter,
     BeforeValidator(_meter),
     PlainSerializer(str, return_type=str),
-    Field(json_schema_extra={"type": "string"}),
+    WithJsonSchema({"type": "string"}),
 ]
 Number = Annotated[
     Decimal,
     BeforeValidator(_number),
     PlainSerializer(_plain_number),
-    Field(json_schema_extra={"type": "number"}),
+    WithJsonSchema({"type": "number"}),
 ]
 
 

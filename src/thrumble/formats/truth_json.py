@@ -1,9 +1,50 @@
 """Truth JSON, `thrumble.truth/1`: what the simulated player really did."""
 
-from typing import Any
+from typing import Any, Literal
+
+from pydantic import Field
 
 from thrumble.core.player.perform import Performance
 from thrumble.core.player.rendering import PlayedHit
+from thrumble.formats.document import Document, Number
+
+
+class TrueHit(Document):
+    """What was really played for one hit. What is absent did not happen."""
+
+    index: int | None = Field(
+        description="place in the expanded riff, from 0; null for a hit that is not written"
+    )
+    round: int = Field(1, description="pass; absent in the first")
+    expected_s: Number = Field(description="when it was due, seconds from the start of the file")
+    slot_ms: Number = Field(description="time until the next hit is due")
+    planned: str | None = Field(description="articulation written; null for a hit that is not")
+    played: bool
+    not_reached: bool = Field(False, description="the take ends before it")
+    onset_s: Number | None = Field(description="null if not played")
+    articulation: str | None = Field(description="open, palm or dead, as played")
+    ring_s: Number | None
+    ring_end: str | None = Field(description="stop, next, decay or end")
+    level_db: Number | None
+    depth: Number = Field(0.0, description="of a palm mute, 0 to 1")
+    strum_ms: Number = Field(0.0, description="from the first string to the last")
+    stop_late_ms: Number = Field(0.0, description="how late a written stop was made")
+    stray_strings: list[int] = Field([], description="strings that sounded by mistake")
+    fret_error: int = Field(0, description="frets off")
+
+
+class TruthJson(Document):
+    """The truth about a simulated take."""
+
+    format: Literal["thrumble.truth/1"]
+    riff: str = Field(description="file name of the riff")
+    audio: str = Field(description="file name of the take")
+    source: str
+    start_s: Number = Field(description="file time of bar 1 beat 1")
+    tempo_bpm: Number
+    condition: dict[str, Any] = Field(description="sound, and how it was recorded")
+    hits: list[TrueHit]
+    click_s: list[Number] = Field([], description="clicks that bled into the take")
 
 
 def truth_document(
@@ -22,7 +63,7 @@ def truth_document(
     }
     if performance.click_s:
         document["click_s"] = [round(t, 6) for t in performance.click_s]
-    return document
+    return TruthJson.checked(document)
 
 
 def _hit(hit: PlayedHit) -> dict[str, Any]:
