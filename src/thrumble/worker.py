@@ -137,11 +137,19 @@ async def run() -> bool:
 
 
 async def _work(app: procrastinate.App) -> None:
-    """One take at a time, upkeep beside it, until one of the two ends or fails."""
-    async with asyncio.TaskGroup() as group:
-        for queue in (QUEUE, UPKEEP):
-            group.create_task(_work_off(app, queue))
-        group.create_task(_bring_together(app))
+    """One take at a time, upkeep beside it, until one of them ends or fails. The others are not
+    waited for longer than GRACE_S: without a database they don't end by themselves.
+    """
+    coroutines = (_work_off(app, QUEUE), _work_off(app, UPKEEP), _bring_together(app))
+    tasks = {asyncio.create_task(coroutine) for coroutine in coroutines}
+    try:
+        done, _ = await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+        for task in done:
+            task.result()
+    finally:
+        for task in tasks:
+            task.cancel()
+        await asyncio.wait(tasks, timeout=GRACE_S)
 
 
 async def _work_off(app: procrastinate.App, queue: str) -> None:
