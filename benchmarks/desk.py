@@ -16,7 +16,7 @@ from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.counts import Counting
-from thrumble.core.riff.editing import edits
+from thrumble.core.riff.editing import edits, whole
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.printing import print_riff
@@ -46,7 +46,8 @@ def median_s(what: Callable[[], object], times: int = 9) -> float:
 
 
 def drawn(riff: Riff) -> list[str]:
-    return desk_html(expand(edits.unrolled(riff)), EIGHTH, Counting.BEATS)
+    times = whole.times_played(riff)
+    return desk_html(expand(edits.unrolled(riff)), EIGHTH, Counting.BEATS, times)
 
 
 def edited(text: str) -> Callable[[], object]:

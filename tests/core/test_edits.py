@@ -1,6 +1,7 @@
 """Edits at the caret, each Riff -> Riff."""
 
 from collections.abc import Callable
+from decimal import Decimal
 from fractions import Fraction
 
 import pytest
@@ -11,7 +12,7 @@ from tests.core.strategies import riffs
 from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.instrument import Note
 from thrumble.core.music.meter import Meter
-from thrumble.core.riff.editing import edits
+from thrumble.core.riff.editing import edits, whole
 from thrumble.core.riff.model import Hit, Riff
 from thrumble.core.riff.notation.printing import print_riff
 from thrumble.core.riff.notation.text import parse_riff
@@ -179,3 +180,59 @@ def test_the_pick_up_is_written_like_any_bar() -> None:
         with pytest.raises(BadInput, match="one bar"):
             wrong(longer, 0)
     assert edits.delete_bars(longer, 0, 0) == riff == edits.turn_pickup(with_one)
+
+
+def test_a_hit_is_painted_along_and_lengthened_over_others() -> None:
+    riff = parse_riff("title: T\ntempo: 100\n[A]\n| E5@6/0 >o ~ . . x . . . | . . . . M . . . |\n")
+    eighth = Fraction(1, 8)
+    painted = edits.paint(riff, 0, Fraction(0), 1, Fraction(1, 8), eighth)
+    first, second = painted.sections[0].bars
+    assert [hit.at for hit in first.hits] == [k * eighth for k in range(8)]
+    assert [hit.accent for hit in first.hits] == [True] + [False] * 7
+    assert [(str(hit.at), hit.articulation) for hit in second.hits] == [
+        ("0", "open"),
+        ("1/8", "open"),
+        ("1/2", "palm"),
+    ]
+    long = edits.stretch(riff, 0, Fraction(0), 1, Fraction(3, 8), eighth)
+    (hit,) = long.sections[0].bars[0].hits
+    assert hit.length == Fraction(3, 2) and len(long.sections[0].bars[1].hits) == 1
+    shorter = edits.stretch(long, 0, Fraction(0), 0, Fraction(1, 4), eighth)
+    assert shorter.sections[0].bars[0].hits[0].length == Fraction(3, 8)
+    for edit in (edits.paint, edits.stretch):
+        with pytest.raises(BadInput, match="put one first"):
+            edit(riff, 0, Fraction(3, 8), 0, Fraction(1, 2), eighth)
+
+
+def test_painting_stays_within_a_section() -> None:
+    riff = parse_riff("title: T\ntempo: 100\n[A]\n| E5@6/0 o . . . |\n[B]\n| . . . . |\n")
+    with pytest.raises(BadInput, match="one section"):
+        edits.paint(riff, 0, Fraction(0), 1, Fraction(0), Fraction(1, 4))
+
+
+def test_sections_are_added_and_played_more_or_less_often() -> None:
+    riff = parse_riff(
+        "title: T\ntempo: 100\nplay: A B A\n[A]\n| 7/8: E5@6/0 o . . . . . . |\n[B]\n| E5@6/0 M . . . |\n"
+    )
+    more = whole.add_section(riff, "A")
+    assert [section.name for section in more.sections] == ["A", "C", "B"]
+    assert more.play == ("A", "B", "A", "C")
+    assert str(more.sections[1].bars[0].meter) == "7/8" and not more.sections[1].bars[0].hits
+    twice = whole.play_again(riff, "A", more=True)
+    assert twice.play == ("A", "A", "B", "A") and whole.times_played(twice) == {"A": 2, "B": 1}
+    assert whole.play_again(twice, "A", more=False) == riff
+    with pytest.raises(BadInput, match="played once"):
+        whole.play_again(riff, "B", more=False)
+    every = parse_riff("title: T\ntempo: 100\n[A]\n| E5@6/0 o |\n[B]\n| E5@6/0 M |\n")
+    assert whole.play_again(every, "B", more=True).play == ("A", "B", "B")
+    assert whole.add_section(every, "B").play == ()
+
+
+def test_title_and_tempo_are_set_or_refused() -> None:
+    riff = parse_riff("title: T\ntempo: 100\n[A]\n| E5@6/0 o |\n")
+    assert whole.set_title(riff, " Winch ").title == "Winch"
+    assert whole.set_tempo(riff, Decimal("132.5")).tempo_bpm == Decimal("132.5")
+    with pytest.raises(RiffError, match="title"):
+        whole.set_title(riff, "  ")
+    with pytest.raises(RiffError, match="tempo"):
+        whole.set_tempo(riff, Decimal(10))

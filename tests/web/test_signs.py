@@ -101,14 +101,16 @@ def test_counts_stand_under_the_hits() -> None:
 
 def test_a_bar_that_stays_is_not_drawn_again_and_one_that_changes_is() -> None:
     eighth = Fraction(1, 8)
-    before = desk_html(riff("| E5@5/7 o m m m | o o o o |"), eighth, Counting.BEATS)
-    after = desk_html(riff("| E5@5/7 o m m m | o o x o |"), eighth, Counting.BEATS)
+    before = desk_html(riff("| E5@5/7 o m m m | o o o o |"), eighth, Counting.BEATS, {"A": 1})
+    after = desk_html(riff("| E5@5/7 o m m m | o o x o |"), eighth, Counting.BEATS, {"A": 1})
     assert before[0] is after[0] and before[1] != after[1]
     quicker = parse_riff(HEAD.replace("120", "121") + "| E5@5/7 o m m m | o o o o |\n")
-    assert desk_html(expand(quicker), eighth, Counting.BEATS)[0] != before[0], (
+    assert desk_html(expand(quicker), eighth, Counting.BEATS, {"A": 1})[0] != before[0], (
         "its times are others"
     )
-    finer = desk_html(riff("| E5@5/7 o m m m | o o o o |"), Fraction(1, 16), Counting.BEATS)
+    finer = desk_html(
+        riff("| E5@5/7 o m m m | o o o o |"), Fraction(1, 16), Counting.BEATS, {"A": 1}
+    )
     places = re.search(r'data-places="([^"]*)"', finer[0])
     assert places is not None and len(html.unescape(places[1]).split(";")) == 16
 

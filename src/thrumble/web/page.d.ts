@@ -29,6 +29,7 @@ interface Navigator {
 }
 interface Array<T> {
   findLast(found: (item: T, index: number) => boolean): T | undefined;
+  findLastIndex(found: (item: T, index: number) => boolean): number;
 }
 interface AudioContext {
   readonly playbackStats?: { underrunEvents: number };

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from thrumble.core.instrument import Instrument, Note
+from thrumble.core.neck.conventions import oddness
 from thrumble.core.neck.grips import LAST_FRET, WIDEST_FRETS, Grip, grips
 from thrumble.core.neck.hand import THUMB, Hand
 
@@ -255,14 +256,20 @@ def along_the_neck(
 
 
 def easiest(instrument: Instrument, notes: tuple[Note, ...], hand: Hand) -> Grip | None:
-    """The grip without the thumb that leaves the fewest strings unguarded, and then spares the
-    reach most; as the hand's school has it where it can.
+    """The grip that players know for these notes: without the thumb, by the conventions of power
+    chords, then with the fewest strings unguarded and the most reach to spare; by the hand's school
+    if that can. None if the hand can't reach.
     """
     fingerings = grips(instrument, notes, hand.reach_mm, hand.school) or grips(
         instrument, notes, hand.reach_mm, None
     )
     return min(
         fingerings,
-        key=lambda grip: (THUMB in grip.fingers, grip.unguarded, -grip.spare_mm),
+        key=lambda grip: (
+            THUMB in grip.fingers,
+            oddness(grip.notes, hand.school),
+            grip.unguarded,
+            -grip.spare_mm,
+        ),
         default=None,
     )

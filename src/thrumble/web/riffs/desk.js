@@ -2,7 +2,10 @@
 // edit goes to the server with it and comes back as text and drawing. Undo has no limit.
 import { problem, send } from "../shared/site.js";
 import { redrawn } from "./desk_bars.js";
+import { dragging } from "./desk_drag.js";
 import { draftOf, keepCounting, keptCounting } from "./desk_kept.js";
+import { picker } from "./desk_picker.js";
+import { textDrawer } from "./desk_text.js";
 
 const $ = (id) => document.getElementById(id);
 const desk = $("desk");
@@ -33,6 +36,11 @@ let waiting = Promise.resolve(); // edits go one after the other, in the order o
 
 function drawn(answer) {
   showFeel(answer.feel.ratio, answer.feel.unit);
+  $("desk-title").value = answer.title;
+  document.querySelector("h1").textContent = answer.title;
+  $("listen-tempo").placeholder = answer.tempo;
+  $("desk-tempo").value = answer.tempo;
+  $("desk-meter").placeholder = answer.meter;
   draw(answer.bars);
 }
 
@@ -48,6 +56,7 @@ function draw(drawn) {
 }
 
 function place(bar, where) {
+  const was = { ...caret };
   caret.bar = Math.min(Math.max(0, bar), bars.length - 1);
   const here = bars[caret.bar];
   caret.place = Math.min(Math.max(0, where), here.places.length - 1);
@@ -66,7 +75,19 @@ function place(bar, where) {
     here.section === "pickup"
       ? "the pick-up"
       : `bar ${caret.bar + 1 - before} of ${bars.length - before}, section ${here.section}`;
+  if (was.bar !== caret.bar || was.place !== caret.place) view.other = false;
   view.where = `${spot}, on ${count}, in ${GRID_WORDS[GRIDS[grid]]}`;
+  const { hit } = here.places[caret.place];
+  mark.classList.toggle("on-hit", hit);
+  const forHit = (hit && anchor === null) !== view.other;
+  $("hit-tools").hidden = !forHit;
+  $("bar-tools").hidden = forHit;
+  $("other-tools").textContent = forHit ? "more for bars" : "more for the hit";
+  const large = here.element.cloneNode(true);
+  large.classList.remove("chosen");
+  large.querySelector(".caret").removeAttribute("id");
+  $("desk-large").replaceChildren(large);
+  drawer.follow(caret.bar);
   intoView();
 }
 
@@ -97,6 +118,7 @@ function ask(edit) {
 
 // these go by the bars that are chosen
 const OF_BARS = ["repeat", "delete", "copy", "ramp", "meter"];
+const OF_RIFF = ["title", "tempo", "feel", "times"];
 
 /** One edit after those before it, given or made when its turn comes; `then` moves the caret once
  *  it is drawn. */
@@ -107,7 +129,8 @@ function edit(asked, then = () => {}) {
     const begun = performance.now();
     const [first, last] = chosen();
     const { at } = bars[caret.bar].places[caret.place];
-    const where = OF_BARS.includes(what.op) ? { bar: first, last } : { bar: caret.bar, at };
+    const here = OF_RIFF.includes(what.op) ? {} : { bar: caret.bar, at };
+    const where = OF_BARS.includes(what.op) ? { bar: first, last } : here;
     const before = { source: text.value, caret: { ...caret } };
     try {
       const answer = await ask({ length: GRIDS[grid], ...where, ...what });
@@ -179,6 +202,8 @@ const toBar = (by, choosing) => {
   else anchor ??= caret.bar;
   place(caret.bar + by, caret.place);
 };
+/** The last bar of a section, endings included. */
+const lastOf = (section) => bars.findLastIndex((bar) => bar.section === section);
 const hit = (letter) =>
   edit(
     () => {
@@ -235,6 +260,11 @@ const KEYS = {
   "^": () => edit({ op: "mark", what: "drones" }),
   f: () => edit({ op: "ramp" }),
   0: () => edit({ op: "pickup" }, () => place(0, 0)),
+  v: () =>
+    edit(
+      () => ({ op: "section", section: bars[caret.bar].section }),
+      () => place(lastOf(bars[caret.bar].section) + 1, 0),
+    ),
   c: () => $("desk-chord").select(),
   b: () => edit({ op: "insert" }, () => place(caret.bar + 1, 0)),
   r: () => edit({ op: "repeat" }),
@@ -271,51 +301,104 @@ function press(key, event) {
   return true;
 }
 
+const chords = picker($("picker"), $("desk-chord"), {
+  url: desk.dataset.pick,
+  asked: () => ({ source: text.value, bar: caret.bar }),
+  pick: (chord) => {
+    desk.focus({ preventScroll: true });
+    soon(() => chordTyped(chord));
+  },
+});
+
 function chordKey(event) {
+  if (chords.key(event)) return;
   if (!["Enter", "Escape"].includes(event.key)) return;
   event.preventDefault();
-  const box = event.target;
-  const chord = event.key === "Enter" ? box.value.trim() : "";
-  box.value = "";
-  desk.focus();
+  const chord = event.key === "Enter" ? event.target.value.trim() : "";
+  chords.shut();
+  desk.focus({ preventScroll: true });
   if (chord) soon(() => chordTyped(chord));
 }
 
 function meterKey(event) {
   if (!["Enter", "Escape"].includes(event.key)) return;
   event.preventDefault();
-  const meter = event.key === "Enter" ? event.target.value.trim() : "";
-  event.target.value = "";
-  desk.focus();
-  if (meter) edit({ op: "meter", meter });
+  if (event.key === "Escape") event.target.value = "";
+  desk.focus({ preventScroll: true }); // what was typed is set as the field is left
 }
 
 /** What has a value of its own under the fingers keeps its keys. */
 const ownKeys = (element) => element.matches("select, input") && element !== desk;
 
+/** Along the toolbar by arrow keys: it is one stop for Tab. */
+function toolbarKey(event) {
+  const step = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
+  const buttons = [...event.currentTarget.querySelectorAll("button:enabled")];
+  const k = buttons.indexOf(event.target);
+  if (!step || k < 0) return;
+  event.preventDefault();
+  event.stopPropagation();
+  buttons[(k + step + buttons.length) % buttons.length].focus();
+}
+
 function deskKey(event) {
   if (ownKeys(event.target)) return;
-  if (event.key === "Escape") text.focus();
+  if (event.key === "Escape") drawer.open();
   else if (!event.altKey && press(event.key, event)) {
     event.preventDefault();
     event.stopPropagation();
   }
 }
 
-/** The place under a click or a tap gets the caret; with Shift, bars are chosen up to it. */
-function point(event) {
-  const element = event.target.closest(".desk-bar");
-  if (!element) return;
+/** The bar and place under a point of the page, or null. */
+function spotAt(clientX, clientY) {
+  const element = document.elementFromPoint(clientX, clientY)?.closest("#desk-bars .desk-bar");
+  if (!element) return null;
   const box = element.getBoundingClientRect();
-  const x = ((event.clientX - box.left) / box.width) * 100;
+  const x = ((clientX - box.left) / box.width) * 100;
   const bar = bars[Number(element.dataset.index)];
-  anchor = event.shiftKey ? (anchor ?? caret.bar) : null;
-  place(
-    bar.index,
-    bar.places.findLastIndex((one) => one.x <= x),
-  );
-  desk.focus();
+  return {
+    bar: bar.index,
+    place: Math.max(
+      0,
+      bar.places.findLastIndex((spot) => spot.x <= x),
+    ),
+  };
 }
+
+dragging($("desk-bars"), {
+  spotAt,
+  isHit: ({ bar, place: k }) => bars[bar].places[k].hit,
+  caret: () => ({ ...caret }),
+  /** The place under a click or a tap gets the caret; with Shift, bars are chosen up to it. */
+  point: (spot, choosing) => {
+    anchor = choosing ? (anchor ?? caret.bar) : null;
+    place(spot.bar, spot.place);
+    desk.focus({ preventScroll: true });
+  },
+  show: (from, to) => {
+    const { x } = bars[from.bar].places[from.place];
+    const last = bars[to.bar].places[to.place];
+    if (to.bar === from.bar && to.place >= from.place)
+      mark.style.width = `${last.x + last.width - x}%`;
+    else if (to.bar > from.bar) mark.style.width = `${100 - x}%`;
+  },
+  act: (op, from, to) => {
+    place(from.bar, from.place);
+    const { at } = bars[from.bar].places[from.place];
+    const until = bars[to.bar].places[to.place].at;
+    edit({ op, bar: from.bar, at, last: to.bar, until });
+  },
+  settle: () => place(caret.bar, caret.place),
+  menu: (x, y) => document.dispatchEvent(new CustomEvent("desk-menu", { detail: { x, y } })),
+});
+
+desk.addEventListener("click", ({ target }) => {
+  const button = target.closest("[data-times]");
+  if (!button) return;
+  edit({ op: "times", section: button.dataset.section, more: button.dataset.times === "more" });
+  desk.focus({ preventScroll: true });
+});
 
 // --- text and drafts ---
 
@@ -336,6 +419,13 @@ async function textSettled() {
   remember();
   await redraw();
 }
+
+const drawer = textDrawer({
+  toBar: (bar) => {
+    if (bar < bars.length) place(bar, 0);
+  },
+  back: () => desk.focus({ preventScroll: true }),
+});
 
 function remember() {
   desk.dataset.last = text.value;
@@ -364,7 +454,10 @@ document.addEventListener("alpine:init", () => {
       $("desk-counts").value = keptCounting();
       const earlier = draft.read();
       if (earlier !== text.value) this.kept = earlier;
+      document.querySelector(".desk-keys button").tabIndex = 0;
       redraw();
+      if (!document.activeElement || document.activeElement === document.body)
+        desk.focus({ preventScroll: true });
     },
     takeDraft() {
       undone.push({ source: text.value, caret: { ...caret } });
@@ -387,14 +480,31 @@ document.addEventListener("alpine:init", () => {
       keepCounting($("desk-counts").value);
       soon(redraw);
     },
+    other: false, // the bars' tools on a hit, or the hit's if there is none
+    otherTools() {
+      this.other = !this.other;
+      place(caret.bar, caret.place);
+    },
+    titleSet({ target }) {
+      edit({ op: "title", title: target.value });
+    },
+    tempoSet({ target }) {
+      edit({ op: "tempo", tempo_bpm: target.value });
+    },
+    meterSet({ target }) {
+      if (target.value.trim()) edit({ op: "meter", meter: target.value.trim() });
+      target.value = "";
+    },
     meterKey,
     deskKey,
     chordKey,
-    point,
+    toolbarKey,
+    pickOpen: () => chords.open(),
+    pickShut: () => chords.shutSoon(),
     pressed(event) {
       const { press: key, control, shift } = event.currentTarget.dataset;
       press(key, { ctrlKey: control !== undefined, shiftKey: shift !== undefined });
-      desk.focus();
+      if (key !== "c" || control !== undefined) desk.focus({ preventScroll: true });
     },
   }));
 });

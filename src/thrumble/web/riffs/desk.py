@@ -15,8 +15,7 @@ from pydantic import AfterValidator, Field
 from thrumble.core.errors import BadInput
 from thrumble.core.music.meter import read_meter
 from thrumble.core.riff.counts import Counting
-from thrumble.core.riff.editing import edits
-from thrumble.core.riff.editing.whole import set_feel
+from thrumble.core.riff.editing import edits, whole
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.printing import print_riff, with_comments
@@ -70,6 +69,12 @@ class EditSent(Sent):
         "feel",
         "meter",
         "pickup",
+        "paint",
+        "stretch",
+        "title",
+        "tempo",
+        "section",
+        "times",
     ] = "draw"
     bar: Annotated[int, Field(ge=0, le=100_000)] = 0
     last: Annotated[int, Field(ge=0, le=100_000)] = 0
@@ -82,7 +87,17 @@ class EditSent(Sent):
     ratio: Annotated[Decimal, Field(ge=1, le=3, decimal_places=2)] = Decimal(1)
     unit: Literal["1/8", "1/16"] = "1/8"
     meter: Annotated[Word, AfterValidator(_meter)] = "4/4"
+    until: PlaceText = "0"
+    section: Word = ""
+    more: bool = True
+    title: Annotated[str, Field(max_length=120)] = ""
+    tempo_bpm: Annotated[Decimal, Field(ge=20, le=400, decimal_places=3)] = Decimal(120)
     clip: Annotated[tuple[Any, ...], Field(max_length=MAX_CLIP_BARS)] = ()
+
+
+def _from_to(sent: EditSent) -> tuple[int, Fraction, int, Fraction, Fraction]:
+    """From the place at the caret to another one, and the grid."""
+    return sent.bar, Fraction(sent.at), sent.last, Fraction(sent.until), Fraction(sent.grid)
 
 
 Edit = Callable[[Riff, EditSent], Riff]
@@ -98,9 +113,15 @@ EDITS: dict[str, Edit] = {
     "insert": lambda riff, e: edits.insert_bar(riff, e.bar),
     "repeat": lambda riff, e: edits.repeat_bars(riff, e.bar, e.last),
     "delete": lambda riff, e: edits.delete_bars(riff, e.bar, e.last),
-    "feel": lambda riff, e: set_feel(riff, e.ratio, Fraction(e.unit)),
+    "feel": lambda riff, e: whole.set_feel(riff, e.ratio, Fraction(e.unit)),
     "meter": lambda riff, e: edits.set_meter(riff, e.bar, e.last, read_meter(e.meter)),
     "pickup": lambda riff, _: edits.turn_pickup(riff),
+    "paint": lambda riff, e: edits.paint(riff, *_from_to(e)),
+    "stretch": lambda riff, e: edits.stretch(riff, *_from_to(e)),
+    "title": lambda riff, e: whole.set_title(riff, e.title),
+    "tempo": lambda riff, e: whole.set_tempo(riff, e.tempo_bpm),
+    "section": lambda riff, e: whole.add_section(riff, e.section),
+    "times": lambda riff, e: whole.play_again(riff, e.section, more=e.more),
     "ramp": lambda riff, e: edits.ramp(riff, e.bar, e.last),
     "paste": lambda riff, e: edits.paste_bars(
         riff, e.bar, [bar_from_document(bar) for bar in e.clip]
@@ -149,7 +170,13 @@ def edit_riff(sent: EditSent) -> JSONResponse:
         raise BadInput(
             f"more than {MAX_BARS} bars are written as text: the strip would be too long"
         )
-    bars = desk_html(expand(edits.unrolled(riff)), Fraction(sent.grid), sent.counts)
+    times = whole.times_played(riff)
+    bars = desk_html(expand(edits.unrolled(riff)), Fraction(sent.grid), sent.counts, times)
     ratio = 1.0 if riff.feel.ratio is None else float(riff.feel.ratio)
-    feel = {"ratio": ratio, "unit": str(riff.feel.unit)}
-    return JSONResponse({"source": source, "bars": bars, "clip": clip, "feel": feel})
+    facts = {
+        "title": riff.title,
+        "tempo": float(riff.tempo_bpm),
+        "meter": str(riff.sections[0].bars[0].meter),
+        "feel": {"ratio": ratio, "unit": str(riff.feel.unit)},
+    }
+    return JSONResponse({"source": source, "bars": bars, "clip": clip, **facts})

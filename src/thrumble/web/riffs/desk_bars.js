@@ -7,23 +7,25 @@ export function redrawn(container, before, drawn) {
   const bars = drawn.map((html) => known.get(html) ?? barOf(html));
   const shown = [...container.children];
   if (shown.length === bars.length) {
-    bars.forEach(({ element }, k) => {
-      if (element !== shown[k]) shown[k].replaceWith(element);
+    bars.forEach(({ cell }, k) => {
+      if (cell !== shown[k]) shown[k].replaceWith(cell);
     });
   } else {
-    container.replaceChildren(...bars.map(({ element }) => element));
+    container.replaceChildren(...bars.map(({ cell }) => cell));
   }
   return bars;
 }
 
-/** { html, element, index, section, places: [{ at, x, width, count, hit }] } of one bar. */
+/** { html, cell, element, index, section, places: [{ at, x, width, count, hit }] } of one bar; its
+ *  cell holds the section's heading, too. */
 function barOf(html) {
   const page = new DOMParser().parseFromString(html, "text/html");
-  const element = /** @type {HTMLElement} */ (document.adoptNode(page.body.firstElementChild));
+  const cell = document.adoptNode(page.body.firstElementChild);
+  const element = cell.querySelector(".desk-bar");
   const places = element.dataset.places.split(";").map((words) => {
     const [at, x, width, count, hit] = words.split(" ");
     return { at, x: Number(x), width: Number(width), count, hit: hit === "hit" };
   });
   const { index, section } = element.dataset;
-  return { html, element, index: Number(index), section, places };
+  return { html, cell, element, index: Number(index), section, places };
 }

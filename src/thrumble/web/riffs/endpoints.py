@@ -27,7 +27,7 @@ from thrumble.web.deps import SHOWS_PLAYER, DbSession, PlayerId, acting_player, 
 from thrumble.web.drawings.shapes import ShapeDrawing, shapes_of
 from thrumble.web.drawings.strip import plan_strip
 from thrumble.web.inputs import Id, Line, PageNumber, Text
-from thrumble.web.riffs import desk, history, making
+from thrumble.web.riffs import chord_picker, desk, history, making
 from thrumble.web.riffs.sheet import Paper, sheet_pdf
 from thrumble.web.riffs.views import (
     FIRST_TEXT,
@@ -48,6 +48,7 @@ router = APIRouter()
 router.include_router(making.router)  # its addresses are words if others have a riff's number
 router.include_router(history.router)
 router.include_router(desk.router)
+router.include_router(chord_picker.router)
 Source = Annotated[Text, Form(max_length=MAX_BYTES)]
 SORT_WORDS = {
     Sort.WRITTEN.value: "as written",

@@ -11,9 +11,6 @@ const changed = () => text.value !== first;
 text.addEventListener("input", () => {
   state.textContent = changed() ? "not saved yet" : "";
 });
-text.addEventListener("keydown", (event) => {
-  if (event.key === "Escape") text.blur();
-});
 document.addEventListener("keydown", (event) => {
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "s") {
     event.preventDefault();

@@ -21,12 +21,13 @@ MAX_KEPT = 2000
 @dataclass(frozen=True, slots=True)
 class DeskBar:
     """A written bar. `places`: for the caret, as text for the page's script; `opens`: a section
-    begins with it.
+    begins with it; `times`: then how often that is played in a row, None for the pick-up.
     """
 
     index: int
     section: str
     opens: bool
+    times: int | None
     places: str
     drawing: BarDrawing
 
@@ -49,18 +50,25 @@ class _Drawn:
 _drawn = _Drawn()
 
 
-def desk_html(expanded: ExpandedRiff, grid: Fraction, way: Counting) -> list[str]:
-    """Every written bar, with the caret's places on a grid, counted one way or another."""
+def desk_html(
+    expanded: ExpandedRiff, grid: Fraction, way: Counting, times: dict[str, int]
+) -> list[str]:
+    """Every written bar, with the caret's places on a grid, counted one way or another. `times`:
+    how often each section is played in a row.
+    """
     counts = counts_of(expanded, way)
     out = []
     before = ""
     for index, bar in enumerate(expanded.bars):
         opens = bar.section != before
         before = bar.section
-        key = _key(expanded, bar, grid, counts, opens=opens)
+        played = times.get(bar.section)
+        key = (_key(expanded, bar, grid, counts, opens=opens), played)
         html = _drawn.get(key)
         if html is None:
-            html = _bar_html(expanded, bar, index, grid, counts, opens=opens)
+            html = _bar_html(
+                expanded, bar, index, grid, counts, played if opens else None, opens=opens
+            )
             _drawn.put(key, html)
         out.append(html)
     return out
@@ -92,6 +100,7 @@ def _bar_html(
     index: int,
     grid: Fraction,
     counts: dict[int, str] | None,
+    times: int | None,
     *,
     opens: bool,
 ) -> str:
@@ -99,5 +108,5 @@ def _bar_html(
         f"{place.at} {place.x} {place.width} {spoken_count(place.at, bar.meter)} {place.what}"
         for place in caret_places(expanded, bar, grid)
     )
-    shown = DeskBar(index, bar.section, opens, places, plan_bar(expanded, bar, counts))
+    shown = DeskBar(index, bar.section, opens, times, places, plan_bar(expanded, bar, counts))
     return environment.get_template("riffs/_desk.html").render(bar=shown)

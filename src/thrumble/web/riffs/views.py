@@ -8,6 +8,7 @@ from thrumble.core.errors import RiffError
 from thrumble.core.instrument import TUNINGS, Instrument
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.groove import GROOVE_TITLES
+from thrumble.core.riff.editing.edits import written_bars
 from thrumble.core.riff.editing.parts import Part, has_parts, take_part
 from thrumble.core.riff.editing.transposing import Moved
 from thrumble.core.riff.expand import expand
@@ -32,7 +33,7 @@ meter: 4/4
 pedal: 6:0
 
 [A]
-| E5@6/0 >o m m o m m o m | G5@6/3 >o m m o A5@6/5 o ~ - - |
+| E5@6/0 o . . . . . . . |
 """
 
 
@@ -66,7 +67,7 @@ class ErrorView:
 class PreviewView:
     """What a text gives: a strip, or an error. `seconds`: the second part's bars under those of
     the first, where there are any; `sections`: names, `parts`: whether there is a second part;
-    `remarks`: what looks like a slip.
+    `remarks`: what looks like a slip; `unfolds`: as played it looks other than as written.
     """
 
     title: str
@@ -77,6 +78,7 @@ class PreviewView:
     sections: tuple[str, ...] = ()
     parts: bool = False
     remarks: tuple[str, ...] = ()
+    unfolds: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,6 +142,7 @@ def preview_of(riff: Riff) -> PreviewView:
         tuple(section.name for section in riff.sections if section.over is None),
         has_parts(riff),
         tuple(f"Bar {remark.bar}: {remark.words}." for remark in remarks_of(expanded)),
+        has_parts(riff) or len(expanded.bars) != len(written_bars(riff)),
     )
 
 
@@ -173,12 +176,12 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
         return TextView(
             None,
             "New riff",
-            "Write it as text; the strip shows what it means as you type.",
+            "Press O, M or X on the strip, or write it as text.",
             FIRST_TEXT,
             preview,
             TUNINGS,
             STEPS,
-            "",
+            "100",
             len(preview.strip),
             list(Tone),
             GROOVE_TITLES,
@@ -186,10 +189,7 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
             0,
         )
     riff = revision.riff
-    meta = (
-        f"revision {revision.number} · {float(riff.tempo_bpm):g} bpm · {riff.feel} · "
-        f"{' '.join(riff.tuning)}"
-    )
+    meta = f"revision {revision.number} · {' '.join(riff.tuning)}"
     return TextView(
         revision.riff_id,
         riff.title,

@@ -17,6 +17,7 @@ from thrumble.core.riff.checking import check_riff
 from thrumble.core.riff.editing.marks import MARKED, another_kind, ramped
 from thrumble.core.riff.editing.runs import (
     Placed,
+    WrittenRun,
     cut_short,
     ended_at,
     hit_at,
@@ -105,6 +106,48 @@ def hold(riff: Riff, bar: int, at: Fraction, length: Fraction) -> Riff:
     end = min(place + length, following)
     longer = replace(hit, length=end - when, stop=hit.stop and end < following)
     return with_hits(riff, part, put_at(placed, when, longer))
+
+
+def paint(riff: Riff, bar: int, at: Fraction, last: int, until: Fraction, grid: Fraction) -> Riff:
+    """The hit at a place again on every place of the grid behind it, up to one in bar `last`."""
+    part, start, end = _stretch_of(riff, bar, at, last, until)
+    placed = laid_out(part)
+    hit = hit_at(placed, start)
+    if hit is None:
+        raise BadInput("there is no hit here to paint with: put one first")
+    place = start + grid
+    brush = replace(hit, length=min(hit.length, grid), slide_from=None, legato=None, accent=False)
+    while place <= end:
+        placed = put_at(ended_at(placed, place, stop=False), place, brush)
+        place += grid
+    return with_hits(riff, part, _shortened(placed, start, min(hit.length, grid)))
+
+
+def stretch(riff: Riff, bar: int, at: Fraction, last: int, until: Fraction, grid: Fraction) -> Riff:
+    """The hit at a place rings on through a place in bar `last`; hits on the way go."""
+    part, start, end = _stretch_of(riff, bar, at, last, until)
+    placed = [(when, hit) for when, hit in laid_out(part) if not start < when <= end]
+    hit = hit_at(placed, start)
+    if hit is None:
+        raise BadInput("there is no hit here to lengthen: put one first")
+    following = min([when for when, _ in placed if when > start], default=run_length(part))
+    longer = replace(hit, length=min(end + grid, following) - start)
+    return with_hits(riff, part, put_at(placed, start, longer))
+
+
+def _stretch_of(
+    riff: Riff, bar: int, at: Fraction, last: int, until: Fraction
+) -> tuple[WrittenRun, Fraction, Fraction]:
+    """From one place to another in the same section, from the section's start."""
+    part, start = spot_of(riff, bar, at)
+    other, end = spot_of(riff, last, until)
+    if other.first != part.first:
+        raise BadInput("stay within one section")
+    return part, start, max(start, end)
+
+
+def _shortened(placed: Placed, place: Fraction, length: Fraction) -> Placed:
+    return [(when, replace(hit, length=length) if when == place else hit) for when, hit in placed]
 
 
 def rest(riff: Riff, bar: int, at: Fraction) -> Riff:
@@ -243,7 +286,7 @@ def _notes(
     riff: Riff, placed: Placed, place: Fraction, letter: str, chord: str, there: Hit | None
 ) -> tuple[tuple[Note, ...], str | None]:
     """What a new kind of hit is struck on: the chord given, the pedal for m and k, the chord of the
-    hit that is here, else that of the nearest one before or behind.
+    hit that is here, else that of the nearest one before or behind, else the riff's first.
     """
     if chord:
         return _chord(riff, chord)
@@ -255,7 +298,8 @@ def _notes(
     chords = [(when, hit) for when, hit in placed if hit.notes != pedal]
     before = [hit for when, hit in chords if when < place]
     behind = [hit for when, hit in chords if when > place]
-    near = next(iter(before[-1:] + behind[:1]), None)
+    anywhere = [hit for _, bar in written_bars(riff) for hit in bar.hits if hit.notes != pedal]
+    near = next(iter(before[-1:] + behind[:1] + anywhere[:1]), None)
     if near is None:
         lowest = len(riff.tuning)
         return (Note(lowest, 0), *([Note(lowest - 1, 2)] if lowest > 1 else [])), None
