@@ -70,8 +70,16 @@ LEAD_S = 0.05
 def write_riff(page: Page, base: str, title: str) -> None:
     page.goto(f"{base}/riffs/new")
     page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
-    page.locator("#source").fill(TEXT.replace("Weed Rake", title))
+    write_text(page, TEXT.replace("Weed Rake", title))
     page.keyboard.press("Control+s")
     page.get_by_role("link", name="Play it").click()
     expect(page.locator("#now svg")).to_be_visible()
     page.wait_for_function("() => window.Alpine && window.htmx")
+
+
+def write_text(page: Page, text: str) -> None:
+    """Types a riff into the desk's text and goes back to the strip."""
+    expect(page.locator("#desk-bars svg").first).to_be_visible()
+    page.get_by_role("button", name="Text Esc").click()
+    page.locator("#source").fill(text)
+    page.keyboard.press("Escape")

@@ -10,6 +10,7 @@ from fractions import Fraction
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Served
+from tests.browser.playing import write_text
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
@@ -40,12 +41,6 @@ class Keys:
     def settle(self) -> None:
         """Until every key so far has been answered."""
         self.page.evaluate("() => window.__deskIdle()")
-
-
-def write_text(page: Page, text: str) -> None:
-    page.get_by_role("button", name="Text", exact=False).first.click()
-    page.locator("#source").fill(text)
-    page.keyboard.press("Escape")
 
 
 def source(page: Page) -> str:

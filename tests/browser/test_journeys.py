@@ -14,7 +14,7 @@ from playwright.sync_api import Browser, Page, expect
 from scripts.chromium import MICROPHONE
 
 from tests.browser.conftest import Served, watched
-from tests.browser.playing import EXACT, go_to_play, hand_over, one_bar_lead, reading_of
+from tests.browser.playing import EXACT, go_to_play, hand_over, one_bar_lead, reading_of, write_text
 from tests.conftest import Databases
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
@@ -146,15 +146,18 @@ def test_a_riff_with_an_error_is_mended_by_keyboard(
     page = open_page()
     page.goto(f"{served.base}/riffs")
     page.keyboard.press("n")
-    expect(page.locator("#preview svg.bar")).to_have_count(2)
+    bars = page.locator("#desk-bars svg.bar")
+    expect(bars).to_have_count(1)
     page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
+    page.keyboard.press("Escape")
     text = page.locator("#source")
+    expect(text).to_be_focused()
     text.fill("title: Paddle Hole\ntempo: 90\n[A]\n| E5@6/0 o o q o |\n")
     expect(page.locator("#preview")).to_contain_text("Line 4, column 14")
     page.keyboard.press("Control+s")
     expect(page.locator("#preview")).to_contain_text("a slot is")
-    text.fill("title: Paddle Hole\ntempo: 90\n[A]\n| E5@6/0 o o x o |\n")
-    expect(page.locator("#preview svg.bar")).to_have_count(1)
+    text.fill("title: Paddle Hole\ntempo: 90\n[A]\n| E5@6/0 o o x o | o |\n")
+    expect(bars).to_have_count(2)
     page.keyboard.press("Control+s")
     expect(page.get_by_role("heading", name="Paddle Hole")).to_be_visible()
     expect(page.locator(".meta").first).to_contain_text("revision 1")
@@ -242,7 +245,7 @@ def test_killing_the_server_in_the_middle_of_a_reading_loses_nothing(
     try:
         page = open_page()
         page.goto(f"{served.base}/riffs/new")
-        page.locator("#source").fill(riff_texts()["5-puddle-clay"])
+        write_text(page, riff_texts()["5-puddle-clay"])
         page.keyboard.press("Control+s")
         page.get_by_role("link", name="Play it").click()
         take = perform(parse_riff(riff_texts()["5-puddle-clay"]), seed=1, lead_s=1.0)

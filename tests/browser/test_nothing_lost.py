@@ -17,7 +17,7 @@ from playwright.sync_api import BrowserType, Page, expect
 from scripts.chromium import ARGS, MICROPHONE, PROGRAM
 
 from tests.browser.conftest import Served, watched
-from tests.browser.playing import EXACT, hand_over, one_bar_lead, reading_of
+from tests.browser.playing import EXACT, hand_over, one_bar_lead, reading_of, write_text
 from tests.conftest import Cluster
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import Performance, perform
@@ -40,8 +40,9 @@ def bench(cluster: Cluster) -> Iterator[Served]:
 
 def write_riff(page: Page, base: str) -> None:
     page.goto(f"{base}/riffs/new")
-    page.locator("#source").fill(TEXT)
+    write_text(page, TEXT)
     page.keyboard.press("Control+s")
+    page.wait_for_url(re.compile(r"/riffs/\d+$"))
     expect(page.get_by_role("heading", name="Paddle Gear")).to_be_visible()
 
 

@@ -152,7 +152,7 @@ def test_a_riff_is_written_corrected_and_kept_in_revisions(visitor: Browser) -> 
     made = visitor.post("/riffs", data={"source": TEXT})
     page = made.headers["hx-redirect"]
     assert visitor.post(page, data={"source": TEXT.replace("108", "112")}).status_code == 204
-    assert "revision 2 · 112 bpm" in visitor.get(page).text and count("revision") == 2
+    assert "revision 2 · E2" in visitor.get(page).text and count("revision") == 2
     assert visitor.get(f"{page}/riff.txt").text == TEXT.replace("108", "112")
     assert visitor.get(f"{page}/riff.json").json()["tempo_bpm"] == 112
     assert visitor.post(f"{page}/delete").status_code == 204 and count("riff") == 0

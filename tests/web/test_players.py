@@ -21,7 +21,7 @@ from thrumble.store.riffs import riffs
 def shown(visitor: Browser) -> tuple[int, str]:
     page = visitor.get("/").text
     number = re.search(r'name="player" content="(\d+)"', page)
-    name = re.search(r">Player: ([^<]+)<", page)
+    name = re.search(r'>Player<span class="rail-name">: ([^<]+)<', page)
     assert number and name
     return int(number[1]), name[1]
 

@@ -75,6 +75,7 @@ class ReadingView:
     figure_under: str
     first: str
     more: list[str]
+    pulse: list[str]
     clean: bool
     strip: list[BarDrawing]
     pile: Pile
@@ -99,6 +100,7 @@ def reading_view(judged: JudgedTake, tone: str = "") -> ReadingView:
     """
     take, revision, reading = judged.take, judged.revision, judged.reading
     judgement, findings, sentences = judged.judgement, judged.findings, judged.sentences
+    pulse = _pulse(take, judgement)
     return ReadingView(
         take_id=take.id,
         riff_id=take.riff_id,
@@ -110,7 +112,8 @@ def reading_view(judged: JudgedTake, tone: str = "") -> ReadingView:
             f"within {judgement.limits.tolerance_ms:.0f} ms"
         ),
         first=sentences[0],
-        more=sentences[1:] + _pulse(take, judgement),
+        more=sentences[1:] + pulse,
+        pulse=pulse,
         clean=isinstance(findings[0], Clean),
         strip=reading_strip(judgement, _marks(findings, judgement)),
         pile=deviation_pile(judgement),

@@ -36,6 +36,7 @@ from thrumble.web.shared.next import next_view
 from thrumble.web.shared.paging import pages
 from thrumble.web.shared.reading import corrected_line, reading_view
 from thrumble.web.shared.takes import status_view
+from thrumble.web.takes.errors import errors_view
 from thrumble.web.takes.marks import FIRST_TAKES, marks_of
 from thrumble.web.takes.views import LISTED, STARRED, again_view, list_view
 from thrumble.web.templating import render
@@ -128,6 +129,7 @@ def take_page(
         status=status_view(take),
         polls=1,
         view=view,
+        errors=judged and errors_view(judged.judgement, judged.findings, judged.sentences),
         next=following,
         title=revision.riff.title,
         note=notes.note_of(session, player_id, take_id),
@@ -330,7 +332,15 @@ def correct_hit(
     if line is None:
         raise NotFound("this take has no such hit")
     view = reading_view(judged)
-    return render(request, "takes/_corrected.html", corrected=view.corrected, hit=line, view=view)
+    errors = errors_view(judged.judgement, judged.findings, judged.sentences)
+    return render(
+        request,
+        "takes/_corrected.html",
+        corrected=view.corrected,
+        hit=line,
+        view=view,
+        errors=errors,
+    )
 
 
 def _take_file(judged: JudgedTake, ending: str) -> dict[str, str]:

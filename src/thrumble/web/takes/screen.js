@@ -1,5 +1,7 @@
-// Listening to a take from any hit, with the click and at half speed.
+// A take's result: what to play next, its sound in the strip, its errors one by one, corrections.
 import { onKey, onPedal, problem, send } from "../shared/site.js";
+import { errorsOf, point } from "./errors.js";
+import { stripPlayer } from "./player.js";
 
 const again = document.getElementById("play-again");
 if (again) {
@@ -13,124 +15,18 @@ onKey("a", () => {
 
 // the mark that an explanation is about stands out in the strip
 for (const button of document.querySelectorAll("[data-mark]")) {
-  button.addEventListener("click", () => {
-    const strip = document.getElementById("strip");
-    for (const old of strip.querySelectorAll(".pointed")) old.classList.remove("pointed");
-    const shapes = strip.querySelectorAll(`[data-hit="${button.dataset.mark}"]`);
-    for (const shape of shapes) shape.classList.add("pointed");
-    shapes[0]?.scrollIntoView({ block: "center" });
-  });
+  button.addEventListener("click", () => point([button.dataset.mark], true));
 }
 
 let current = null; // the hit last listened to
-const sound = document.getElementById("sound");
-if (sound) {
-  const buttons = [...document.querySelectorAll(".from")];
-  const from = new Map(buttons.map((b) => [b.dataset.hit, Number(b.dataset.from)]));
-  const times = [...new Set(from.values())].sort((a, b) => a - b);
-  const half = document.getElementById("half");
-  const click = document.getElementById("with-click");
-  const LEAD = 0.06;
-
-  const { plain } = document.getElementById("listen").dataset;
-  let wanted = plain,
-    loading = null,
-    asked = 0;
-
-  /** Only in a sound that is here whole can be jumped about; each is fetched once. */
-  function whole() {
-    if (loading?.url !== wanted) loading = { url: wanted, done: load(wanted) };
-    return loading.done;
-  }
-
-  async function load(url) {
-    try {
-      const answer = await fetch(url);
-      if (!answer.ok) throw new Error("This audio can't be played. Analyse the take again.");
-      const blob = await answer.blob();
-      if (loading.url !== url) return; // another one is wanted by now
-      await new Promise((resolve) => {
-        sound.addEventListener("loadedmetadata", resolve, { once: true });
-        sound.src = URL.createObjectURL(blob);
-      });
-    } catch (error) {
-      if (loading.url === url) loading = null; // the next press tries again
-      throw error;
-    }
-  }
-
-  /** Puts the sound where it was asked for last: a press while it still loads counts, not the one
-      before. */
-  async function put(seconds, playing) {
-    const mine = ++asked;
-    try {
-      await whole();
-      if (mine !== asked) return;
-      sound.currentTime = seconds;
-      if (playing) await sound.play();
-    } catch (error) {
-      if (error.name !== "AbortError") problem(error.message);
-    }
-  }
-  const listenFrom = (seconds) => put(Math.max(0, seconds - LEAD), true);
-
-  function setSpeed() {
-    sound.preservesPitch = true;
-    sound.playbackRate = half.getAttribute("aria-pressed") === "true" ? 0.5 : 1;
-  }
-  sound.addEventListener("loadedmetadata", setSpeed); // loading puts the speed back to 1
-  function toggleHalf() {
-    const on = half.getAttribute("aria-pressed") !== "true";
-    half.setAttribute("aria-pressed", on);
-    setSpeed();
-  }
-
-  function toggleClick() {
-    const on = click.getAttribute("aria-pressed") !== "true";
-    click.setAttribute("aria-pressed", on);
-    wanted = plain + (on ? "?click=true" : "");
-    put(sound.currentTime, !sound.paused);
-  }
-
-  function step(way) {
-    const now = sound.currentTime + LEAD;
-    const next =
-      way > 0 ? times.find((t) => t > now + 0.02) : times.findLast((t) => t < now - 0.15);
-    if (next !== undefined) {
-      current = [...from].find(([, t]) => t === next)[0];
-      listenFrom(next);
-    }
-  }
-
-  half.addEventListener("click", toggleHalf);
-  click.addEventListener("click", toggleClick);
-  document.addEventListener("click", (event) => {
-    const button = event.target.closest(".from");
-    if (button) listenFrom(Number(button.dataset.from));
-  });
-  for (const block of document.querySelectorAll(".block[data-hit]")) {
-    if (from.has(block.dataset.hit))
-      block.addEventListener("click", () => listenFrom(from.get(block.dataset.hit)));
-  }
-  onKey("l", () => (sound.paused ? sound.play() : sound.pause()));
-  onKey("h", toggleHalf);
-  onKey("c", toggleClick);
-  onKey("ArrowRight", () => step(1));
-  onKey("ArrowLeft", () => step(-1));
-
-  let marked = [];
-
-  function follow() {
-    const now = sound.currentTime;
-    const hit = [...from].findLast(([, t]) => t <= now + 0.01);
-    for (const block of marked) block.classList.remove("sounding");
-    marked =
-      hit && !sound.paused ? [...document.querySelectorAll(`.block[data-hit="${hit[0]}"]`)] : [];
-    for (const block of marked) block.classList.add("sounding");
-    if (!sound.paused) requestAnimationFrame(follow);
-  }
-  sound.addEventListener("play", follow);
-}
+const player = document.getElementById("sound")
+  ? stripPlayer((hit) => {
+      current = hit;
+    })
+  : null;
+errorsOf(player, (hit) => {
+  current = hit;
+});
 
 // --- corrections: what the player says a hit was ---
 
@@ -157,9 +53,12 @@ async function correct(mark, kind) {
     row.replaceWith(
       document.adoptNode(answer.querySelector("template").content).querySelector("tr"),
     );
-    for (const part of ["corrected", "verdict", "clean"]) {
-      document.getElementById(part)?.replaceWith(document.adoptNode(answer.getElementById(part)));
+    for (const part of ["corrected", "verdict", "clean", "stepper", "found"]) {
+      const fresh = answer.getElementById(part);
+      if (fresh) document.getElementById(part)?.replaceWith(document.adoptNode(fresh));
     }
+    const stepper = document.getElementById("stepper");
+    if (stepper) window.htmx.process(stepper);
     for (const block of document.querySelectorAll(`.block.take[data-hit="${mark}"]`))
       block.classList.toggle("said-otherwise", kind !== "none");
   } catch (error) {
