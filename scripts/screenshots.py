@@ -406,6 +406,7 @@ def main() -> None:
             VIEWS[name](page, arguments.base)
             page.wait_for_timeout(250)
             if arguments.guide:
+                page.locator("details").evaluate_all("all => all.forEach(d => { d.open = true; })")
                 for picture, (view, selector) in PICTURES.items():
                     if view == name:
                         shown = page.locator(selector).first

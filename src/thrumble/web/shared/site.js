@@ -113,17 +113,31 @@ function askAgain(event) {
   }, 2000);
 }
 
-// --- theme ---
+// --- display ---
 
-document.getElementById("theme-button").addEventListener("click", () => {
-  const next = document.documentElement.dataset.bsTheme === "dark" ? "light" : "dark";
-  document.documentElement.dataset.bsTheme = next;
-  try {
-    localStorage.setItem("theme", next);
-  } catch {
-    /* private window: for this page only */
+const display = document.getElementById("display");
+document.getElementById("display-button").addEventListener("click", () => {
+  for (const choice of display.querySelectorAll("input")) {
+    let chosen = "";
+    try {
+      chosen = localStorage.getItem(choice.name) ?? "";
+    } catch {
+      /* nothing is kept in a private window */
+    }
+    choice.checked = choice.value === chosen;
   }
+  display.showModal();
 });
+display.addEventListener("change", ({ target }) => {
+  try {
+    localStorage.setItem(target.name, target.value);
+  } catch {
+    /* for this page only */
+  }
+  const detail = { name: target.name, value: target.value };
+  document.dispatchEvent(new CustomEvent("display-chosen", { detail }));
+});
+document.getElementById("display-close").addEventListener("click", () => display.close());
 
 // --- keys ---
 
