@@ -47,6 +47,7 @@ def test_drills_are_gone_through_by_keys_and_one_is_made_a_riff(
     page.wait_for_url(re.compile(r"/riffs/\d+$"))
     expect(page.get_by_role("heading", level=1)).to_contain_text("bars 1-2")
     page.once("dialog", lambda dialog: dialog.accept())
+    page.locator(".menu summary").click()
     page.get_by_role("button", name="Delete this riff").click()
     page.wait_for_url(re.compile(r"/riffs$"))
 

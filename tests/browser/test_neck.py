@@ -115,7 +115,7 @@ def test_a_recall_drill_is_called_hit_heard_and_kept(
 def test_the_eye_cue_is_asked_for_by_a_key(served: Served, open_page: Callable[..., Page]) -> None:
     page = open_page()
     page.goto(f"{served.base}/riffs")
-    page.get_by_role("link", name="Play Nine Locks Down").click()
+    page.get_by_role("link", name="Play Nine Locks Down", exact=True).click()
     page.wait_for_selector("#now svg")
     cue = page.locator("#eye-cue")
     page.keyboard.press("f")

@@ -34,12 +34,17 @@ let waiting = Promise.resolve(); // edits go one after the other, in the order o
 
 // --- drawing ---
 
+/** A field that is being typed in keeps what is typed. */
+function refresh(field, value) {
+  if (field !== document.activeElement) field.value = value;
+}
+
 function drawn(answer) {
   showFeel(answer.feel.ratio, answer.feel.unit);
-  $("desk-title").value = answer.title;
+  refresh($("desk-title"), answer.title);
   document.querySelector("h1").textContent = answer.title;
   $("listen-tempo").placeholder = answer.tempo;
-  $("desk-tempo").value = answer.tempo;
+  refresh($("desk-tempo"), answer.tempo);
   $("desk-meter").placeholder = answer.meter;
   draw(answer.bars);
 }
