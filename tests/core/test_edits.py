@@ -116,8 +116,7 @@ def test_bars_are_inserted_repeated_deleted_and_pasted() -> None:
     assert [b for _, b in edits.written_bars(pasted)][6] == written[0]
     with pytest.raises(BadInput, match="one section"):
         edits.repeat_bars(sluice, 3, 4)
-    with pytest.raises(BadInput, match="one at least"):
-        edits.delete_bars(sluice, 4, 5)
+    assert [section.name for section in edits.delete_bars(sluice, 4, 5).sections] == ["A"]
     with pytest.raises(BadInput, match="bars 1 to 6"):
         edits.insert_bar(sluice, 6)
 
@@ -236,3 +235,11 @@ def test_title_and_tempo_are_set_or_refused() -> None:
         whole.set_title(riff, "  ")
     with pytest.raises(RiffError, match="tempo"):
         whole.set_tempo(riff, Decimal(10))
+
+
+def test_a_section_goes_with_its_last_bar_and_the_riff_keeps_one() -> None:
+    riff = parse_riff("title: T\ntempo: 100\nplay: A B A\n[A]\n| E5@6/0 o |\n[B]\n| E5@6/0 M |\n")
+    left = edits.delete_bars(riff, 1, 1)
+    assert [section.name for section in left.sections] == ["A"] and left.play == ("A", "A")
+    with pytest.raises(BadInput, match="of the riff"):
+        edits.delete_bars(left, 0, 0)

@@ -34,17 +34,23 @@ let waiting = Promise.resolve(); // edits go one after the other, in the order o
 
 // --- drawing ---
 
-/** A field that is being typed in keeps what is typed. */
-function refresh(field, value) {
-  if (field !== document.activeElement) field.value = value;
+let facts = { title: "", tempo: "" }; // as the text has them
+
+/** The fields as the text has them; one that is being typed in keeps what is typed. */
+function showFacts(refused = false) {
+  for (const [field, value] of [
+    [$("desk-title"), facts.title],
+    [$("desk-tempo"), facts.tempo],
+  ])
+    if (refused || field !== document.activeElement) field.value = value;
 }
 
 function drawn(answer) {
+  facts = answer;
   showFeel(answer.feel.ratio, answer.feel.unit);
-  refresh($("desk-title"), answer.title);
+  showFacts();
   document.querySelector("h1").textContent = answer.title;
   $("listen-tempo").placeholder = answer.tempo;
-  refresh($("desk-tempo"), answer.tempo);
   $("desk-meter").placeholder = answer.meter;
   draw(answer.bars);
 }
@@ -153,6 +159,7 @@ function edit(asked, then = () => {}) {
       desk.dataset.afterMs = Math.round(performance.now() - begun);
     } catch (error) {
       problem(error.message);
+      showFacts(true);
     }
   });
   return waiting;
@@ -494,7 +501,7 @@ document.addEventListener("alpine:init", () => {
       edit({ op: "title", title: target.value });
     },
     tempoSet({ target }) {
-      edit({ op: "tempo", tempo_bpm: target.value });
+      edit({ op: "tempo", tempo: target.value });
     },
     meterSet({ target }) {
       if (target.value.trim()) edit({ op: "meter", meter: target.value.trim() });

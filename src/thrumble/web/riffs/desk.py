@@ -91,7 +91,7 @@ class EditSent(Sent):
     section: Word = ""
     more: bool = True
     title: Annotated[str, Field(max_length=120)] = ""
-    tempo_bpm: Annotated[Decimal, Field(ge=20, le=400, decimal_places=3)] = Decimal(120)
+    tempo: Annotated[Decimal, Field(ge=20, le=400, decimal_places=3)] = Decimal(120)
     clip: Annotated[tuple[Any, ...], Field(max_length=MAX_CLIP_BARS)] = ()
 
 
@@ -119,7 +119,7 @@ EDITS: dict[str, Edit] = {
     "paint": lambda riff, e: edits.paint(riff, *_from_to(e)),
     "stretch": lambda riff, e: edits.stretch(riff, *_from_to(e)),
     "title": lambda riff, e: whole.set_title(riff, e.title),
-    "tempo": lambda riff, e: whole.set_tempo(riff, e.tempo_bpm),
+    "tempo": lambda riff, e: whole.set_tempo(riff, e.tempo),
     "section": lambda riff, e: whole.add_section(riff, e.section),
     "times": lambda riff, e: whole.play_again(riff, e.section, more=e.more),
     "ramp": lambda riff, e: edits.ramp(riff, e.bar, e.last),

@@ -67,8 +67,9 @@ function draw() {
 }
 
 function run(command) {
+  if (!command) return;
   palette.close();
-  command?.element.click();
+  command.element.click();
 }
 
 function open(all, at = null) {

@@ -250,12 +250,23 @@ def repeat_bars(riff: Riff, first: int, last: int) -> Riff:
 
 
 def delete_bars(riff: Riff, first: int, last: int) -> Riff:
-    """Without these bars; a section keeps one at least."""
+    """Without these bars; a section that loses all of them goes too, unless it is the only one."""
     part, a, b = range_of(riff, first, last)
     left = part.bars[:a] + part.bars[b:]
     if not left and part.section is not None:
-        raise BadInput("these are all the bars of their section: it needs one at least")
+        return _without_section(riff, part)
     return with_bars(riff, part, cut_short(left))
+
+
+def _without_section(riff: Riff, part: WrittenRun) -> Riff:
+    section = riff.sections[part.section or 0]
+    others = tuple(other for other in riff.sections if other is not section)
+    if section.endings or any(other.over == section.name for other in others):
+        raise BadInput("these are all the bars of their section: it needs one at least")
+    play = tuple(name for name in riff.play if name != section.name)
+    if not others or (riff.play and not play):
+        raise BadInput("these are all the bars of the riff: it needs one at least")
+    return check_riff(replace(riff, sections=others, play=play))
 
 
 def copy_hits(riff: Riff, first: int, last: int) -> list[Bar]:
