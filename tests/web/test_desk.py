@@ -65,7 +65,7 @@ def test_bars_are_copied_and_pasted_also_into_another_riff(visitor: Browser) -> 
         ({"op": "hit", "at": "9/8"}, "no place"),
         ({"op": "hit", "letter": "q"}, "hit is one of"),
         ({"op": "hit", "chord": "H7"}, "write a name such as F#5"),
-        ({"op": "delete", "bar": 0, "last": 3}, "one at least"),
+        ({"op": "delete", "bar": 0, "last": 5}, "one section"),
         ({"op": "paste", "clip": [{"meter": "4/4"}]}, "Bar: "),
         ({"op": "paste", "clip": [3]}, "Bar: "),
         ({"op": "dance"}, "op"),

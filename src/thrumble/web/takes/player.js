@@ -1,5 +1,5 @@
-// The strip as the player of its take: a line shows what sounds, a touch listens from there; at half
-// speed, with the click, one bar in a loop, or the reference in its place.
+// The strip as the player of its take: a line shows what sounds, a touch listens from there; at
+// half speed, with the click, one bar in a loop, or the reference in its place.
 import { onKey, problem } from "../shared/site.js";
 
 const LEAD_S = 0.06;
@@ -180,7 +180,8 @@ export function stripPlayer(heard) {
   };
 }
 
-/** Every bar of the strip with its start and end in the take's seconds; none if they aren't known. */
+/** Every bar of the strip with its start and end in the take's seconds; none if they aren't
+ *  known. */
 function timedBars(strip) {
   const { origin, stretch } = strip.dataset;
   if (origin === undefined) return [];
