@@ -274,7 +274,7 @@ def test_readings_are_compared_with_and_without_their_riff(folder: Path) -> None
     assert told["spread_ms"]["difference"] == 0 and told["spread_ms"]["clear"] is False
     assert not any(one["clear"] for one in document["hits"])
     lines = run("compare", reading, reading, "--with", other).stdout
-    assert "A: 2 rounds, B: 1 round" in lines and "late after moves: not compared" in lines
+    assert "A: 2 passes, B: 1 pass" in lines and "late after moves: not compared" in lines
     foreign = folder / "other.txt"
     foreign.write_text("title: O\ntempo: 90\n[Q]\n| E5@6/0 o |\n")
     for bad in (

@@ -137,7 +137,7 @@ def test_three_up_one_down() -> None:
 def test_the_evidence_goes_up_when_it_is_easy_and_down_when_it_is_not() -> None:
     easy = played(*[(100.0, True)] * 10)
     step = next_step(easy, 130.0)
-    assert 102 <= step.tempo_bpm <= 104 and "10 of the last 10 rounds at 100 clean" in step.why
+    assert 102 <= step.tempo_bpm <= 104 and "10 of the last 10 passes at 100 clean" in step.why
     hard = played(*[(100.0, False)] * 10)
     assert 96 <= next_step(hard, 130.0).tempo_bpm < 100
     slip = played(*[(100.0, True)] * 3, (100.0, False))

@@ -88,7 +88,7 @@ def test_what_cannot_be_told_says_why() -> None:
     told = figures(found)
     assert told["bias_ms"].why == "latency not measured"  # type: ignore[attr-defined]
     assert told["stop_late_ms"].why == "too few hits tell it"  # type: ignore[attr-defined]
-    assert any("One round alone" in words for words in found.cautions)
+    assert any("One pass alone" in words for words in found.cautions)
     assert any("measured latency" in words for words in found.cautions)
     with pytest.raises(BadInput, match="no hits to compare"):
         compare_sides([TakeHits((), bias_judged=True)], unknown)

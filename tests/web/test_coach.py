@@ -143,7 +143,7 @@ def test_the_log_is_empty_then_tells_then_forgets_deleted_takes(visitor: Browser
     assert "5 takes in 6 weeks" in practice and "nothing to compare it with yet" in practice
     figure = float(re.search(r'class="big">(\d+)<', page)[1])  # type: ignore[index]
     assert 90 < figure < 150
-    assert re.search(r"round at 112 was clean: \d+ next", up_next().reason)
+    assert re.search(r"pass at 112 was clean: \d+ next", up_next().reason)
     for take_id in ids:
         visitor.post(f"/takes/{take_id}/delete")
     assert "No data yet" in visitor.get("/log").text

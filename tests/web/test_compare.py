@@ -33,8 +33,8 @@ def test_two_takes_are_chosen_compared_and_downloaded(visitor: Browser) -> None:
     assert choose.count('type="checkbox" name="b"') == 4 and "checked" in choose
     query = f"a={tight[0]}&a={tight[1]}&b={loose[0]},{loose[1]}"
     page = unescape(visitor.get(f"/compare?{query}").text)
-    assert "A: 2 takes, 2 rounds against B: 2 takes, 2 rounds" in page
-    assert "timing spread" in page and "what changes from round" not in page
+    assert "A: 2 takes, 2 passes against B: 2 takes, 2 passes" in page
+    assert "timing spread" in page and "what changes from pass" not in page
     assert page.count('class="pair"') == 8 and 'id="sound-ideal"' in page
     document = visitor.get(f"/compare.json?{query}").json()
     spread = next(one for one in document["figures"] if one["name"] == "spread_ms")
@@ -42,7 +42,7 @@ def test_two_takes_are_chosen_compared_and_downloaded(visitor: Browser) -> None:
     assert spread["difference"] == pytest.approx(spread["b"] - spread["a"], abs=0.01)
     assert visitor.get(f"/compare.csv?{query}").text.startswith("name,section,bar,at,a,b")
     alone = unescape(visitor.get(f"/compare?a={tight[0]}&b={loose[0]}").text)
-    assert "One round alone doesn't show how much you change" in alone
+    assert "One pass alone doesn't show how much you change" in alone
 
 
 def test_the_ideal_begins_where_the_take_does(visitor: Browser) -> None:
@@ -96,7 +96,7 @@ def test_bar_lines_of_the_tempo_map_fall_where_they_were_due_in_the_sound(
         if message.type == "marker":
             lines.append((message.text, now))
     firsts = [hit["expected_s"] for hit in document["hits"] if hit["at"] == "0"]
-    assert [name for name, _ in lines] == ["A, bar 1, round 1", "B, bar 2, round 1"]
+    assert [name for name, _ in lines] == ["A, bar 1, pass 1", "B, bar 2, pass 1"]
     assert [at_s for _, at_s in lines] == pytest.approx(firsts, abs=1e-3)
 
 

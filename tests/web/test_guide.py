@@ -160,7 +160,7 @@ def test_a_popover_says_two_sentences_and_the_players_own_number(screens: dict[s
     ("label", "key"),
     [
         ("tempo from bar 3 on", "change-on-the-way"),
-        ("spread from bar 3, round 2 on", "change-on-the-way"),
+        ("spread from bar 3, pass 2 on", "change-on-the-way"),
         ("timing spread", "spread"),
         ("strum of chords", "strum"),
     ],

@@ -52,7 +52,7 @@ def backing(riff: Riff, what: Backing, tempo_bpm: float) -> Backed:
     expanded = expand(chosen, tempo_bpm)
     if expanded.round_s > MAX_BACKING_S:
         raise BadInput(
-            f"one round lasts {expanded.round_s:.0f} s: the second guitar plays along for up to "
+            f"one pass lasts {expanded.round_s:.0f} s: the second guitar plays along for up to "
             f"{MAX_BACKING_S:.0f} s, so choose fewer bars or none to play along"
         )
     made = perform(

@@ -108,7 +108,7 @@ def timekeeping(
     start_s = count_in_s(time, pulse)
     length_s = start_s + rounds * expanded.round_s + 1.0
     if length_s > MAX_ALONE_S:
-        raise BadInput(f"that is {length_s / 60:.0f} minutes of click: ask for fewer rounds")
+        raise BadInput(f"that is {length_s / 60:.0f} minutes of click: ask for fewer passes")
     frames = round(length_s * WHOLE_RATE_HZ)
     cues = take_cues(time, pulse, rounds=rounds)
     track = cue_track(cues, start_s=start_s, rate_hz=WHOLE_RATE_HZ, frames=frames)

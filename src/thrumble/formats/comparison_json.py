@@ -121,8 +121,8 @@ def comparison_csv(comparison: Comparison) -> str:
 def comparison_lines(comparison: Comparison) -> list[str]:
     """The same in a few lines: what differs, then what does not."""
     out = [
-        f"A: {counted(comparison.rounds[0], 'round')}, B: "
-        f"{counted(comparison.rounds[1], 'round')}; "
+        f"A: {counted(comparison.rounds[0], 'pass', 'passes')}, B: "
+        f"{counted(comparison.rounds[1], 'pass', 'passes')}; "
         "95 % intervals, adjusted for all comparisons"
     ]
     for difference in comparison.differences:

@@ -22,7 +22,7 @@ def label_track(judgement: Judgement) -> str:
 
 def _row(judged_hit: JudgedHit) -> tuple[float, float, str]:
     hit = judged_hit.hit
-    place = f"bar {hit.bar}, {hit.at}" + (f", round {hit.round}" if hit.round > 1 else "")
+    place = f"bar {hit.bar}, {hit.at}" + (f", pass {hit.round}" if hit.round > 1 else "")
     if hit.onset_s is None or judged_hit.late_ms is None:
         return hit.expected_s, hit.expected_s + SHORTEST_S, f"{place}: missed"
     articulation = "unsure" if hit.heard_articulation is None else hit.heard_articulation.value

@@ -119,9 +119,9 @@ def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, An
     tempo = float(riff.tempo_bpm)
     whole = clean_speed(rounds_by_section[WHOLE], tempo)
     if whole is None:
-        cautions.append("no round played to the end yet, so there is nothing to go by")
+        cautions.append("no pass played to the end yet, so there is nothing to go by")
     elif whole.rounds < FEW_ROUNDS:
-        cautions.append(f"{counted(whole.rounds, 'round')} so far: the interval is wide")
+        cautions.append(f"{counted(whole.rounds, 'pass', 'passes')} so far: the interval is wide")
     sections = {
         name: speed
         for name, rounds in rounds_by_section.items()
@@ -196,8 +196,9 @@ def progress_lines(document: dict[str, Any]) -> list[str]:
         low, high = document["interval_bpm"]
         out.append(
             f"{document['title']}: clean at {document['clean_speed_bpm']:.0f} bpm "
-            f"({low:.0f} to {high:.0f}), four rounds of five; "
-            f"{document['clean_rounds']} of {counted(document['rounds'], 'round')} clean so far"
+            f"({low:.0f} to {high:.0f}), four passes of five; "
+            f"{document['clean_rounds']} of {counted(document['rounds'], 'pass', 'passes')} clean "
+            "so far"
         )
     if document["weakest_section"] is not None and len(document["sections"]) > 1:
         out.append(f"weakest: section {document['weakest_section']}")

@@ -40,7 +40,7 @@ def tempo_map(reading: Reading, expanded: ExpandedRiff) -> bytes:
                 )
                 events.append((at, meter))
                 before = bar.meter
-            name = f"{bar.section}, bar {bar.number}, round {number + 1}"
+            name = f"{bar.section}, bar {bar.number}, pass {number + 1}"
             events.append((at, MetaMessage("marker", text=name)))
     now = 0
     for at, event in events:

@@ -83,7 +83,7 @@ def compare_view(compared: Compared, query: str) -> CompareView:
     return CompareView(
         title=compared.revision.riff.title,
         meta=" against ".join(
-            f"{name}: {counted(len(takes), 'take')}, {counted(rounds, 'round')}"
+            f"{name}: {counted(len(takes), 'take')}, {counted(rounds, 'pass', 'passes')}"
             for name, takes, rounds in zip(
                 SIDES, (compared.a, compared.b), comparison.rounds, strict=True
             )

@@ -78,7 +78,7 @@ def drills_view(
         tempo = f"{float(made.tempo_bpm) if start is None else start.tempo_bpm:g}"
         facts = (
             f"{counted(drawn, 'bar')}, {counted(len(whole.hits), 'hit')}, "
-            f"{whole.round_s:.0f} s a round"
+            f"{whole.round_s:.0f} s a pass"
         )
     where = "" if bars is None else f"&first={bars[0]}&last={bars[1]}"
     return DrillsView(

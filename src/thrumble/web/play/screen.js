@@ -163,7 +163,7 @@ function lost() {
   cycle.on("lost");
   view.say = "Space counts in and records.";
   const whole = done
-    ? ` ${done === 1 ? "The round" : `The ${done} rounds`} before it ` +
+    ? ` ${done === 1 ? "The pass" : `The ${done} passes`} before it ` +
       `${done === 1 ? "is" : "are"} kept and read.`
     : "";
   const waits =
@@ -197,7 +197,7 @@ function hear(frame, samples) {
 function press() {
   if (run && view.round && cycle.stage === "record") {
     run.last = true;
-    view.say = "This round is the last one. It stops by itself.";
+    view.say = "This pass is the last one. It stops by itself.";
   } else go();
 }
 
@@ -396,7 +396,7 @@ function stop(words = "") {
     return;
   }
   const whole =
-    going.done === 1 ? "One whole round is kept." : `${going.done} whole rounds are kept.`;
+    going.done === 1 ? "One whole pass is kept." : `${going.done} whole passes are kept.`;
   cycle.on("over");
   finish(going.whole, performance.now(), discarded ? `${words || "Stopped."} ${whole}` : whole);
 }
@@ -419,7 +419,7 @@ function draw() {
 
 function recordingWords(take) {
   if (view.round) return "Looping. Space: last time round. Page Up: stop.";
-  const round = take.rounds > 1 ? `, round ${take.rounds}` : "";
+  const round = take.rounds > 1 ? `, pass ${take.rounds}` : "";
   return `Recording. It stops by itself after bar ${show.lastBar}${round}.`;
 }
 

@@ -100,8 +100,8 @@ export class Show {
   }
   roundWords(take, round) {
     const rounds = this.view.round
-      ? `, round ${take.number}`
-      : `, round ${round + 1} of ${take.rounds}`;
+      ? `, pass ${take.number}`
+      : `, pass ${round + 1} of ${take.rounds}`;
     return `of ${this.lastBar}${this.view.round || take.rounds > 1 ? rounds : ""}`;
   }
   barBegins(take, bar, index, round) {

@@ -57,10 +57,10 @@ export class Verdicts {
     const read = told.state === "read";
     $("round-words").textContent = read
       ? told.words
-      : "We couldn't analyse this round. It's saved: look at it when you've stopped.";
+      : "We couldn't analyse this pass. It's saved: look at it when you've stopped.";
     $("round-clean").textContent = read ? told.clean : "–";
     $("round-of").textContent = read ? `of ${told.of} clean` : "";
-    $("round-name").textContent = `Round ${told.round}${read ? `, ${told.tempo} bpm` : ""}`;
+    $("round-name").textContent = `Pass ${told.round}${read ? `, ${told.tempo} bpm` : ""}`;
     $("rounds-row").replaceChildren(
       ...this.row.map((one) => {
         const item = document.createElement("li");

@@ -71,7 +71,7 @@ def landing_words(fit: LandingFit, of: str) -> str:
         return f"You rush your long moves: {_per(slope)} for every 100 mm."
     span = f"{slope.low:+.0f} to {slope.high:+.0f} ms for every 100 mm"
     if slope.high - slope.low > UNTOLD_MS:
-        return f"Too early to say whether distance makes you late ({span}): play a few more rounds."
+        return f"Too early to say whether distance makes you late ({span}): play a few more passes."
     return f"Distance doesn't make you late: {span}."
 
 

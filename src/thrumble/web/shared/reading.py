@@ -185,7 +185,7 @@ def _meta(take: Take, revision: Revision, reading: Reading, tone: str) -> str:
     if take.time_unknown:
         parts.append("time unknown: that computer's clock was wrong")
     if reading.rounds > 1:
-        parts.append(counted(reading.rounds, "round"))
+        parts.append(counted(reading.rounds, "pass", "passes"))
     if tone:
         examples = (
             f" ({counted(reading.profile_hits, 'example')} of your own)"
@@ -269,7 +269,7 @@ def _change(change: Change) -> tuple[str, str]:
         change.kind
     ]
     unit = {ChangeKind.TEMPO: "bpm", ChangeKind.SPREAD: "ms", ChangeKind.LEVEL: "dB"}[change.kind]
-    where = f"bar {change.bar}" + (f", round {change.round}" if change.round > 1 else "")
+    where = f"bar {change.bar}" + (f", pass {change.round}" if change.round > 1 else "")
     return f"{name} from {where} on", f"{change.amount:+.1f} {unit}"
 
 

@@ -132,7 +132,7 @@ def _cautions(rounds: tuple[int, int], judged: list[bool]) -> list[str]:
     out = []
     if min(rounds) < 2:
         out.append(
-            "One round alone doesn't show how much you change from round to round by yourself: the "
+            "One pass alone doesn't show how much you change from pass to pass by yourself: the "
             "intervals are widened by a guess. Play each way a few times more."
         )
     if not all(judged):

@@ -210,7 +210,7 @@ RULES = (
         "growing",
         _grew_worse,
         "Three times in a row your hands felt worse after playing: shorter sessions, "
-        "and a rest between rounds.",
+        "and a rest between passes.",
         TRIMMED,
     ),
     Rule(

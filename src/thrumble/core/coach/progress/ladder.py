@@ -40,13 +40,13 @@ class LadderFacts:
 
 LADDERS = {
     LadderSchool.EVIDENCE: LadderFacts(
-        "by the evidence", "The tempo at which the next rounds should teach you most."
+        "by the evidence", "The tempo at which the next passes should teach you most."
     ),
     LadderSchool.SMALL_STEPS: LadderFacts(
-        "small steps", "Up a little after two clean rounds, back after two that weren't."
+        "small steps", "Up a little after two clean passes, back after two that weren't."
     ),
     LadderSchool.THREE_UP: LadderFacts(
-        "three up, one down", "Up with every clean round, three times, then one down to settle."
+        "three up, one down", "Up with every clean pass, three times, then one down to settle."
     ),
     LadderSchool.BURSTS: LadderFacts(
         "bursts", "A bar or two at the tempo you want, with rests between."
@@ -112,13 +112,13 @@ def _at(rounds: list[Round], tempo_bpm: float) -> list[Round]:
 
 
 def evidence_words(rounds: list[Round], tempo_bpm: float) -> str:
-    """`9 of the last 10 rounds at 112 clean`."""
+    """`9 of the last 10 passes at 112 clean`."""
     results = _at(rounds, tempo_bpm)
     clean = sum(result.clean for result in results)
     if len(results) == 1:
         verb = "was" if clean else "wasn't"
-        return f"your round at {tempo_bpm:g} {verb} clean"
-    return f"{clean} of the last {counted(len(results), 'round')} at {tempo_bpm:g} clean"
+        return f"your pass at {tempo_bpm:g} {verb} clean"
+    return f"{clean} of the last {counted(len(results), 'pass', 'passes')} at {tempo_bpm:g} clean"
 
 
 def _small_steps(rounds: list[Round]) -> Step:
@@ -155,7 +155,7 @@ def _half_changes(rounds: list[Round], target_bpm: float) -> Step:
     if len(last) == 2 and all(result.clean for result in last):
         why = f"{evidence_words(rounds, tempo)}: all its changes now"
         return Step(tempo_bpm=tempo, why=why)
-    why = f"at {tempo:g} with half the changes, until two rounds are clean"
+    why = f"at {tempo:g} with half the changes, until two passes are clean"
     return Step(tempo_bpm=tempo, why=why, drill=DrillKind.HALF_CHANGES)
 
 

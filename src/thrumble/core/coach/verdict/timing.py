@@ -243,7 +243,7 @@ class Tiring(Finding):
     label: ClassVar[str] = "timing fades"
     remedies: ClassVar[tuple[Remedy, ...]] = (
         STEP_DOWN,
-        Remedy(DrillKind.RIGHT_HAND, SLOWER, "shorter rounds with rests, loose from the wrist"),
+        Remedy(DrillKind.RIGHT_HAND, SLOWER, "shorter passes with rests, loose from the wrist"),
     )
 
     before_ms: float
@@ -282,10 +282,10 @@ class Tiring(Finding):
         )
 
     def sentence(self, judgement: Judgement) -> str:
-        in_round = f" of round {self.round}" if judgement.reading.rounds > 1 else ""
+        in_round = f" of pass {self.round}" if judgement.reading.rounds > 1 else ""
         return (
             f"Your timing gets loose from about bar {self.bar}{in_round} on: the spread grows from "
-            f"{self.before_ms:.0f} to {self.after_ms:.0f} ms. Play shorter rounds and shake out "
+            f"{self.before_ms:.0f} to {self.after_ms:.0f} ms. Play shorter passes and shake out "
             "your hand between them."
         )
 
