@@ -163,7 +163,7 @@ def test_a_piece_of_a_riff_opens_as_one_of_its_own(visitor: Browser) -> None:
         "title: Weir\ntempo: 100\npedal: 6:0\n[A]\n| m m m m |\n[lead over A]\n| . 2:5 o . 3:4 o |\n"
         "[B]\n| E5@5/7 o - - - |\n"
     )
-    shown = visitor.post("/riffs/preview", data={"source": two}).text
+    shown = visitor.post("/riffs/played", data={"source": two}).text
     assert shown.count('class="stacked"') == 2 and shown.count("<svg") == 3
     for what in ("rhythm", "signature", "both"):
         piece = visitor.post("/riffs/piece", data={"source": two, "what": what}).text

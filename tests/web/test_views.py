@@ -200,7 +200,7 @@ def test_a_pickup_is_shown_before_bar_one_and_counted_in() -> None:
 
 def test_a_text_page_shows_a_strip_or_the_line_with_a_pointer() -> None:
     fresh = text_view(None, preview_of(parse_riff(FIRST_TEXT)))
-    assert fresh.riff_id is None and fresh.source == FIRST_TEXT and len(fresh.preview.strip) == 1
+    assert fresh.riff_id is None and fresh.source == FIRST_TEXT and fresh.bars == 1
     assert "revision 2 · E2 A2" in text_view(revision(), preview_of(revision().riff)).meta
     text = "title: T\r\ntempo: 90\r\n[A]\r\n| 6:2 q |\r\n"
     with pytest.raises(RiffError) as caught:

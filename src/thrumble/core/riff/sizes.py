@@ -6,9 +6,11 @@ text is, since the text shares a bar among even slots.
 
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
+from functools import lru_cache
 from math import lcm
 
 from thrumble.core.errors import RiffError
+from thrumble.core.music.meter import Meter
 from thrumble.core.riff.model import Bar, Hit, Riff
 
 MAX_BARS = 2000  # along the play order; an hour of music at any sensible tempo
@@ -63,7 +65,7 @@ def _check_subdivisions(riff: Riff, runs: list[tuple[Bar, ...]]) -> None:
     total = 0
     for run in runs:
         for number, (bar, places) in enumerate(_places_by_bar(run), 1):
-            slots = bar_slots(bar, places)
+            slots = _bar_slots(bar.meter, tuple(places))
             if slots > MAX_BAR_SLOTS:
                 raise _too_fine(f"bar {number}")
             total += slots
@@ -114,16 +116,19 @@ def _check_fractions(hit: Hit, place: str) -> None:
             )
 
 
-def bar_slots(bar: Bar, places: list[Fraction]) -> int:
-    """How many even slots a bar's text needs: one grid for all of it, or one for each beat."""
-    whole = _shared_slots(places, bar.meter.length)
-    beat = bar.meter.beat
+@lru_cache(maxsize=4096)
+def _bar_slots(meter: Meter, places: tuple[Fraction, ...]) -> int:
+    """How many even slots a bar's text needs: one grid for all of it, or one for each beat. Cached:
+    an edit of a long riff checks all of its bars, and most have the same places.
+    """
+    whole = _shared_slots(places, meter.length)
+    beat = meter.beat
     by_beat: dict[int, list[Fraction]] = {}
     for place in places:
         number, inside = divmod(place, beat)
         by_beat.setdefault(number, []).append(inside)
     grouped = sum(_shared_slots(inside, beat) for inside in by_beat.values())
-    grouped += bar.meter.beats - len(by_beat)
+    grouped += meter.beats - len(by_beat)
     return min(whole, grouped)
 
 

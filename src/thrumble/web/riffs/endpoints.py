@@ -120,6 +120,12 @@ def preview_riff(request: Request, source: Source = "") -> HTMLResponse:
     return render(request, "riffs/_preview.html", preview=_preview(source))
 
 
+@router.post("/riffs/played", name="played_strip", dependencies=[costly(PREVIEWS_A_MINUTE)])
+def played_strip(request: Request, source: Source = "") -> HTMLResponse:
+    """The riff as it is played, with its repeats written out."""
+    return render(request, "riffs/_strip.html", preview=preview_of(parse_riff(source)))
+
+
 @router.post("/riffs", name="add_riff")
 def add_riff(
     request: Request, session: DbSession, player_id: PlayerId, source: Source = ""
@@ -193,7 +199,7 @@ def riff_page(
 ) -> HTMLResponse:
     """A riff's text and strip, and what its import left out."""
     revision = riffs.newest_revision(session, player_id, riff_id)
-    view = text_view(revision, preview_of(revision.riff))
+    view = text_view(revision, preview_of(revision.riff, drawn=False))
     return render(
         request,
         "riffs/page.html",
@@ -295,7 +301,7 @@ def riff_file(riff_id: Id, kind: str, session: DbSession, player_id: PlayerId) -
 
 def _preview(source: str) -> PreviewView:
     try:
-        return preview_of(parse_riff(source))
+        return preview_of(parse_riff(source), drawn=False)
     except RiffError as error:
         return preview_error(source, error)
 

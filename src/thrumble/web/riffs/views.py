@@ -67,7 +67,8 @@ class ErrorView:
 class PreviewView:
     """What a text gives: a strip, or an error. `seconds`: the second part's bars under those of
     the first, where there are any; `sections`: names, `parts`: whether there is a second part;
-    `remarks`: what looks like a slip; `unfolds`: as played it looks other than as written.
+    `remarks`: what looks like a slip; `unfolds`: as played it looks other than as written,
+    with `bars` bars.
     """
 
     title: str
@@ -79,6 +80,7 @@ class PreviewView:
     parts: bool = False
     remarks: tuple[str, ...] = ()
     unfolds: bool = False
+    bars: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,21 +130,22 @@ def _thumbnail(riff: Riff) -> tuple[int, list[BarDrawing]]:
     return len(expanded.hits), plan_strip(expanded, bars=3)
 
 
-def preview_of(riff: Riff) -> PreviewView:
-    """The strip of a riff that can be played."""
+def preview_of(riff: Riff, *, drawn: bool = True) -> PreviewView:
+    """The strip of a riff that can be played; not `drawn`: only its facts, for the desk."""
     expanded = expand(riff)
     bars = sum(1 for bar in expanded.bars if bar.number > 0)
     return PreviewView(
         riff.title,
         f"{counted(bars, 'bar')}, {counted(len(expanded.hits), 'hit')}, "
         f"{expanded.round_s:.1f} s at {expanded.tempo_bpm:g} bpm",
-        plan_strip(expanded),
+        plan_strip(expanded) if drawn else [],
         None,
-        _second_parts(riff),
+        _second_parts(riff) if drawn else (),
         tuple(section.name for section in riff.sections if section.over is None),
         has_parts(riff),
         tuple(f"Bar {remark.bar}: {remark.words}." for remark in remarks_of(expanded)),
         has_parts(riff) or len(expanded.bars) != len(written_bars(riff)),
+        len(expanded.bars),
     )
 
 
@@ -182,7 +185,7 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
             TUNINGS,
             STEPS,
             "100",
-            len(preview.strip),
+            preview.bars,
             list(Tone),
             GROOVE_TITLES,
             "draft-new",
@@ -199,7 +202,7 @@ def text_view(revision: Revision | None, preview: PreviewView) -> TextView:
         TUNINGS,
         STEPS,
         f"{float(riff.tempo_bpm):g}",
-        len(preview.strip),
+        preview.bars,
         list(Tone),
         GROOVE_TITLES,
         f"draft-{revision.riff_id}-{revision.number}",
