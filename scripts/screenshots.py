@@ -225,7 +225,7 @@ def leave_lessons(page: Page, base: str) -> None:
 def open_rounds(page: Page, base: str) -> None:
     """In the third round of a riff that goes round and round; the first is judged."""
     rounds(page, base, "Stop Planks", 220)
-    page.locator("#round-name", has_text="Round 2").wait_for(timeout=60000)
+    page.locator("#round-name", has_text="Pass 2").wait_for(timeout=60000)
     page.wait_for_function("() => document.getElementById('bar-shown').textContent === '5'")
 
 
@@ -300,6 +300,7 @@ def open_trial_result(page: Page, base: str) -> None:
     page.wait_for_selector("#trial-letter")
     riff_id = page.url.split("/play/")[1].split("?")[0]
     letter = page.locator("#trial-letter").inner_text()
+    page.goto(f"{base}/trials/{trial}")  # the play screen would begin to record by itself
     riff = parse_riff(riff_texts()["5-puddle-clay"])
     for turn in range(12):
         made = perform(riff, seed=60 + turn, tone=Tone.CRUNCH, flaws=WAYS[letter])
