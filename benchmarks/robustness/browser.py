@@ -79,6 +79,7 @@ def _open(play: Any, profile: Path) -> Any:
 
 def _write_riff(page: Page, on: Bench) -> None:
     page.goto(f"{on.base}/riffs/new")
+    page.get_by_role("button", name="Text Esc").click()
     page.locator("#source").fill(TEXT)
     page.keyboard.press("Control+s")
     page.wait_for_url("**/riffs/*")

@@ -95,6 +95,7 @@ def _round(tempo: float, number: int, rounds: int, *_: str) -> dict[str, Any]:
 def _begin(page: Page, on: Bench) -> None:
     page.goto(f"{on.base}/riffs/new")
     page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
+    page.get_by_role("button", name="Text Esc").click()
     page.locator("#source").fill(TEXT)
     page.keyboard.press("Control+s")
     page.get_by_role("link", name="Play it").click()

@@ -57,6 +57,7 @@ def test_the_server_is_claimed_and_a_passkey_signs_in(
     page.get_by_role("link", name="I have them").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Today")
     page.get_by_role("link", name="Account: Harbour Master").click()
+    page.wait_for_load_state("load")  # the button's script comes after the button
     page.get_by_label("Name of the passkey").fill("Desk lamp")
     page.get_by_role("button", name="Add a passkey").click()
     expect(page.locator(".rows").first).to_contain_text("Desk lamp")
@@ -91,7 +92,7 @@ def test_a_take_outlives_its_sign_in(network: Served, open_page: Callable[..., P
     page.get_by_role("link", name=re.compile("^Play")).first.click()
     stage = page.locator("#play")
     page.wait_for_load_state("load")
-    page.get_by_label("Rounds").fill(str(ROUNDS))
+    page.get_by_label("Passes").fill(str(ROUNDS))
     page.keyboard.press("Tab")
     page.locator("#go").click()
     expect(stage).to_have_attribute("data-stage", "record", timeout=20000)

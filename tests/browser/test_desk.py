@@ -382,3 +382,21 @@ def test_hits_are_painted_and_lengthened_by_dragging_and_commands_found_by_name(
     riff = parse_riff(source(page))
     assert (riff.title, riff.tempo_bpm, riff.play) == ("Winch", 132, ("A", "A"))
     expect(page.get_by_role("heading", level=1)).to_have_text("Winch")
+
+
+def test_riffs_are_filtered_as_one_types(served: Served, open_page: Callable[..., Page]) -> None:
+    page = open_page(microphone=False)
+    page.goto(f"{served.base}/riffs")
+    rows = page.locator("#riff-list .riff-row")
+    every = rows.count()
+    assert every > 5
+    page.wait_for_load_state("load")
+    page.get_by_label("Find a riff").press_sequentially("sluice")
+    expect(rows).to_have_count(1)
+    expect(page).to_have_url(re.compile("q=sluice"))
+    page.get_by_label("Find a riff").fill("no such riff")
+    expect(page.locator("#riff-list")).to_contain_text("No riff has")
+    page.get_by_label("Find a riff").fill("")
+    expect(rows).to_have_count(every)
+    page.get_by_label("Sort by").select_option("tempo")
+    expect(page).to_have_url(re.compile("sort=tempo"))

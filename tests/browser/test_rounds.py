@@ -103,10 +103,10 @@ def test_eight_rounds_follow_the_ladder_and_a_closed_tab_costs_two_seconds_at_mo
     expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=10_000)
     # the newest one that is read: where reading is slow, one may come before it was shown
     read = page.locator("#round-name")
-    expect(read).to_contain_text(re.compile(r"Round [1-4]\b"), timeout=30_000)
+    expect(read).to_contain_text(re.compile(r"Pass [1-4]\b"), timeout=30_000)
     assert page.evaluate("document.documentElement.scrollHeight <= innerHeight")
     expect(page.locator("#bar-of")).to_contain_text("pass 9", timeout=60_000)
-    expect(read).to_contain_text(re.compile(r"Round ([89]|\d\d)\b"), timeout=20_000)
+    expect(read).to_contain_text(re.compile(r"Pass ([89]|\d\d)\b"), timeout=20_000)
     assert page.locator("#rounds-row li").count() == 8
     expect(page.locator("#count-shown")).to_have_text("3")  # the tab is closed in mid-bar
     late = late_rounds(page)

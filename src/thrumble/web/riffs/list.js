@@ -2,10 +2,6 @@ import { onKey } from "../shared/site.js";
 
 onKey("n", () => document.getElementById("new-riff").click());
 onKey("m", () => document.getElementById("from-pattern").click());
-for (const name of ["sort", "tag"]) {
-  const choice = document.getElementById(name);
-  choice?.addEventListener("change", () => choice.form.submit());
-}
 // What another file was asked for says nothing about this one.
 document.getElementById("import-file").addEventListener(
   "change",
