@@ -19,7 +19,7 @@ def test_an_older_revision_is_gone_back_to_and_nothing_between_is_lost(
     visitor.post(page, data={"source": PLANKS.replace("tempo: 108", "tempo: 90")})
     shown = visitor.get(f"{page}/revisions").text
     assert re.findall(r"Revision (\d+)", shown) == ["2", "1"] and "90 bpm" in shown
-    assert shown.count("Go back to this") == 1 and shown.count("as it stands") == 1
+    assert shown.count("Go back to this") == 1 and shown.count("the current one") == 1
     back = re.search(r'hx-post="([^"]+/revisions/\d+)"', shown)
     assert back and visitor.post(back[1]).status_code == 204
     assert "tempo: 108" in visitor.get(f"{page}/riff.txt").text
