@@ -243,3 +243,13 @@ def test_a_section_goes_with_its_last_bar_and_the_riff_keeps_one() -> None:
     assert [section.name for section in left.sections] == ["A"] and left.play == ("A", "A")
     with pytest.raises(BadInput, match="of the riff"):
         edits.delete_bars(left, 0, 0)
+
+
+def test_a_second_part_is_not_played_by_itself() -> None:
+    riff = parse_riff(
+        "title: T\ntempo: 100\npedal: 6:0\n[A]\n| m m |\n[lead over A]\n| 2:5 o |\n[B]\n| m m |\n"
+    )
+    assert whole.times_played(riff) == {"A": 1, "B": 1}
+    assert whole.play_again(riff, "B", more=True).play == ("A", "B", "B")
+    with pytest.raises(BadInput, match="isn't played"):
+        whole.play_again(riff, "lead", more=True)

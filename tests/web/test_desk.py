@@ -60,6 +60,8 @@ def test_bars_are_copied_and_pasted_also_into_another_riff(visitor: Browser) -> 
 @pytest.mark.parametrize(
     ("edit", "words"),
     [
+        ({"grid": "1/99999999"}, "finest grid is 1/96"),
+        ({"op": "paint", "grid": "1/96", "last": 3, "until": "7/8"}, "at most 256"),
         ({"source": "title: T"}, "tempo"),
         ({"op": "hit", "bar": 99}, "bars 1 to 6"),
         ({"op": "hit", "at": "9/8"}, "no place"),

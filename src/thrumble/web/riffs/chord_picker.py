@@ -3,7 +3,6 @@ every power chord by its root.
 """
 
 from dataclasses import dataclass
-from fractions import Fraction
 from typing import Annotated
 
 from fastapi import APIRouter, Request
@@ -95,7 +94,7 @@ def hand_fret(riff: Riff, bar: int) -> int:
         min(pressed)
         for _, written in edits.written_bars(riff)[: bar + 1]
         for hit in written.hits
-        if hit.at >= Fraction(0) and (pressed := [n.fret for n in hit.notes if n.fret])
+        if (pressed := [n.fret for n in hit.notes if n.fret])
     ]
     return frets[-1] if frets else 0
 

@@ -29,6 +29,7 @@ router = APIRouter()
 EDITS_A_MINUTE = 1200
 MAX_CLIP_BARS, MAX_BARS = 200, 200
 MAX_KNOWN = 32  # texts
+FINEST_GRID = Fraction(1, 96)  # each of its places is drawn, in every bar
 
 
 def _place(text: str) -> str:
@@ -157,6 +158,8 @@ def edit_riff(sent: EditSent) -> JSONResponse:
     """The text after an edit, and the bars as written, drawn with the caret's places."""
     if not Fraction(sent.grid) or not Fraction(sent.length):
         raise BadInput("grid and length must be greater than zero")
+    if Fraction(sent.grid) < FINEST_GRID:
+        raise BadInput(f"the finest grid is {FINEST_GRID}")
     riff = _cache.riff(sent.source)
     source, clip = sent.source, None
     if sent.op == "copy":

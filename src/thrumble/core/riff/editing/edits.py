@@ -44,6 +44,7 @@ from thrumble.core.riff.notation.frets import read_frets
 LETTERS = "oMKxmk"  # as in the text: on the chord, and the last two on the pedal where there is one
 MARKS = (*MARKED, "stop")
 PICKUP = "pickup"
+MAX_PAINTED = 256  # hits of one stroke of the brush
 
 
 def written_bars(riff: Riff) -> list[tuple[str, Bar]]:
@@ -115,6 +116,8 @@ def paint(riff: Riff, bar: int, at: Fraction, last: int, until: Fraction, grid: 
     hit = hit_at(placed, start)
     if hit is None:
         raise BadInput("there is no hit here to paint with: put one first")
+    if (end - start) / grid > MAX_PAINTED:
+        raise BadInput(f"paint at most {MAX_PAINTED} hits at once")
     place = start + grid
     brush = replace(hit, length=min(hit.length, grid), slide_from=None, legato=None, accent=False)
     while place <= end:

@@ -49,7 +49,7 @@ def add_section(riff: Riff, section: str) -> Riff:
 
 def play_again(riff: Riff, section: str, *, more: bool) -> Riff:
     """A section once more in a row where it is first played, or once less; once at least."""
-    play = list(riff.play or [other.name for other in riff.sections])
+    play = list(riff.order)
     if section not in play:
         raise BadInput(f"section {section} isn't played anywhere yet: write it into the play order")
     first = play.index(section)
@@ -63,9 +63,11 @@ def play_again(riff: Riff, section: str, *, more: bool) -> Riff:
 
 
 def times_played(riff: Riff) -> dict[str, int]:
-    """How often each section is played in a row where it is first played; 0 if it never is."""
-    play = riff.play or tuple(section.name for section in riff.sections)
-    out = {section.name: 0 for section in riff.sections}
+    """How often each section is played in a row where it is first played; 0 if it never is. Second
+    parts aren't played by themselves and are left out.
+    """
+    play = riff.order
+    out = {section.name: 0 for section in riff.sections if section.over is None}
     for name in out:
         if name in play:
             first = play.index(name)
