@@ -90,6 +90,27 @@ def takes_of(page: Page, base: str, title: str, least: int) -> list[dict[str, An
     return [page.request.get(f"{base}/takes/{n}/reading.json").json() for n in numbers]
 
 
+LATE_IN_A_PASS = """() => {
+  const pass = Number(/pass (\\d+)/.exec(document.getElementById("bar-of").textContent)?.[1]);
+  const heard = Number(document.getElementById("play").dataset.heardS);
+  return pass >= 9 && heard > 2.3 && heard < 2.8 ? [pass, heard] : null;
+}"""
+
+
+def finish_what_was_cut(page: Page, base: str) -> None:
+    """Finishes every take that a closed tab left, from Today."""
+    page.goto(base)
+    left = page.get_by_role("link", name="Finish or delete it")
+    expect(left.first).to_be_visible(timeout=20_000)
+    while left.count():
+        left.first.click()
+        page.wait_for_url(re.compile(r"/takes/\d+$"))
+        page.get_by_role("button", name="Finish and read it").click()
+        expect(page.locator("#strip")).to_be_visible(timeout=20_000)
+        page.goto(base)
+        page.wait_for_load_state("networkidle")
+
+
 def test_eight_rounds_follow_the_ladder_and_a_closed_tab_costs_two_seconds_at_most(
     served: Served, open_page: Callable[..., Page]
 ) -> None:
@@ -108,20 +129,15 @@ def test_eight_rounds_follow_the_ladder_and_a_closed_tab_costs_two_seconds_at_mo
     expect(page.locator("#bar-of")).to_contain_text("pass 9", timeout=60_000)
     expect(read).to_contain_text(re.compile(r"Pass ([89]|\d\d)\b"), timeout=20_000)
     assert page.locator("#rounds-row li").count() == 8
-    expect(page.locator("#count-shown")).to_have_text("3")  # the tab is closed in mid-bar
     late = late_rounds(page)
-    played_s = float(page.locator("#play").get_attribute("data-heard-s") or 0)
+    last, heard_s = page.wait_for_function(LATE_IN_A_PASS).json_value()
     other = page.context.new_page()
     page.close()
 
-    other.goto(served.base)
-    other.get_by_role("link", name="Finish or delete it").first.click(timeout=20_000)
-    other.wait_for_url(re.compile(r"/takes/\d+$"))
-    other.get_by_role("button", name="Finish and read it").click()
-    expect(other.locator("#strip")).to_be_visible(timeout=20_000)
-    cut = other.request.get(f"{other.url}/reading.json").json()
-    assert cut["duration_s"] > played_s - 2.0
-    readings = takes_of(other, served.base, "Weed Rake", least=9)
+    finish_what_was_cut(other, served.base)
+    readings = takes_of(other, served.base, "Weed Rake", least=last)
+    # on a slow machine the next pass begins before the tab is closed: then this one is whole
+    assert readings[last - 1]["duration_s"] > heard_s - 2.0
     tempi = [reading["tempo_bpm"] for reading in readings]
     assert tempi[0] == tempi[1] == 168, "what follows was settled before the first was read"
     assert len(set(tempi)) > 1, "the ladder moved"
