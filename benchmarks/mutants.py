@@ -39,8 +39,9 @@ SAME = ("_Is", "_IsNot")  # identity for equality: no fault among enums and smal
 COACH = tuple(
     f"tests/core/test_{name}.py"
     for name in (
-        *("care", "clean_speed", "coach", "comparison", "drills", "findings", "judgement"),
-        *("inner_pulse", "plan", "session", "stamina"),
+        *("care", "changes_along", "clean_speed", "coach", "coach_details", "comparison"),
+        *("drills", "findings", "hand_speed", "inner_pulse", "judgement", "plan", "proving"),
+        *("remarks", "remedies", "session", "stamina"),
     )
 )
 ROOMS = {
