@@ -35,7 +35,7 @@ MAX_TESTS = 60  # of those that reach a line, the fastest
 BEGIN, END = "<!-- mutants -->", "<!-- end of mutants -->"
 PAGE = ROOT / "docs/mutants.md"
 OUTSIDE = frozenset({"VariableReplacer", "VariableInserter", "NoOp", "RemoveDecorator"})
-SAME = ("_Is", "_IsNot")  # identity for equality: no fault among enums and small numbers
+SAME = ("_Is", "_IsNot", "_Is_Eq", "_IsNot_NotEq")  # identity for equality: no fault among enums and small numbers
 COACH = tuple(
     f"tests/core/test_{name}.py"
     for name in (

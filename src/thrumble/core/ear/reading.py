@@ -69,7 +69,9 @@ class HitReading:
     rest_db: float | None = None  # the written silence against its hit
     strum_ms: float | None = None
     chord_ok: bool | None = None
+    chord_probability: float | None = None  # of `chord_ok` being right; older readings have none
     stray_strings: list[int] | None = None
+    stray_probability: float | None = None  # of `stray_strings` being right, likewise
     not_judged: list[str] | None = None  # marks that the ear leaves out: bend, slide, opens ...
 
 

@@ -6,13 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar, Self
 
-from thrumble.core.chance import poisson_binomial_sf
 from thrumble.core.coach.verdict.finding import (
-    MAX_CHANCE,
     MIN_SPOILED_SHARE,
     Finding,
     Remedy,
     Review,
+    exceeds_errors,
     in_bars,
     keys_of,
     sound_mark,
@@ -32,11 +31,8 @@ MIN_AFTER_OPEN, AFTER_OPEN_SHARE = 3, 0.7  # of ringing palm mutes: then the pal
 
 
 def exceeds_odds(wrong: list[JudgedHit], classified: list[JudgedHit]) -> bool:
-    """Whether more hits are classified as wrong than the classifier's own odds allow: the
-    Poisson-binomial tail over the classified hits, each with its chance of misclassification.
-    """
-    chances = [_misclassification_chance(hit) for hit in classified]
-    return bool(wrong) and poisson_binomial_sf(len(wrong) - 1, chances) < MAX_CHANCE
+    """Whether more hits are classified as wrong than the classifier's own odds allow."""
+    return exceeds_errors(len(wrong), [_misclassification_chance(hit) for hit in classified])
 
 
 def _misclassification_chance(hit: JudgedHit) -> float:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, fields
 from functools import cached_property
 from typing import ClassVar, Self
 
+from thrumble.core.chance import poisson_binomial_sf
 from thrumble.core.coach.verdict.judgement import HitKey, JudgedHit, Judgement
 from thrumble.core.coach.verdict.lateness import UnexplainedLateness
 from thrumble.core.riff.drills.catalogue import DrillKind
@@ -17,6 +18,13 @@ from thrumble.core.riff.drills.catalogue import DrillKind
 MAX_CHANCE = 0.005  # a finding is reported if it would come about so rarely by chance
 MIN_SPOILED_SHARE = 0.03  # of the hits, to be worth reporting
 MAX_BARS_NAMED = 4
+
+
+def exceeds_errors(wrong: int, error_chances: Sequence[float]) -> bool:
+    """Whether more of these measurements say that something is wrong than their own errors allow:
+    the Poisson-binomial tail over all of them, each with its chance of being in error.
+    """
+    return wrong > 0 and poisson_binomial_sf(wrong - 1, error_chances) < MAX_CHANCE
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,21 +11,34 @@ from thrumble.core.coach.verdict.finding import (
     Finding,
     Remedy,
     Review,
+    exceeds_errors,
     in_bars,
     keys_of,
     stop_mark,
 )
-from thrumble.core.coach.verdict.hits import exceeds_error_rate
 from thrumble.core.coach.verdict.judgement import JudgedHit, Judgement
 from thrumble.core.counting import counted
+from thrumble.core.ear.measure.certainty import stop_late_probability
 from thrumble.core.neck.catalogue import easiest
 from thrumble.core.neck.hand import Hand
 from thrumble.core.neck.muting_map import muting_map
 from thrumble.core.riff.drills.catalogue import DrillKind
 
-# How often a stop or a chord is measured wrong, at most: neither has odds of its own.
-STOP_ERROR, CHORD_ERROR = 0.04, 0.01
+UNKNOWN_ERROR = 0.01  # of a chord measured before measurements had probabilities
 FINGERS = {"1": "first finger", "2": "second finger", "3": "third finger", "4": "little finger"}
+
+
+def _error_chance(probability: float | None) -> float:
+    """The chance that a chord was measured wrong."""
+    return UNKNOWN_ERROR if probability is None else 1 - probability
+
+
+def _stop_error_chance(hit: JudgedHit, judgement: Judgement) -> float:
+    """The chance that a stop was measured on the wrong side of its limit."""
+    late = stop_late_probability(
+        hit.stop_late_ms or 0.0, judgement.limits.late_stop_ms, hit.hit.ring_end
+    )
+    return 1 - late if hit.stop_late else late
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,7 +61,8 @@ class StopsRingOn(Finding):
         judgement = review.judgement
         judged = [hit for hit in judgement.played if hit.stop_kept is not None]
         late = [hit for hit in judged if hit.stop_late]
-        if len(late) < 2 or not exceeds_error_rate(len(late), len(judged), STOP_ERROR):
+        errors = [_stop_error_chance(hit, judgement) for hit in judged]
+        if len(late) < 2 or not exceeds_errors(len(late), errors):
             return None
         late_ms = [hit.stop_late_ms for hit in late if hit.stop_late_ms is not None]
         return cls(
@@ -91,7 +105,8 @@ class WrongFrets(Finding):
         checked = [hit for hit in judgement.played if hit.hit.chord_ok is not None]
         wrong = [hit for hit in checked if not hit.hit.chord_ok]
         is_only_chord = len(wrong) == len(checked) == 1
-        if not (is_only_chord or exceeds_error_rate(len(wrong), len(checked), CHORD_ERROR)):
+        errors = [_error_chance(hit.hit.chord_probability) for hit in checked]
+        if not (is_only_chord or exceeds_errors(len(wrong), errors)):
             return None
         return cls(
             cost=1.5 * share_of_played(wrong, judgement),
@@ -131,7 +146,8 @@ class StrayStrings(Finding):
         judgement = review.judgement
         checked = [hit for hit in judgement.played if hit.hit.stray_strings is not None]
         ringing = [hit for hit in checked if hit.hit.stray_strings]
-        if len(ringing) < 2 or not exceeds_error_rate(len(ringing), len(checked), CHORD_ERROR):
+        errors = [_error_chance(hit.hit.stray_probability) for hit in checked]
+        if len(ringing) < 2 or not exceeds_errors(len(ringing), errors):
             return None
         counts = Counter(string for hit in ringing for string in hit.hit.stray_strings or ())
         string = max(sorted(counts), key=lambda string: counts[string])

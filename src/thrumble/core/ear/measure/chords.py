@@ -20,6 +20,7 @@ import soxr
 from numpy.typing import NDArray
 
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ
+from thrumble.core.ear.measure.certainty import chord_probability, stray_probability
 from thrumble.core.ear.model.ear import Decisions, Ear
 from thrumble.core.ear.model.layout import Layout
 from thrumble.core.ear.model.network import Array
@@ -70,14 +71,16 @@ AROUND = np.linspace(-8, 8, 33)  # widths from a partial: its surroundings
 @dataclass(frozen=True, slots=True)
 class ChordCheck:
     """`chord_ok` None if it could not be told; `stray_strings` None likewise, else the strings
-    (1 is the highest) that rang along.
+    (1 is the highest) that rang along. With each the chance that it is right.
     """
 
-    chord_ok: bool | None
-    stray_strings: tuple[int, ...] | None
+    chord_ok: bool | None = None
+    stray_strings: tuple[int, ...] | None = None
+    chord_probability: float | None = None
+    stray_probability: float | None = None
 
 
-UNTOLD = ChordCheck(None, None)
+UNTOLD = ChordCheck()
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,14 +120,23 @@ def check_chords(samples: Samples, hits: list[Ringing], ear: Ear) -> list[ChordC
     spectra = _hear(samples, hits)
     if spectra is None:
         return out
-    fits = _right(spectra, ear.decisions)
+    leads_db = _leads_db(spectra)
+    fits = _right(leads_db, ear.decisions)
     right = [row for row, ok in enumerate(fits) if ok]
     measures, owner = _stray_measures(spectra, hits, np.array(right, dtype=np.intp))
     log_odds = ear.strays.outputs(measures)[:, 0]
     for row, (k, ok) in enumerate(zip(spectra.which, fits, strict=True)):
         hit_odds = log_odds[owner == row]
         strays = _strays(list(hits[k].silent), hit_odds, ear.decisions) if ok else None
-        out[k] = ChordCheck(ok, strays)
+        lead_db = float(leads_db[row])
+        out[k] = ChordCheck(
+            chord_ok=ok,
+            stray_strings=strays,
+            chord_probability=None if ok is None else chord_probability(lead_db, ok),
+            stray_probability=(
+                None if strays is None else stray_probability(hit_odds.tolist(), bool(strays))
+            ),
+        )
     return out
 
 
@@ -179,12 +191,16 @@ def _hear(samples: Samples, hits: list[Ringing]) -> _Spectra | None:
     )
 
 
-def _right(spectra: _Spectra, decisions: Decisions) -> list[bool | None]:
-    """Whether the comb fits best in its place, for each hit; None if it cannot be told."""
+def _leads_db(spectra: _Spectra) -> Array:
+    """By how much each comb in its place beats the best beside it, dB, shape (hits,)."""
     here = SHIFTS.index(0)
-    lead = spectra.combs[:, here] - np.delete(spectra.combs, here, axis=1).max(axis=1)
-    out: list[bool | None] = [None] * lead.size
-    for row, by in enumerate(lead):
+    return np.asarray(spectra.combs[:, here] - np.delete(spectra.combs, here, axis=1).max(axis=1))
+
+
+def _right(leads_db: Array, decisions: Decisions) -> list[bool | None]:
+    """Whether the comb fits best in its place, for each hit; None if it cannot be told."""
+    out: list[bool | None] = [None] * leads_db.size
+    for row, by in enumerate(leads_db):
         if by >= decisions.right_chord_db:
             out[row] = True
         elif by <= -decisions.wrong_chord_db:

@@ -248,8 +248,14 @@ def _full(
         rest_db=None if rest_db is None else round(float(rest_db), 1),
         strum_ms=round(float(struck.strums_ms[row]), 1) if strummed else None,
         chord_ok=chord.chord_ok,
+        chord_probability=_rounded(chord.chord_probability),
         stray_strings=None if chord.stray_strings is None else list(chord.stray_strings),
+        stray_probability=_rounded(chord.stray_probability),
     )
+
+
+def _rounded(probability: float | None) -> float | None:
+    return None if probability is None else round(probability, 4)
 
 
 def _stop_late_s(due: DueHit, ring: Ring, late_s: float, stretch: float) -> float | None:

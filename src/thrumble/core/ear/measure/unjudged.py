@@ -33,7 +33,7 @@ KINDS = (
     Unjudged(
         "bend",
         lambda hit: hit.bend is not None,
-        ("chord_ok", "stray_strings"),
+        ("chord_ok", "chord_probability", "stray_strings", "stray_probability"),
         "bend",
         "bends",
         "we can't hear how far you bend, so only the timing and the mute count there",
@@ -41,7 +41,7 @@ KINDS = (
     Unjudged(
         "slide",
         lambda hit: hit.slide_from is not None,
-        ("chord_ok", "stray_strings"),
+        ("chord_ok", "chord_probability", "stray_strings", "stray_probability"),
         "slide",
         "slides",
         "we can't hear which fret you slide from, so only the timing and the mute count there",
