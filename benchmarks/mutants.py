@@ -22,6 +22,7 @@ import time
 import xml.etree.ElementTree as ET  # the tests' own report
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import accumulate
 from pathlib import Path
 
 import pytest
@@ -31,17 +32,31 @@ ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "src/thrumble"
 SEED = 20261130
 MIN_TIMEOUT_S, TIMES_SLOWER = 30.0, 5.0
-MAX_TESTS = 60  # of those that reach a line, the fastest
+MAX_TESTS_S = 60.0  # of the tests that reach a line, the fastest, so many seconds of them
 BEGIN, END = "<!-- mutants -->", "<!-- end of mutants -->"
 PAGE = ROOT / "docs/mutants.md"
 OUTSIDE = frozenset({"VariableReplacer", "VariableInserter", "NoOp", "RemoveDecorator"})
-SAME = ("_Is", "_IsNot", "_Is_Eq", "_IsNot_NotEq")  # identity for equality: no fault among enums and small numbers
+# identity for equality, or the reverse: no fault among enums and small numbers
+SAME = (
+    "_Is",
+    "_IsNot",
+    "_Is_Eq",
+    "_IsNot_NotEq",
+)
 COACH = tuple(
     f"tests/core/test_{name}.py"
     for name in (
-        *("care", "changes_along", "clean_speed", "coach", "coach_details", "comparison"),
+        *(
+            "care",
+            "changes_along",
+            "clean_speed",
+            "coach",
+            "comparison",
+            "progress_details",
+            "verdict_details",
+        ),
         *("drills", "findings", "hand_speed", "inner_pulse", "judgement", "plan", "proving"),
-        *("remarks", "remedies", "session", "stamina"),
+        *("remarks", "remedies", "session", "stamina", "verdict_details"),
     )
 )
 ROOMS = {
@@ -86,7 +101,9 @@ class Reach:
 
     def of(self, mutant: Mutant) -> list[str]:
         reaching = self.tests.get((mutant.path, mutant.line), frozenset())
-        return sorted(reaching, key=lambda test: self.seconds.get(test, 0.0))[:MAX_TESTS]
+        fastest = sorted(reaching, key=lambda test: self.seconds.get(test, 0.0))
+        until_s = accumulate(self.seconds.get(test, 0.0) for test in fastest)
+        return [test for test, at_s in zip(fastest, until_s, strict=True) if at_s <= MAX_TESTS_S]
 
 
 def _faultless(source: str) -> list[tuple[int, int, int, int]]:

@@ -200,7 +200,7 @@ def _slope(landings: list[Landing], sizes: list[float]) -> Slope | None:
     changed = np.abs(run) > 1e-9
     slopes = np.sort((y[b] - y[a])[changed] / run[changed])
     half = NORMAL_95 * np.sqrt(_kendall_variance(x))
-    ends = np.array([(slopes.size - half) / 2, (slopes.size + half) / 2])
+    ends = np.array([(slopes.size - half) / 2 - 1, (slopes.size + half) / 2])
     low, high = np.clip(np.round(ends).astype(int), 0, slopes.size - 1)
     return Slope(float(np.median(slopes)), float(slopes[low]), float(slopes[high]))
 
