@@ -98,7 +98,9 @@ def progress(
 
 
 def _tell(document: dict[str, Any], json_out: str | None, lines: list[str]) -> None:
-    """The document where it was asked for; in lines, unless it was asked for here."""
+    """Write the document to the file that `--json` names and print lines of text; `-` prints the
+    document alone.
+    """
     text = json.dumps(document, ensure_ascii=False, indent=1) + "\n"
     if json_out == "-":
         sys.stdout.write(text)
@@ -110,7 +112,7 @@ def _tell(document: dict[str, Any], json_out: str | None, lines: list[str]) -> N
 
 
 def _days(given: list[str]) -> dict[str, date]:
-    """What `--day` says, by file name."""
+    """The days given by `--day`, by file name."""
     out: dict[str, Any] = {}
     for text in given:
         name, _, when = text.rpartition("=")
@@ -136,7 +138,7 @@ def compare(
         str | None, typer.Option("--json", metavar="OUT", help="Write it as JSON; - for here.")
     ] = None,
 ) -> None:
-    """What differs between two sets of readings, and how surely."""
+    """Compare two sets of readings: what differs, and how surely."""
     from thrumble.core.coach.comparing.comparison import compare_sides
     from thrumble.formats.comparison_json import comparison_document, comparison_lines
     from thrumble.formats.exchange import read_any

@@ -43,7 +43,7 @@ SERVING = "THRUMBLE_SERVING"  # file that names the address while it is served
 
 
 def serve(*, host: str, port: int, demo: bool, tls_cert: Path | None, tls_key: Path | None) -> None:
-    """Serves until SIGINT, SIGTERM or SIGHUP. Raises Trouble where port, certificate or database
+    """Serves until SIGINT, SIGTERM or SIGHUP. Raises Trouble if port, certificate or database
     are not as needed.
     """
     _give_memory_back()
@@ -304,7 +304,7 @@ class _Worker:
 
 
 class _Database:
-    """Looks after the private database: where it has died, it is started again."""
+    """Looks after the private database: if it has died, it is started again."""
 
     def __init__(self) -> None:
         self._stopping = threading.Event()

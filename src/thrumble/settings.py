@@ -51,7 +51,7 @@ def settings() -> Settings:
 
 def database_url() -> str:
     """Where the database is: `DATABASE_URL`, else the private one of this folder. Raises Trouble
-    where there is neither, or what is set is no address of a PostgreSQL database.
+    if there is neither, or what is set is no address of a PostgreSQL database.
     """
     url = os.environ.get("DATABASE_URL", "") or _private_database()
     if not url:

@@ -1,7 +1,7 @@
 """The background worker: reads takes as they come, woken by the queue. Everything heavy is imported
 here, at its start.
 
-It outlives the database: where that goes away, it tries again until it is back. It does not outlive
+It outlives the database: if that goes away, it tries again until it is back. It does not outlive
 the server that started it.
 """
 
@@ -95,13 +95,13 @@ def _add_upkeep(app: procrastinate.App) -> None:
     @app.periodic(cron=UPKEEP_AT)
     @app.task(name="tidy_up", queue=UPKEEP, queueing_lock="tidy", pass_context=False)
     async def tidy_up(timestamp: int) -> None:  # noqa: ARG001  the queue gives it
-        """Forgets old jobs, and applies the storage rule."""
+        """Deletes old jobs, and applies the players' storage rules."""
         await tidy_queue(app.job_manager)
         await asyncio.to_thread(apply_rules)
 
 
 def _fail(take_id: int, problem: str) -> None:
-    """Tells the player; where even that is not possible now, `reconcile` takes the take up
+    """Tells the player; if even that is not possible now, `reconcile` takes the take up
     again.
     """
     with contextlib.suppress(ThrumbleError):
@@ -179,7 +179,7 @@ async def _watch_parent(stop: asyncio.Event) -> None:
 
 
 async def _bring_together(app: procrastinate.App) -> None:
-    """Every few seconds: no take without a job, no old judgement."""
+    """Every few seconds: queues takes that have no job, and judgements made by older rules."""
     suspects: set[int] = set()
     judged_to: int | None = 0
     while True:

@@ -38,7 +38,7 @@ class Backed:
 
 
 def backings_of(riff: Riff) -> list[Backing]:
-    """What can play along."""
+    """The accompaniments that a riff offers: none, its own part, its second part."""
     other = [Backing.OTHER] if has_parts(riff) else []
     return [Backing.NONE, Backing.RIFF, *other]
 
@@ -67,7 +67,7 @@ def backing(riff: Riff, what: Backing, tempo_bpm: float) -> Backed:
 
 
 def cues_of(expanded: ExpandedRiff, settings: AccompanimentSettings, rounds: int) -> list[Cue]:
-    """Every click, drum and word of a take."""
+    """The cues of a take: every click, drum hit and spoken count."""
     return take_cues(
         beat_grid(expanded), settings.pulse(), rounds=rounds, bars_before=settings.bars_before
     )
@@ -81,7 +81,7 @@ def accompaniment_sound(
     start_s: float,
     rate_hz: int,
 ) -> Samples:
-    """All of it as one sound. `start_s`: where bar 1 beat 1 lies. Shape (n,)."""
+    """The whole accompaniment as one sound. `start_s`: where bar 1 beat 1 lies. Shape (n,)."""
     frames = round((start_s + rounds * expanded.round_s + 2.0) * rate_hz)
     cues = cues_of(expanded, settings, rounds)
     track = cue_track(cues, start_s=start_s, rate_hz=rate_hz, frames=frames)
@@ -154,7 +154,7 @@ def _add(track: Samples, piece: _Piece, at_s: float, rate_hz: int) -> None:
 
 
 def load_accompaniment(settings: dict[str, object] | None) -> AccompanimentSettings:
-    """What was heard beside a take as it was kept; the plain click where nobody noted it."""
+    """What was heard beside a take as it was kept; the plain click if nobody noted it."""
     return (
         AccompanimentSettings()
         if settings is None

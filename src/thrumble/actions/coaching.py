@@ -114,7 +114,7 @@ def catch_up(after: int, most: int = 50) -> int | None:
 
 def drill_for(session: Session, player_id: int, of: DrillOf, tempo_bpm: float | None) -> Revision:
     """A drill of a riff as it stands now, kept as a riff of its own. Raises NotFound, BadInput
-    where the riff has nothing for it, BadTempo.
+    if the riff has nothing for it, BadTempo.
     """
     root = riffs.newest_revision(session, player_id, of.riff_id).riff
     made = make_drill(

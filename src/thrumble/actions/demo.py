@@ -52,7 +52,7 @@ SAMPLE = "Boat lift trio"
 
 
 def fill_demo(say: Callable[[str], None]) -> None:
-    """The sample player, once per installation, and only where nobody has begun yet: brought in as
+    """The sample player, once per installation, and only if nobody has begun yet: brought in as
     it ships, its dates moved to today. `say` is told each step.
     """
     with database.session() as session:

@@ -9,7 +9,7 @@ from thrumble.store.practice import hand_health, loads, practice
 
 
 def practice_history(session: Session, player_id: int, today: date) -> PracticeHistory:
-    """What the rules of care look at."""
+    """The player's practice and answers, as the rules of hand health need them."""
     since = today - timedelta(days=7 * (EARLIER_WEEKS + 1))
     days = loads.played_days(session, player_id, since)
     return PracticeHistory(

@@ -40,7 +40,7 @@ class JudgedTake:
 
     @cached_property
     def findings(self) -> list[Finding]:
-        """What the analysis reports, most costly first."""
+        """The take's findings, the most costly first."""
         return find_findings(self.judgement)
 
     @cached_property

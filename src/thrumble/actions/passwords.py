@@ -72,7 +72,7 @@ def is_secret(secret: str, stored: str | None) -> bool:
 
 
 class _Place:
-    """One of the few checks that run at once."""
+    """One of the few slots for password checks that run at the same time."""
 
     def __enter__(self) -> None:
         if not _queue.acquire(blocking=False):

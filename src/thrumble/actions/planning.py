@@ -64,8 +64,8 @@ class Planned:
 def plan_now(
     db: DbSession, player_id: int, today: date, *, again: bool = False, store: bool = True
 ) -> Planned:
-    """Today's session as it was planned and changed. It is planned anew where there is none yet,
-    where the player asks for it (`again`), and where minutes or hands allow another length by now:
+    """Today's session as it was planned and changed. It is planned anew if there is none yet,
+    if the player asks for it (`again`), and if minutes or hands allow another length by now:
     what was played, skipped or locked stays, what was dropped stays away. `store` False: only
     looked at.
     """
@@ -162,7 +162,7 @@ def _replan(
 
 
 def _with_riffs(db: DbSession, player_id: int, day_plan: Session) -> Session:
-    """Without the blocks whose riff was deleted since."""
+    """The blocks without those whose riff was deleted since."""
     riff_ids = {fact.riff_id for fact in riff_lists.riff_facts(db, player_id)}
     return replace(
         day_plan,

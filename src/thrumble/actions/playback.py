@@ -112,14 +112,14 @@ def _mono(recording: Recording) -> Iterator[NDArray[np.float32]]:
 
 
 class _Clicks:
-    """What kept time as sound, piece by piece."""
+    """The click or groove of a take as sound, rendered piece by piece."""
 
     def __init__(self, cues: list[Cue], start_s: float, rate_hz: int) -> None:
         self._cues = [(round((start_s + cue.at_s) * rate_hz), cue) for cue in cues]
         self._rate_hz = rate_hz
 
     def between(self, first: int, end: int) -> NDArray[np.float32]:
-        """What sounds from one frame until before another."""
+        """The click's sound from one frame up to, not including, another."""
         track = np.zeros(end - first, dtype=np.float32)
         for frame, cue in self._cues:
             sound = sound_of(cue.sound, self._rate_hz)

@@ -160,7 +160,7 @@ def _lines(stored: Iterator[rows.Row]) -> Iterator[bytes]:
 
 
 def _readable(writer: _Writer, session: Session, player: Player) -> None:
-    """The same in formats that other programs read."""
+    """Writes the player's data in formats that other programs read: text, FLAC, JSON, CSV."""
     newest = {row["riff_id"]: row for row in rows.rows_of(session, player.id, "revision")}
     for riff_id, row in newest.items():
         writer.text(f"riffs/{riff_id}.riff.txt", row["source"])

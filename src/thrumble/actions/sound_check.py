@@ -43,7 +43,7 @@ def begin_check(session: Session, player_id: int) -> int:
 def count_check(session: Session, player_id: int, take_id: int) -> SoundCheck:
     """Hears a take of a sound check once more, told something else for a part of its hits, and
     keeps what came of it. Raises NotFound for a take of anything else, NotAllowed before its first
-    reading, without its sound, or where too many of its hits aren't there.
+    reading, without its sound, or if too many of its hits aren't there.
     """
     take = takes.get_take(session, player_id, take_id)
     if not sound_checks.is_check(session, player_id, take.riff_id):
@@ -80,7 +80,7 @@ def count_check(session: Session, player_id: int, take_id: int) -> SoundCheck:
 def keep_hits(session: Session, player_id: int, take_id: int) -> int:
     """Keeps hits of a counted sound check as examples of its tone, some of every kind, none that
     was struck out; those of an earlier time are replaced. How many. Raises NotFound, NotAllowed
-    where the take has no tone.
+    if the take has no tone.
     """
     proof = sound_checks.get_check(session, player_id, take_id)
     if proof.tone_id is None:

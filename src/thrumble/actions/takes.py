@@ -168,7 +168,7 @@ def analyse_stored_take(take_id: int) -> None:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Job:
-    """What a reading needs beside the sound."""
+    """Everything an analysis needs beside the sound."""
 
     take: Take
     riff: Riff
@@ -178,7 +178,7 @@ class _Job:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Result:
-    """What a reading gave."""
+    """The outcome of an analysis, and how it differs from the take's last one."""
 
     reading: Reading
     expanded: ExpandedRiff

@@ -2,7 +2,7 @@
 
 
 def counted(count: float, singular: str, more: str | None = None) -> str:
-    """`1 hit`, `2 hits`; `more` where the plural is not the singular with an s."""
+    """`1 hit`, `2 hits`; `more` if the plural is not the singular with an s."""
     number = round(count)
     return f"{number:,} {singular if number == 1 else more or singular + 's'}"
 

@@ -101,7 +101,7 @@ class NoSpace(ThrumbleError):
 
 
 class Busy(ThrumbleError):
-    """More was asked at once than is answered at once."""
+    """More was asked at once than the server answers at once."""
 
 
 class TooOften(ThrumbleError):
@@ -113,4 +113,4 @@ class Trouble(ThrumbleError):
 
 
 class Away(Trouble):
-    """The database does not answer; it is tried again until it does."""
+    """The database can't be reached; the request may be tried again."""

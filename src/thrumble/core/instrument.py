@@ -45,7 +45,7 @@ class Plucking(StrEnum):
 
 @dataclass(frozen=True, slots=True, order=True)
 class Note:
-    """One string of a hit. `string` 1 is the highest; `fret` counts from the capo, None where
+    """One string of a hit. `string` 1 is the highest; `fret` counts from the capo, None if
     nothing is pressed (dead hits only); `plucked` by a finger, None: as the hit's stroke says.
     """
 

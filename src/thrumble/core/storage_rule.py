@@ -22,7 +22,7 @@ class KeepingRule:
     limit_gb: float | None = None
 
     def checked(self) -> "KeepingRule":
-        """The same rule. Raises BadInput for numbers that nobody can mean."""
+        """The rule, if its numbers are possible. Raises BadInput if not."""
         if not 0 <= self.last <= MAX_LAST:
             raise BadInput(f"keep the last 0 to {MAX_LAST} takes of a riff; found {self.last}")
         if not 0 <= self.days <= MAX_DAYS:

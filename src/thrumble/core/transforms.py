@@ -1,4 +1,4 @@
-"""Fourier transforms of many rows at once, in single precision where the input is: SciPy's
+"""Fourier transforms of many rows at once, in single precision if the input is: SciPy's
 pocketfft, three to six times as fast as NumPy's, without SciPy's front.
 
 The front (`scipy.fft`) loads a good part of SciPy and with it NumPy's testing and Fortran tools,

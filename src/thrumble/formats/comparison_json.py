@@ -15,7 +15,7 @@ COLUMNS = ("name", "section", "bar", "at", "a", "b", "difference", "low", "high"
 
 
 class SideJson(Document):
-    """What one side was made of."""
+    """The takes that one side of a comparison was made of."""
 
     takes: int
     rounds: int = Field(description="whole passes")
@@ -119,7 +119,7 @@ def comparison_csv(comparison: Comparison) -> str:
 
 
 def comparison_lines(comparison: Comparison) -> list[str]:
-    """The same in a few lines: what differs, then what does not."""
+    """The comparison in a few lines of text: first what differs, then what doesn't."""
     out = [
         f"A: {counted(comparison.rounds[0], 'pass', 'passes')}, B: "
         f"{counted(comparison.rounds[1], 'pass', 'passes')}; "

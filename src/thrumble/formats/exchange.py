@@ -24,7 +24,7 @@ UTF_16 = (b"\xff\xfe", b"\xfe\xff")  # how a score in it begins
 class ImportOptions:
     """What a file leaves open and somebody has to say: which of its parts, from 0 in the order
     they are named; how long a column's step is, in whole notes; how the strings are tuned, lowest
-    first, where the file has notes and no strings.
+    first, if the file has notes and no strings.
     """
 
     part: int | None = None
@@ -39,7 +39,7 @@ NO_OPTIONS = ImportOptions()
 class ReadRiff:
     """A riff from a file. `source`: its text, as typed if it was typed; `left_out`: what was in
     the file and is not in the riff; `parts`: names of those it could have been taken from, the one
-    taken first; `guessed_grid`: where the rhythm comes from columns, their step.
+    taken first; `guessed_grid`: if the rhythm comes from columns, their step.
     """
 
     riff: Riff

@@ -9,8 +9,8 @@ SHORTEST_S = 0.02
 
 
 def label_track(judgement: Judgement) -> str:
-    """Every hit that was heard, from its onset as long as it rang; where one is missing, where it
-    was due; extra hits by themselves.
+    """Every hit that was heard, from its onset as long as it rang; a missing one,
+    where it was due; extra hits by themselves.
     """
     rows = [_row(judged) for judged in judgement.hits if judged.played or judged.missed]
     rows += [

@@ -51,7 +51,7 @@ class DaySpeedJson(SpeedJson):
 
 
 class NextTempoJson(Document):
-    """What to play next."""
+    """The tempo to play next, and why."""
 
     tempo_bpm: Number
     why: str
@@ -150,7 +150,7 @@ def progress_document(riff: Riff, readings: list[PlayedReading]) -> dict[str, An
 
 def hits_in(played_reading: PlayedReading, riff: Riff | None) -> TakeHits:
     """A reading's hits for a comparison. `riff`: then accents and moves are known. Raises BadInput
-    where the reading is of another.
+    if the reading is of another.
     """
     if riff is None:
         return hits_of_reading(played_reading.reading)
@@ -190,7 +190,7 @@ def _by_day(whole: CleanSpeed | None) -> list[dict[str, Any]]:
 
 
 def progress_lines(document: dict[str, Any]) -> list[str]:
-    """The same in a few lines."""
+    """The progress in a few lines of text."""
     out = []
     if document["clean_speed_bpm"] is not None:
         low, high = document["interval_bpm"]

@@ -20,7 +20,7 @@ def reading_document(
     played_at: datetime | None = None,
 ) -> dict[str, Any]:
     """The JSON document of a reading, its format first. `findings`: each with
-    its sentence; a bare reading has none. `played_at`: where that is known, in the player's zone.
+    its sentence; a bare reading has none. `played_at`: if that is known, in the player's zone.
     """
     document: dict[str, Any] = READING.dump_python(reading, mode="json")
     whole = {"format": document.pop("format"), "engine": document.pop("engine"), **document}
@@ -47,7 +47,7 @@ def _finding(finding: Finding, text: str) -> dict[str, Any]:
 
 
 def reading_from_document(document: dict[str, Any]) -> Reading:
-    """Reverse of `reading_document`; causes, where there are any, are found anew from the
+    """Reverse of `reading_document`; causes, if there are any, are found anew from the
     reading, and when it was played is the take's.
     """
     return READING.validate_python(

@@ -57,7 +57,7 @@ def session() -> Iterator[Session]:
 
 
 def ours(error: Exception) -> Exception:
-    """A driver's error as one of the application's own, where it is not a fault of the code."""
+    """A driver's error as one of the application's own, if it is not a fault of the code."""
     cause = error.orig if isinstance(error, sa.exc.DBAPIError) else error
     if isinstance(cause, sa.exc.TimeoutError):
         return Busy("more is asked of the database at once than it answers: try again in a moment")

@@ -34,7 +34,7 @@ class WaitingTake:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class QueueState:
-    """How the queue stands. `heartbeat_s`: seconds since the last sign of any worker, None where
+    """How the queue stands. `heartbeat_s`: seconds since the last sign of any worker, None if
     none ever signed.
     """
 

@@ -46,7 +46,7 @@ class Sent(BaseModel):
 
 
 def file_name(name: str | None) -> str:
-    """What a file is called, as far as it can be kept."""
+    """The name of an uploaded file, shortened and without characters that can't be stored."""
     printable = (c for c in name or "" if c.isprintable() and not 0xD800 <= ord(c) <= 0xDFFF)
     return "".join(printable)[:120]
 

@@ -132,7 +132,7 @@ class _Turns:
         self._count = itertools.count()
 
     async def come(self, later_s: float) -> bool:
-        """Waits for a turn; false where too many wait already, or it took too long."""
+        """Waits for a turn; false if too many wait already, or it took too long."""
         if self._free > 0:
             self._free -= 1
             return True

@@ -83,7 +83,7 @@ def _cookie_name(request: Request) -> str:
 
 
 def session_token(request: Request) -> str:
-    """What the browser shows; empty if nothing."""
+    """The token of the browser's session cookie; empty if there is none."""
     return request.cookies.get(_cookie_name(request), "")[:200]
 
 

@@ -47,7 +47,7 @@ class Basis:
 
 
 def find_cautions(basis: Basis, hits: list[HitReading]) -> list[Caution]:
-    """All that applies, the gravest first."""
+    """All cautions that apply to a reading, the most serious first."""
     out = []
     if basis.nothing_heard:
         out.append(NOTHING_HEARD if basis.silent else NO_HITS)
@@ -98,7 +98,7 @@ def _about_echo(basis: Basis) -> list[Caution]:
 
 
 def _about_timing(basis: Basis) -> list[Caution]:
-    """What early and late count from."""
+    """The caution that says what early and late count from."""
     clipped = [
         Caution(
             code="click_heard",

@@ -9,7 +9,7 @@ from thrumble.core.riff.model import Articulation
 
 
 class HitState(StrEnum):
-    """What became of a due hit."""
+    """Whether a due hit was played, missed or not reached."""
 
     PLAYED = "played"
     MISSED = "missed"
@@ -25,7 +25,7 @@ class StartSource(StrEnum):
 
 
 class HeardKind(StrEnum):
-    """What the ear calls a hit."""
+    """The articulation that the analysis heard, or that it is unsure."""
 
     OPEN = "open"
     PALM = "palm"
@@ -78,7 +78,7 @@ class HitReading:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RampReading:
     """A mute ramp of one round. `written`, `heard`: depths at its ends; `rise_db`: how much louder
-    it got; `kept`: whether it went as written, None with the reason `why` where that cannot be
+    it got; `kept`: whether it went as written, None with the reason `why` if that cannot be
     told.
     """
 
@@ -115,7 +115,7 @@ class SwingBar:
 
 
 class ChangeKind(StrEnum):
-    """What may change along a take."""
+    """The quantities that may change along a take."""
 
     TEMPO = "tempo"  # bpm a minute
     SPREAD = "spread"  # ms at the end against before
@@ -167,7 +167,7 @@ class Caution:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Reading:
-    """What was heard in one take."""
+    """The analysis of one take: every hit, the extra onsets, the summary and the cautions."""
 
     tempo_bpm: float
     start_s: float | None

@@ -222,7 +222,9 @@ def _within_take(
     info: TakeInfo,
     expanded: ExpandedRiff,
 ) -> tuple[_Due, list[HitReading], list[ExtraOnset]]:
-    """What belongs to the take itself of all that was read."""
+    """The hits that belong to the take itself, without the neighbouring passes that were analysed
+    with it.
+    """
     if info.start_s is None or not (info.continues_previous or info.continues_next):
         return due, hits, extras
     rounds = info.rounds or 1
@@ -255,7 +257,7 @@ def _place(
     expanded: ExpandedRiff,
     decisions: Decisions,
 ) -> _Placed | None:
-    """Where the due hits lie in the file; None where next to nothing was heard."""
+    """Where the due hits lie in the file; None if next to nothing was heard."""
     if info.start_s is not None:
         lag = fit_given(candidates, due.due_s + info.start_s)
         expected = due.due_s + info.start_s

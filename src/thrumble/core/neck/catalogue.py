@@ -192,7 +192,7 @@ SHAPES = {shape.key: shape for shape in CATALOGUE}
 def place_shape(
     shape: Shape, instrument: Instrument, root_string: int, root_fret: int
 ) -> tuple[Note, ...] | None:
-    """The notes of a shape around a root, lowest string first; None where strings, frets or the
+    """The notes of a shape around a root, lowest string first; None if strings, frets or the
     form do not allow it.
     """
     if shape.open_at_nut and root_fret:

@@ -78,7 +78,7 @@ def grips(
 ) -> list[Grip]:
     """Every way a hand of this reach can finger these notes. A school says which fingers shapes of
     two strings and more are taken with; single notes are free. The thumb takes the lowest string
-    where no finger is needed on the one beside it, without a school.
+    if no finger is needed on the one beside it, without a school.
     """
     pressed = [note for note in notes if note.fret]
     if not pressed:

@@ -118,8 +118,8 @@ class MeasuredReach:
 
 def measure_reach(instrument: Instrument, answers: dict[int, int]) -> MeasuredReach:
     """The reach from the frets that finger 4 gets to, finger 1 lying on the frets asked. Each
-    answer says that so much is reached and a fret more is not; where they agree the reach lies
-    between the narrowest of these. Where they do not, the middle answer counts. Raises BadInput
+    answer says that so much is reached and a fret more is not; if they agree the reach lies
+    between the narrowest of these. If they do not, the middle answer counts. Raises BadInput
     for no answer, and for frets that are not above finger 1.
     """
     spans = []

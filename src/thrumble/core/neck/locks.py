@@ -22,7 +22,7 @@ class Lock:
 
     @property
     def words(self) -> str:
-        """What is held, in words."""
+        """The lock in words."""
         parts = []
         if self.layout is not None:
             parts.append(", ".join(f"{string}:{fret}" for string, fret in self.layout))
@@ -32,7 +32,7 @@ class Lock:
 
 
 def locked_out(bar: int, called: str, lock: Lock, other: Lock | None) -> str:
-    """What to say about a lock that cannot be kept: alone, or beside another on the same hits."""
+    """The message for a lock that can't be kept, alone or beside another one on the same hits."""
     if other is not None:
         return (
             f"bar {bar}: two locks pull {called} apart, {other.words} and {lock.words}: unlock one"

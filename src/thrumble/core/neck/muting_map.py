@@ -18,7 +18,7 @@ class Fingered:
 
 
 class Silencer(StrEnum):
-    """What lies on a string that must not sound."""
+    """The part of a hand that lies on a string that must not sound."""
 
     TIP = "tip"  # of the finger on the next higher string, leaning against it
     FLAT = "flat"  # a finger laid across the higher strings
@@ -101,7 +101,7 @@ def _below(notes: tuple[Fingered, ...], string: int, strings: int, damping: Damp
 def _flat(lower: tuple[Fingered, ...], among: tuple[Fingered, ...], string: int) -> Muted:
     """A string above these notes: a finger lies flat across it. It comes from the side of the
     highest string: finger 1, or a bar, from the string it presses up; a free finger 1 behind the
-    others just so far. It cannot where it would touch an open string that has to sound.
+    others just so far. It cannot if it would touch an open string that has to sound.
     """
     if _resting(among):
         return Silencer.HAND, None

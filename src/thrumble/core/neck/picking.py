@@ -36,7 +36,7 @@ class Picking(StrEnum):
 
 
 class Trouble(StrEnum):
-    """What may be wrong with a stroke."""
+    """The ways in which a stroke may not work out."""
 
     UNGUARDED = "unguarded"
     WRONG_SIDE = "wrong-side"
@@ -76,7 +76,7 @@ class PickStroke:
 
 @dataclass(frozen=True, slots=True)
 class PickPath:
-    """All strokes of one round in order, and those that do not work out."""
+    """The pick's path: all strokes of one pass in order, and those that don't work out."""
 
     strokes: tuple[PickStroke, ...]
     conflicts: tuple[Conflict, ...]
@@ -84,7 +84,7 @@ class PickPath:
 
 def pick_path(expanded: ExpandedRiff, route: Route, picking: Picking, damping: Damping) -> PickPath:
     """The pick's way through a riff taken along a route. Hits of the fretting hand alone have no
-    stroke. A player who damps and sweeps does so where a chord rings long enough or is accented;
+    stroke. A player who damps and sweeps does so if a chord rings long enough or is accented;
     single notes, palm mutes and fast chugs are aimed.
     """
     strings = len(expanded.riff.tuning)
@@ -220,7 +220,7 @@ def _conflicts(
     inside: list[int],
     damping: Damping,
 ) -> list[Conflict]:
-    """What does not work out about a stroke, and the remedy."""
+    """The problems of a stroke, each with its remedy."""
     out = []
     for string in inside:
         words = (

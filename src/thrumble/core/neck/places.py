@@ -60,5 +60,5 @@ def uses_flats(key: str) -> bool:
 
 
 def name_at(instrument: Instrument, string: int, fret: int, *, flats: bool) -> str:
-    """What sounds at a place: a bare note name."""
+    """The name of the note at a string and fret."""
     return spell(instrument.open_midi(string) + fret, flats=flats)

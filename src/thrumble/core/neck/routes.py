@@ -294,7 +294,7 @@ def _strayed(grip: Grip, written: tuple[Note, ...]) -> float:
 
 
 def _away(way: Sequence[Note], written: Sequence[Note]) -> int:
-    """How far a layout lies from the written one: frets, a string counting as two."""
+    """How far a layout lies from the written one, in frets; a string counts as two."""
     return sum(
         abs((a.fret or 0) - (b.fret or 0)) + 2 * abs(a.string - b.string)
         for a, b in zip(way, written, strict=False)

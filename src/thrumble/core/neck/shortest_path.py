@@ -30,7 +30,7 @@ class Stage:
 
 @dataclass(frozen=True, slots=True)
 class _Facts:
-    """What the costs of a stage's grips are made of, one row a grip."""
+    """The quantities from which the costs of a stage's grips are computed, one row a grip."""
 
     hand_mm: Array
     string: Array
@@ -111,7 +111,7 @@ class ShortestPath:
         return any(np.unique(facts.layout).size > 1 for facts in self._of)
 
     def cost(self, way: list[int]) -> float:
-        """What a way costs in all, in points."""
+        """The total cost of a route, in points."""
         total = sum(float(node[at]) for node, at in zip(self._nodes, way, strict=True))
         total += sum(float(edges[way[k], way[k + 1]]) for k, edges in enumerate(self._edges))
         return round(total, 6)
@@ -161,7 +161,7 @@ class ShortestPath:
         )
 
     def _node(self, grip: Grip, reach_mm: float) -> float:
-        """What a grip costs by itself."""
+        """The cost of each grip by itself, without the move to it."""
         w = self._weights
         pressed = len(grip.fingers)
         used = 1 - grip.comfort(reach_mm) if pressed > 1 else 0.0

@@ -8,7 +8,7 @@ from enum import StrEnum
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Weights:
-    """What things cost, in points."""
+    """The cost of everything a route may contain, in points."""
 
     travel: float = 0.1  # a millimetre moved
     hurry: float = 3.0  # a move at `quick_mm_s`; four times as much at twice the speed
@@ -28,7 +28,7 @@ class Weights:
 
 
 class Wish(StrEnum):
-    """What a player may rather have."""
+    """A preference that a player may have among routes."""
 
     LOW = "low"
     ONE_PLACE = "one-place"

@@ -96,7 +96,7 @@ def draw_setup(tone: Tone, rng: np.random.Generator) -> Setup:
 
 
 def aged(setup: Setup, wear: float, rng: np.random.Generator) -> Setup:
-    """The same with strings so worn, as stiff as strings are."""
+    """The setup with strings so worn; their stiffness is drawn at random."""
     return replace(setup, wear=wear, stiffness=float(np.exp(rng.uniform(*np.log((1.5e-5, 9e-5))))))
 
 

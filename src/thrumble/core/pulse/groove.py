@@ -35,7 +35,7 @@ class Stroke:
 class Groove:
     """`kick` and `snare`: the beats of a bar, from 0, by how many beats it has; `hats`: cymbal
     strokes in each beat, as shares of it in sixteenths of a straight beat; `swing`: long to short
-    where the riff is straight, None to stay so.
+    if the riff is straight, None to stay so.
     """
 
     title: str

@@ -20,7 +20,7 @@ class Counting(StrEnum):
 
 
 def counts_of(expanded: ExpandedRiff, way: Counting) -> dict[int, str] | None:
-    """The count of each hit by its index; None where beats are counted, which every place has."""
+    """The count of each hit by its index; None if beats are counted, which every place has."""
     if way is Counting.BEATS:
         return None
     return _strokes(expanded) if way is Counting.STROKES else _groups(expanded)

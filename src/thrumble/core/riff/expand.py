@@ -59,7 +59,7 @@ class ExpandedRiff:
 
 
 def expand(riff: Riff, tempo_bpm: float | Decimal | None = None) -> ExpandedRiff:
-    """The due hits of one round at a tempo (the riff's own where None). Raises BadTempo or, without
+    """The due hits of one round at a tempo (the riff's own if None). Raises BadTempo or, without
     any hit on the way, RiffError.
     """
     tempo = float(riff.tempo_bpm if tempo_bpm is None else tempo_bpm)

@@ -28,7 +28,7 @@ class Articulation(StrEnum):
 
 
 class Stroke(StrEnum):
-    """What sets the strings going."""
+    """How a hit is struck: a pick stroke down or up, or the fingers."""
 
     DOWN = "down"
     UP = "up"
@@ -88,7 +88,7 @@ class Hit:
 
     @property
     def sounding(self) -> Fraction:
-        """How long the hit should ring, in whole notes: half its length where staccato."""
+        """How long the hit should ring, in whole notes: half its length if staccato."""
         return self.length / 2 if self.staccato else self.length
 
 

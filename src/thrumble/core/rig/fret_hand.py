@@ -100,7 +100,7 @@ def measure_releases(
     samples: NDArray[np.floating], rate_hz: int, *, tempo_bpm: float, start_s: float | None
 ) -> Releases:
     """Hears the exercise. `start_s`: file time of its first beat, None to find it. Raises BadAudio
-    where too few grabs were heard. Samples of shape (n,) or (n, channels).
+    if too few grabs were heard. Samples of shape (n,) or (n, channels).
     """
     reading = read_take(
         samples,
@@ -158,7 +158,7 @@ def _left_db(samples: Samples, ended_s: float, until_s: float) -> float | None:
 
 
 def _fall_ms(samples: Samples, onset_s: float, ended_s: float, until_s: float) -> float | None:
-    """From 3 dB under the level just before the fall to 20 dB under it."""
+    """The time from 3 dB under the level before a fall to 20 dB under it, ms."""
     n = int(STEP_S * WORK_RATE_HZ)
     first, last = int((onset_s + 0.03) * WORK_RATE_HZ), int((until_s - 0.01) * WORK_RATE_HZ)
     count = (last - first) // n
@@ -303,7 +303,7 @@ def _partials(
     string: int, notes: dict[int, float], early: Array, late: Array
 ) -> tuple[float, float] | None:
     """Level of a string's own low partials, and their fall from the early to the late part; None
-    where it has none of its own.
+    if it has none of its own.
     """
     per_hz = 65536 / WORK_RATE_HZ
     base = frequency_hz(notes[string])

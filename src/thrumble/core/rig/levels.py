@@ -23,7 +23,7 @@ GATE_FALL_DB_PER_S = 600.0  # no string and no hand falls so fast from so low
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Silence:
-    """The input with nothing played. `hum_hz`: 50 or 60 where mains hum was found, else None;
+    """The input with nothing played. `hum_hz`: 50 or 60 if mains hum was found, else None;
     `hum_db`: its level under full scale.
     """
 
@@ -74,7 +74,7 @@ def measure_silence(samples: Samples, rate_hz: int) -> Silence:
 
 def measure_loudness(samples: Samples, rate_hz: int, floor_db: float | None) -> Loudness:
     """Headroom and gain of a few seconds played hard, with the tails left to ring. Raises BadAudio
-    where nothing was played. Samples of shape (n,).
+    if nothing was played. Samples of shape (n,).
     """
     if samples.size < MIN_S * rate_hz:
         raise BadAudio("a second of playing at least is needed to measure the level")

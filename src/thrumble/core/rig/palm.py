@@ -227,7 +227,7 @@ class ExampleHit:
 
 
 def measure_example(samples: NDArray[np.floating], rate_hz: int) -> ExampleHit:
-    """Measures an example, shape (n,) or (n, channels), without judging it. Raises BadAudio where
+    """Measures an example, shape (n,) or (n, channels), without judging it. Raises BadAudio if
     there is no hit.
     """
     conditioned, _, measures = _hear(samples, rate_hz)

@@ -42,7 +42,7 @@ class Call:
     string: int
 
     def name(self, *, flats: bool = False) -> str:
-        """What is called, such as `F#5`."""
+        """The chord as it is called out, such as `F#5`."""
         return spell(self.root, flats=flats) + "5"
 
 
@@ -67,7 +67,7 @@ def draw_calls(
     seed: int,
     times_ms: dict[Call, float] | None = None,
 ) -> list[Call]:
-    """The calls of one drill, the same for the same seed; never the same one twice in a row where
+    """The calls of one drill, the same for the same seed; never the same one twice in a row if
     there are two. `times_ms`: what each took so far, wrong answers counted as slow. Raises
     BadInput for no roots, no strings and too many calls.
     """

@@ -45,7 +45,7 @@ def missing_hits(hits: Sequence[CheckHit]) -> int | None:
 
 @dataclass(frozen=True, slots=True)
 class Share:
-    """So many right of so many, and the 95 % interval of the true share."""
+    """A share of hits that are right, with the 95 % interval of the true share."""
 
     name: str
     right: int

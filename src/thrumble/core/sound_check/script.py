@@ -91,7 +91,7 @@ BLOCKS = (
 
 
 def sound_check(tuning: tuple[str, ...]) -> Riff:
-    """What is to be played, in the player's tuning."""
+    """The riff that the sound check asks for, in the player's tuning."""
     return check_riff(
         Riff(
             title=TITLE,

@@ -72,9 +72,9 @@ def read_midi(
     track: int | None = None,
     tuning: tuple[str, ...] | None = None,
 ) -> MidiRiff:
-    """The riff of a MIDI file, types 0 and 1. `title`: where the file has none; `track`: which one
+    """The riff of a MIDI file, types 0 and 1. `title`: if the file has none; `track`: which one
     to take, else the one called guitar or the likeliest; `tuning`: of the strings to lay notes on,
-    where it reaches them. Raises RiffError saying what is wrong.
+    if it reaches them. Raises RiffError saying what is wrong.
     """
     if len(data) > MAX_BYTES:
         raise RiffError(

@@ -41,7 +41,7 @@ def strokes_of(notes: list[Struck], lost: "Counter[str]") -> list[Strike]:
 
 
 def feel_of(places: list[Fraction]) -> Feel:
-    """A shuffle where the off-beats all lie late by as much and nothing else lies between."""
+    """A shuffle if the off-beats all lie late by as much and nothing else lies between."""
     inside = [float(at * 4 % 1) for at in places]
     off = [x for x in inside if 0.1 < x < 0.95]
     if len(off) < 4 or max(off) - min(off) > 0.06:

@@ -39,7 +39,7 @@ def _compact(document: dict[str, Any]) -> str:
 
 
 def _ticks(expanded: ExpandedRiff, at_s: float) -> int:
-    """Of a time in seconds from bar 1 beat 1, from the file's start on."""
+    """MIDI ticks from the file's start, of a time in seconds from bar 1 beat 1."""
     quarters = (at_s - expanded.begin_s) * expanded.tempo_bpm / 60
     return round(quarters * TICKS)
 

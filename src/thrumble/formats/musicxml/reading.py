@@ -60,7 +60,7 @@ def read_musicxml(
     data: bytes, *, part: int | None = None, tuning: tuple[str, ...] | None = None
 ) -> ScoreRiff:
     """The riff of a score, partwise, compressed or not. `part`: which of its parts to take, from 0
-    as they stand in `parts`; else the likeliest; `tuning`: of the strings where the score says
+    as they stand in `parts`; else the likeliest; `tuning`: of the strings if the score says
     none. Raises RiffError saying what is wrong and where.
     """
     root = parsed(data)

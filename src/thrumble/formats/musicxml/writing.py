@@ -200,7 +200,7 @@ class _Score:
                 )
 
     def _before(self, measure: ET.Element, hit: Hit) -> None:
-        """The chord's name where it is not what these notes were called last."""
+        """The chord's name if it is not what these notes were called last."""
         if self.labels.get(hit.notes) != hit.label:
             measure.append(_harmony(hit.label))
             self.labels[hit.notes] = hit.label

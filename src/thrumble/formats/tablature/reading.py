@@ -79,7 +79,7 @@ class TabRiff:
 
 
 def read_tab(data: bytes, *, grid: Fraction | None = None) -> TabRiff:
-    """The riff of a tablature. `grid`: how long a column's step is where no rhythm is written, in
+    """The riff of a tablature. `grid`: how long a column's step is if no rhythm is written, in
     whole notes; else what the columns suggest. Raises RiffError saying what is wrong and where.
     """
     if len(data) > MAX_BYTES:
@@ -342,7 +342,7 @@ def _read_meter(text: str) -> Meter | None:
 
 
 def _hit(struck: dict[int, Strike], at: Fraction, length: Fraction) -> Hit:
-    """A stroke: dead where nothing is fretted, else a damped string between is left out."""
+    """A stroke: dead if nothing is fretted, else a damped string between is left out."""
     fretted = {string: strike for string, strike in struck.items() if strike.fret is not None}
     sounding = fretted or struck
     first = sounding[max(sounding)]

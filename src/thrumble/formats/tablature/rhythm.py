@@ -35,7 +35,7 @@ NO_COUNT = ("·", ".")
 
 @dataclass(slots=True)
 class Lines:
-    """What the lines over and under a row say, by column."""
+    """The rhythm marks over and under a row, by column."""
 
     palms: list[tuple[int, int]] = field(default_factory=list)
     counts: list[tuple[int, str]] = field(default_factory=list)

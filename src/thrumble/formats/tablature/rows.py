@@ -319,7 +319,7 @@ def _between(start: int, body: str) -> list[_Cell]:
 
 
 def _strikes(text: str) -> list[Strike]:
-    """What is struck on one string of one bar."""
+    """The strokes on one string of one bar."""
     out: list[Strike] = []
     last: Strike | None = None
     end = 0

@@ -199,7 +199,7 @@ def _system(riff: Riff, by_bar: dict[int, list[DueHit]], row: list[PlayedBar]) -
 
 
 def _spread(words: list[str], sizes: list[int]) -> str:
-    """Words over their columns; one that is longer runs on where nothing follows."""
+    """Words over their columns; one that is longer runs on if nothing follows."""
     line = ""
     start = 0
     for word, size in zip(words, sizes, strict=True):

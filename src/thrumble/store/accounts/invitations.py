@@ -60,7 +60,7 @@ def add_invitation(
 
 
 def invitations(session: Session) -> list[Invitation]:
-    """Those that nobody used yet, the newest first."""
+    """The invitations that nobody has used yet, the newest first."""
     query = select(InvitationRow).order_by(col(InvitationRow.created_at).desc())
     return [_invitation(row) for row in session.exec(query)]
 

@@ -147,7 +147,7 @@ class PlayedTake:
 
 
 def latest_takes(session: Session, player_id: int) -> list[PlayedTake]:
-    """What was judged of the last takes, the newest first."""
+    """The latest takes with their newest analysis, the newest first."""
     recent = (
         sa.select(col(ReadingRow.id), col(ReadingRow.take_id))
         .where(col(ReadingRow.player_id) == player_id, is_current())

@@ -74,7 +74,7 @@ def logged_riffs(session: Session, player_id: int) -> list[LoggedRiff]:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Behind:
     """Which takes stand behind a figure: all that is given has to hold. `riff_id`: its drills
-    counted where `section` is given; `week`: from that Monday on; `tempo_bpm`: rounded.
+    counted if `section` is given; `week`: from that Monday on; `tempo_bpm`: rounded.
     """
 
     riff_id: int | None = None

@@ -34,7 +34,7 @@ class Practice:
 
 
 def practice_of(session: Session, player_id: int) -> Practice:
-    """What the player has said, or what is usual."""
+    """The player's practice settings, or the usual ones."""
     row = session.get(PracticeRow, player_id)
     if row is None:
         return Practice()

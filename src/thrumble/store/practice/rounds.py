@@ -41,7 +41,7 @@ class ReadingOf:
 
 
 def reading_of(session: Session, player_id: int, take_id: int, engine: str) -> ReadingOf:
-    """What one engine read in a take; there has to be such a reading."""
+    """The analysis of a take by one engine, which has to exist."""
     rows = session.execute(
         sa.select(
             col(ReadingRow.id), col(TakeRow.riff_id), col(TakeRow.created_at), col(TakeRow.zone)
@@ -203,7 +203,7 @@ class RoundsMark:
 
 
 def marks_of(session: Session, player_id: int) -> dict[int, RoundsMark]:
-    """By riff."""
+    """A mark of the stored passes of each riff, which changes whenever they do."""
     query = (
         sa.select(
             col(RoundRow.riff_id),

@@ -51,7 +51,7 @@ def is_check(session: Session, player_id: int, riff_id: int) -> bool:
 
 
 def keep_check_riff(session: Session, player_id: int, riff: Riff, source: str) -> int:
-    """That riff as it stands now, made where there is none, put away from the player's own."""
+    """That riff as it stands now, made if there is none, put away from the player's own."""
     players.lock(session, player_id)  # one riff, however many ask
     there = check_riff_of(session, player_id)
     if there is not None:
@@ -142,7 +142,7 @@ def _sound_check(row: SoundCheckRow) -> SoundCheck:
 
 
 def checks_of(session: Session, player_id: int) -> list[SoundCheck]:
-    """All of a player's, the newest first."""
+    """All sound checks of a player, the newest first."""
     query = select(SoundCheckRow).where(SoundCheckRow.player_id == player_id)
     return [_sound_check(row) for row in session.exec(query.order_by(col(SoundCheckRow.id).desc()))]
 

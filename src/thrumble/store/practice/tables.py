@@ -109,7 +109,7 @@ class LoadRow(SQLModel, table=True):
 
 class RecallRow(SQLModel, table=True):
     """One chord called and answered. `root`: semitones above C; `right` and `recall_ms` are empty
-    where nothing clear was heard.
+    if nothing clear was heard.
     """
 
     __tablename__ = "recall"

@@ -34,7 +34,7 @@ class Trial:
         return next((k for k in range(len(self.turns)) if k not in self.takes), None)
 
     def way(self, turn: int) -> str:
-        """What the way of a turn is called."""
+        """The name of the way that a turn is played in."""
         return self.way_a if self.turns[turn] == "A" else self.way_b
 
 
@@ -134,7 +134,7 @@ def add_turn(session: Session, player_id: int, trial_id: int, turn: int, take_id
 
 
 def lengthen(session: Session, player_id: int, trial_id: int, turns: str) -> None:
-    """More turns, for another sitting or for more pairs."""
+    """Adds turns to a trial, for another sitting or for more pairs."""
     trial = get_trial(session, player_id, trial_id, lock=True)
     session.execute(
         sa.update(TrialRow).where(col(TrialRow.id) == trial_id).values(turns=trial.turns + turns)

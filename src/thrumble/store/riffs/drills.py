@@ -139,7 +139,7 @@ def put_helped(
 
 
 def helped_of(session: Session, player_id: int, take_id: int) -> list[Helped]:
-    """What drills before a take changed."""
+    """The effects of the drills that a take was the first to follow."""
     query = select(HelpedRow).where(
         HelpedRow.player_id == player_id, HelpedRow.after_take == take_id
     )
@@ -147,7 +147,7 @@ def helped_of(session: Session, player_id: int, take_id: int) -> list[Helped]:
 
 
 def all_helped(session: Session, player_id: int) -> list[Helped]:
-    """What every drill changed so far, the newest first."""
+    """The effect of every drill so far, the newest first."""
     query = select(HelpedRow).where(HelpedRow.player_id == player_id)
     return [_helped(row) for row in session.exec(query.order_by(col(HelpedRow.id).desc()))]
 

@@ -202,7 +202,7 @@ def _last_read(player_id: int, riff_ids: Sequence[int] | None = None) -> Any:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RiffFacts:
-    """What choosing the next riff needs of each: never the riff itself."""
+    """The facts about a riff from which the next one is chosen, without the riff itself."""
 
     riff_id: int
     last_played: datetime | None

@@ -69,7 +69,7 @@ def is_starred(take_id: Any) -> Any:
 
 
 def starred_of(session: Session, player_id: int, takes: list[int]) -> set[int]:
-    """Those of some takes that have a star."""
+    """Which of some takes have a star."""
     query = select(NoteRow.take_id).where(
         NoteRow.player_id == player_id, col(NoteRow.take_id).in_(takes), col(NoteRow.starred)
     )

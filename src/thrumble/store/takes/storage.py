@@ -31,7 +31,7 @@ def keep_rule(session: Session, player_id: int, rule: KeepingRule) -> None:
 
 
 def players_with_rules(session: Session) -> list[int]:
-    """Those whose rule may let something go."""
+    """The players whose storage rule may delete something."""
     rules = sa.or_(col(KeepingRow.tidy), col(KeepingRow.limit_gb).is_not(None))
     return list(session.exec(select(KeepingRow.player_id).where(rules)))
 

@@ -23,7 +23,7 @@ class TakeRow(SQLModel, table=True):
     with.
 
     `client_key`: what the browser that recorded it calls it; `tries`: readings begun since the last
-    one that ended in order; `along`: what was to be heard meanwhile, where that is known;
+    one that ended in order; `along`: what was to be heard meanwhile, if that is known;
     `let_go_at`: when the storage rule deleted its audio, which can be
     restored until it is purged (`audio_bytes` 0); `time_unknown`: `created_at` is when it arrived,
     since the clock of the computer that recorded it was wrong.

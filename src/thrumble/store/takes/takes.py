@@ -83,7 +83,7 @@ class Take:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NewTake:
-    """What is known of a take when it is stored."""
+    """A take as it is when it is stored."""
 
     riff_id: int
     revision_id: int

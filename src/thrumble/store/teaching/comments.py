@@ -119,7 +119,7 @@ def comments_of(session: Session, player_id: int, take_id: int) -> list[Comment]
 
 
 def comment_sound(session: Session, player_id: int, take_id: int, number: int) -> bytes:
-    """What a comment says, as FLAC. Raises NotFound."""
+    """The sound of a spoken comment, as FLAC. Raises NotFound."""
     row = CommentRow
     query = select(row.data).where(
         row.player_id == player_id, row.take_id == take_id, row.id == number

@@ -22,7 +22,7 @@ SAME_LOOK = timedelta(minutes=10)
 
 
 class EventKind(StrEnum):
-    """What the list of accesses tells apart."""
+    """The kinds of event in the pupil's list of accesses."""
 
     LET_IN = "let in"
     WITHDRAWN = "withdrawn"

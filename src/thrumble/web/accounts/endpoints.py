@@ -92,7 +92,7 @@ def sign_in(request: Request, name: Name, password: Secret, back: Secret = "/") 
     "/sign-in/passkey/question", name="passkey_question", dependencies=[costly(QUESTIONS_A_MINUTE)]
 )
 def passkey_question(request: Request, session: DbSession) -> Response:
-    """What a passkey has to sign."""
+    """The challenge that a passkey has to sign."""
     question = signing_in.passkey_question(session, visitor_of(request))
     return Response(question, media_type="application/json")
 

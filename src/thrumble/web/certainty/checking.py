@@ -27,7 +27,7 @@ class RowView:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HitView:
     """One hit. `mark`: right, wrong or struck; `words` for those who do not see it; `differs`: what
-    was heard where that is not what was asked.
+    was heard if that is not what was asked.
     """
 
     index: int
@@ -99,7 +99,7 @@ def check_lines(session: Session, player_id: int) -> list[CheckLine]:
 
 
 def check_view(session: Session, player_id: int, take_id: int) -> CheckView:
-    """One of them. Raises NotFound."""
+    """One sound check's page. Raises NotFound."""
     proof = sound_checks.get_check(session, player_id, take_id)
     take = takes.get_take(session, player_id, take_id)
     rows = shares(list(proof.hits), proof.struck)

@@ -44,7 +44,7 @@ def certainty_page(request: Request, session: DbSession, player_id: PlayerId) ->
 
 @router.post("/certainty/check", name="begin_check")
 def begin(request: Request, session: DbSession, player_id: PlayerId) -> Response:
-    """To the play page, with the sound check as the riff."""
+    """Redirects to the play page, with the sound check as the riff."""
     riff_id = begin_check(session, player_id)
     return _on_to(request.app.url_path_for("play_page", riff_id=riff_id))
 

@@ -183,7 +183,7 @@ REAL_NAMES = {
 
 
 def _real(document: dict[str, Any] | None) -> list[tuple[str, list[RealRowView]]]:
-    """What was measured behind amplifiers that nobody here wrote, by what was changed; empty where
+    """What was measured behind amplifiers that nobody here wrote, by what was changed; empty if
     this engine has not been tried there.
     """
     if not document or document["engine"] != EAR.version:

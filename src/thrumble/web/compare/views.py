@@ -72,7 +72,7 @@ class CompareView:
 
 
 def compare_view(compared: Compared, query: str) -> CompareView:
-    """Everything of a comparison."""
+    """Everything that a comparison's page shows."""
     comparison = compared.found
     clear = [difference for difference in comparison.differences if difference.clear]
     sentences = [_sentence(difference) for difference in clear]

@@ -95,7 +95,7 @@ class BarDrawing:
 
     @property
     def side_dy(self) -> float:
-        """From the line to the words between the two takes."""
+        """The distance from the drawing's line down to the words between the two takes."""
         return self.second_y + SIDE_PX
 
     @property

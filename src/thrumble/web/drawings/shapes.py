@@ -18,7 +18,7 @@ NEAR_NUT = 1
 @dataclass(frozen=True, slots=True)
 class ShapeDrawing:
     """A shape. `strings`: y of each; `frets`: x of each fret line, the nut's where it shows;
-    `dots`: pressed places with their fingers, where those are told; `opens`, `mutes`: what stands
+    `dots`: pressed places with their fingers, if those are told; `opens`, `mutes`: what stands
     at the strings' ends; `numbers`: frets.
     """
 

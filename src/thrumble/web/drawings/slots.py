@@ -20,7 +20,7 @@ WIDEST_PX, GAP_PX, LEAN_PX = 26.0, 2.0, 9.0
 
 @dataclass(frozen=True, slots=True)
 class Slot:
-    """One place. `css`: late, early or fine; `text` over it where something else is wrong."""
+    """One place. `css`: late, early or fine; `text` over it if something else is wrong."""
 
     path: str
     css: str

@@ -1,4 +1,4 @@
-"""Clean speed by day as a band, each round a dot: filled where it was clean, hollow where not."""
+"""Clean speed by day as a band, each round a dot: filled if it was clean, hollow if not."""
 
 from collections import Counter
 from dataclasses import dataclass
@@ -93,7 +93,7 @@ def speed_chart(clean_speed: CleanSpeed, rounds: list[Round], riff_tempo_bpm: fl
 
 
 def _dots(shown: list[Round], x, y) -> list[SpeedDot]:  # type: ignore[no-untyped-def]
-    """Rounds of one day at one tempo lie side by side, closer where there is little room."""
+    """Rounds of one day at one tempo lie side by side, closer if there is little room."""
     many = Counter((result.day, result.tempo_bpm) for result in shown)
     seen: Counter[tuple[date, float]] = Counter()
     out = []

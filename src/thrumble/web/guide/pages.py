@@ -41,5 +41,5 @@ def _page(file: str, source: str) -> GuidePage:
 
 
 def _words(body: str) -> str:
-    """What a page says, without its marks and pictures."""
+    """The words of a guide page, without markup and pictures, for the search."""
     return re.sub(r"!\[([^\]]*)\]\([^)]*\)|[*#`|]", r" \1 ", body)

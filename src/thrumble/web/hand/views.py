@@ -141,7 +141,7 @@ def _row(key: str, hands: Hands, neck: Instrument) -> ReachRow:
 
 
 def measured_words(measured_reach: MeasuredReach) -> str:
-    """What the three answers said."""
+    """The measured reach in a sentence, and what to try if the three answers disagree."""
     span = f"between {measured_reach.low_mm:.0f} and {measured_reach.high_mm:.0f} mm"
     if measured_reach.agree:
         return f"Your reach is {span}: we plan with {measured_reach.reach_mm:.0f}."

@@ -52,7 +52,7 @@ Typed = Annotated[KeepingRule, Depends(typed_rule)]
 def preview_keeping(
     request: Request, session: DbSession, player_id: PlayerId, rule: Typed
 ) -> HTMLResponse:
-    """What another rule would let go; nothing is done."""
+    """Shows what another rule would delete; nothing is deleted."""
     view = keeping_view(session, player_id, rule)
     return render(request, "keeping/_preview.html", view=view, done="")
 

@@ -250,7 +250,7 @@ def pupil_take_listen(
 def take_comments(
     request: Request, pupil_id: Id, take_id: Id, session: DbSession, player_id: PlayerId
 ) -> HTMLResponse:
-    """What is said of a take, and where to say more."""
+    """The comments on a take, with a form for a new one."""
     lessons.get_pupil(session, player_id, pupil_id)
     return _comments(request, session, pupil_id, take_id, player_id)
 

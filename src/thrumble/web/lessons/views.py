@@ -100,7 +100,7 @@ class CommentLine:
 
 @dataclass(frozen=True, slots=True)
 class CommentsView:
-    """What is said of a take. `shown`: somebody says something, or could."""
+    """The comments on a take. `shown`: whether anybody has commented, or could."""
 
     pupil_id: int
     take_id: int

@@ -38,7 +38,7 @@ PAGE = 30
 def log_page(
     request: Request, session: DbSession, player_id: PlayerId, today: Today, riff: Number = None
 ) -> HTMLResponse:
-    """One riff's log, the last played where none is asked for."""
+    """One riff's log, the last played if none is asked for."""
     logged_riff = logbook.logged_riffs(session, player_id)
     chosen = next(
         (riff_played for riff_played in logged_riff if riff in (None, riff_played.riff_id)), None

@@ -39,7 +39,7 @@ class DaySquare:
 
 @dataclass(frozen=True, slots=True)
 class HelpRow:
-    """What a drill did so far."""
+    """The effect of a drill so far."""
 
     name: str
     change: str
@@ -117,7 +117,7 @@ def practice_view(
 
 
 def _load_words(history: PracticeHistory) -> str:
-    """What the week may still take."""
+    """What the hands may still take this week, in a sentence."""
     warning = next((advice for advice in advice_for(history) if advice.share < 1), None)
     left = strokes_left(history)
     if warning is not None:
@@ -160,7 +160,7 @@ def _sitting(sitting: Sitting, comfort: tuple[Comfort, ...], zone: str) -> Sitti
 
 
 def _duration(sitting: Sitting) -> str:
-    """How long was played, and in how long a sitting where that is another matter."""
+    """How long was played, and in how long a sitting if that is another matter."""
     span_min = (sitting.ended - sitting.begun).total_seconds() / 60
     if span_min < 2:
         return f"{sitting.played_s:.0f} s"

@@ -185,7 +185,7 @@ def _stamina(played: Played) -> StaminaView | None:
 
 
 def _tone_rows(riff_id: int, tones: dict[tuple[int, str], CleanSpeed]) -> list[SpeedRow]:
-    """Only where there is more than one to compare."""
+    """The rows of each tone, if there is more than one to compare."""
     if len(tones) < 2:
         return []
     return [

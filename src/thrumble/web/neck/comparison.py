@@ -32,8 +32,8 @@ class RouteLine:
 
 @dataclass(frozen=True, slots=True)
 class Beside:
-    """A route beside the others: on a neck of its own, and how many of its moves are too fast at
-    which tempo.
+    """A route drawn beside the others, with the number of its moves that are too fast at each
+    tempo.
     """
 
     letter: str

@@ -99,7 +99,7 @@ def take_route(
 
 @router.post("/riffs/{riff_id}/neck/hand", name="keep_this_hand")
 def keep_this_hand(riff_id: Id, raw: RawQuery, session: DbSession, player_id: PlayerId) -> Response:
-    """What is asked of this riff's neck becomes the player's own hand."""
+    """Stores the hand that was tried on this riff's neck as the player's own."""
     riffs.newest_revision(session, player_id, riff_id)
     hands_now = hands.hands_of(session, player_id)
     query = parse_query(raw, hands_now)

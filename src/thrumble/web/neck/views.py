@@ -182,7 +182,7 @@ def neck_view(
 
 def stop_at(route: Route, at: int | None) -> int | None:
     """The first hit of the chord that holds a hit; of the way's widest move, or its first chord,
-    where none is asked for. None if nothing is pressed at all.
+    if none is asked for. None if nothing is pressed at all.
     """
     for first, last in route.stops:
         if at is not None and first <= at <= last:
@@ -222,7 +222,7 @@ def _chosen(
 
 
 def _root(midis: list[int]) -> int:
-    """The root of sounding notes, lowest first: the second where a fifth lies below it."""
+    """The root of sounding notes, lowest first: the second if a fifth lies below it."""
     if len(midis) > 1 and midis[1] - midis[0] == 5:
         return midis[1]
     return midis[0]
@@ -314,7 +314,7 @@ def _bars(expanded: ExpandedRiff, path: PickPath) -> list[tuple[BarDrawing, Pick
 
 
 def _pick_words(path: PickPath) -> list[str]:
-    """What does not work out, each thing once with its bars."""
+    """The problems of the pick's path, each once with its bars."""
     if not path.conflicts:
         return ["Your pick is always on the right side of the strings."]
     groups: dict[str, list[Conflict]] = {}

@@ -98,7 +98,7 @@ class Report(Sent):
 
 @router.get("/play", name="play_next")
 def play_next(request: Request, session: DbSession, player_id: PlayerId) -> Response:
-    """To the riff that is up next, or to the riffs where there is none."""
+    """Redirects to the riff that is up next, or to the list of riffs if there is none."""
     up_next = up_next_view(session, player_id)
     address = str(request.app.url_path_for("riffs_page"))
     if up_next:
@@ -119,7 +119,7 @@ def play_page(
     trial: Annotated[int | None, Query(ge=1, le=BIGGEST_ID)] = None,
 ) -> HTMLResponse:
     """The riff, ready to be played and recorded; `tempo`: to begin with, else the riff's own;
-    `block`: of today's session, played through by itself where it is this one's turn;
+    `block`: of today's session, played through by itself if it is this one's turn;
     `trial`: the fair trial whose next turn this is.
     """
     all_rigs = rigs.rigs_of(session, player_id)

@@ -208,7 +208,7 @@ def trial_bar(trial: Trial) -> TrialBar | None:
 
 
 def _plan(revision: Revision, expanded: ExpandedRiff, instrument: Instrument) -> dict[str, object]:
-    """Seconds at the riff's tempo from bar 1 beat 1; `score`: what is heard where nothing else is
+    """Seconds at the riff's tempo from bar 1 beat 1; `score`: what is heard if nothing else is
     chosen; `struck`: which bars have hits.
     """
     struck = {due.bar for due in expanded.hits}

@@ -35,7 +35,7 @@ def recall_page(request: Request, session: DbSession, player_id: PlayerId) -> HT
 
 @router.get("/neck/recall/table", name="recall_table")
 def recall_table(request: Request, session: DbSession, player_id: PlayerId) -> HTMLResponse:
-    """What was recalled so far, alone."""
+    """The table of recalled chords, as a fragment."""
     neck = rigs.own_instrument(session, player_id)
     view = recall_view(neck, hands.recalls_of(session, player_id))
     return render(request, "recall/_table.html", view=view)

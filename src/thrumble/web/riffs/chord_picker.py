@@ -35,7 +35,7 @@ THUMB = 5
 
 
 class PickSent(Sent):
-    """What is typed as a chord, and where the caret is."""
+    """The form of the chord picker: the chord typed so far, and the caret's place."""
 
     source: Annotated[Text, Field(max_length=MAX_BYTES)]
     chord: Annotated[str, Field(max_length=60)] = ""

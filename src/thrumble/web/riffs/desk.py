@@ -97,7 +97,7 @@ class EditSent(Sent):
 
 
 def _from_to(sent: EditSent) -> tuple[int, Fraction, int, Fraction, Fraction]:
-    """From the place at the caret to another one, and the grid."""
+    """The span from the caret to another place (bar and place, twice), and the grid."""
     return sent.bar, Fraction(sent.at), sent.last, Fraction(sent.until), Fraction(sent.grid)
 
 

@@ -116,7 +116,7 @@ def new_riff_page(request: Request) -> HTMLResponse:
 
 @router.post("/riffs/preview", name="preview_riff", dependencies=[costly(PREVIEWS_A_MINUTE)])
 def preview_riff(request: Request, source: Source = "") -> HTMLResponse:
-    """What the text gives, as it is typed."""
+    """The preview of the text while it is typed."""
     return render(request, "riffs/_preview.html", preview=_preview(source))
 
 
@@ -230,7 +230,7 @@ def print_riff_page(
 def riff_sheet(
     riff_id: Id, session: DbSession, player_id: PlayerId, paper: Paper = Paper.A4
 ) -> Response:
-    """The same sheet as PDF."""
+    """The printed sheet of a riff as PDF."""
     revision = riffs.newest_revision(session, player_id, riff_id)
     data = sheet_pdf(
         preview_of(revision.riff),
@@ -262,7 +262,7 @@ def save_riff(
     base: Annotated[int, Form(ge=0, le=1_000_000)] = 0,
 ) -> Response:
     """Saves a new revision; earlier ones stay as they are, with the takes played against them.
-    `base`: the revision that was edited, 0 for any; where another one was saved since, the player
+    `base`: the revision that was edited, 0 for any; if another one was saved since, the player
     chooses.
     """
     preview = _preview(source)

@@ -42,7 +42,7 @@ MAX_BEATS = 7
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Made:
-    """What a riff is made from."""
+    """What a riff is made from: pattern, degrees, key, tempo and choices."""
 
     pattern: Pattern
     degrees: tuple[str, ...]

@@ -24,7 +24,7 @@ MONO_EM = 0.6  # a letter's width in Courier
 
 
 class Paper(StrEnum):
-    """What it is printed on."""
+    """The paper sizes of a sheet."""
 
     A4 = "a4"
     LETTER = "letter"
@@ -76,7 +76,7 @@ class _Sheet:
         self.wide = pdf.w - 2 * MARGIN
 
     def _room(self, height: float) -> None:
-        """A new page where this much does not fit any more."""
+        """A new page if this much does not fit any more."""
         if self.y + height > self.pdf.h - MARGIN:
             self.pdf.add_page()
             self.y = MARGIN
@@ -216,7 +216,9 @@ Colour = tuple[int, int, int] | None
 
 
 def _placed(x: float, y: float, scale: float) -> Callable[[str, Colour, Colour], Any]:
-    """What makes of path data of the page a path on the sheet, filled or drawn."""
+    """A function that makes a PDF path of the page's SVG path data, moved to its place on the
+    sheet.
+    """
     from fpdf.drawing import GraphicsContext, PaintedPath
     from fpdf.drawing_primitives import DeviceRGB, Transform
     from fpdf.svg import svg_path_converter

@@ -82,7 +82,7 @@ def _key(
     *,
     opens: bool,
 ) -> Hashable:
-    """All that a bar's drawing depends on."""
+    """A cache key: everything that a bar's drawing depends on."""
     around = bar_hits(expanded, bar)
     count_words = () if counts is None else tuple(counts.get(due.index) for due in around)
     return (

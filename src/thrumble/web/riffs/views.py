@@ -66,7 +66,7 @@ class ErrorView:
 @dataclass(frozen=True, slots=True)
 class PreviewView:
     """What a text gives: a strip, or an error. `seconds`: the second part's bars under those of
-    the first, where there are any; `sections`: names, `parts`: whether there is a second part;
+    the first, if there are any; `sections`: names, `parts`: whether there is a second part;
     `remarks`: what looks like a slip; `unfolds`: as played it looks other than as written,
     with `bars` bars.
     """

@@ -31,7 +31,7 @@ router = APIRouter()
 
 
 class Opening(Sent):
-    """What one opening of the stream gave, as the page was told it."""
+    """The latency measured in one opening of the input stream."""
 
     delay_ms: Annotated[float, Field(ge=-150, le=500)]
     repeat_ms: Annotated[float, Field(ge=0, le=200)]

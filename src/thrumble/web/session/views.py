@@ -147,7 +147,7 @@ def unused_words(planned: Planned) -> str:
 
 
 def block_title(session_block: SessionBlock) -> str:
-    """What a block plays."""
+    """The title of a block: the riff or drill that it plays."""
     block = session_block.block
     return block.title if block.drill is None else f"{block.title}, {TABLE[block.drill].name}"
 

@@ -81,7 +81,7 @@ def shapes_page(
 
 
 def _shape_match(name: str, neck: Instrument, hand: Hand, *, flats: bool) -> ShapeMatch:
-    """What a chord name, or a place such as 6/3, means. Raises BadInput."""
+    """The shape meant by a chord name, or by a place such as 6/3. Raises BadInput."""
     place = _PLACE.fullmatch(name)
     if place is not None:
         string, fret = int(place[1]), int(place[2])

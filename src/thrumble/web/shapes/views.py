@@ -64,7 +64,7 @@ class SchoolLine:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ChosenShape:
-    """The shape that is looked at, at a root. `figure`: how wide it is there."""
+    """The shape that is shown, at a root. `figure`: how wide it is there."""
 
     key: str
     root: int
@@ -120,7 +120,7 @@ class ShapesView:
 
 @dataclass(frozen=True, slots=True)
 class At:
-    """A shape at a root: its key, the root's string and fret; None: where it is usual."""
+    """A shape at a root: its key, and the root's string and fret; None for the usual place."""
 
     shape: Shape
     root: int | None
@@ -128,7 +128,7 @@ class At:
 
 
 def chosen_notes(at: At, instrument: Instrument) -> tuple[int, int, tuple[Note, ...]] | None:
-    """Root string, fret and notes of a shape: as asked where it can lie there, else the nearest
+    """Root string, fret and notes of a shape: as asked if it can lie there, else the nearest
     fret at which it can; None if this tuning has no place for it.
     """
     strings = root_strings(at.shape, instrument)

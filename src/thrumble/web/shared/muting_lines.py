@@ -21,7 +21,7 @@ class StringLine:
 def string_lines(
     neck: Instrument, notes: tuple[Fingered, ...], root_midi: int, silence: MutingMap | None
 ) -> list[StringLine]:
-    """Every string, the highest first; without a map those that sound alone."""
+    """A line for every string, the highest first; without a map only for those that sound."""
     lines = {}
     for note in notes:
         away = neck.open_midi(note.string) + note.fret - root_midi

@@ -25,7 +25,7 @@ PICKING_WORDS = {
 
 
 def quiet_words(quiet: Quiet) -> str:
-    """What keeps a string quiet."""
+    """How a string is kept quiet, in words."""
     finger = FINGER_WORDS.get(quiet.finger or 0, "")
     return {
         None: "nothing lies on it",
@@ -39,7 +39,7 @@ def quiet_words(quiet: Quiet) -> str:
 
 
 def avoid_words(avoid: tuple[int, ...], damping: Damping) -> str:
-    """What the pick has to keep off."""
+    """The strings that the pick has to miss, in words."""
     if not avoid:
         return "Everything else is damped: sweep through all strings."
     names = " and ".join(map(str, avoid)) if len(avoid) < 3 else ", ".join(map(str, avoid))

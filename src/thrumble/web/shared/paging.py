@@ -7,7 +7,7 @@ from urllib.parse import urlencode
 @dataclass(frozen=True, slots=True)
 class Paging:
     """Where in a list a page stands. `before`, `after`: the query of the neighbouring page, None
-    where there is none.
+    if there is none.
     """
 
     page: int

@@ -159,7 +159,7 @@ def corrected_words(count: int) -> str:
 
 
 def _pulse(take: Take, judgement: Judgement) -> list[str]:
-    """What the bars without a click show."""
+    """How well the tempo was kept in bars without a click, in words."""
     accompaniment = load_accompaniment(take.along)
     pulse = inner_pulse(judgement, bar_levels(accompaniment.pulse()), accompaniment.bars_before)
     return [pulse_words(pulse)] if pulse else []

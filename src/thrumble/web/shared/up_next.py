@@ -17,7 +17,7 @@ from thrumble.web.drawings.strip import plan_strip
 
 @dataclass(frozen=True, slots=True)
 class UpNextView:
-    """What is up next. `drill`: its kind and bars, where it is a drill of the riff."""
+    """What is up next. `drill`: its kind and bars, if it is a drill of the riff."""
 
     riff_id: int
     title: str

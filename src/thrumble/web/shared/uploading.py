@@ -43,7 +43,7 @@ def upload_view(session: Session, player_id: int, revision: Revision) -> UploadV
 
 
 def rig_tones(all_rigs: list[Rig], tones: list[ToneProfile]) -> list[ToneChoice]:
-    """All tones; the rig is named where there are several."""
+    """All tones of the player; each with its rig's name if there are several rigs."""
     names = {rig.id: rig.name for rig in all_rigs}
     return [
         ToneChoice(

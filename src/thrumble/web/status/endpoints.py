@@ -26,8 +26,8 @@ async def alive() -> JSONResponse:
 
 @router.get("/readyz", name="ready")
 def ready() -> Response:
-    """Database, worker, queue and disk: 200 where takes can be played and read, 503 with the same
-    figures where not.
+    """Database, worker, queue and disk: 200 if takes can be played and read, 503 with the same
+    figures if not.
     """
     state: QueueState | None = None
     try:

@@ -61,7 +61,7 @@ def is_ready(state: dict[str, Any]) -> bool:
 def bench_view(
     queue: QueueState, space: Space, stored: int, copy: Copy | None, engine: str
 ) -> BenchView:
-    """What runs, what waits, what it needs."""
+    """The state of server, worker and storage."""
     facts = [_server(), _worker(queue), _queue(queue), _takes(space), _disk(stored), _backup(copy)]
     facts.append(_access())
     facts.append(Fact("Analysis", f"engine {engine}, Thrumble {__version__}"))

@@ -60,7 +60,7 @@ class ErrorsView:
 
 
 def errors_view(judgement: Judgement, findings: list[Finding], sentences: list[str]) -> ErrorsView:
-    """All of it, in the order of the take; findings as the verdict gives them."""
+    """All errors of a take in the order of time, worded as the findings word them."""
     reading = judgement.reading
     origin = None if reading.start_s is None else reading.start_s + judgement.around_ms / 1000
     return ErrorsView(
@@ -94,7 +94,7 @@ def _error(hit: JudgedHit, judgement: Judgement) -> ErrorLine:
 
 
 def _wrong(hit: JudgedHit) -> list[str]:
-    """What is off about a hit."""
+    """The errors of one hit, in words."""
     if hit.missed:
         return ["missed"]
     out = []

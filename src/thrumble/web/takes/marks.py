@@ -33,7 +33,7 @@ def marks_of(judgement: Judgement) -> list[MarkLine]:
 
 
 def _marks(hit: JudgedHit) -> list[tuple[str, str]]:
-    """What one hit shows: a key for the kind of mark, and the sentence."""
+    """The marks of one hit: a key for the kind of mark, and a sentence."""
     written = hit.due.hit.articulation
     shape = {
         Articulation.OPEN: "the long block that tapers rings open",

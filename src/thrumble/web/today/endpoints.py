@@ -120,7 +120,7 @@ def undo_comfort(
 
 
 def _answered(request: Request, session: DbSession, player_id: int, today: date) -> HTMLResponse:
-    """What follows from today's answers; the plan on the page follows, too."""
+    """The response to today's answers about the hands, with the plan that follows from them."""
     response = render(request, "today/_care.html", care=_care(session, player_id, today))
     response.headers["HX-Trigger"] = "hands-changed"
     return response

@@ -33,7 +33,7 @@ class CareView:
 
 
 def care_view(advice: list[Advice], answers: list[Comfort], *, played: bool) -> CareView:
-    """What the rules say, and today's answers. `played`: asked after a session."""
+    """The advice on hand health, and today's answers. `played`: asked after a session."""
     scores = {answer.when: f"{answer.score} of {WORST}" for answer in answers}
     return CareView(
         advice=[item.words for item in advice],

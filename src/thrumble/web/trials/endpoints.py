@@ -76,7 +76,7 @@ def begin(
 def trial_page(
     request: Request, trial_id: Id, session: DbSession, player_id: PlayerId
 ) -> HTMLResponse:
-    """What a trial says by now."""
+    """The page of a trial with its result so far."""
     tried = trial_now(session, player_id, trial_id)
     title = riffs.newest_revision(session, player_id, tried.trial.riff_id).riff.title
     return render(request, "trials/page.html", view=trial_view(tried, title))
@@ -104,7 +104,7 @@ def keep_turn(sent: Turn, trial_id: Id, session: DbSession, player_id: PlayerId)
 def trial_again(
     request: Request, trial_id: Id, session: DbSession, player_id: PlayerId
 ) -> Response:
-    """As many pairs once more, today or another day."""
+    """Adds as many pairs again to a trial, for today or another day."""
     go_on(session, player_id, trial_id)
     page = str(request.app.url_path_for("trial_page", trial_id=trial_id))
     return Response(status_code=204, headers={"HX-Redirect": page})

@@ -100,7 +100,7 @@ def _sentence(outcome: Outcome, trial: Trial) -> str:
 
 
 def _open_words(outcomes: list[Outcome]) -> list[str]:
-    """What is ruled out, and how much more would settle the rest."""
+    """What the trial has ruled out, and how many more pairs would settle the rest."""
     out = []
     settled = [outcome.metric.words for outcome in outcomes if outcome.settled]
     if settled:

@@ -35,7 +35,7 @@ SINGLE_ROUNDS = 2.2  # wider if one round has to stand for a side: players chang
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Difference:
-    """A metric in both sets, and B less A with its interval; all None with the reason `why` where
+    """A metric in both sets, and B less A with its interval; all None with the reason `why` if
     it cannot be told.
     """
 
@@ -94,7 +94,7 @@ class Comparison:
 
 
 def compare_sides(a: Sequence[TakeHits], b: Sequence[TakeHits], *, seed: int = 0) -> Comparison:
-    """Holds two sets of takes of one riff against each other, place by place. Raises BadInput where
+    """Holds two sets of takes of one riff against each other, place by place. Raises BadInput if
     one holds nothing.
     """
     spots: dict[Spot, int] = {}
@@ -245,6 +245,6 @@ def _places(a: HitColumns, b: HitColumns, spots: dict[Spot, int]) -> list[PlaceD
 
 
 def _pooled(late: list[Array]) -> float:
-    """The spread where each place was hit once only: that of the hits themselves."""
+    """The standard deviation within places, pooled over all of them, ms."""
     spreads = [_measured(values).std() for values in late]
     return float(np.sqrt(np.mean(np.square(spreads))))

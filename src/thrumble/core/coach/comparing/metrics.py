@@ -67,7 +67,7 @@ def hits_of(judgement: Judgement) -> TakeHits:
 
 
 def hits_of_reading(reading: Reading) -> TakeHits:
-    """A reading's hits where its riff is not at hand: accents and moves are not known."""
+    """A reading's hits if its riff is not at hand: accents and moves are not known."""
     deviations = [hit.deviation_ms for hit in reading.hits if hit.deviation_ms is not None]
     around = 0.0 if reading.bias_judged or not deviations else float(np.median(deviations))
     return TakeHits(
@@ -219,7 +219,9 @@ def _after_moves(hits: HitColumns, weights: Weights) -> Array:
 
 
 def _level_spread(hits: HitColumns, weights: Weights) -> Array:
-    """Within accented and plain hits, each around its own middle."""
+    """The spread of the levels within accented and within plain hits, each around its own median,
+    dB.
+    """
     off = np.full(hits.level_db.size, np.nan)
     loud = hits.accent > 0
     for group in (loud, ~loud):
@@ -236,7 +238,7 @@ def _accent(hits: HitColumns, weights: Weights) -> Array:
 
 
 def _swing(hits: HitColumns, weights: Weights) -> Array:
-    """Of the mean long part to the mean short one."""
+    """The ratio of the mean long part of a beat to the mean short part."""
     return _mean(hits.long_ms, weights) / _mean(hits.short_ms, weights)
 
 

@@ -66,7 +66,7 @@ class Outcome:
 
     @property
     def better(self) -> str:
-        """`A` or `B` where one is clearly better, else empty."""
+        """`A` or `B` if one is clearly better, else empty."""
         if not self.clear or not self.metric.better:
             return ""
         return "B" if self.value * self.metric.better > 0 else "A"
@@ -109,8 +109,8 @@ def _values(takes: list[TakeHits], judged: bool) -> dict[Metric, Array]:
 
 
 def _design(ways: list[str], sittings: list[int]) -> tuple[Array, int]:
-    """Columns: a level for each sitting, the steady change within each, the way; and which is the
-    way's.
+    """The design matrix of a trial's regression (a level for each sitting, the steady change within
+    each, the way played), and the column of the way.
     """
     numbers = sorted(set(sittings))
     columns = []

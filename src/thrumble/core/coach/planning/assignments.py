@@ -136,7 +136,7 @@ def pupil_at_a_glance(
 
 
 def _share(days: list[Practised], finding: str) -> float | None:
-    """Of the takes, those with the finding; None for too few takes to say."""
+    """The share of the takes that have the finding; None if there are too few takes to say."""
     takes = sum(day.takes for day in days)
     if takes < MIN_TAKES:
         return None

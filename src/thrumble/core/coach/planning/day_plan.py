@@ -47,7 +47,7 @@ class Session:
 
     @property
     def shown(self) -> tuple[SessionBlock, ...]:
-        """Those that were not dropped."""
+        """The blocks that the player didn't drop."""
         return tuple(block for block in self.blocks if block.state is not BlockState.DROPPED)
 
     @property
@@ -105,7 +105,7 @@ def with_state(session: Session, key: int, state: BlockState) -> Session:
 
 
 def with_lock(session: Session, key: int, *, locked: bool) -> Session:
-    """The same with a block locked or free. Raises NotFound."""
+    """The day's plan with one block locked or unlocked. Raises NotFound."""
     session.get(key)
     return replace(
         session,

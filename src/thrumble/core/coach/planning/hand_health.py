@@ -53,7 +53,7 @@ class Comfort:
 
 @dataclass(frozen=True, slots=True)
 class DayLoad:
-    """What a day asked of the hands."""
+    """How much a day of practice loaded the hands."""
 
     day: date
     strokes: int
@@ -238,7 +238,9 @@ LOUDNESS = "Keep the volume down and wear ear protection at rehearsal."
 
 
 def advice_for(history: PracticeHistory) -> list[Advice]:
-    """What the rules say now, the gravest first; nothing if all is well."""
+    """The advice that the rules of hand health give now, the most serious first; none if all is
+    well.
+    """
     figures = _figures(history)
     advice = [
         Advice(rule.name, rule.words.format(**figures), rule.share)
@@ -249,5 +251,5 @@ def advice_for(history: PracticeHistory) -> list[Advice]:
 
 
 def share_left(advice: list[Advice]) -> float:
-    """Of the minutes planned, what is left: the least that any rule leaves."""
+    """The share of the planned minutes that hand health allows: the least of any rule's."""
     return min((item.share for item in advice), default=1.0)

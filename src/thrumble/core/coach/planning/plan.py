@@ -292,7 +292,7 @@ def week_ahead(
     weekdays: Collection[int] = range(7),
 ) -> list[tuple[date, list[str]]]:
     """The six days after today, each with the riffs that it will most likely hold: those due
-    longest by then, as many as the minutes take; where nothing is due the one farthest from its
+    longest by then, as many as the minutes take; if nothing is due the one farthest from its
     tempo. It is supposed that today's riffs (`played`) and all that are named are played and hold.
     A day that is none of the `weekdays` (0 is Monday) has none.
     """

@@ -14,7 +14,7 @@ DRAWS = 1000
 
 
 class Measure(StrEnum):
-    """What is compared: the less the better."""
+    """The quantity that is compared before and after a drill; smaller is better."""
 
     TIMING = "timing"  # ms off the click, either way
     MUTING = "muting"  # share of hits that sound unlike what is written

@@ -27,7 +27,7 @@ NORMAL_95 = 1.96
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Landing:
     """One move that was played. `early_ms`: how much too early the hit before it went silent, None
-    where that was not measured.
+    if that was not measured.
     """
 
     index: int
@@ -47,7 +47,7 @@ class Landing:
 
 @dataclass(frozen=True, slots=True)
 class Slope:
-    """How lateness grows, with its 95 % interval: `clear` where that leaves zero out."""
+    """How lateness grows, with its 95 % interval: `clear` if that leaves zero out."""
 
     value: float
     low: float

@@ -77,7 +77,7 @@ def load_of(judgement: Judgement, findings: Iterable[Finding]) -> TakeLoad:
 
 def longest_run(judgement: Judgement) -> list[JudgedHit]:
     """The most strokes in a row with nothing wrong about them. A rest of two beats ends a run, for
-    the hands recover in it; a hit that the ear is unsure of does not, where it was in time.
+    the hands recover in it; a hit that the ear is unsure of does not, if it was in time.
     """
     breath_s = BREATH_BEATS * 60 / judgement.expanded.tempo_bpm
     best: list[JudgedHit] = []
@@ -173,7 +173,7 @@ def work_and_rest(
 ) -> Work:
     """What to do at a tempo. As long as four fifths of what is clean there, and never more than a
     tenth beyond the longest that was; as long a rest; as often as the week's strokes allow
-    (`strokes_left`), not at all where none are left.
+    (`strokes_left`), not at all if none are left.
     """
     since = today - timedelta(days=REMEMBERED_DAYS)
     near = [

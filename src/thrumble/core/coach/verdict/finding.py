@@ -92,11 +92,11 @@ class Finding(ABC):
         return self
 
     def mark(self, hit: JudgedHit) -> str:
-        """What is written beside one of its hits."""
+        """The mark shown beside one of its hits on the strip."""
         return self.mark_text or lateness_mark(hit)
 
     def evidence(self) -> dict[str, float | str]:
-        """Its own fields by name, those without a value left out."""
+        """The finding's own evidence by name, without fields that have no value."""
         shared = {"cost", "hits", "advice"}
         named = {field.name: getattr(self, field.name) for field in fields(self)}
         return {

@@ -164,7 +164,7 @@ class Judgement:
 
     @property
     def counted(self) -> int:
-        """Of how many hits `clean` are clean."""
+        """How many hits count for or against a clean take."""
         return sum(hit.counts for hit in self.hits)
 
     @property

@@ -127,7 +127,7 @@ def _first_numbers(judgement: Judgement) -> dict[tuple[str, int], int]:
 
 
 def _around(judgement: Judgement, bar: int, tempo: float) -> Proposal:
-    """The worst bar looped; where it is the first after a change of section, with the one
+    """The worst bar looped; if it is the first after a change of section, with the one
     before.
     """
     sections = {bar.number: bar.section for bar in judgement.expanded.bars}

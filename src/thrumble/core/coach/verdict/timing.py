@@ -307,7 +307,9 @@ def _change_point(size: Array) -> int:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LooseTiming(Finding):
-    """What is left: more hits off than a steady player's spread would put off."""
+    """More hits out of time than a steady player's spread explains, after all other timing
+    findings.
+    """
 
     kind: ClassVar[str] = "spread"
     label: ClassVar[str] = "loose timing"

@@ -180,7 +180,7 @@ class _Numbers(Finding):
         return error_mark(hit)
 
     def errors(self, judgement: Judgement) -> list[str]:
-        """Its errors, and the extra hits, a sentence each."""
+        """A sentence for each kind of error, and one for the extra hits."""
         sentences = errors_listed(self.hits, judgement)
         if extra := len(judgement.reading.extra_onsets):
             sentences.append(f"You played {counted(extra, 'extra hit')}.")
@@ -248,7 +248,7 @@ class AlsoWrong(Finding):
 
 
 def error_mark(hit: JudgedHit) -> str:
-    """What is written beside a hit of which only the error is known: what it is."""
+    """The mark of a hit with an error that no cause explains: the error itself."""
     if hit.stop_late:
         return stop_mark(hit)
     return sound_mark(hit) if hit.sounds_wrong else lateness_mark(hit)

@@ -1,6 +1,6 @@
 """The application's own click in a take: bleed from headphones, or a channel of its own. It is told
 from hits by its known sound, taken out of
-the candidates, and serves as the time reference where nobody wrote down when the take began."""
+the candidates, and serves as the time reference if nobody wrote down when the take began."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -176,7 +176,7 @@ def _powers(recording: Recording, n: int) -> Array:
 
 
 def _bursts(power: Array) -> NDArray[np.intp] | None:
-    """The steps at which short bursts begin, where such bursts hold nearly all of a channel's
+    """The steps at which short bursts begin, if such bursts hold nearly all of a channel's
     power; else None.
     """
     count, total = power.size, float(power.sum())

@@ -73,7 +73,7 @@ def without_echo(
     both of shape (due hits,).
 
     Only what could pass for a hit tells of an echo. A candidate that a due hit took is a repeat
-    where it keeps to the lag, is no louder against the hit before it than free repeats are, and
+    if it keeps to the lag, is no louder against the hit before it than free repeats are, and
     quieter than the player's hits of its kind: a missed hit is not played by an echo, nor a late
     one early.
     """

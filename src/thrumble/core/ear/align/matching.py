@@ -67,7 +67,7 @@ def extra_hits(
     to as long after the last. The more of the others there are for which something speaks, the more
     is asked of each: a player strikes few, a guitar next door many; and more of what is far quieter
     than the player's hits. `chosen` of shape (due hits,) as `Match` has it; gives indices of
-    candidates, shape (n,), none where no hit was found.
+    candidates, shape (n,), none if no hit was found.
     """
     taken = np.zeros(candidates.times_s.size, dtype=bool)
     taken[chosen[chosen >= 0]] = True
@@ -100,8 +100,8 @@ def _running_median(values: Array, reach: int) -> Array:
 
 
 def _log_prior(away_s: Array, spread_s: Array, crowd_per_s: float) -> Array:
-    """Log density of a deviation against the density of false candidates: a normal core and a wide
-    skirt.
+    """Log likelihood ratio of a deviation: a narrow normal distribution mixed with a wide one,
+    against evenly spread false candidates.
     """
     core = 0.88 * np.exp(-0.5 * (away_s / spread_s) ** 2) / (spread_s * 2.5066)
     wide = np.maximum(0.045, 2 * spread_s)

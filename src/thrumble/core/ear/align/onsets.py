@@ -70,7 +70,7 @@ class Candidates:
     added_db: Array
 
     def where(self, mask: NDArray[np.bool_]) -> "Candidates":
-        """Those that a mask keeps."""
+        """The candidates that a boolean mask selects."""
         return Candidates(self.times_s[mask], self.log_odds[mask], self.added_db[mask])
 
 
@@ -99,7 +99,7 @@ def find_candidates(envelope: Envelope, bands: Bands, ear: Ear) -> Candidates:
 
 
 def likely(candidates: Candidates, decisions: Decisions) -> Candidates:
-    """Those that some place in the riff could make a hit of."""
+    """The candidates that could be a hit somewhere in the riff."""
     return candidates.where(candidates.log_odds > decisions.hopeless_log_odds)
 
 

@@ -1,5 +1,5 @@
 """Where bar 1 beat 1 lies in the file, and how fast the take really went, when nobody wrote it
-down; or, where it is known, by how much
+down; or, if it is known, by how much
 the whole take is late (the delay of the sound card and the player together)."""
 
 from dataclasses import dataclass
@@ -231,7 +231,7 @@ def _settle(
 def _as_written(
     due_s: Array, heard_s: Array, start_s: float, stretch: float
 ) -> tuple[float, float]:
-    """The tempo as written, where the hits scatter so much that they speak for no other; a start is
+    """The tempo as written, if the hits scatter so much that they speak for no other; a start is
     then told twice as well.
     """
     residual = heard_s - start_s - stretch * due_s

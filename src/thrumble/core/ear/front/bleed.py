@@ -1,6 +1,6 @@
 """What kept time for the player and got back into the recording: out of loudspeakers or headphones
 into the microphone. It is known sample by sample; only the way it took is not. That way is a short
-filter, found by least squares and taken out, where it is really there.
+filter, found by least squares and taken out, if it is really there.
 """
 
 from dataclasses import dataclass, replace
@@ -50,7 +50,7 @@ def without_bleed(
     conditioned: Conditioned, accompaniment: Samples
 ) -> tuple[Conditioned, Bleed | None]:
     """The take without what kept time for it, and that as it was found; the same take and None
-    where there is no trace of it.
+    if there is no trace of it.
 
     along : what was meant to sound, in file time, shape (n,), any length.
     """
@@ -93,7 +93,7 @@ class _ImpulseResponse:
 def _estimate_response(
     samples: Samples, reference: Samples, rest: Samples, ridge: float | None
 ) -> _ImpulseResponse | None:
-    """The way from what was meant, moved to where its answer begins, to what came back; None where
+    """The way from what was meant, moved to where its answer begins, to what came back; None if
     it explains nothing that it was not fitted to.
 
     rest : the guitar alone as far as it is known. When and where it is loud, the recording speaks
@@ -139,7 +139,7 @@ def _ridge(autos: NDArray[np.float64], crosses: NDArray[np.float64], least: floa
 
 
 def _whitened(samples: Samples) -> Samples:
-    """What brings loud and soft stretches to one level."""
+    """A gain for every sample, shape (n,), that brings loud and soft stretches to one level."""
     n = round(EVEN_S * WORK_RATE_HZ)
     total = np.concatenate([[0.0], np.cumsum(np.square(samples, dtype=np.float64))])
     edges = np.arange(samples.size)
@@ -202,7 +202,7 @@ def _lag(samples: Samples, reference: Samples) -> int | None:
 
 
 def _shifted(samples: Samples, by: int) -> Samples:
-    """As many samples later, or earlier, and as long as before."""
+    """The signal delayed by so many samples (advanced if negative), its length unchanged."""
     out = np.zeros_like(samples)
     if by >= 0:
         out[by:] = samples[: samples.size - by]
@@ -240,7 +240,7 @@ def _held_out(
 
 
 def _convolved(reference: Samples, taps: NDArray[np.float64]) -> Samples:
-    """What was meant, through the way it took; as long as before."""
+    """The reference signal filtered by the estimated path, its length unchanged."""
     spectrum = rfft(taps.astype(np.float32), SIZE)
     out = np.zeros(reference.size + SIZE, dtype=np.float32)
     for start in range(0, reference.size, BLOCK):
@@ -253,7 +253,7 @@ def _convolved(reference: Samples, taps: NDArray[np.float64]) -> Samples:
 def _energy(
     samples: Samples, first_s: NDArray[np.float64], end_s: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """Of what is sharp in the sound, over spans of it; clipped to its ends."""
+    """The energy of the sound's sharp attacks over time spans, clipped to the sound's ends."""
     sharp = filtered(samples, WORK_RATE_HZ, high_pass(SHARP_HZ))
     total = np.concatenate([[0.0], np.cumsum(np.square(sharp, dtype=np.float64))])
     first, end = (

@@ -38,7 +38,7 @@ FLOOR = 1e-5  # of noise, so that silence can be made white
 
 def without_echo_effect(conditioned: Conditioned) -> tuple[Conditioned, float | None]:
     """The take without an echo's repeats, and the echo's lag in seconds; the same take and None
-    where none is heard.
+    if none is heard.
     """
     if conditioned.silent or conditioned.samples.size < MIN_S * WORK_RATE_HZ:
         return conditioned, None
@@ -53,15 +53,15 @@ def without_echo_effect(conditioned: Conditioned) -> tuple[Conditioned, float | 
 
 
 def _middle(samples: Samples, most_s: float) -> Samples:
-    """No more than so much of a take, from its middle: a pedal stays as it is."""
+    """At most `most_s` seconds from the middle of a take: an echo pedal stays on all along."""
     size = round(most_s * WORK_RATE_HZ)
     begin = max(0, samples.size - size) // 2
     return samples[begin : begin + size]
 
 
 def _find(samples: Samples) -> tuple[int, float] | None:
-    """The lag in samples after which everything comes again, and the white sound's share that does;
-    None if none stands out.
+    """The echo's lag in samples and its correlation in the whitened sound; None if no lag stands
+    out.
     """
     white = _Whitened(filtered(samples, WORK_RATE_HZ, high_pass(LOW_HZ)))
     low, high = (round(lag * WORK_RATE_HZ) for lag in LAGS_S)
@@ -96,7 +96,7 @@ class _Whitened:
         self.own = self.rest(samples)
 
     def rest(self, samples: Samples) -> Samples:
-        """What is left of a sound as long as this one; shape (frames, FRAME)."""
+        """The residual of another sound under this sound's prediction; shape (frames, FRAME)."""
         size = self._spectra.shape[0] * FRAME
         padded = np.concatenate([np.zeros(ORDER, np.float32), samples[:size]])
         rows = np.lib.stride_tricks.sliding_window_view(padded, FRAME + ORDER)[::FRAME]
@@ -177,7 +177,7 @@ def _fitted(target: Samples, source: Samples) -> Samples:
 
 
 def _delayed(samples: Samples, by: int) -> Samples:
-    """So many samples later, and as long as before."""
+    """The sound delayed by so many samples, its length unchanged."""
     out = np.zeros_like(samples)
     if by < samples.size:
         out[by:] = samples[: samples.size - by]

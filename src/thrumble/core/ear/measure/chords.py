@@ -2,13 +2,13 @@
 
 The partials of the written notes, up to some 2 kHz, are a comb. Laid over the hit's spectrum a
 semitone or more off, it must catch less than in
-its place; where it catches clearly more, the hand was on another fret. A stray open string is
+its place; if it catches clearly more, the hand was on another fret. A stray open string is
 looked for at its first partials: a small trained
 network weighs how loud and how clear of their surroundings they are, and how near a written note's
 partial lies to each. Distortion adds sums
 and differences of the partials, for root and fifth all multiples of half the root: how strong those
 are that neither note has tells a clean
-take from a distorted one, and how near a stray's partial lies to them counts too. Where the network
+take from a distorted one, and how near a stray's partial lies to them counts too. If the network
 is of two minds, nothing is said.
 """
 
@@ -113,7 +113,7 @@ class _Spectra:
 
 
 def check_chords(samples: Samples, hits: list[Ringing], ear: Ear) -> list[ChordCheck]:
-    """Judges the ringing hits of a take, one answer each; strays are looked for where the chord is
+    """Judges the ringing hits of a take, one answer each; strays are looked for if the chord is
     the written one. No hits give no answers. Samples of shape (n,) at the working rate.
     """
     out = [UNTOLD] * len(hits)
@@ -142,7 +142,7 @@ def check_chords(samples: Samples, hits: list[Ringing], ear: Ear) -> list[ChordC
 
 def measure_strays(samples: Samples, hits: list[Ringing]) -> list[Array]:
     """What the network sees of every string that must not sound, shape (strings, STRAYS.size)
-    for each hit; no rows where the hit is too
+    for each hit; no rows if the hit is too
     short."""
     out = [np.zeros((0, STRAYS.size))] * len(hits)
     spectra = _hear(samples, hits)
@@ -251,7 +251,7 @@ def _bins(hz: Array) -> NDArray[np.intp]:
 
 
 def _at(curves: Array, rows: NDArray[np.intp], hz: Array) -> Array:
-    """Each row's curve at frequencies of shape (rows, …)."""
+    """The value of each row's curve at frequencies of shape (rows, …)."""
     of = rows.reshape(-1, *(1,) * (hz.ndim - 1))
     return np.asarray(curves[of, np.minimum(_bins(hz), curves.shape[1] - 1)])
 
@@ -353,7 +353,7 @@ def _off_place(spectra: _Spectra, of: NDArray[np.intp], hz: Array) -> Array:
 
 
 def _around(spectra: _Spectra, of: NDArray[np.intp], hz: Array) -> Array:
-    """The middle level around each frequency."""
+    """The median level around each frequency."""
     return np.asarray(
         np.median(
             _at(

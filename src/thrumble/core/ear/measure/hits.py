@@ -171,7 +171,9 @@ def _written_depth(due: DueHit) -> float:
 
 
 def _in_order(about_s: Array, placed_s: Array) -> Array:
-    """The new places, but for those that would come upon or before a neighbour."""
+    """The refined onset times, kept in order: one that would pass its neighbour stays at the
+    candidate's time.
+    """
     out = np.array(placed_s)
     for k in range(1, out.size):
         if out[k] < out[k - 1] + MIN_STEP_S:

@@ -2,14 +2,14 @@
 whose pick noise came first, or, for a palm
 landing on a ringing chord, on the first rise that the collapsing chord lets through. A trained
 network scores every millisecond around the
-candidate; the hit lies at the mean place of the likeliest stretch of seven. Where the network finds
+candidate; the hit lies at the mean place of the likeliest stretch of seven. If the network finds
 no hit among them, it looks once more
 before and after. What the riff expects plays no part.
 
 The network sees short spectra of two sounds: the take, and what a linear predictor of high order
 (Makhoul 1975), fitted on the sound just
 before, could not predict: its residual. What rings on is predicted; a string struck anew is not,
-even where a distorted chord swallows its loudness. The
+even if a distorted chord swallows its loudness. The
 predictor must tell the partials of a distorted chord apart, half its root from one to the next: it
 works at half the rate, where an order that
 reaches back 29 ms costs a quarter.

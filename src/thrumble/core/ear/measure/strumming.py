@@ -1,7 +1,7 @@
 """How far apart the strings of one stroke were struck. Every string's own attack lifts the sharp
 envelope anew; a small trained network reads the
 time from the first lift to the last out of the first 18 ms, and says how sure it is. Under gain, or
-where a ringing chord covers the attack,
+if a ringing chord covers the attack,
 the lifts run together: then it is not sure, and nothing is said.
 """
 

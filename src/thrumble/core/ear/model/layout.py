@@ -36,7 +36,7 @@ class Layout:
         return slice(self._places[first].start, self._places[last or first].stop)
 
     def column(self, name: str) -> int:
-        """The one column of a group. ValueError where it has more."""
+        """The one column of a group. ValueError if it has more."""
         place = self._places[name]
         if place.stop - place.start != 1:
             raise ValueError(f"{name} has {place.stop - place.start} columns")
@@ -44,7 +44,7 @@ class Layout:
 
     def join(self, parts: Mapping[str, NDArray[np.floating]]) -> NDArray[np.floating]:
         """The groups side by side in their order, each of shape (n, its columns), as (n, size).
-        ValueError where one is missing, too many or of another width.
+        ValueError if one is missing, too many or of another width.
         """
         widths = {name: part.shape[1] for name, part in parts.items()}
         if widths != dict(self.groups):

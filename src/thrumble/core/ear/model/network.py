@@ -23,7 +23,7 @@ class Network:
     layers: tuple[tuple[Array, Array], ...]
 
     def arrays(self) -> list[Array]:
-        """Every array of it, always in the same order."""
+        """All arrays of the network, always in the same order."""
         return [self.centre, self.scale, *(part for layer in self.layers for part in layer)]
 
     def outputs(self, inputs: NDArray[np.floating]) -> Array:
@@ -34,7 +34,7 @@ class Network:
         return np.asarray(self.features(inputs).astype(np.float64) @ weights + biases)
 
     def features(self, inputs: NDArray[np.floating]) -> NDArray[np.floating]:
-        """What the last layer sees, shape (n, its inputs), as exact as the inputs are."""
+        """The activations of the last hidden layer, shape (n, units), in the inputs' precision."""
         kind = inputs.dtype
         x = inputs - self.centre.astype(kind)
         x /= self.scale.astype(kind)

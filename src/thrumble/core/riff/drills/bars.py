@@ -48,7 +48,7 @@ def _bare(hit: Hit, **changes: object) -> Hit:
 
 
 def _each(pieces: list[Piece], change: Callable[[Hit], Hit | None]) -> list[Bar]:
-    """The bars with every hit changed, or left out where it is None."""
+    """The bars with every hit changed, or left out if it is None."""
     out = []
     for piece in pieces:
         hits = tuple(new for hit in piece.hits if (new := change(hit)) is not None)

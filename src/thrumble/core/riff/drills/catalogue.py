@@ -32,7 +32,7 @@ from thrumble.core.riff.model import TEMPO_RANGE_BPM, Articulation, Bar, Riff, S
 
 
 class DrillKind(StrEnum):
-    """What a drill takes out of a riff."""
+    """The kinds of drill, each of which trains one thing of a riff."""
 
     LOOP = "loop"
     TRANSITION = "transition"

@@ -141,7 +141,9 @@ def stretch(riff: Riff, bar: int, at: Fraction, last: int, until: Fraction, grid
 def _stretch_of(
     riff: Riff, bar: int, at: Fraction, last: int, until: Fraction
 ) -> tuple[WrittenRun, Fraction, Fraction]:
-    """From one place to another in the same section, from the section's start."""
+    """The section that holds two places, with both counted from its start. Raises BadInput for two
+    sections.
+    """
     part, start = spot_of(riff, bar, at)
     other, end = spot_of(riff, last, until)
     if other.first != part.first:
@@ -161,7 +163,9 @@ def rest(riff: Riff, bar: int, at: Fraction) -> Riff:
 
 
 def clear(riff: Riff, bar: int, at: Fraction, until: Fraction | None = None) -> Riff:
-    """No hit from here on, up to `until` in the same bar where given; the gap is not judged."""
+    """The riff with a gap from here on, up to `until` in the same bar if given; a gap is not
+    judged.
+    """
     part, place = spot_of(riff, bar, at)
     end = place + (until - at if until is not None else Fraction(1, 10**6))
     others = [(when, hit) for when, hit in laid_out(part) if not place <= when < end]
@@ -193,7 +197,7 @@ def mark(riff: Riff, bar: int, at: Fraction, what: str) -> Riff:
 
 def ramp(riff: Riff, first: int, last: int) -> Riff:
     """The palm mutes of these bars, up to the first other hit, as a mute ramp from tight to light;
-    where one begins there already, it goes.
+    if one begins there already, it goes.
     """
     part, a, b = range_of(riff, first, last)
     hits = [hit for bar in part.bars[a:b] for hit in bar.hits]
@@ -232,7 +236,7 @@ def set_meter(riff: Riff, first: int, last: int, meter: Meter) -> Riff:
 
 
 def turn_pickup(riff: Riff) -> Riff:
-    """A pick-up of one beat before the first bar; where there is one, it goes."""
+    """A pick-up of one beat before the first bar; if there is one, it goes."""
     if riff.pickup is not None:
         return check_riff(replace(riff, pickup=None))
     return check_riff(replace(riff, pickup=Pickup(riff.sections[0].bars[0].meter.beat, ())))
@@ -247,7 +251,7 @@ def insert_bar(riff: Riff, after: int) -> Riff:
 
 
 def repeat_bars(riff: Riff, first: int, last: int) -> Riff:
-    """The same bars once more, right behind them; they lie in one section."""
+    """The riff with some bars of one section repeated right behind themselves."""
     part, a, b = range_of(riff, first, last)
     return with_bars(riff, part, cut_short((*part.bars[:b], *part.bars[a:b], *part.bars[b:])))
 

@@ -53,7 +53,7 @@ MARKED: dict[str, Callable[[Hit], Hit]] = {
 
 
 def ramped(hits: list[Hit]) -> list[Hit]:
-    """The first run of palm mutes as a ramp from tight to light; where one is there already, it
+    """The first run of palm mutes as a ramp from tight to light; if one is there already, it
     goes. Raises BadInput without two palm mutes in a row.
     """
     begin = next((k for k, hit in enumerate(hits) if _is_palm(hit)), len(hits))

@@ -76,7 +76,7 @@ def _named(riff: Riff, suffix: str) -> Riff:
 
 
 def _both(section: Section, second: Section, lost: list[str]) -> tuple[Bar, ...]:
-    """Two parts on one guitar: what falls together is one hit where the strings allow it."""
+    """Two parts on one guitar: what falls together is one hit if the strings allow it."""
     collided = muted = 0
     out = []
     for number, bar in enumerate(section.bars):

@@ -94,7 +94,9 @@ def put_at(placed: Placed, place: Fraction, hit: Hit) -> Placed:
 
 
 def ended_at(placed: Placed, place: Fraction, *, stop: bool) -> Placed:
-    """What rang at this place ends there, with a stop that is judged or without."""
+    """The riff with whatever rings at this place ending there, with a stop that is judged or
+    without one.
+    """
     before = [(when, hit) for when, hit in placed if when < place]
     if not before:
         return placed
@@ -130,7 +132,7 @@ def folded(bars: tuple[Bar, ...], placed: Placed) -> tuple[Bar, ...]:
 
 def cut_short(bars: tuple[Bar, ...]) -> tuple[Bar, ...]:
     """Bars that came to stand beside others: no hit rings into the next one or past the end, and
-    none asks for silence where there is none.
+    none asks for silence if there is none.
     """
     part = WrittenRun(0, None, 0, bars)
     placed = laid_out(part)

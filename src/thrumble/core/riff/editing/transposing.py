@@ -21,7 +21,7 @@ OCTAVES = (0, 12, -12, 24, -24)  # tried in this order where a pitch cannot be r
 
 
 class Keep(StrEnum):
-    """What stays when the tuning changes."""
+    """What stays the same when the tuning changes: the sound or the fingering."""
 
     SOUND = "sound"
     FINGERING = "fingering"
@@ -37,7 +37,7 @@ class Moved:
 
 @dataclass(slots=True)
 class _Losses:
-    """What is lost, counted as the hits go by."""
+    """Counts of what is lost while the hits are moved."""
 
     notes: int = 0
     octaves: list[str] = field(default_factory=list)
@@ -76,8 +76,8 @@ class _Losses:
 
 
 def transpose(riff: Riff, semitones: int) -> Moved:
-    """The riff so many semitones higher, or lower where negative, within two octaves. Shapes keep
-    their strings where the frets allow it and are laid anew where they do not; open-string shapes
+    """The riff so many semitones higher, or lower if negative, within two octaves. Shapes keep
+    their strings if the frets allow it and are laid anew if they do not; open-string shapes
     become movable ones and back. Raises BadInput beyond two octaves.
     """
     if not -MAX_SEMITONES <= semitones <= MAX_SEMITONES:
@@ -185,8 +185,8 @@ def _lay(
     losses: _Losses,
     where: str,
 ) -> tuple[Note, ...]:
-    """The notes so many semitones on, on their own strings where the hand allows it; an octave off
-    where the instrument does not reach that far. At least one note.
+    """The notes so many semitones on, on their own strings if the hand allows it; an octave off
+    if the instrument does not reach that far. At least one note.
     """
     if any(note.fret is None for note in notes):  # struck, not fretted: the strings are what counts
         there = {min(note.string, len(onto.tuning)): note for note in notes}
@@ -223,7 +223,7 @@ def _playable(notes: list[Note]) -> bool:
 def _with_rings(
     before: tuple[Note, ...], after: tuple[Note, ...], losses: _Losses
 ) -> tuple[Note, ...]:
-    """Open strings that ring on keep doing so where they are still open; fingers keep their
+    """Open strings that ring on keep doing so if they are still open; fingers keep their
     notes.
     """
     if len(after) == len(before):

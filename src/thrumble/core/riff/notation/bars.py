@@ -64,7 +64,7 @@ class Token:
 
 @dataclass(slots=True)
 class Head:
-    """What the header lines say, before the sections are read."""
+    """The values of the header lines, read before the sections."""
 
     riff: Riff
     meter: Meter = field(default_factory=lambda: Meter(4, 4))

@@ -198,7 +198,7 @@ def _events(
 def _print_bar(
     riff: Riff, meter: Meter, events: list[Event], chord: Chord, words: list[str]
 ) -> Chord:
-    """Appends the bar's tokens to `words`: an even grid, or beats with their own grids where that
+    """Appends the bar's tokens to `words`: an even grid, or beats with their own grids if that
     is shorter.
     """
     slots = _slots(events, Fraction(0), meter.length)
