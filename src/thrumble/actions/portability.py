@@ -80,7 +80,7 @@ class Manifest(BaseModel):
 
 
 class _Writer:
-    """A zip that remembers what it holds."""
+    """A zip file that keeps a list of what was written into it."""
 
     def __init__(self, target: IO[bytes], progress: Progress) -> None:
         self._zip = zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED, compresslevel=6)

@@ -11,9 +11,9 @@ MAX_LAST, MAX_DAYS, MAX_GB = 1000, 3650, 10_000.0
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KeepingRule:
-    """`tidy`: let go of whatever is not starred, among the `last` takes of its riff, or of the last
-    `days` days; `limit_gb`: beyond so much, of the oldest among those first. Without either,
-    everything stays.
+    """Which recordings to delete. `tidy`: those without a star that are neither among the `last`
+    takes of their riff nor from the last `days` days; `limit_gb`: if more is stored, the oldest of
+    those first. Without either nothing is deleted.
     """
 
     tidy: bool = False

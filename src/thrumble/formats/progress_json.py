@@ -82,8 +82,8 @@ class PlayedReading:
 
     @classmethod
     def read(cls, data: bytes, name: str, day: date | None) -> "PlayedReading":
-        """A reading's document. `day`: said beside it, before what it says itself. Raises BadInput
-        for what is no reading.
+        """Parse a reading's document. `day`: when it was played, if the document doesn't say.
+        Raises BadInput for what is no reading.
         """
         try:
             document = json.loads(data)

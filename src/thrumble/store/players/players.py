@@ -156,7 +156,9 @@ def _row(session: Session, player_id: int) -> PlayerRow:
 
 
 def lock(session: Session, player_id: int) -> None:
-    """Holds the player's row until the transaction ends, for what a player has one of."""
+    """Locks the player's row until the transaction ends, so that two requests can't both create
+    what a player has only one of.
+    """
     session.execute(
         sa.select(col(PlayerRow.id))
         .where(col(PlayerRow.id) == player_id)

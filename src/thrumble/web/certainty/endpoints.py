@@ -109,7 +109,7 @@ def keep_check_hits(
     dependencies=[costly(CHECKS_A_MINUTE)],
 )
 def labelled_check(take_id: Id, session: DbSession, player_id: PlayerId) -> Response:
-    """The whole check as one file."""
+    """The whole sound check, recording and labels, as one file."""
     with tempfile.SpooledTemporaryFile(max_size=IN_MEMORY) as file:
         write_labelled(session, player_id, take_id, file)
         file.seek(0)

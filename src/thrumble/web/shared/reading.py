@@ -264,7 +264,7 @@ def _as_written(judgement: Judgement) -> str:
 
 
 def _change(change: Change) -> tuple[str, str]:
-    """Something that moved along the take, and from where."""
+    """A quantity that changed along the take, and from which bar on, in words."""
     name = {ChangeKind.TEMPO: "tempo", ChangeKind.SPREAD: "spread", ChangeKind.LEVEL: "level"}[
         change.kind
     ]

@@ -52,7 +52,7 @@ class Session:
 
     @property
     def coming(self) -> SessionBlock | None:
-        """The one to play now."""
+        """The block to play now."""
         return next((block for block in self.blocks if block.state is BlockState.OPEN), None)
 
     @property

@@ -11,9 +11,9 @@ MIN_PASSES, MIN_DAYS = 5, 2  # before it is called a habit
 
 @dataclass(frozen=True, slots=True)
 class PlayedPlace:
-    """One place of a riff in one take: how often it was due, its middle lateness around the take's
-    own, None if it was never hit; how often it was `missed`; of how many the sound was `told`,
-    and how many of these were `wrong`: unlike what is written; `day`: the player's own.
+    """One place of a riff in one take: how often it was due (`times`) and `missed`, its median
+    lateness against the take's own, None if it was never hit; of how many hits the articulation was
+    `told`, and how many of these were `wrong`; `day`: the player's own.
     """
 
     take_id: int

@@ -110,7 +110,9 @@ def hold(riff: Riff, bar: int, at: Fraction, length: Fraction) -> Riff:
 
 
 def paint(riff: Riff, bar: int, at: Fraction, last: int, until: Fraction, grid: Fraction) -> Riff:
-    """The hit at a place again on every place of the grid behind it, up to one in bar `last`."""
+    """The riff with the hit at a place copied to every place of the grid behind it, up to one in
+    bar `last`.
+    """
     part, start, end = _stretch_of(riff, bar, at, last, until)
     placed = laid_out(part)
     hit = hit_at(placed, start)
