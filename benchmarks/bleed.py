@@ -24,6 +24,7 @@ from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.signal import Samples, filtered, high_pass, low_pass, peak
 from thrumble.demo import riff_texts
 from thrumble.formats.accompaniment_settings import AccompanimentSettings
+from thrumble.trained import EAR
 
 RATE_HZ = 48_000
 LEVELS_DB = (-30, -20, -10, 0)  # of the bleed's peak under the guitar's
@@ -116,7 +117,7 @@ def measure(count: int) -> list[tuple[str, str, Tally, Tally]]:
     }
     for seed, made, expanded in takes(count):
         info = {"start_s": made.start_s, "delay_ms": 0.0, "rounds": 1}
-        bare = read_take(made.samples, RATE_HZ, expanded, TakeInfo(**info))
+        bare = read_take(made.samples, RATE_HZ, expanded, TakeInfo(**info), ear=EAR)
         for name, along in HEARD.items():
             given = {"rounds": 1, "start_s": made.start_s, "rate_hz": RATE_HZ}
             sound = accompaniment_sound(expanded, along, **given)
@@ -127,12 +128,12 @@ def measure(count: int) -> list[tuple[str, str, Tally, Tally]]:
             whole[: sound.size] = sound[: whole.size]
             none = rows["nothing", LEVELS_DB[0]]
             none[0].add(made, bare)
-            none[1].add(made, read_take(made.samples, RATE_HZ, expanded, known))
+            none[1].add(made, read_take(made.samples, RATE_HZ, expanded, known, ear=EAR))
             for level in LEVELS_DB:
                 rng = np.random.default_rng([seed, level + 100])
                 heard = made.samples + way_back(rng, whole, level)
                 for tally, own in zip(rows[name, level], (TakeInfo(**info), known), strict=True):
-                    tally.add(made, read_take(heard, RATE_HZ, expanded, own))
+                    tally.add(made, read_take(heard, RATE_HZ, expanded, own, ear=EAR))
     return [
         (name, "" if name == "nothing" else f"{level} dB", *tallies)
         for (name, level), tallies in rows.items()

@@ -13,7 +13,7 @@ import numpy as np
 
 from benchmarks.corpus import PLAIN, Surroundings, draw_take
 from benchmarks.sampled import LEARNT
-from thrumble.core.ear.model.ear import EAR, Ear
+from thrumble.core.ear.model.ear import Ear
 from thrumble.core.ear.reading import HitReading, HitState, Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.music.pitch import frequency_hz
@@ -23,6 +23,7 @@ from thrumble.core.riff.model import Hit, Riff
 from thrumble.formats.audio import read_audio
 from thrumble.formats.riff_json import read_riff_json
 from thrumble.formats.truth_json import truth_document
+from thrumble.trained import EAR
 
 FOUND_S = 0.05
 SAME = 0.01  # share by which two partials may differ and be one
@@ -209,7 +210,7 @@ def heard_by_the_ear(take: Take, *, start_given: bool = True, ear: Ear = EAR) ->
         take.rate_hz,
         take.expanded,
         TakeInfo(start_s=take.truth["start_s"] if start_given else None, rounds=1),
-        ear,
+        ear=ear,
     )
 
 

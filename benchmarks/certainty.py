@@ -26,6 +26,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone, draw_setup
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Articulation, Riff
+from thrumble.trained import EAR
 
 DOCUMENT = Path(__file__).parent.parent / "docs/accuracy/certainty.md"
 FIT_SEED, SEED = 990_000, 880_000
@@ -89,7 +90,7 @@ def run(job: Job) -> list[Said]:
     flaws = replace(STEADY, **job.flaws)
     take = perform(job.riff, seed=job.seed, flaws=flaws, setup=setup, guitar=guitar)
     info = TakeInfo(start_s=take.start_s, delay_ms=DELAY_MS, delay_spread_ms=1.0)
-    reading = read_take(take.samples, take.rate_hz, expand(job.riff), info)
+    reading = read_take(take.samples, take.rate_hz, expand(job.riff), info, ear=EAR)
     truth = {hit.index: hit for hit in take.hits if hit.index is not None}
     out = []
     for hit in reading.hits:

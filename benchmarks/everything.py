@@ -33,8 +33,8 @@ from benchmarks.palms import sweep, with_profile
 from benchmarks.plans import leaning
 from benchmarks.swings import swing_run
 from benchmarks.tables import articulation_table, onset_table, share, start_lines, table
-from thrumble.core.ear.model.ear import EAR
 from thrumble.core.player.sound import Tone
+from thrumble.trained import EAR
 
 ROOT = Path(__file__).parent.parent
 DOCUMENT = ROOT / "docs/accuracy/hearing.md"

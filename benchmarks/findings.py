@@ -44,6 +44,7 @@ from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.shifts import shifts_mm
 from thrumble.core.signal import rms_db
 from thrumble.demo import riff_texts
+from thrumble.trained import EAR
 
 DOCUMENT = Path(__file__).parent.parent / "docs/accuracy/findings.md"
 STEADY = Flaws(timing=7, level=1.0)
@@ -205,7 +206,7 @@ def run(job: Job) -> Heard:
         job.riff, seed=job.seed, flaws=replace(STEADY, **changes), setup=setup, guitar=guitar
     )
     info = TakeInfo(start_s=take.start_s, delay_ms=DELAY_MS, delay_spread_ms=1.0)
-    reading = read_take(take.samples, take.rate_hz, expand(job.riff), info)
+    reading = read_take(take.samples, take.rate_hz, expand(job.riff), info, ear=EAR)
     wrong = frozenset(
         hit.index
         for hit in take.hits

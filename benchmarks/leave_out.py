@@ -29,8 +29,8 @@ from benchmarks.cases import (
 from benchmarks.real_strings import SETS
 from benchmarks.real_strings import measured as measured_real
 from benchmarks.tables import share, table
-from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.model.network import Network
+from thrumble.trained import EAR
 
 ROOT = Path(__file__).parent.parent
 MEASURED = 40

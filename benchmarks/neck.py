@@ -28,6 +28,7 @@ from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.rig.recall import Order, draw_calls, every_chord, hear_calls
 from thrumble.formats.audio import read_audio
 from thrumble.formats.riff_json import read_riff_json
+from thrumble.trained import EAR
 
 NECK = Instrument()
 BARS = 64
@@ -86,7 +87,7 @@ def drilled(seed: int, tone: Tone) -> tuple[int, int, int, list[float]]:
     text = "title: T\ntempo: 100\n[A]\n" + "\n".join(bars) + "\n"
     take = perform(parse_riff(text), seed=seed, tone=tone, click_db=-28.0)
     times = [take.start_s + 2.4 * k for k in range(CALLS)]
-    found = hear_calls(take.samples, take.rate_hz, calls, times, times[-1] + 2.4, NECK)
+    found = hear_calls(take.samples, take.rate_hz, calls, times, times[-1] + 2.4, NECK, ear=EAR)
     told = [(one, not off, w) for one, off, w in zip(found, wrong, waits, strict=True)]
     as_was = sum(one.right is right for one, right, _ in told)
     untold = sum(one.right is None for one in found)

@@ -31,6 +31,7 @@ from thrumble.core.rig.palm import (
 )
 from thrumble.core.signal import Samples
 from thrumble.formats.truth_json import truth_document
+from thrumble.trained import EAR
 
 RATE_HZ = 48000
 PALMS = 12
@@ -93,7 +94,7 @@ def sweep(seed: int, *, sampled: bool) -> tuple[float, list[tuple[str, str]]]:
 
 def _heard(sound: Samples) -> SingleHit | None:
     try:
-        return measure_single(sound, RATE_HZ)
+        return measure_single(sound, RATE_HZ, ear=EAR)
     except BadAudio:
         return None
 
@@ -120,7 +121,7 @@ def with_profile(
                 rng=rng,
             )
             with suppress(BadAudio):
-                heard = measure_example(sound, RATE_HZ)
+                heard = measure_example(sound, RATE_HZ, ear=EAR)
                 kept.append(
                     MeasuredExample(heard, kind, depth if kind is Articulation.PALM else None)
                 )
@@ -144,6 +145,6 @@ def with_profile(
             start_s=take.start_s, **({"profile": profile} if isinstance(profile, Profile) else {})
         )
         score = Score()
-        measure(case, read_take(take.samples, take.rate_hz, case.expanded, info), score)
+        measure(case, read_take(take.samples, take.rate_hz, case.expanded, info, ear=EAR), score)
         out.append(score)
     return out[0], out[1]

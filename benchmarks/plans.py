@@ -10,6 +10,7 @@ from benchmarks.cases import Take, simulated_take
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.riff.model import Articulation
+from thrumble.trained import EAR
 
 SINGLES = 8  # hits of a take rewritten one at a time
 SHARE = 0.1
@@ -28,7 +29,11 @@ def rewritten(expanded: ExpandedRiff, chosen: list[int], rng: np.random.Generato
 
 def verdicts(take: Take, expanded: ExpandedRiff) -> list[str | None]:
     reading = read_take(
-        take.samples, take.rate_hz, expanded, TakeInfo(start_s=take.truth["start_s"], rounds=1)
+        take.samples,
+        take.rate_hz,
+        expanded,
+        TakeInfo(start_s=take.truth["start_s"], rounds=1),
+        ear=EAR,
     )
     return [
         None if hit.heard_articulation is None else hit.heard_articulation.value

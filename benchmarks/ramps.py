@@ -18,6 +18,7 @@ from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.text import parse_riff
+from thrumble.trained import EAR
 
 TEXT = """title: Winch
 tempo: {tempo}
@@ -60,7 +61,7 @@ def one(number: int, *, tone: Tone, way: str) -> str:
     doing = riff if way == "as written" else played(riff, way)
     take = perform(doing, tone=tone, seed=900 + number, flaws=Flaws(timing=8, level=1.5))
     info = TakeInfo(start_s=take.start_s, delay_ms=0.0)
-    (ramp,) = read_take(take.samples, take.rate_hz, expand(riff), info).ramps
+    (ramp,) = read_take(take.samples, take.rate_hz, expand(riff), info, ear=EAR).ramps
     return {True: "kept", False: "not kept", None: "nothing said"}[ramp.kept]
 
 

@@ -26,7 +26,8 @@ from benchmarks.palms import SIX, with_profile
 from benchmarks.recorded import NOTES
 from benchmarks.sampled import UNMET
 from benchmarks.tables import share, table
-from thrumble.core.ear.model.ear import EAR, Ear
+from thrumble.core.ear.model.ear import Ear
+from thrumble.trained import EAR
 
 ROOT = Path(__file__).parent.parent
 FIGURES = ROOT / "src/thrumble/web/certainty/figures.json"

@@ -29,6 +29,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
+from thrumble.trained import EAR
 
 RIFF = parse_riff(riff_texts()["1-sluice-gate"])
 
@@ -38,7 +39,7 @@ def cpu_of(samples, rate_hz: int, info: TakeInfo) -> float:  # type: ignore[no-u
     times = []
     for _ in range(5):
         begin = time.process_time()
-        read_take(samples, rate_hz, expand(RIFF), info)
+        read_take(samples, rate_hz, expand(RIFF), info, ear=EAR)
         times.append(time.process_time() - begin)
     return statistics.median(times)
 
@@ -77,7 +78,11 @@ def other_detectors(interpreter: str) -> None:
     """
     take = perform(RIFF, seed=1, rounds=2, rate_hz=44100, flaws=Flaws(timing=9, wrong=0.07))
     reading = read_take(
-        take.samples, take.rate_hz, expand(RIFF), TakeInfo(start_s=take.start_s, rounds=2)
+        take.samples,
+        take.rate_hz,
+        expand(RIFF),
+        TakeInfo(start_s=take.start_s, rounds=2),
+        ear=EAR,
     )
     heard = sorted(
         [h.onset_s for h in reading.hits if h.onset_s is not None]

@@ -26,6 +26,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.patterns import FORMS, PATTERNS, Choices, make_riff
+from thrumble.trained import EAR
 
 DOCUMENT = Path(__file__).parent.parent / "docs/accuracy/styles.md"
 MAX_GRIPS = 8
@@ -173,7 +174,7 @@ def _report(style: Style) -> list[str]:
     lines.append(f"- **Drills**: {', '.join(drills)}.")
     take = perform(riff, seed=11, tone=Tone.CRUNCH, flaws=style.flaws)
     info = TakeInfo(start_s=take.start_s, delay_ms=9.0, delay_spread_ms=1.0)
-    judgement = judge(read_take(take.samples, take.rate_hz, expanded, info), expanded)
+    judgement = judge(read_take(take.samples, take.rate_hz, expanded, info, ear=EAR), expanded)
     findings = find_findings(judgement)
     lines += [f"- **A take**: {finding.sentence(judgement)}" for finding in findings[:2]]
     for proposal in propose(judgement, findings):

@@ -14,6 +14,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
+from thrumble.trained import EAR
 
 
 def swing_run(seed: int) -> tuple[float, float | None, float | None, float, float]:
@@ -35,7 +36,9 @@ def swing_run(seed: int) -> tuple[float, float | None, float | None, float, floa
         rate_hz=22050,
     )
     expanded = expand(riff)
-    reading = read_take(take.samples, take.rate_hz, expanded, TakeInfo(start_s=take.start_s))
+    reading = read_take(
+        take.samples, take.rate_hz, expanded, TakeInfo(start_s=take.start_s), ear=EAR
+    )
 
     due = [(hit, 1) for hit in expanded.hits]
     true_hits = [

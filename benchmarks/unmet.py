@@ -19,7 +19,7 @@ import numpy as np
 from benchmarks.cases import Score, merged, scored, simulated_take
 from benchmarks.sampled import UNMET
 from benchmarks.tables import share, table
-from thrumble.core.ear.model.ear import EAR
+from thrumble.trained import EAR
 
 ROOT = Path(__file__).parent.parent
 FIGURES = ROOT / "src/thrumble/web/certainty/figures.json"

@@ -23,13 +23,13 @@ from thrumble.core.ear.measure.articulation import HITS, measure_hits
 from thrumble.core.ear.measure.chords import STRAYS, Ringing, measure_strays
 from thrumble.core.ear.measure.placing import AROUND_PLACE, around_places, measure_places
 from thrumble.core.ear.measure.strumming import STRUMS, measure_strums
-from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.model.layout import Layout
 from thrumble.core.ear.take import TakeInfo
 from thrumble.core.riff.expand import expand
 from thrumble.formats.audio import read_audio
 from thrumble.formats.reading_json import reading_document, reading_from_document
 from thrumble.formats.riff_json import riff_from_document
+from thrumble.trained import EAR
 
 GOLDEN = Path(__file__).parent.parent / "tests/golden"
 KEPT = GOLDEN / "heard.json"

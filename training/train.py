@@ -1,4 +1,4 @@
-"""Trains the ear's small networks and writes src/thrumble/core/ear/model/weights.py.
+"""Trains the ear's small networks and writes src/thrumble/resources/ear.bin.
 
     python -m training.train [--takes 1600] [--loud 800] [--ringing 800] [--guitars 300] [--seed
     9] [--examples FILE] [--keep NAME ...]
@@ -14,7 +14,6 @@ named, and taken from there the next time; delete it when the ear's measures cha
 """
 
 import argparse
-import json
 import os
 from collections.abc import Callable, Collection
 from concurrent.futures import ThreadPoolExecutor
@@ -34,8 +33,9 @@ from thrumble.core.ear.measure.placing import (
     around_places,
 )
 from thrumble.core.ear.measure.strumming import CLASSES_MS, STRUMS
-from thrumble.core.ear.model.ear import EAR
-from thrumble.core.ear.model.network import Network, pack
+from thrumble.core.ear.model.ear import NUMBER, Ear, pack_ear
+from thrumble.core.ear.model.network import Network
+from thrumble.trained import EAR
 from training.colour import recoloured_hits
 from training.examples import SOURCES, Examples, gathered, together, within
 from training.fit import (
@@ -50,7 +50,7 @@ from training.fit import (
     struck_or_not,
 )
 
-OUT = Path(__file__).parent.parent / "src/thrumble/core/ear/model/weights.py"
+OUT = Path(__file__).parent.parent / "src/thrumble/resources/ear.bin"
 PLACE_SPREAD_S = 0.0012
 STRAYS_BELIEVED = 0.03  # what is believed of a player before listening
 LAYOUTS = {
@@ -80,7 +80,7 @@ def options(description: str) -> argparse.ArgumentParser:
 
 
 def fits_of(e: Examples) -> dict[str, Callable[[], Network]]:
-    """What fits each network, by its name in weights.py."""
+    """What fits each network, by its name."""
     wanted = np.exp(-0.5 * ((PLACES_S - e.places_s[:, np.newaxis]) / PLACE_SPREAD_S) ** 2)
     wanted = np.where(
         within(e.places_s)[:, np.newaxis],
@@ -161,7 +161,7 @@ def fits_of(e: Examples) -> dict[str, Callable[[], Network]]:
 
 
 def fit(e: Examples, keep: Collection[str] = ()) -> dict[str, Network]:
-    """The networks by their names in weights.py, those of `keep` as they are; as many at a time as
+    """The networks by their names, those of `keep` as they are; as many at a time as
     there are processors.
     """
     wanted = {name: one for name, one in fits_of(e).items() if name not in keep}
@@ -197,7 +197,14 @@ def main() -> None:
         f"{np.bincount(examples.kinds)} open, palm, dead"
     )
     networks = fit(examples, arguments.keep)
-    OUT.write_text(written(networks, _record(arguments, examples)))
+    layouts = {name: layout.text for name, layout in LAYOUTS.items()}
+    trained = Ear(
+        number=NUMBER,
+        layouts=tuple(layouts.items()),
+        training=tuple(_record(arguments, examples).items()),
+        **networks,
+    )
+    OUT.write_bytes(pack_ear(trained))
 
 
 def _record(arguments: argparse.Namespace, e: Examples) -> dict[str, str]:
@@ -216,24 +223,6 @@ def _record(arguments: argparse.Namespace, e: Examples) -> dict[str, str]:
         before = dict(EAR.training)["command"]
         record["kept"] = f"{', '.join(arguments.keep)}, of engine {EAR.number}: {before}"
     return record
-
-
-def written(networks: dict[str, Network], training: dict[str, str]) -> str:
-    """The module that the ear's weights are."""
-    lines = [
-        '"""The ear\'s trained numbers; written by training/train.py, never by hand."""',
-        "",
-        "# ruff: noqa: E501",
-        f"TRAINING = {_table(training)}",
-        f"LAYOUTS = {_table({name: layout.text for name, layout in LAYOUTS.items()})}",
-        f"WEIGHTS = {_table({name: pack(network) for name, network in sorted(networks.items())})}",
-    ]
-    return "\n".join(lines) + "\n"
-
-
-def _table(entries: dict[str, str]) -> str:
-    rows = (f"    {json.dumps(name)}: {json.dumps(text)}," for name, text in entries.items())
-    return "\n".join(["{", *rows, "}"])
 
 
 if __name__ == "__main__":

@@ -1,10 +1,10 @@
 """Writes the words one to twelve for the spoken count-in: the text-to-speech program of Debian's
-package espeak-ng says them, and its sound becomes core/pulse/spoken.py.
+package espeak-ng says them, and their sound becomes resources/voice.bin. What it prints stands in
+core/pulse/spoken.py.
 
 python -m training.voice
 """
 
-import base64
 import subprocess
 import tempfile
 import zlib
@@ -18,12 +18,7 @@ from numpy.typing import NDArray
 RATE_HZ = 11025
 WORDS = ["one", "two", "three", "four", "five", "six"]
 WORDS += ["seven", "eight", "nine", "ten", "eleven", "twelve"]
-OUT = Path(__file__).parent.parent / "src/thrumble/core/pulse/spoken.py"
-HEAD = '''"""The words one to twelve as a synthetic voice says them, companded to
-seven bits. Made by training/voice.py.
-"""
-
-'''
+OUT = Path(__file__).parent.parent / "src/thrumble/resources/voice.bin"
 
 
 def say(word: str, folder: Path) -> NDArray[np.float64]:
@@ -55,15 +50,9 @@ def main() -> None:
         words = [say(word, Path(folder)) for word in WORDS]
     companded = [np.sign(w) * np.log1p(255 * np.abs(w)) / np.log(256) for w in words]
     raw = b"".join(np.round((c + 1) * 63.5).astype(np.uint8).tobytes() for c in companded)
-    text = base64.b85encode(zlib.compress(raw, 9)).decode()
-    lines = "\n".join(f"    {text[k : k + 92]!r}" for k in range(0, len(text), 92))
-    OUT.write_text(
-        f"{HEAD}RATE_HZ = {RATE_HZ}\n"
-        f"SIZES = {tuple(w.size for w in words)}\n"
-        "# frames from a word's first sound to its vowel, where the ear hears the beat\n"
-        f"LEADS = {tuple(vowel(w) for w in words)}\n"
-        f"WORDS = (\n{lines}\n)\n"
-    )
+    OUT.write_bytes(zlib.compress(raw, 9))
+    print(f"SIZES = {tuple(w.size for w in words)}")
+    print(f"LEADS = {tuple(vowel(w) for w in words)}")
 
 
 if __name__ == "__main__":

@@ -32,6 +32,7 @@ from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
 from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.cues import sound_of
+from thrumble.trained import VOICE
 
 ROUND_S = 8 * 60 / 168
 
@@ -253,7 +254,7 @@ def test_every_sound_begins_on_its_very_frame(
     frames = [1, 4801, 9999, 17_003, 26_461, 33_333, 41_999]
     rendered = np.array(page.evaluate(OFFLINE, {"base": served.base, "frames": frames}))
     due = np.zeros(50_000)
-    click = sound_of("plain", 48_000)
+    click = sound_of("plain", 48_000, VOICE)
     for frame in frames:
         due[frame : frame + click.size] += 0.5 * click
     assert np.abs(rendered - due).max() < 1e-6
@@ -287,7 +288,7 @@ def test_what_comes_back_lies_on_the_due_frames_and_is_never_a_hit(
     assert rate == due["rate"]
     heard = np.zeros(recorded.size + rate)
     for frame, sound, level in due["cues"]:
-        own = level * sound_of(sound, rate)
+        own = level * sound_of(sound, rate, VOICE)
         at = frame - due["firstFrame"] + 12_000
         heard[at : at + own.size] += own
     reading = reading_of(page, served.base)

@@ -13,6 +13,7 @@ from thrumble.core.player.sound import Tone
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.text import parse_riff
+from thrumble.trained import EAR
 
 
 def heard(
@@ -25,7 +26,11 @@ def heard(
 ) -> Judgement:
     take = perform(riff, seed=seed, tone=tone, flaws=flaws)
     reading = read_take(
-        take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s, delay_ms=delay_ms)
+        take.samples,
+        take.rate_hz,
+        expand(riff),
+        TakeInfo(start_s=take.start_s, delay_ms=delay_ms),
+        ear=EAR,
     )
     return judge(reading, expand(riff))
 

@@ -23,6 +23,7 @@ from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.signal import Samples, filtered, high_pass
 from thrumble.demo import riff_texts
 from thrumble.formats.accompaniment_settings import AccompanimentSettings
+from thrumble.trained import EAR
 
 PLANKS = parse_riff(riff_texts()["6-stop-planks"])  # stops and rests: a drum in one is an extra hit
 GIVEN = {"rounds": 1, "rate_hz": RATE_HZ}
@@ -83,8 +84,10 @@ def test_what_came_back_is_found_and_taken_out(along: AccompanimentSettings) -> 
 def test_nothing_that_is_heard_is_ever_a_hit(along: AccompanimentSettings) -> None:
     made, both, _ = taken(4, along, -10)
     info = TakeInfo(start_s=made.start_s, delay_ms=0.0, accompaniment=known(made, along))
-    reading = read_take(both, RATE_HZ, expand(PLANKS), info)
-    bare = read_take(made.samples, RATE_HZ, expand(PLANKS), replace(info, accompaniment=None))
+    reading = read_take(both, RATE_HZ, expand(PLANKS), info, ear=EAR)
+    bare = read_take(
+        made.samples, RATE_HZ, expand(PLANKS), replace(info, accompaniment=None), ear=EAR
+    )
     assert len(reading.extra_onsets) <= len(bare.extra_onsets)
     assert reading.summary.missed == bare.summary.missed == 0
     assert [hit.heard_articulation for hit in reading.hits] == [
@@ -104,7 +107,7 @@ def test_a_round_cut_out_of_many_has_its_own_hits_and_no_others() -> None:
     info = TakeInfo(
         start_s=one - first / RATE_HZ, delay_ms=0.0, continues_previous=True, continues_next=True
     )
-    reading = read_take(made.samples[first:end], RATE_HZ, expanded, info)
+    reading = read_take(made.samples[first:end], RATE_HZ, expanded, info, ear=EAR)
     truth = [hit for hit in made.hits if hit.round == 2]
     assert [hit.round for hit in reading.hits] == [1] * 16 and not reading.extra_onsets
     assert all(hit.state is HitState.PLAYED for hit in reading.hits)
@@ -116,5 +119,6 @@ def test_a_round_cut_out_of_many_has_its_own_hits_and_no_others() -> None:
         RATE_HZ,
         expanded,
         replace(info, continues_previous=False, continues_next=False),
+        ear=EAR,
     )
     assert alone.extra_onsets, "without knowing it, the neighbours' hits would be extra ones"

@@ -28,6 +28,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import CHANGES, FINAL, RecorderReport, TakeState, change
 from thrumble.demo import riff_texts
+from thrumble.trained import EAR
 
 NOW = datetime(2030, 5, 1, tzinfo=UTC)
 
@@ -49,7 +50,11 @@ def test_a_riff_on_the_same_grid_is_told_by_its_chords(seed: int) -> None:
     take = perform(planks, seed=seed, tone=tone, flaws=Flaws(timing=6))
     for riff, own in ((gate, False), (planks, True)):
         reading = read_take(
-            take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s)
+            take.samples,
+            take.rate_hz,
+            expand(riff),
+            TakeInfo(start_s=take.start_s),
+            ear=EAR,
         )
         judgement = judge(reading, expand(riff))
         causes = find_findings(judgement)
@@ -65,7 +70,9 @@ def test_a_guitar_tuned_lower_plays_wrong_chords_and_no_other_riff() -> None:
         for chord in ("A5@5/0", "G#5@6/4")
     )
     take = perform(sounding, seed=2, tone=Tone.CRUNCH, flaws=Flaws(timing=8))
-    reading = read_take(take.samples, take.rate_hz, expand(written), TakeInfo(start_s=take.start_s))
+    reading = read_take(
+        take.samples, take.rate_hz, expand(written), TakeInfo(start_s=take.start_s), ear=EAR
+    )
     kinds = [cause.kind for cause in find_findings(judge(reading, expand(written)))]
     assert WrongFrets.kind in kinds and WrongRiff.kind not in kinds
 
@@ -200,7 +207,7 @@ def test_a_latency_nobody_measured_makes_no_stop_ring_on() -> None:
     for seed in (1, 2, 3, 9):
         take = perform(riff, seed=seed, tone=Tone.CLEAN, flaws=flaws)
         info = TakeInfo(start_s=take.start_s)
-        reading = read_take(take.samples, take.rate_hz, expand(riff), info)
+        reading = read_take(take.samples, take.rate_hz, expand(riff), info, ear=EAR)
         judgement = judge(reading, expand(riff))
         assert StopsRingOn.kind not in {cause.kind for cause in find_findings(judgement)}
         stops += [hit for hit in judgement.hits if hit.stop_kept is not None]

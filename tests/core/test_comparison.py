@@ -25,6 +25,7 @@ from thrumble.formats.comparison_json import (
     comparison_lines,
     difference_line,
 )
+from thrumble.trained import EAR
 
 
 def rng() -> np.random.Generator:
@@ -72,7 +73,7 @@ def test_two_shuffles_differ_in_their_ratio() -> None:
     for ratio, seed in ((2.0, 3), (1.5, 4)):
         made = perform(riff, seed=seed, rounds=1, flaws=Flaws(timing=4, swing=ratio))
         info = TakeInfo(start_s=made.start_s)
-        reading = read_take(made.samples, made.rate_hz, expand(riff), info)
+        reading = read_take(made.samples, made.rate_hz, expand(riff), info, ear=EAR)
         sides.append([hits_of(judge(reading, expand(riff)))])
     swing = figures(compare_sides(*sides))["swing"]
     assert swing.a == pytest.approx(2.0, abs=0.1)  # type: ignore[attr-defined]

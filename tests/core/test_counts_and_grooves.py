@@ -31,6 +31,7 @@ from thrumble.core.riff.editing import edits
 from thrumble.core.riff.editing.whole import set_feel
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
+from thrumble.trained import VOICE
 
 HEAD = "title: T\ntempo: 120\npedal: 6:0\n"
 
@@ -99,7 +100,7 @@ def test_the_groove_follows_the_riffs_accents() -> None:
 
 def test_drums_sound_where_they_are_written() -> None:
     cues = [cue for cue in drums("four") if cue.bar >= 0]
-    track = cue_track(cues, start_s=0.5, rate_hz=8000, frames=22_000)
+    track = cue_track(cues, start_s=0.5, rate_hz=8000, frames=22_000, voice=VOICE)
     assert not track[:4000].any() and np.abs(track[4000:4100]).max() > 0.1
     assert all(np.abs(sound).max() == pytest.approx(0.9) for sound in drum_sounds(8000).values())
 
@@ -155,7 +156,7 @@ def test_a_spoken_count_has_its_vowels_on_the_beats() -> None:
     cues = count_cues(timed(), Pulse(voice=Voice.SPOKEN))
     assert [cue.sound for cue in cues] == ["say-1", "say-2", "say-3", "say-4"]
     rate = 16_000
-    track = cue_track(cues, start_s=2.5, rate_hz=rate, frames=3 * rate)
+    track = cue_track(cues, start_s=2.5, rate_hz=rate, frames=3 * rate, voice=VOICE)
     for beat in (0.5, 1.0, 1.5, 2.0):
         at = round(beat * rate)
         before, after = track[at - 3200 : at - 1600], track[at : at + 1600]
@@ -191,7 +192,7 @@ def test_every_sound_that_a_cue_names_is_there() -> None:
         for cue in take_cues(timed(), Pulse(groove=groove, voice=voice), rounds=1)
     }
     for name in named:
-        assert 0.3 < np.abs(sound_of(name, 48_000)).max() <= 1.0
+        assert 0.3 < np.abs(sound_of(name, 48_000, VOICE)).max() <= 1.0
 
 
 def test_the_shuffle_is_set_for_the_whole_riff() -> None:

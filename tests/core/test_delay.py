@@ -18,6 +18,7 @@ from thrumble.core.player.sound import Tone
 from thrumble.core.pulse.cues import sound_of
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.signal import Samples, filtered, low_pass
+from thrumble.trained import VOICE
 
 RIFF = parse_riff(
     "title: T\ntempo: 132\npedal: 6:0\n\n[A]\n"
@@ -62,7 +63,7 @@ def test_an_echo_is_found_and_its_repeats_are_taken_out(
 
 
 def test_a_click_that_got_into_the_take_is_no_echo(dry: Conditioned) -> None:
-    click = sound_of("plain", WORK_RATE_HZ)
+    click = sound_of("plain", WORK_RATE_HZ, VOICE)
     samples = dry.samples.copy()
     for at_s in np.arange(0.1, dry.duration_s - 0.5, 60 / 132 / 2):
         begin = round(float(at_s) * WORK_RATE_HZ)

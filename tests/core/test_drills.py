@@ -24,6 +24,7 @@ from thrumble.core.riff.notation.printing import print_riff
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.riff_json import riff_document, riff_from_document
+from thrumble.trained import EAR
 
 RIFFS = {name: parse_riff(text) for name, text in riff_texts().items()}
 NINE = RIFFS["8-nine-locks-down"]
@@ -130,7 +131,7 @@ def judged(
     take = perform(whole, seed=seed, flaws=flaws, tone=Tone.CRUNCH, rounds=rounds, tempo_bpm=tempo)
     expanded = expand(whole, tempo)
     info = TakeInfo(start_s=take.start_s, delay_ms=0.0, rounds=rounds)
-    return judge(read_take(take.samples, take.rate_hz, expanded, info), expanded)
+    return judge(read_take(take.samples, take.rate_hz, expanded, info, ear=EAR), expanded)
 
 
 @pytest.mark.parametrize(
@@ -163,7 +164,7 @@ def test_the_bar_that_is_worst_by_far_is_looped() -> None:
     take = perform(strayed, seed=3, flaws=Flaws(timing=3), tone=Tone.CRUNCH)
     expanded = expand(whole)
     info = TakeInfo(start_s=take.start_s, delay_ms=0.0)
-    judgement = judge(read_take(take.samples, take.rate_hz, expanded, info), expanded)
+    judgement = judge(read_take(take.samples, take.rate_hz, expanded, info, ear=EAR), expanded)
     assert worst_bar(judgement) == 3
     best = propose(judgement, find_findings(judgement))[0]
     assert (best.drill, best.bars) == (DrillKind.LOOP, (3, 3))

@@ -18,6 +18,7 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
+from thrumble.trained import EAR
 
 SLUICE = parse_riff(riff_texts()["1-sluice-gate"])
 CLAY = parse_riff(riff_texts()["5-puddle-clay"])
@@ -26,7 +27,11 @@ SHUFFLE = parse_riff(riff_texts()["3-towpath-shuffle"])
 
 def read(take: Performance, expanded: ExpandedRiff, **info: object) -> Reading:
     return read_take(
-        take.samples, take.rate_hz, expanded, TakeInfo(**({"start_s": take.start_s} | info))
+        take.samples,
+        take.rate_hz,
+        expanded,
+        TakeInfo(**({"start_s": take.start_s} | info)),
+        ear=EAR,
     )  # type: ignore[arg-type]
 
 
@@ -87,7 +92,7 @@ def test_the_start_and_tempo_are_found_where_nobody_gave_them() -> None:
     take = perform(
         SLUICE, seed=8, tone=Tone.CLEAN, flaws=Flaws(timing=7), tempo_bpm=120.4, lead_s=2.3
     )
-    reading = read_take(take.samples, take.rate_hz, expand(SLUICE), TakeInfo(rounds=None))
+    reading = read_take(take.samples, take.rate_hz, expand(SLUICE), TakeInfo(rounds=None), ear=EAR)
     assert reading.start_source is StartSource.FITTED and reading.rounds == 1
     assert reading.start_s == pytest.approx(take.start_s, abs=0.015)
     assert reading.tempo_bpm == pytest.approx(120.4, rel=0.003)
@@ -96,7 +101,7 @@ def test_the_start_and_tempo_are_found_where_nobody_gave_them() -> None:
 
 def test_two_rounds_are_counted_and_their_hits_numbered() -> None:
     take = perform(CLAY, seed=2, tone=Tone.CRUNCH, flaws=Flaws(timing=6), rounds=2)
-    reading = read_take(take.samples, take.rate_hz, expand(CLAY), TakeInfo(rounds=None))
+    reading = read_take(take.samples, take.rate_hz, expand(CLAY), TakeInfo(rounds=None), ear=EAR)
     assert reading.rounds == 2 and {h.round for h in reading.hits} == {1, 2}
     assert reading.summary.matched > 0.97 * len(reading.hits)
 
@@ -114,7 +119,7 @@ def test_a_late_beginning_and_an_early_end_are_not_counted_as_missed() -> None:
 def test_a_take_cut_in_the_middle_is_read_as_far_as_it_goes() -> None:
     take = perform(SLUICE, seed=5, tone=Tone.CLEAN)
     half = take.samples[: take.samples.size // 2]
-    reading = read_take(half, take.rate_hz, expand(SLUICE), TakeInfo(start_s=take.start_s))
+    reading = read_take(half, take.rate_hz, expand(SLUICE), TakeInfo(start_s=take.start_s), ear=EAR)
     assert reading.summary.missed == 0 and "ends_early" in codes(reading)
     assert 0.4 < reading.summary.matched / len(reading.hits) < 0.6
 
@@ -124,7 +129,9 @@ def test_a_take_cut_in_the_middle_is_read_as_far_as_it_goes() -> None:
     [np.zeros(48000 * 3), np.full(48000 * 3, 0.4), np.zeros((48000, 2)), np.full(10, 1e-6)],
 )
 def test_silence_and_dc_are_a_reading_with_a_remedy(samples: np.ndarray) -> None:
-    reading = read_take(samples.astype(np.float32), 48000, expand(SLUICE), TakeInfo(start_s=0.0))
+    reading = read_take(
+        samples.astype(np.float32), 48000, expand(SLUICE), TakeInfo(start_s=0.0), ear=EAR
+    )
     assert (
         "nothing_heard" in codes(reading)
         and reading.summary.matched == 0
@@ -147,7 +154,7 @@ def test_sound_that_cannot_be_used_is_refused_with_a_remedy(
     samples: np.ndarray, rate: int, words: str
 ) -> None:
     with pytest.raises(BadAudio, match=words):
-        read_take(samples, rate, expand(SLUICE))
+        read_take(samples, rate, expand(SLUICE), ear=EAR)
 
 
 def test_clipping_is_noticed_and_takes_the_levels_away_when_it_is_gross() -> None:

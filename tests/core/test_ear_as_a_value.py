@@ -18,7 +18,7 @@ from thrumble.core.ear.measure.articulation import HITS
 from thrumble.core.ear.measure.chords import STRAYS
 from thrumble.core.ear.measure.placing import AROUND_PLACE
 from thrumble.core.ear.measure.strumming import STRUMS
-from thrumble.core.ear.model.ear import EAR, Decisions, Ear
+from thrumble.core.ear.model.ear import Decisions, Ear
 from thrumble.core.ear.model.layout import Layout
 from thrumble.core.ear.model.network import Network
 from thrumble.core.ear.take import TakeInfo, read_recording, read_take
@@ -27,6 +27,7 @@ from thrumble.core.riff.notation.text import parse_riff
 from thrumble.formats.audio import read_audio
 from thrumble.formats.reading_json import reading_from_document
 from thrumble.formats.riff_json import read_riff_json, riff_document
+from thrumble.trained import EAR
 
 ROOT = Path(__file__).parents[2]
 GOLDEN = ROOT / "tests/golden"
@@ -85,11 +86,11 @@ def test_a_reading_is_by_the_ear_that_was_passed_in() -> None:
     take = read_audio((GOLDEN / "take.flac").read_bytes())
     info = TakeInfo(start_s=1.0)
     deaf = replace(EAR, decisions=replace(EAR.decisions, unsure_below=1.1))
-    assert read_recording(take, expand(riff), info).summary.unsure < 3
-    heard = read_recording(take, expand(riff), info, deaf)
+    assert read_recording(take, expand(riff), info, ear=EAR).summary.unsure < 3
+    heard = read_recording(take, expand(riff), info, ear=deaf)
     assert heard.summary.unsure == heard.summary.matched > 8
     assert heard.engine == deaf.version
-    silence = read_take(np.zeros(44100), 44100, expand(riff), info, deaf)
+    silence = read_take(np.zeros(44100), 44100, expand(riff), info, ear=deaf)
     assert silence.engine == deaf.version
     assert in_memory(np.zeros(10), 44100).rate_hz == 44100
 

@@ -25,7 +25,6 @@ from thrumble.core.ear.measure.articulation import (
     measure_hits,
     mute_depths,
 )
-from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.model.network import Network
 from thrumble.core.ear.reading import (
     HeardKind,
@@ -42,6 +41,7 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
+from thrumble.trained import EAR
 
 SLUICE = parse_riff(riff_texts()["1-sluice-gate"])
 HELD = parse_riff(
@@ -59,7 +59,7 @@ def taken(tone: Tone = Tone.CRUNCH, seed: int = 21) -> tuple[Performance, Expand
 @lru_cache(maxsize=8)
 def base(tone: Tone = Tone.CRUNCH) -> Reading:
     take, expanded = taken(tone)
-    return read_take(take.samples, take.rate_hz, expanded, TakeInfo(start_s=take.start_s))
+    return read_take(take.samples, take.rate_hz, expanded, TakeInfo(start_s=take.start_s), ear=EAR)
 
 
 def same(
@@ -101,7 +101,7 @@ def test_silence_before_a_take_shifts_it_and_nothing_else(frames: int) -> None:
     shift_s = frames / take.rate_hz
     same(
         base(),
-        read_take(moved, take.rate_hz, expanded, TakeInfo(start_s=take.start_s + shift_s)),
+        read_take(moved, take.rate_hz, expanded, TakeInfo(start_s=take.start_s + shift_s), ear=EAR),
         shift_s=shift_s,
         moved=0.03,
     )
@@ -116,6 +116,7 @@ def test_a_change_of_level_changes_only_the_levels(gain_db: float) -> None:
         take.rate_hz,
         expanded,
         TakeInfo(start_s=take.start_s),
+        ear=EAR,
     )
     same(base(), other, within_ms=0.05)
     levels = [
@@ -136,6 +137,7 @@ def test_another_sample_rate_gives_the_same_reading(rate: int) -> None:
             rate,
             expanded,
             TakeInfo(start_s=take.start_s),
+            ear=EAR,
         ),
         moved=0.06,
         renamed=0.02,
@@ -147,7 +149,7 @@ def test_it_does_not_matter_which_channel_the_guitar_is_on(place: int) -> None:
     take, expanded = taken()
     channels = np.zeros((take.samples.size, 3), dtype=np.float32)
     channels[:, place] = take.samples
-    other = read_take(channels, take.rate_hz, expanded, TakeInfo(start_s=take.start_s))
+    other = read_take(channels, take.rate_hz, expanded, TakeInfo(start_s=take.start_s), ear=EAR)
     assert other.hits == base().hits
 
 
@@ -166,6 +168,7 @@ def test_rewriting_a_tenth_of_the_plan_changes_next_to_no_verdict(tone: Tone) ->
         take.rate_hz,
         replace(expanded, hits=tuple(hits)),
         TakeInfo(start_s=take.start_s),
+        ear=EAR,
     )
     assert (
         np.mean(
@@ -182,7 +185,7 @@ def test_rewriting_a_tenth_of_the_plan_changes_next_to_no_verdict(tone: Tone) ->
 def test_click_bleed_is_no_hit_and_tells_where_the_take_began(bleed_db: float) -> None:
     flaws = Flaws(timing=7, bias=15)
     take = perform(SLUICE, seed=4, tone=Tone.CRUNCH, flaws=flaws, click_db=bleed_db, lead_s=2.5)
-    found = read_take(take.samples, take.rate_hz, expand(SLUICE))
+    found = read_take(take.samples, take.rate_hz, expand(SLUICE), ear=EAR)
     assert found.start_source is StartSource.CLICK and found.start_s == pytest.approx(
         take.start_s, abs=0.002
     )
@@ -192,11 +195,14 @@ def test_click_bleed_is_no_hit_and_tells_where_the_take_began(bleed_db: float) -
         and not found.bias_judged
     )
     assert "start_by_click" in {c.code for c in found.cautions}
-    known = read_take(take.samples, take.rate_hz, expand(SLUICE), TakeInfo(start_s=take.start_s))
+    known = read_take(
+        take.samples, take.rate_hz, expand(SLUICE), TakeInfo(start_s=take.start_s), ear=EAR
+    )
     assert not known.extra_onsets and "click_heard" in {c.code for c in known.cautions}
     silent = perform(SLUICE, seed=4, tone=Tone.CRUNCH, flaws=flaws, lead_s=2.5)
     assert (
-        read_take(silent.samples, silent.rate_hz, expand(SLUICE)).start_source is StartSource.FITTED
+        read_take(silent.samples, silent.rate_hz, expand(SLUICE), ear=EAR).start_source
+        is StartSource.FITTED
     )
 
 
@@ -209,9 +215,12 @@ def test_a_channel_with_the_click_alone_is_the_reference_and_not_mixed_in() -> N
         frames=take.samples.size,
     )
     both = read_take(
-        np.stack([track * np.float32(0.8), take.samples], axis=1), take.rate_hz, expanded
+        np.stack([track * np.float32(0.8), take.samples], axis=1),
+        take.rate_hz,
+        expanded,
+        ear=EAR,
     )
-    alone = read_take(take.samples, take.rate_hz, expanded)
+    alone = read_take(take.samples, take.rate_hz, expanded, ear=EAR)
     assert both.start_source is StartSource.CLICK and both.start_s == pytest.approx(
         take.start_s, abs=0.002
     )
@@ -220,7 +229,9 @@ def test_a_channel_with_the_click_alone_is_the_reference_and_not_mixed_in() -> N
 
 def test_a_hand_two_frets_off_and_a_string_that_rings_along_are_found_in_a_clean_sound() -> None:
     clean = perform(HELD, seed=5, tone=Tone.CLEAN, flaws=Flaws(timing=3))
-    heard = read_take(clean.samples, clean.rate_hz, expand(HELD), TakeInfo(start_s=clean.start_s))
+    heard = read_take(
+        clean.samples, clean.rate_hz, expand(HELD), TakeInfo(start_s=clean.start_s), ear=EAR
+    )
     open_hits = [h for h in heard.hits if h.heard_articulation is HeardKind.OPEN]
     assert (
         open_hits
@@ -229,13 +240,19 @@ def test_a_hand_two_frets_off_and_a_string_that_rings_along_are_found_in_a_clean
     )
     assert np.mean([h.chord_ok is True for h in open_hits]) > 0.6
     wrong = perform(HELD, seed=5, tone=Tone.CLEAN, flaws=Flaws(timing=3, fret=1.0))
-    off = read_take(wrong.samples, wrong.rate_hz, expand(HELD), TakeInfo(start_s=wrong.start_s))
+    off = read_take(
+        wrong.samples, wrong.rate_hz, expand(HELD), TakeInfo(start_s=wrong.start_s), ear=EAR
+    )
     real = {t.index: t for t in wrong.hits}
     told = [h for h in off.hits if h.chord_ok is not None and real[h.index].fret_error]
     assert told and all(h.chord_ok is False for h in told)
     strays = perform(HELD, seed=6, tone=Tone.CLEAN, flaws=Flaws(timing=3, stray=1.0))
     rings = read_take(
-        strays.samples, strays.rate_hz, expand(HELD), TakeInfo(start_s=strays.start_s)
+        strays.samples,
+        strays.rate_hz,
+        expand(HELD),
+        TakeInfo(start_s=strays.start_s),
+        ear=EAR,
     )
     truth = {t.index: t.stray_strings for t in strays.hits}
     named = [(h.stray_strings, truth[h.index]) for h in rings.hits if h.stray_strings]
@@ -250,7 +267,9 @@ def test_depth_follows_the_palm_and_a_ramp_is_seen_as_one() -> None:
     )
     riff = parse_riff(f"title: Ramp\ntempo: 110\n[A]\n{bars} |\n")
     take = perform(riff, seed=8, tone=Tone.CLEAN, flaws=Flaws(timing=4))
-    heard = read_take(take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s))
+    heard = read_take(
+        take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s), ear=EAR
+    )
     depths = np.array([np.nan if h.mute_depth is None else h.mute_depth for h in heard.hits])
     thirds = [np.nanmean(part) for part in np.array_split(depths, 4)]
     assert all(np.diff(thirds) > 0.05), thirds
@@ -316,7 +335,9 @@ def test_a_guitar_far_away_is_not_the_players_extra_hit() -> None:
     def extras(level: float) -> int:
         both = near.samples[:size] + np.float32(level) * far.samples[:size]
         return len(
-            read_take(both, 44100, expand(riff), TakeInfo(start_s=near.start_s)).extra_onsets
+            read_take(
+                both, 44100, expand(riff), TakeInfo(start_s=near.start_s), ear=EAR
+            ).extra_onsets
         )
 
     assert extras(0.05) == 0 and extras(1.0) >= 3, (
@@ -331,13 +352,17 @@ def test_up_strokes_rests_and_strings_are_measured_where_they_are_there() -> Non
         + "|\n"
     )
     take = perform(riff, seed=3, tone=Tone.CLEAN, flaws=Flaws(timing=4, level=0.5))
-    heard = read_take(take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s))
+    heard = read_take(
+        take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s), ear=EAR
+    )
     rests = [h.rest_db for h in heard.hits if h.rest_db is not None]
     assert len(rests) >= 6 and np.median(rests) < -15
     loose = perform(
         riff, seed=3, tone=Tone.CLEAN, flaws=Flaws(timing=4, level=0.5, stop=200, stop_spread=5)
     )
-    late = read_take(loose.samples, loose.rate_hz, expand(riff), TakeInfo(start_s=loose.start_s))
+    late = read_take(
+        loose.samples, loose.rate_hz, expand(riff), TakeInfo(start_s=loose.start_s), ear=EAR
+    )
     assert np.median([h.rest_db for h in late.hits if h.rest_db is not None]) > np.median(rests) + 8
     assert all(h.strum_ms is None or 0 < h.strum_ms < 13 for h in heard.hits)
 
@@ -346,7 +371,7 @@ def test_a_bias_inside_the_streams_own_spread_is_not_judged() -> None:
     take = perform(SLUICE, seed=9, tone=Tone.CLEAN, flaws=Flaws(timing=3, bias=18))
     for spread, judged in ((2.0, True), (30.0, False)):
         info = TakeInfo(start_s=take.start_s, delay_ms=0.0, delay_spread_ms=spread)
-        reading = read_take(take.samples, take.rate_hz, expand(SLUICE), info)
+        reading = read_take(take.samples, take.rate_hz, expand(SLUICE), info, ear=EAR)
         assert (
             LeadOrLag.kind in {c.kind for c in find_findings(judge(reading, expand(SLUICE)))}
         ) is judged and reading.delay_spread_ms == spread
@@ -381,9 +406,9 @@ def test_a_take_at_another_tempo_keeps_it_and_one_as_written_is_left_alone() -> 
         tone=Tone.CRUNCH,
         flaws=Flaws(timing=9),
     )
-    other = read_take(take.samples, take.rate_hz, expand(SLUICE))
+    other = read_take(take.samples, take.rate_hz, expand(SLUICE), ear=EAR)
     assert other.tempo_bpm == pytest.approx(take.tempo_bpm, rel=0.002)
     plain, expanded = taken()
-    assert read_take(plain.samples, plain.rate_hz, expanded).tempo_bpm == pytest.approx(
+    assert read_take(plain.samples, plain.rate_hz, expanded, ear=EAR).tempo_bpm == pytest.approx(
         float(SLUICE.tempo_bpm)
     )

@@ -53,6 +53,7 @@ from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
 from thrumble.formats.reading_json import reading_document, reading_from_document
 from thrumble.formats.riff_json import riff_from_document
+from thrumble.trained import EAR
 
 GOLDEN = Path(__file__).parent.parent / "golden/findings.json.gz"
 RIFFS = {name: parse_riff(text) for name, text in riff_texts().items()}
@@ -76,13 +77,17 @@ def analysed_as(played: Riff, written: Riff, info: TakeInfo | None = None) -> Ju
     """One riff played, analysed as another."""
     take = perform(played, seed=5, tone=Tone.CRUNCH, flaws=Flaws(timing=5))
     info = replace(info or TakeInfo(), start_s=take.start_s, delay_ms=0.0)
-    return judge(read_take(take.samples, take.rate_hz, expand(written), info), expand(written))
+    return judge(
+        read_take(take.samples, take.rate_hz, expand(written), info, ear=EAR), expand(written)
+    )
 
 
 def silent(riff: Riff) -> Judgement:
     take = perform(riff, seed=1)
     info = TakeInfo(start_s=take.start_s)
-    return judge(read_take(take.samples * 0, take.rate_hz, expand(riff), info), expand(riff))
+    return judge(
+        read_take(take.samples * 0, take.rate_hz, expand(riff), info, ear=EAR), expand(riff)
+    )
 
 
 GATE, PLANKS = RIFFS["1-sluice-gate"], RIFFS["6-stop-planks"]
@@ -178,7 +183,7 @@ def test_a_steady_tone_is_sound_without_hits_and_not_silence() -> None:
     rate_hz = 48000
     hum = (0.2 * np.sin(2 * np.pi * 100 * np.arange(12 * rate_hz) / rate_hz)).astype(np.float32)
     expanded = expand(PLANKS)
-    judgement = judge(read_take(hum, rate_hz, expanded, TakeInfo(start_s=0.5)), expanded)
+    judgement = judge(read_take(hum, rate_hz, expanded, TakeInfo(start_s=0.5), ear=EAR), expanded)
     (finding,) = find_findings(judgement)
     assert finding.sentence(judgement).startswith("We heard sound in this take but no hits.")
     assert judgement.reading.cautions[0].code == "no_hits"

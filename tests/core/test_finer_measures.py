@@ -41,10 +41,11 @@ from thrumble.core.ear.measure.placing import (
 from thrumble.core.ear.measure.placing import PLACES as PLACE_STEPS
 from thrumble.core.ear.measure.ringing import measure_rings, rest_levels_db
 from thrumble.core.ear.measure.strumming import CLASSES_MS, measure_strums, strum_times
-from thrumble.core.ear.model.ear import EAR, Ear
+from thrumble.core.ear.model.ear import Ear
 from thrumble.core.ear.model.network import Network
 from thrumble.core.music.pitch import frequency_hz
 from thrumble.core.pulse.click import click_sound
+from thrumble.trained import EAR
 
 # --- stops ----------------------------------------------------------------------------------------
 

@@ -26,6 +26,7 @@ from thrumble.core.player.perform import perform
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
+from thrumble.trained import EAR
 
 SLUICE = parse_riff(riff_texts()["1-sluice-gate"])
 PLANKS = parse_riff(riff_texts()["6-stop-planks"])
@@ -87,7 +88,7 @@ def heard(flaws: Flaws, *, stops: bool = False, seed: int = 3) -> Reading:
     riff = PLANKS if stops else SLUICE
     take = perform(riff, seed=seed, flaws=flaws)
     info = TakeInfo(start_s=take.start_s, delay_ms=9.0, delay_spread_ms=1.0)
-    return read_take(take.samples, take.rate_hz, expand(riff), info)
+    return read_take(take.samples, take.rate_hz, expand(riff), info, ear=EAR)
 
 
 @pytest.mark.parametrize("stops", [False, True])

@@ -7,7 +7,7 @@ from thrumble.core.ear.align.echoes import without_echo
 from thrumble.core.ear.align.matching import extra_hits, gaps_between, match_hits
 from thrumble.core.ear.align.onsets import Candidates
 from thrumble.core.ear.align.start import fit_given, fit_unknown
-from thrumble.core.ear.model.ear import EAR
+from thrumble.trained import EAR
 
 DUE = np.array(
     [0.0, 0.5, 1.0, 1.25, 1.5, 2.0, 2.25, 2.75, 3.0, 3.5, 3.75, 4.25, 5.0, 5.25, 6.0, 6.5]

@@ -14,9 +14,9 @@ from thrumble.core.ear.front.spectrum import bands_of
 from thrumble.core.ear.measure.articulation import KINDS, classify_hits, measure_hits
 from thrumble.core.ear.measure.ringing import hit_levels_db, measure_rings
 from thrumble.core.ear.measure.summary import robust_spread
-from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.model.network import Network
 from thrumble.core.signal import filtered, high_pass, low_pass, peak, rms_db
+from thrumble.trained import EAR
 
 
 def test_attacks_are_placed_within_a_millisecond_and_sure() -> None:

@@ -31,6 +31,7 @@ from thrumble.core.riff.notation.printing import print_riff
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.riff.silence import silent_strings
 from thrumble.core.rig.recall import Call, Order, draw_calls, hear_calls
+from thrumble.trained import EAR
 
 NECK = Instrument()
 DROPPED = Instrument(tuning=("D2", "A2", "D3", "G3", "B3", "E4"))
@@ -280,12 +281,12 @@ def test_answers_are_told_right_from_wrong_with_the_time_they_took(tone: Tone) -
         click_db=-30.0,
     )
     times = [take.start_s + 2.4 * k for k in range(8)]
-    found = hear_calls(take.samples, take.rate_hz, calls, times, times[-1] + 2.4, NECK)
+    found = hear_calls(take.samples, take.rate_hz, calls, times, times[-1] + 2.4, NECK, ear=EAR)
     assert [one.right for one in found] == [right for right, _ in asked]
     for one, (right, wait) in zip(found, asked, strict=True):
         if right is not None:
             assert one.recall_ms == pytest.approx(wait * 300, abs=25)
-    silent = hear_calls(np.zeros(96000), 48000, calls[:2], [0.1, 0.9], 1.9, NECK)
+    silent = hear_calls(np.zeros(96000), 48000, calls[:2], [0.1, 0.9], 1.9, NECK, ear=EAR)
     assert all(one.right is None and one.recall_ms is None for one in silent)
 
 
@@ -338,13 +339,21 @@ def test_a_player_who_is_late_after_long_moves_is_told_so() -> None:
     expanded = expand(riff)
     take = perform(riff, seed=2, tone=Tone.CRUNCH, flaws=Flaws(timing=3, shift=45))
     reading = read_take(
-        take.samples, take.rate_hz, expanded, TakeInfo(start_s=take.start_s, delay_ms=0.0)
+        take.samples,
+        take.rate_hz,
+        expanded,
+        TakeInfo(start_s=take.start_s, delay_ms=0.0),
+        ear=EAR,
     )
     fit = fit_landings(judge(reading, expanded))
     assert fit.per_100_mm is not None and fit.per_100_mm.clear and 15 < fit.per_100_mm.value < 60
     steady = perform(riff, seed=2, tone=Tone.CRUNCH, flaws=Flaws(timing=3))
     reading = read_take(
-        steady.samples, steady.rate_hz, expanded, TakeInfo(start_s=steady.start_s, delay_ms=0.0)
+        steady.samples,
+        steady.rate_hz,
+        expanded,
+        TakeInfo(start_s=steady.start_s, delay_ms=0.0),
+        ear=EAR,
     )
     calm = fit_landings(judge(reading, expanded)).per_100_mm
     assert calm is not None and abs(calm.value) < 6

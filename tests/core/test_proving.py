@@ -14,6 +14,7 @@ from thrumble.core.player.perform import Performance, perform
 from thrumble.core.riff.expand import expand
 from thrumble.core.sound_check.score import CheckHit, Share, score_hits, shares
 from thrumble.core.sound_check.script import BLOCKS, sound_check, with_decoys
+from thrumble.trained import EAR
 
 CHECK = sound_check(STANDARD_TUNING)
 ASKED, TOLD = expand(CHECK), expand(with_decoys(CHECK))
@@ -53,7 +54,7 @@ def played() -> Performance:
 
 def test_what_was_asked_is_the_truth_and_struck_out_hits_do_not_count(played: Performance) -> None:
     info = TakeInfo(start_s=played.start_s, rounds=1)
-    hits = score_hits(ASKED, TOLD, read_take(played.samples, played.rate_hz, TOLD, info))
+    hits = score_hits(ASKED, TOLD, read_take(played.samples, played.rate_hz, TOLD, info, ear=EAR))
     assert len(hits) == len(ASKED.hits)
     spoilt = {one.index for one in played.hits if one.articulation != one.planned}
     all_in = {share.name: share for share in shares(hits)}
@@ -64,7 +65,7 @@ def test_what_was_asked_is_the_truth_and_struck_out_hits_do_not_count(played: Pe
     assert whole.right / whole.of > 0.9
     unlike = cleaned["hits we were misinformed about"]
     assert unlike.of > 60 and unlike.right / unlike.of > 0.75
-    quiet = read_take(np.zeros_like(played.samples), played.rate_hz, TOLD, info)
+    quiet = read_take(np.zeros_like(played.samples), played.rate_hz, TOLD, info, ear=EAR)
     assert score_hits(ASKED, TOLD, quiet) == []
 
 

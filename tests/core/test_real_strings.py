@@ -23,6 +23,7 @@ from thrumble.core.riff.model import Articulation
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.rig.palm import MeasuredExample, measure_example, profile_of
 from thrumble.core.signal import Samples, filtered, high_pass, low_pass, rms_db
+from thrumble.trained import EAR
 
 RATE = 48000
 NEW = Damping(4.0, 1.2)
@@ -143,7 +144,7 @@ def test_a_slap_echo_gives_no_extra_hits_and_is_named() -> None:
 
     take = perform(STOPS, seed=7, tone=Tone.CLEAN, flaws=Flaws(timing=8), rounds=3, altered=slapped)
     info = TakeInfo(start_s=take.start_s, rounds=3)
-    reading = read_take(take.samples, take.rate_hz, expand(STOPS), info)
+    reading = read_take(take.samples, take.rate_hz, expand(STOPS), info, ear=EAR)
     assert len(reading.extra_onsets) <= 1
     said = [one.text for one in reading.cautions if one.code == "echo"]
     assert len(said) == 1
@@ -169,7 +170,7 @@ def test_a_sound_unlike_the_trainings_is_named_and_its_odds_are_taken_back() -> 
 
     def read(samples: Samples, profile: Profile = NO_PROFILE) -> Reading:
         info = TakeInfo(start_s=take.start_s, rounds=2, profile=profile)
-        return read_take(samples, take.rate_hz, expand(STOPS), info)
+        return read_take(samples, take.rate_hz, expand(STOPS), info, ear=EAR)
 
     def surest(reading: Reading) -> float:
         return max(max(hit.probabilities.values()) for hit in reading.hits if hit.probabilities)
@@ -186,7 +187,9 @@ def test_a_sound_unlike_the_trainings_is_named_and_its_odds_are_taken_back() -> 
     kept = [
         MeasuredExample(
             measure_example(
-                strike(guitar, setup, kind, depth=0.6, midi=[45.0, 52.0], rng=rng), RATE
+                strike(guitar, setup, kind, depth=0.6, midi=[45.0, 52.0], rng=rng),
+                RATE,
+                ear=EAR,
             ),
             kind,
             0.6 if kind is Articulation.PALM else None,

@@ -33,6 +33,7 @@ from thrumble.core.rig.palm import (
     profile_of,
     repeatability,
 )
+from thrumble.trained import EAR
 
 
 @settings(max_examples=12, deadline=None)
@@ -84,10 +85,10 @@ def test_knocks_on_the_body_are_heard_and_silence_has_none() -> None:
         sound[int(at * RATE) : int(at * RATE) + n.size] += (
             0.4 * rng.standard_normal(n.size) * np.exp(-n / (0.006 * RATE))
         )
-    heard = hear_strikes(sound.astype(np.float32), RATE)
+    heard = hear_strikes(sound.astype(np.float32), RATE, ear=EAR)
     assert (
         all(np.abs(heard - at).min() < 0.003 for at in places)
-        and hear_strikes(np.zeros(RATE, np.float32), RATE).size == 0
+        and hear_strikes(np.zeros(RATE, np.float32), RATE, ear=EAR).size == 0
     )
 
 
@@ -130,21 +131,21 @@ def test_headroom_gain_and_gate() -> None:
 
 def test_open_is_too_far_back_a_palm_in_the_pocket_and_a_dead_hit_too_far_forward() -> None:
     for seed in (3, 7):
-        assert {measure_single(s, RATE).place for s in hits(Articulation.OPEN, 0, 3, seed)} == {
-            Place.BACK
-        }
-        assert {measure_single(s, RATE).place for s in hits(Articulation.PALM, 0.6, 3, seed)} == {
-            Place.POCKET
-        }
-        assert {measure_single(s, RATE).place for s in hits(Articulation.DEAD, 0, 3, seed)} == {
-            Place.FORWARD
-        }
+        assert {
+            measure_single(s, RATE, ear=EAR).place for s in hits(Articulation.OPEN, 0, 3, seed)
+        } == {Place.BACK}
+        assert {
+            measure_single(s, RATE, ear=EAR).place for s in hits(Articulation.PALM, 0.6, 3, seed)
+        } == {Place.POCKET}
+        assert {
+            measure_single(s, RATE, ear=EAR).place for s in hits(Articulation.DEAD, 0, 3, seed)
+        } == {Place.FORWARD}
 
 
 def test_a_tighter_palm_stands_further_along_the_scale_and_decays_faster() -> None:
     scales, decays = [], []
     for depth in (0.1, 0.35, 0.6, 0.85):
-        found = [measure_single(s, RATE) for s in hits(Articulation.PALM, depth, 4)]
+        found = [measure_single(s, RATE, ear=EAR) for s in hits(Articulation.PALM, depth, 4)]
         scales.append(np.median([f.scale for f in found]))
         decays.append(np.median([f.decay_s or 2.0 for f in found]))
     assert all(np.diff(scales) > 0) and all(np.diff(decays) < 0)
@@ -160,7 +161,9 @@ def test_light_mutes_of_ones_own_tone_are_not_too_far_back(tone: Tone) -> None:
         guitar = ModelGuitar(setup, rng)
         struck = partial(strike, guitar, setup, midi=[40.0, 47.0], rng=rng)
         examples = [
-            MeasuredExample(measure_example(struck(kind, depth=depth), RATE), kind, depth or None)
+            MeasuredExample(
+                measure_example(struck(kind, depth=depth), RATE, ear=EAR), kind, depth or None
+            )
             for kind, depth in [(Articulation.OPEN, 0.0), (Articulation.PALM, 0.25)] * 4
         ]
         profile = profile_of(examples)
@@ -169,21 +172,24 @@ def test_light_mutes_of_ones_own_tone_are_not_too_far_back(tone: Tone) -> None:
                 struck(Articulation.PALM, depth=0.25),
                 struck(Articulation.OPEN, depth=0.0),
             )
-            back["usual"] += measure_single(light, RATE).place is Place.BACK
-            back["own"] += measure_single(light, RATE, profile).place is Place.BACK
-            back["open"] += measure_single(ringing, RATE, profile).place is Place.BACK
+            back["usual"] += measure_single(light, RATE, ear=EAR).place is Place.BACK
+            back["own"] += measure_single(light, RATE, profile, ear=EAR).place is Place.BACK
+            back["open"] += measure_single(ringing, RATE, profile, ear=EAR).place is Place.BACK
     assert back["usual"] >= 6 and back["own"] <= 2 and back["open"] >= 15
 
 
 def test_a_steady_sound_is_no_hit() -> None:
     hum = 0.2 * np.sin(2 * np.pi * 110 * np.arange(RATE) / RATE)
     with pytest.raises(BadAudio, match="steady sound"):
-        measure_single(hum.astype(np.float32), RATE)
+        measure_single(hum.astype(np.float32), RATE, ear=EAR)
 
 
 def test_one_hit_by_itself_is_placed_and_levelled() -> None:
     sound = hits(Articulation.PALM, 0.6, 1)[0]
-    found, quiet = measure_single(sound, RATE), measure_single(sound * np.float32(0.1), RATE)
+    found, quiet = (
+        measure_single(sound, RATE, ear=EAR),
+        measure_single(sound * np.float32(0.1), RATE, ear=EAR),
+    )
     assert found.onset_s == pytest.approx(0.12, abs=0.004) and quiet.onset_s == pytest.approx(
         found.onset_s, abs=0.001
     )
@@ -191,9 +197,9 @@ def test_one_hit_by_itself_is_placed_and_levelled() -> None:
         found.level_db - 20, abs=0.2
     ) and quiet.scale == pytest.approx(found.scale, abs=0.02)
     with pytest.raises(BadAudio, match="we heard nothing"):
-        measure_single(np.zeros(RATE, np.float32), RATE)
+        measure_single(np.zeros(RATE, np.float32), RATE, ear=EAR)
     with pytest.raises(BadAudio, match="one hit at a time"):
-        measure_single(np.zeros(5 * RATE, np.float32), RATE)
+        measure_single(np.zeros(5 * RATE, np.float32), RATE, ear=EAR)
 
 
 def test_repeatability_is_the_spread_of_the_last_eight() -> None:
@@ -209,7 +215,7 @@ def test_repeatability_is_the_spread_of_the_last_eight() -> None:
 def test_a_profile_holds_what_was_kept_as_loud_as_it_was_beside_the_rest() -> None:
     sound = hits(Articulation.OPEN, 0, 1)[0]
     kept = [
-        MeasuredExample(measure_example(samples, RATE), Articulation.OPEN)
+        MeasuredExample(measure_example(samples, RATE, ear=EAR), Articulation.OPEN)
         for samples in (sound, sound * np.float32(0.1))
     ]
     profile = profile_of(kept)
@@ -218,11 +224,11 @@ def test_a_profile_holds_what_was_kept_as_loud_as_it_was_beside_the_rest() -> No
     assert loud - soft == pytest.approx(2, abs=0.02), "20 dB, in tens of decibels"
     assert len(profile_of([]).kinds) == 0
     with pytest.raises(BadAudio):
-        measure_example(np.zeros(RATE, np.float32), RATE)
+        measure_example(np.zeros(RATE, np.float32), RATE, ear=EAR)
 
 
 def test_a_quick_release_a_dragging_one_and_one_that_leaves_strings_ringing() -> None:
-    quick = measure_releases(released(0.02, 0.0), RATE, tempo_bpm=80, start_s=0.2)
+    quick = measure_releases(released(0.02, 0.0), RATE, tempo_bpm=80, start_s=0.2, ear=EAR)
     assert (
         quick.fall_ms is not None
         and quick.fall_ms < 45
@@ -230,12 +236,12 @@ def test_a_quick_release_a_dragging_one_and_one_that_leaves_strings_ringing() ->
         and quick.left_db < -30
     )
     assert quick.late_ms == pytest.approx(0, abs=15) and len(quick.each) == 8
-    slow = measure_releases(released(0.12, 0.0), RATE, tempo_bpm=80, start_s=0.2)
+    slow = measure_releases(released(0.12, 0.0), RATE, tempo_bpm=80, start_s=0.2, ear=EAR)
     assert slow.fall_ms is not None and slow.fall_ms > 2 * quick.fall_ms
-    ringing = measure_releases(released(0.02, 1.5), RATE, tempo_bpm=80, start_s=0.2)
+    ringing = measure_releases(released(0.02, 1.5), RATE, tempo_bpm=80, start_s=0.2, ear=EAR)
     assert ringing.left_db is not None and ringing.left_db > -14 and "ring on" in ringing.words
     with pytest.raises(BadAudio, match="releases were heard"):
-        measure_releases(np.zeros(13 * RATE, np.float32), RATE, tempo_bpm=80, start_s=0.2)
+        measure_releases(np.zeros(13 * RATE, np.float32), RATE, tempo_bpm=80, start_s=0.2, ear=EAR)
     assert exercise_text(80).count("o - o -") == 4
 
 

@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 from thrumble.core.ear.align.onsets import Candidates
 from thrumble.core.ear.align.start import fit_unknown
 from thrumble.core.ear.measure.swing import measure_swing
-from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.reading import HitReading, HitState
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
+from thrumble.trained import EAR
 
 SHUFFLE = parse_riff(
     "title: Shuffle\ntempo: 120\nfeel: shuffle 2.0 on 1/8\n[A]\n"

@@ -23,6 +23,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Legato, Ramp, Riff
 from thrumble.core.riff.notation.printing import print_riff
 from thrumble.core.riff.notation.text import parse_riff
+from thrumble.trained import EAR
 
 HEAD = "title: Winch\ntempo: 110\npedal: 6:0\n[A]\n"
 RAMP = parse_riff(HEAD + "| { m=0.95 m m m m m m m | m m m m m m m m=0.2 } | E5@5/7 o ~ ~ ~ |\n")
@@ -167,7 +168,7 @@ def test_a_mute_that_opens_and_strings_that_ring_on_sound_longer() -> None:
 def heard(played: Riff, written: Riff, tone: Tone, seed: int) -> Reading:
     take = perform(played, tone=tone, seed=seed)
     info = TakeInfo(start_s=take.start_s, delay_ms=0.0)
-    return read_take(take.samples, take.rate_hz, expand(written), info)
+    return read_take(take.samples, take.rate_hz, expand(written), info, ear=EAR)
 
 
 @pytest.mark.parametrize("tone", list(Tone))

@@ -17,6 +17,7 @@ from thrumble.demo import riff_texts
 from thrumble.formats.reading_json import reading_csv, reading_document, reading_from_document
 from thrumble.formats.riff_json import read_riff_json, riff_document
 from thrumble.formats.truth_json import truth_document
+from thrumble.trained import EAR
 
 GOOD: dict[str, Any] = {
     "format": "thrumble.riff/1",
@@ -142,7 +143,9 @@ def test_what_is_no_riff_at_all_is_refused(text: str) -> None:
 def test_readings_truths_and_csv_hold_what_was_heard() -> None:
     riff = parse_riff(riff_texts()["6-stop-planks"])
     take = perform(riff, seed=1, flaws=Flaws(missed=0.1, extra=0.1))
-    reading = read_take(take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s))
+    reading = read_take(
+        take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s), ear=EAR
+    )
     document = json.loads(json.dumps(reading_document(reading), allow_nan=False))
     assert reading_from_document(document) == reading
     assert list(document)[:2] == ["format", "engine"]

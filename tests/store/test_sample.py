@@ -15,6 +15,7 @@ from thrumble.demo import SESSIONS, TAKES, guitar, riff_texts, setup_of
 from thrumble.formats.reading_json import reading_from_document
 from thrumble.store import database
 from thrumble.store.players import players, rows
+from thrumble.trained import EAR
 
 MAX_BYTES = 15_000_000
 
@@ -76,7 +77,7 @@ def test_the_sample_is_what_its_seeds_make(sample: int, number: int) -> None:
     )
     expanded = expand(riff, take.tempo_bpm)
     info = TakeInfo(start_s=played.start_s, rounds=take.rounds)
-    made = read_take(played.samples, played.rate_hz, expanded, info)
+    made = read_take(played.samples, played.rate_hz, expanded, info, ear=EAR)
     assert len(made.hits) == len(shipped.hits)
     for one, other in zip(made.hits, shipped.hits, strict=True):
         assert one.state == other.state

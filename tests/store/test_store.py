@@ -26,13 +26,18 @@ from thrumble.store.rig import rigs
 from thrumble.store.takes import readings, take_lists, takes
 from thrumble.store.takes.space import Room, check_room, space
 from thrumble.store.takes.takes import NewTake
+from thrumble.trained import EAR
 
 
 @pytest.fixture(scope="module")
 def heard() -> tuple[Reading, ExpandedRiff]:
     take = perform(RIFF, seed=1)
     return read_take(
-        take.samples, take.rate_hz, expand(RIFF), TakeInfo(start_s=take.start_s)
+        take.samples,
+        take.rate_hz,
+        expand(RIFF),
+        TakeInfo(start_s=take.start_s),
+        ear=EAR,
     ), expand(RIFF)
 
 

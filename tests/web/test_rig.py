@@ -338,7 +338,7 @@ def test_guitars_that_nothing_was_trained_on_stand_apart(
     visitor: Browser, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """With their own figures while they belong to this engine, and not at all with an older one's."""
-    from thrumble.core.ear.model.ear import EAR
+    from thrumble.trained import EAR
     from thrumble.web.certainty import views
 
     row = {"tone": "crunch", "n": 400, "muted_right": 377, "kinds_right": 372}

@@ -25,6 +25,7 @@ from thrumble.store.riffs.riffs import Revision
 from thrumble.store.rig.rigs import Calibration, Example, Rig, ToneProfile
 from thrumble.store.takes.corrections import Correction
 from thrumble.store.takes.readings import Changed
+from thrumble.trained import EAR
 from thrumble.web.drawings.palm import POCKET_FROM, POCKET_TO, WIDE, palm_scale, place_on_scale
 from thrumble.web.rig.views import (
     delay_cards,
@@ -251,7 +252,9 @@ def test_tones_to_play_with_name_their_rig_only_where_there_are_several() -> Non
 def test_a_reading_shows_what_else_was_measured_and_what_the_player_says() -> None:
     riff = parse_riff(riff_texts()["1-sluice-gate"])
     take = perform(riff, seed=2, tone=Sound.CRUNCH, flaws=Flaws(timing=6))
-    heard = read_take(take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s))
+    heard = read_take(
+        take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s), ear=EAR
+    )
     more = {
         "mute_depth": 0.62,
         "heard_articulation": HeardKind.PALM,
@@ -316,7 +319,9 @@ def test_a_missed_hit_cannot_be_corrected() -> None:
     )
     riff = parse_riff(riff_texts()["6-stop-planks"])
     take = perform(riff, seed=2, flaws=Flaws(timing=6))
-    heard = read_take(take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s))
+    heard = read_take(
+        take.samples, take.rate_hz, expand(riff), TakeInfo(start_s=take.start_s), ear=EAR
+    )
     revision = Revision(id=7, riff_id=3, number=1, riff=riff, source="")
     without = replace(heard, hits=[missed, *heard.hits[1:]])
     view = reading_view(judged(without, revision))

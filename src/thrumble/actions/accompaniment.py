@@ -20,6 +20,7 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.signal import Samples
 from thrumble.formats.accompaniment_settings import AccompanimentSettings
+from thrumble.trained import VOICE
 
 BACKING_RATE_HZ = 24_000
 BACKING_SEED = 4  # the same guitar every time
@@ -84,7 +85,7 @@ def accompaniment_sound(
     """The whole accompaniment as one sound. `start_s`: where bar 1 beat 1 lies. Shape (n,)."""
     frames = round((start_s + rounds * expanded.round_s + 2.0) * rate_hz)
     cues = cues_of(expanded, settings, rounds)
-    track = cue_track(cues, start_s=start_s, rate_hz=rate_hz, frames=frames)
+    track = cue_track(cues, start_s=start_s, rate_hz=rate_hz, frames=frames, voice=VOICE)
     if settings.backing is not Backing.NONE:
         guitar = backing(expanded.riff, settings.backing, expanded.tempo_bpm)
         levels = bar_levels(settings.pulse())

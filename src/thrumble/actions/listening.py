@@ -8,6 +8,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.formats.audio import read_audio
 from thrumble.formats.exchange import read_any
+from thrumble.trained import EAR
 
 
 def read_riff(data: bytes) -> Riff:
@@ -17,4 +18,4 @@ def read_riff(data: bytes) -> Riff:
 
 def listen(riff: Riff, audio: bytes, *, tempo_bpm: float | None, info: TakeInfo) -> Reading:
     """Decodes a take and reads it against a riff. Raises BadAudio, BadTempo, RiffError."""
-    return read_recording(read_audio(audio), expand(riff, tempo_bpm), info)
+    return read_recording(read_audio(audio), expand(riff, tempo_bpm), info, ear=EAR)

@@ -16,6 +16,7 @@ from thrumble.core.riff.expand import expand
 from thrumble.core.riff.model import Riff
 from thrumble.formats.accompaniment_settings import AccompanimentSettings
 from thrumble.formats.audio import Recording, read_audio
+from thrumble.trained import VOICE
 
 CLICK_LEVEL = 0.5
 PEAK = 0.8
@@ -122,7 +123,7 @@ class _Clicks:
         """The click's sound from one frame up to, not including, another."""
         track = np.zeros(end - first, dtype=np.float32)
         for frame, cue in self._cues:
-            sound = sound_of(cue.sound, self._rate_hz)
+            sound = sound_of(cue.sound, self._rate_hz, VOICE)
             begin, stop = max(first, frame), min(end, frame + sound.size)
             if begin < stop:
                 piece = sound[begin - frame : stop - frame]

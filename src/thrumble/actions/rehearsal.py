@@ -16,6 +16,7 @@ from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Riff
 from thrumble.core.signal import Samples
 from thrumble.formats.audio import write_wav16
+from thrumble.trained import VOICE
 
 WHOLE_RATE_HZ = 48_000
 MAX_ALONE_S = 3600.0
@@ -76,7 +77,9 @@ def _with_drums(samples: Samples, expanded: ExpandedRiff, name: str, *, start_s:
     """The guitar with the drums under it, as loud as before."""
     pulse = Pulse(click=Click.NONE, groove=name, groove_level=DRUMS)
     cues = [cue for cue in take_cues(beat_grid(expanded), pulse, rounds=1) if cue.bar >= 0]
-    both = samples + cue_track(cues, start_s=start_s, rate_hz=RATE_HZ, frames=samples.size)
+    both = samples + cue_track(
+        cues, start_s=start_s, rate_hz=RATE_HZ, frames=samples.size, voice=VOICE
+    )
     loudest = max(1e-6, float(np.max(np.abs(both))))
     return np.asarray(both * (0.8 / loudest), dtype=np.float32)
 
@@ -111,7 +114,7 @@ def timekeeping(
         raise BadInput(f"that is {length_s / 60:.0f} minutes of click: ask for fewer passes")
     frames = round(length_s * WHOLE_RATE_HZ)
     cues = take_cues(time, pulse, rounds=rounds)
-    track = cue_track(cues, start_s=start_s, rate_hz=WHOLE_RATE_HZ, frames=frames)
+    track = cue_track(cues, start_s=start_s, rate_hz=WHOLE_RATE_HZ, frames=frames, voice=VOICE)
     return write_wav16(track * np.float32(0.7), WHOLE_RATE_HZ)
 
 

@@ -22,6 +22,7 @@ from thrumble.formats.audio import read_audio, write_flac
 from thrumble.store.rig import rigs
 from thrumble.store.rig.rigs import Example
 from thrumble.store.takes import corrections, readings, takes
+from thrumble.trained import EAR
 
 KINDS = {
     "open": (Articulation.OPEN, None),
@@ -58,7 +59,7 @@ def keep_example(
         raise NotAllowed(
             f"this tone has {MAX_EXAMPLES} examples, which is plenty: remove some first"
         )
-    hit = measure_single(samples, rate_hz)
+    hit = measure_single(samples, rate_hz, ear=EAR)
     data, _ = write_flac(np.asarray(samples, dtype=np.float32), rate_hz)
     return rigs.add_example(
         session,
@@ -94,7 +95,7 @@ def _example_hit(data: bytes) -> ExampleHit | None:
     """
     sound = read_audio(data)
     try:
-        return measure_example(sound.samples, sound.rate_hz)
+        return measure_example(sound.samples, sound.rate_hz, ear=EAR)
     except BadAudio:
         return None
 

@@ -13,7 +13,6 @@ from thrumble.actions.rigs import CHECKED, KINDS, cut_from, keep_example, profil
 from thrumble.actions.sound import fetch
 from thrumble.actions.takes import info_of
 from thrumble.core.counting import counted
-from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.take import read_recording
 from thrumble.core.errors import BadAudio, NotAllowed, NotFound
 from thrumble.core.riff.expand import expand
@@ -29,6 +28,7 @@ from thrumble.store.practice.sound_checks import SoundCheck
 from thrumble.store.riffs import riffs
 from thrumble.store.rig import rigs
 from thrumble.store.takes import readings, takes
+from thrumble.trained import EAR
 
 EXAMPLES_EACH = 4  # of every kind, spread over the take
 SHORTEST_S = 0.2  # of sound to the next hit: less is no example
@@ -62,7 +62,10 @@ def count_check(session: Session, player_id: int, take_id: int) -> SoundCheck:
         path = Path(folder) / "take"
         fetch(session, player_id, take_id, path)
         reading = read_recording(
-            read_audio(path), decoys, info_of(take, decoys, profile_from(others))
+            read_audio(path),
+            decoys,
+            info_of(take, decoys, profile_from(others)),
+            ear=EAR,
         )
     hits = score_hits(script, decoys, reading)
     if (lost := missing_hits(hits)) is not None:

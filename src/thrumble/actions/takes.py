@@ -19,7 +19,6 @@ from thrumble.actions.sound import Spans, fetch, join_chunks, missing_spans, par
 from thrumble.core.ear.comparing import Difference, compare
 from thrumble.core.ear.front.conditioning import MAX_S, WORK_RATE_HZ
 from thrumble.core.ear.measure.articulation import Profile
-from thrumble.core.ear.model.ear import EAR
 from thrumble.core.ear.reading import Reading
 from thrumble.core.ear.take import TakeInfo, read_recording
 from thrumble.core.errors import Away, BadAudio, NotAllowed, NotFound, ThrumbleError
@@ -35,6 +34,7 @@ from thrumble.store.rig import rigs
 from thrumble.store.takes import readings, takes
 from thrumble.store.takes.space import check_room
 from thrumble.store.takes.takes import NewTake, Take
+from thrumble.trained import EAR
 
 log = structlog.get_logger()
 T = TypeVar("T")
@@ -210,7 +210,7 @@ def _analyse(work: _Job, path: Path) -> _Result:
     take = work.take
     expanded = expand(work.riff, take.tempo_bpm)
     info = info_of(take, expanded, profile_from(work.examples))
-    reading = read_recording(read_audio(path), expanded, info)
+    reading = read_recording(read_audio(path), expanded, info, ear=EAR)
     return _Result(
         reading=reading,
         expanded=expanded,

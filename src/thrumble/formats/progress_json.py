@@ -82,7 +82,7 @@ class PlayedReading:
 
     @classmethod
     def read(cls, data: bytes, name: str, day: date | None) -> "PlayedReading":
-        """Parse a reading's document. `day`: when it was played, if the document doesn't say.
+        """Parse a reading's document. `day`: when it was played, before what the document says.
         Raises BadInput for what is no reading.
         """
         try:

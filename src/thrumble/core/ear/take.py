@@ -35,7 +35,7 @@ from thrumble.core.ear.measure.articulation import NO_PROFILE, Profile
 from thrumble.core.ear.measure.hits import Matched, TakeSound, bare_hits, read_hits
 from thrumble.core.ear.measure.ramps import measure_ramps
 from thrumble.core.ear.measure.unjudged import without_guesses, without_own_strings, without_repeats
-from thrumble.core.ear.model.ear import EAR, Decisions, Ear
+from thrumble.core.ear.model.ear import Decisions, Ear
 from thrumble.core.ear.model.network import Array
 from thrumble.core.ear.reading import ExtraOnset, HitReading, HitState, Reading, StartSource
 from thrumble.core.pulse.click import click_times
@@ -99,19 +99,21 @@ def read_take(
     rate_hz: int,
     expanded: ExpandedRiff,
     info: TakeInfo | None = None,
-    ear: Ear = EAR,
+    *,
+    ear: Ear,
 ) -> Reading:
     """`read_recording` for samples at hand: floats, shape (n,) or (n, channels), nominally within
     [-1, 1].
     """
-    return read_recording(in_memory(samples, rate_hz), expanded, info, ear)
+    return read_recording(in_memory(samples, rate_hz), expanded, info, ear=ear)
 
 
 def read_recording(
     recording: Recording,
     expanded: ExpandedRiff,
     info: TakeInfo | None = None,
-    ear: Ear = EAR,
+    *,
+    ear: Ear,
 ) -> Reading:
     """Hears a take of a known riff.
 

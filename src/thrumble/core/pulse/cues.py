@@ -3,15 +3,12 @@ silent, the count-in. The browser sounds these cues, the ear knows them, the sim
 to them.
 """
 
-import base64
-import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
 
 import numpy as np
-import soxr
 
 from thrumble.core.pulse import spoken
 from thrumble.core.pulse.click import TimedBar, click_sound
@@ -241,30 +238,24 @@ def take_cues(grid: BeatGrid, pulse: Pulse, *, rounds: int, bars_before: int = 0
 SOUNDS = ("accent", "plain", *DRUM_LEVELS, *(f"say-{n + 1}" for n in range(len(spoken.SIZES))))
 
 
-@lru_cache(maxsize=64)
-def sound_of(name: str, rate_hz: int) -> Samples:
-    """A cue's sound, float32, peak near 0.9. Shape (frames,). Raises KeyError for one that is not
-    there.
+def sound_of(name: str, rate_hz: int, voice: bytes) -> Samples:
+    """A cue's sound, float32, peak near 0.9. Shape (frames,). `voice`: as of `spoken.words_of`.
+    Raises KeyError for one that is not there.
     """
     if name in ("accent", "plain"):
-        return click_sound(rate_hz, accent=name == "accent")
-    return drum_sounds(rate_hz)[name] if name in DRUM_LEVELS else _words(rate_hz)[name]
+        return _click(rate_hz, name == "accent")
+    drums = name in DRUM_LEVELS
+    return drum_sounds(rate_hz)[name] if drums else spoken.words_of(voice, rate_hz)[name]
 
 
-@lru_cache(maxsize=4)
-def _words(rate_hz: int) -> dict[str, Samples]:
-    raw = np.frombuffer(zlib.decompress(base64.b85decode("".join(spoken.WORDS))), dtype=np.uint8)
-    companded = raw.astype(np.float32) / 63.5 - 1
-    wave = np.sign(companded) * np.expm1(np.abs(companded) * np.log(256)) / 255
-    ends = np.cumsum(spoken.SIZES)
-    words = np.split(wave.astype(np.float32), ends[:-1])
-    return {
-        f"say-{n + 1}": np.asarray(0.9 * soxr.resample(word, spoken.RATE_HZ, rate_hz), np.float32)
-        for n, word in enumerate(words)
-    }
+@lru_cache(maxsize=8)
+def _click(rate_hz: int, accent: bool) -> Samples:
+    return click_sound(rate_hz, accent=accent)
 
 
-def cue_track(cues: Sequence[Cue], *, start_s: float, rate_hz: int, frames: int) -> Samples:
+def cue_track(
+    cues: Sequence[Cue], *, start_s: float, rate_hz: int, frames: int, voice: bytes
+) -> Samples:
     """The cues as sound; `start_s` is where bar 1 beat 1 lies. What lies outside the span is left
     out. Shape (frames,).
     """
@@ -272,6 +263,6 @@ def cue_track(cues: Sequence[Cue], *, start_s: float, rate_hz: int, frames: int)
     for cue in cues:
         at = round((start_s + cue.at_s) * rate_hz)
         if 0 <= at < frames:
-            sound = sound_of(cue.sound, rate_hz)[: frames - at]
+            sound = sound_of(cue.sound, rate_hz, voice)[: frames - at]
             track[at : at + sound.size] += sound * np.float32(cue.level)
     return track

@@ -16,7 +16,7 @@ from thrumble.core.ear.align.onsets import find_candidates
 from thrumble.core.ear.front.conditioning import condition
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
-from thrumble.core.ear.model.ear import EAR
+from thrumble.core.ear.model.ear import Ear
 from thrumble.core.errors import BadAudio
 from thrumble.core.pulse.click import click_sound
 from thrumble.core.signal import Array, Samples, analytic, filtered, high_pass
@@ -73,14 +73,14 @@ def measure_return(samples: Samples, rate_hz: int, click_frames: list[int]) -> R
     return returned
 
 
-def hear_strikes(samples: Samples, rate_hz: int) -> Array:
+def hear_strikes(samples: Samples, rate_hz: int, *, ear: Ear) -> Array:
     """The sure onsets in a sound, seconds; none in silence. Samples of shape (n,); strikes of shape
     (k,).
     """
     conditioned = condition(samples, rate_hz)
     if conditioned.silent:
         return np.zeros(0)
-    candidates = find_candidates(Envelope(conditioned.samples), bands_of(conditioned.samples), EAR)
+    candidates = find_candidates(Envelope(conditioned.samples), bands_of(conditioned.samples), ear)
     return candidates.times_s[candidates.log_odds > 0]
 
 

@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from thrumble.core.ear.front.conditioning import WORK_RATE_HZ, condition
+from thrumble.core.ear.model.ear import Ear
 from thrumble.core.ear.reading import HitState, Reading
 from thrumble.core.ear.take import TakeInfo, read_take
 from thrumble.core.errors import BadAudio
@@ -97,7 +98,12 @@ def exercise_text(tempo_bpm: float) -> str:
 
 
 def measure_releases(
-    samples: NDArray[np.floating], rate_hz: int, *, tempo_bpm: float, start_s: float | None
+    samples: NDArray[np.floating],
+    rate_hz: int,
+    *,
+    tempo_bpm: float,
+    start_s: float | None,
+    ear: Ear,
 ) -> Releases:
     """Hears the exercise. `start_s`: file time of its first beat, None to find it. Raises BadAudio
     if too few grabs were heard. Samples of shape (n,) or (n, channels).
@@ -107,6 +113,7 @@ def measure_releases(
         rate_hz,
         expand(parse_riff(exercise_text(tempo_bpm))),
         TakeInfo(start_s=start_s, rounds=1),
+        ear=ear,
     )
     conditioned = condition(samples, rate_hz)
     each = tuple(

@@ -26,7 +26,7 @@ from thrumble.core.ear.measure.articulation import (
     mute_depths,
 )
 from thrumble.core.ear.measure.placing import place_hits
-from thrumble.core.ear.model.ear import EAR
+from thrumble.core.ear.model.ear import Ear
 from thrumble.core.ear.model.network import Array
 from thrumble.core.errors import BadAudio
 from thrumble.core.riff.model import Articulation
@@ -83,18 +83,18 @@ class Repeatability:
 
 
 def measure_single(
-    samples: NDArray[np.floating], rate_hz: int, profile: Profile = NO_PROFILE
+    samples: NDArray[np.floating], rate_hz: int, profile: Profile = NO_PROFILE, *, ear: Ear
 ) -> SingleHit:
     """Hears the first loud hit in up to three seconds of sound. Raises BadAudio if there is
     none. Samples of shape (n,) or (n, channels).
     """
-    conditioned, onset_s, measures = _hear(samples, rate_hz)
+    conditioned, onset_s, measures = _hear(samples, rate_hz, ear)
     if _is_steady(conditioned.samples):
         raise BadAudio(
             "this is a steady sound, not a hit: damp all strings, then hit one string or chord"
         )
-    chances = classify_hits(measures, np.array([-1]), EAR, profile)[0]
-    depth = float(mute_depths(measures, EAR)[0])
+    chances = classify_hits(measures, np.array([-1]), ear, profile)[0]
+    depth = float(mute_depths(measures, ear)[0])
     clarity = float(np.clip(measures[0, HITS.column("clarity early")], 0, 1))
     begin = int(onset_s * WORK_RATE_HZ)
     piece = conditioned.samples[begin : begin + int(LEVEL_S * WORK_RATE_HZ)]
@@ -105,9 +105,9 @@ def measure_single(
     )
     scale = float(np.clip(depth * (1 - open_) * (1 - dead) + dead * max(0.94, depth), 0, 1))
     place = Place.POCKET
-    boundary = _open_below(profile)
+    boundary = _open_below(profile, ear)
     if boundary is not None:  # the player's own light mutes say where ringing begins
-        rings = _log_odds_damped(measures)[0] < boundary
+        rings = _log_odds_damped(measures, ear)[0] < boundary
         scale = min(scale, LIGHTEST - 0.01) if rings else max(scale, LIGHTEST)
     if scale < LIGHTEST:
         place = Place.BACK
@@ -131,15 +131,15 @@ def measure_single(
     )
 
 
-def _log_odds_damped(measures: Array) -> Array:
+def _log_odds_damped(measures: Array, ear: Ear) -> Array:
     """Log-odds that hits don't ring open, by the classifier without any examples, shape (n,)."""
-    open_ = classify_hits(measures, np.full(len(measures), -1), EAR, NO_PROFILE)[
+    open_ = classify_hits(measures, np.full(len(measures), -1), ear, NO_PROFILE)[
         :, KINDS.index(Articulation.OPEN)
     ]
     return np.asarray(np.log((1 - open_ + 1e-6) / (open_ + 1e-6)))
 
 
-def _open_below(profile: Profile) -> float | None:
+def _open_below(profile: Profile, ear: Ear) -> float | None:
     """The log-odds under which a hit of this tone rings open: half way between the medians of its
     open examples and of its light mutes. None if either has too few, or if they don't differ.
     """
@@ -147,12 +147,14 @@ def _open_below(profile: Profile) -> float | None:
     is_light = (profile.kinds == KINDS.index(Articulation.PALM)) & (profile.depths <= LIGHT)
     if min(is_open.sum(), is_light.sum()) < MIN_HITS:
         return None
-    odds = _log_odds_damped(profile.measures)
+    odds = _log_odds_damped(profile.measures, ear)
     rings, damped = float(np.median(odds[is_open])), float(np.median(odds[is_light]))
     return (rings + damped) / 2 if damped > rings else None
 
 
-def _hear(samples: NDArray[np.floating], rate_hz: int) -> tuple[Conditioned, float, Array]:
+def _hear(
+    samples: NDArray[np.floating], rate_hz: int, ear: Ear
+) -> tuple[Conditioned, float, Array]:
     """The sound made ready, its first loud onset, and the ear's measures of it, one row."""
     if samples.shape[0] > MAX_S * rate_hz:
         raise BadAudio(f"one hit at a time: send {MAX_S:.0f} seconds of sound at most")
@@ -160,7 +162,7 @@ def _hear(samples: NDArray[np.floating], rate_hz: int) -> tuple[Conditioned, flo
     if conditioned.silent:
         raise BadAudio("we heard nothing: check your cable and the input level")
     bands = bands_of(conditioned.samples)
-    onset_s = _first_loud_onset(conditioned.samples, bands)
+    onset_s = _first_loud_onset(conditioned.samples, bands, ear)
     ends = np.array([conditioned.duration_s])
     return conditioned, onset_s, measure_hits(conditioned.samples, bands, np.array([onset_s]), ends)
 
@@ -176,15 +178,15 @@ def _is_steady(samples: Samples) -> bool:
     return bool(high - low < STEADY_DB)
 
 
-def _first_loud_onset(samples: Samples, bands: Bands) -> float:
+def _first_loud_onset(samples: Samples, bands: Bands, ear: Ear) -> float:
     envelope = Envelope(samples)
-    candidates = find_candidates(envelope, bands, EAR)
+    candidates = find_candidates(envelope, bands, ear)
     sure = candidates.times_s[candidates.log_odds > 0]
     if not sure.size:
         raise BadAudio("we heard sound but no hit: hit one string or chord and let it ring")
     levels = envelope.level_db(envelope.energy, sure, sure + 0.05)
     loud = sure[levels > levels.max() - 12]
-    return float(place_hits(samples, loud[:1], EAR)[0])
+    return float(place_hits(samples, loud[:1], ear)[0])
 
 
 def _decay_s(piece: Samples) -> float | None:
@@ -226,11 +228,11 @@ class ExampleHit:
     peak_db: float
 
 
-def measure_example(samples: NDArray[np.floating], rate_hz: int) -> ExampleHit:
+def measure_example(samples: NDArray[np.floating], rate_hz: int, *, ear: Ear) -> ExampleHit:
     """Measures an example, shape (n,) or (n, channels), without judging it. Raises BadAudio if
     there is no hit.
     """
-    conditioned, _, measures = _hear(samples, rate_hz)
+    conditioned, _, measures = _hear(samples, rate_hz, ear)
     return ExampleHit(measures[0], round(conditioned.gain_db, 1))
 
 

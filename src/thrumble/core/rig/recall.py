@@ -14,7 +14,7 @@ from thrumble.core.ear.front.conditioning import condition
 from thrumble.core.ear.front.envelope import Envelope
 from thrumble.core.ear.front.spectrum import bands_of
 from thrumble.core.ear.measure.chord_recognition import CLEAR, name_chord
-from thrumble.core.ear.model.ear import EAR
+from thrumble.core.ear.model.ear import Ear
 from thrumble.core.errors import BadInput
 from thrumble.core.instrument import Instrument
 from thrumble.core.music.pitch import spell
@@ -104,6 +104,8 @@ def hear_calls(
     times_s: list[float],
     end_s: float,
     instrument: Instrument,
+    *,
+    ear: Ear,
 ) -> list[Recalled]:
     """The answers to calls made at times of the sound, the last one waited for until `end_s`. The
     first hit after a call that is clearly some chord is its answer. Samples of shape (n,) or
@@ -113,9 +115,9 @@ def hear_calls(
     if conditioned.silent:
         return [Recalled(call, None, None) for call in calls]
     bands = bands_of(conditioned.samples)
-    candidates = find_candidates(Envelope(conditioned.samples), bands, EAR)
+    candidates = find_candidates(Envelope(conditioned.samples), bands, ear)
     clicks = find_clicks(conditioned.samples, bands, candidates)
-    onsets = likely(without(candidates, clicks), EAR.decisions)
+    onsets = likely(without(candidates, clicks), ear.decisions)
     struck = onsets.times_s[onsets.log_odds > 0]
     every = every_chord(instrument)
     out = []

@@ -6,12 +6,12 @@ from dataclasses import dataclass
 from sqlmodel import Session
 
 from thrumble.core.counting import counted
-from thrumble.core.ear.model.ear import EAR
 from thrumble.core.sound_check.score import CheckHit, Share, shares
 from thrumble.store.practice import sound_checks
 from thrumble.store.practice.sound_checks import SoundCheck
 from thrumble.store.rig import rigs
 from thrumble.store.takes import takes
+from thrumble.trained import EAR
 
 
 @dataclass(frozen=True, slots=True)

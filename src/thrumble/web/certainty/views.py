@@ -11,8 +11,8 @@ from pathlib import Path
 from typing import Any
 
 from thrumble.core.counting import counted
-from thrumble.core.ear.model.ear import EAR
 from thrumble.store.rig.rigs import Example, ToneProfile
+from thrumble.trained import EAR
 
 FIGURES = Path(__file__).parent / "figures.json"
 TONES = ("clean", "crunch", "high gain")

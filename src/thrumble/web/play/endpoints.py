@@ -29,6 +29,7 @@ from thrumble.store.rig import rigs
 from thrumble.store.takes import takes
 from thrumble.store.takes.space import space
 from thrumble.store.takes.takes import NewTake
+from thrumble.trained import VOICE
 from thrumble.web.deps import DbSession, PlayerId, Today, costly
 from thrumble.web.inputs import (
     BIGGEST_ID,
@@ -148,7 +149,7 @@ def click_samples(rate: int, name: str) -> Response:
     """A click, a drum or a word of the count-in as float32 samples at the browser's own rate."""
     if not 8000 <= rate <= 192_000 or name not in SOUNDS:
         raise NotFound("there is no such click")
-    return Response(sound_of(name, rate).tobytes(), media_type="application/octet-stream")
+    return Response(sound_of(name, rate, VOICE).tobytes(), media_type="application/octet-stream")
 
 
 @router.get("/play/{riff_id}/along", name="play_along")

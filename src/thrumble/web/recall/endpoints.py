@@ -13,6 +13,7 @@ from thrumble.core.rig.recall import MAX_CALLS, Call, Order, draw_calls, hear_ca
 from thrumble.store.practice import hands
 from thrumble.store.practice.hands import Recall
 from thrumble.store.rig import rigs
+from thrumble.trained import EAR
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Line
 from thrumble.web.recall.views import answers_document, calls_document, recall_view
@@ -97,7 +98,7 @@ def hear_recall(
         raise BadInput("a drill is a minute at most: fewer calls, or a faster click")
     late_s = _latency_s(session, player_id, request.state.browser, rate)
     times = [start + late_s + every * k for k in range(len(calls))]
-    answers = hear_calls(samples, rate, calls, times, times[-1] + every, neck)
+    answers = hear_calls(samples, rate, calls, times, times[-1] + every, neck, ear=EAR)
     hands.add_recalls(session, player_id, answers)
     return JSONResponse(answers_document(answers))
 

@@ -18,6 +18,7 @@ from thrumble.core.rig.calibration import (
 )
 from thrumble.store.rig import rigs
 from thrumble.store.rig.rigs import NewCalibration
+from thrumble.trained import EAR
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import Line, Sent
 from thrumble.web.rig.views import (
@@ -70,7 +71,7 @@ def hear_clicks(
     latency = (
         measure_return(samples, rate, frames)
         if kind == "return"
-        else measure_drum(hear_strikes(samples, rate), np.array(frames) / rate)
+        else measure_drum(hear_strikes(samples, rate, ear=EAR), np.array(frames) / rate)
     )
     return JSONResponse(
         {

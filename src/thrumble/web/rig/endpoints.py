@@ -17,6 +17,7 @@ from thrumble.core.rig.levels import measure_loudness, measure_silence
 from thrumble.core.rig.palm import Place, measure_single, repeatability
 from thrumble.store.rig import rigs
 from thrumble.store.rig.rigs import NewRig, Rig, ToneProfile
+from thrumble.trained import EAR
 from thrumble.web.deps import SHOWS_PLAYER, DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Id, Line
 from thrumble.web.rig import calibration
@@ -240,7 +241,7 @@ def hear_hit(
     before it, such as 0.62p,0.58p.
     """
     stored = [] if tone is None else rigs.example_sounds(session, player_id, tone)
-    hit = measure_single(samples, rate, verbs.profile_from(stored))
+    hit = measure_single(samples, rate, verbs.profile_from(stored), ear=EAR)
     letters = {place.value[0]: place for place in Place}
     try:
         answers = [
@@ -302,7 +303,7 @@ def hear_releases(
     click.
     """
     return JSONResponse(
-        releases_document(measure_releases(samples, rate, tempo_bpm=tempo, start_s=start))
+        releases_document(measure_releases(samples, rate, tempo_bpm=tempo, start_s=start, ear=EAR))
     )
 
 

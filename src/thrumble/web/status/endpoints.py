@@ -6,11 +6,11 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
 from thrumble.actions.copies import last_copy
-from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import ThrumbleError
 from thrumble.store import database, queue
 from thrumble.store.queue import QueueState
 from thrumble.store.takes.space import space, stored_bytes
+from thrumble.trained import EAR
 from thrumble.web.deps import RUNS_SERVER, SHOWS_PLAYER, DbSession
 from thrumble.web.status.views import bench_view, is_ready, readiness
 from thrumble.web.templating import render

@@ -17,7 +17,6 @@ from thrumble.actions.sound import fetch
 from thrumble.actions.starting import STARTER
 from thrumble.actions.storage import annotate_take, restore
 from thrumble.core.coach.verdict.judgement import HitKey
-from thrumble.core.ear.model.ear import EAR
 from thrumble.core.errors import NotFound
 from thrumble.formats.labels import label_track
 from thrumble.formats.reading_json import reading_csv, reading_document
@@ -28,6 +27,7 @@ from thrumble.store.rig import rigs
 from thrumble.store.takes import corrections as said
 from thrumble.store.takes import notes, readings, take_lists, takes
 from thrumble.store.takes.space import space
+from thrumble.trained import EAR
 from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.inputs import BIGGEST_ID, Id, Line, PageNumber, PollCount
 from thrumble.web.shared.downloads import attachment, take_file_name

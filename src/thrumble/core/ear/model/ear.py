@@ -4,16 +4,20 @@ else, so two ears can be compared, and one can be tried with another's network.
 """
 
 import hashlib
+import io
 import json
+import zipfile
 from dataclasses import asdict, dataclass, field
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 
-from thrumble.core.ear.model.network import Network, unpack
-from thrumble.core.ear.model.weights import LAYOUTS, TRAINING, WEIGHTS
+from thrumble.core.ear.model.network import Network, pack, unpack
 
+NETWORKS = ("articulation", "depth", "onsets", "places", "sound", "strays", "strum")
+HEADER = "header.json"
+EPOCH = (1980, 1, 1, 0, 0, 0)  # of the packed files: the same ear gives the same bytes
 NUMBER = "2.7"  # for people; the hash behind it is what tells two ears apart
 
 
@@ -87,7 +91,7 @@ class Ear:
     @property
     def networks(self) -> dict[str, Network]:
         """The networks by name."""
-        return {name: getattr(self, name) for name in WEIGHTS}
+        return {name: getattr(self, name) for name in NETWORKS}
 
     @cached_property
     def version(self) -> str:
@@ -103,15 +107,28 @@ class Ear:
         return f"{self.number}+{content.hexdigest()[:8]}"
 
 
-EAR = Ear(
-    number=NUMBER,
-    onsets=unpack(WEIGHTS["onsets"]),
-    places=unpack(WEIGHTS["places"]),
-    sound=unpack(WEIGHTS["sound"]),
-    articulation=unpack(WEIGHTS["articulation"]),
-    depth=unpack(WEIGHTS["depth"]),
-    strum=unpack(WEIGHTS["strum"]),
-    strays=unpack(WEIGHTS["strays"]),
-    layouts=tuple(LAYOUTS.items()),
-    training=tuple(TRAINING.items()),
-)
+def pack_ear(ear: Ear) -> bytes:
+    """A trained ear as a zip: its layouts and training in `header.json`, each network packed under
+    its name. Number and decisions are not trained and not in it.
+    """
+    buffer = io.BytesIO()
+    header = {"training": dict(ear.training), "layouts": dict(ear.layouts)}
+    members = {HEADER: json.dumps(header, indent=1).encode()}
+    members |= {name: pack(network) for name, network in ear.networks.items()}
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_STORED) as file:
+        for name, data in members.items():
+            file.writestr(zipfile.ZipInfo(name, EPOCH), data)
+    return buffer.getvalue()
+
+
+def unpack_ear(data: bytes) -> Ear:
+    """Reverse of `pack_ear`, with this engine's number and decisions."""
+    with zipfile.ZipFile(io.BytesIO(data)) as file:
+        header = json.loads(file.read(HEADER))
+        networks: dict[str, Any] = {name: unpack(file.read(name)) for name in NETWORKS}
+    return Ear(
+        number=NUMBER,
+        layouts=tuple(header["layouts"].items()),
+        training=tuple(header["training"].items()),
+        **networks,
+    )

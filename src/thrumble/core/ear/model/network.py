@@ -2,7 +2,6 @@
 numbers out; trained by benchmarks/training.
 """
 
-import base64
 import itertools
 from dataclasses import dataclass
 
@@ -55,9 +54,9 @@ def softmax(scores: Array) -> Array:
     return np.asarray(lifted / lifted.sum(axis=-1, keepdims=True))
 
 
-def pack(network: Network) -> str:
-    """A network as text: its shape; then in base64, little-endian, centre and scale as float32, and
-    weights and biases as float16.
+def pack(network: Network) -> bytes:
+    """A network as bytes: a line with the sizes of its layers; then, little-endian, centre and
+    scale as float32, and weights and biases as float16.
     """
     sizes = [network.centre.size, *(biases.size for _, biases in network.layers)]
     seen = np.concatenate([network.centre, network.scale]).astype("<f4").tobytes()
@@ -66,14 +65,13 @@ def pack(network: Network) -> str:
         .astype("<f2")
         .tobytes()
     )
-    return "-".join(map(str, sizes)) + ":" + base64.b64encode(seen + learnt).decode()
+    return "-".join(map(str, sizes)).encode() + b"\n" + seen + learnt
 
 
-def unpack(text: str) -> Network:
+def unpack(data: bytes) -> Network:
     """Reverse of `pack`, but for what float16 leaves out."""
-    shape, _, data = text.partition(":")
-    sizes = [int(n) for n in shape.split("-")]
-    raw = base64.b64decode(data)
+    shape, _, raw = data.partition(b"\n")
+    sizes = [int(n) for n in shape.split(b"-")]
     seen = np.frombuffer(raw, dtype="<f4", count=2 * sizes[0]).astype(np.float64)
     learnt = np.frombuffer(raw, dtype="<f2", offset=seen.size * 4).astype(np.float64)
     parts = iter(

@@ -1,0 +1,1 @@
+"""Binary resources; `thrumble.trained` loads them."""
