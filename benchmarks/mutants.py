@@ -56,7 +56,7 @@ COACH = tuple(
             "verdict_details",
         ),
         *("drills", "findings", "hand_speed", "inner_pulse", "judgement", "plan", "proving"),
-        *("remarks", "remedies", "session", "stamina", "verdict_details"),
+        *("planning_details", "remarks", "remedies", "session", "stamina", "verdict_details"),
     )
 )
 ROOMS = {

@@ -24,6 +24,10 @@ from thrumble.core.neck.hand import Hand
 from thrumble.core.neck.muting_map import muting_map
 from thrumble.core.riff.drills.catalogue import DrillKind
 
+# The chance that a chord or stop is measured as wrong although it isn't: of those measured as right
+# at most this share, of the others by their own probability. What is measured as right but may be
+# wrong doesn't speak against a finding.
+FALSE_ALARM = 0.002
 UNKNOWN_ERROR = 0.01  # of a chord measured before measurements had probabilities
 FINGERS = {"1": "first finger", "2": "second finger", "3": "third finger", "4": "little finger"}
 
@@ -33,12 +37,10 @@ def _error_chance(probability: float | None) -> float:
     return UNKNOWN_ERROR if probability is None else 1 - probability
 
 
-def _stop_error_chance(hit: JudgedHit, judgement: Judgement) -> float:
-    """The chance that a stop was measured on the wrong side of its limit."""
-    late = stop_late_probability(
-        hit.stop_late_ms or 0.0, judgement.limits.late_stop_ms, hit.hit.ring_end
-    )
-    return 1 - late if hit.stop_late else late
+def _early_chance(hit: JudgedHit, judgement: Judgement) -> float:
+    """The chance that a stop measured as late was in time."""
+    late_ms, limit_ms = hit.stop_late_ms or 0.0, judgement.limits.late_stop_ms
+    return 1 - stop_late_probability(late_ms, limit_ms, hit.hit.ring_end)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,7 +63,7 @@ class StopsRingOn(Finding):
         judgement = review.judgement
         judged = [hit for hit in judgement.played if hit.stop_kept is not None]
         late = [hit for hit in judged if hit.stop_late]
-        errors = [_stop_error_chance(hit, judgement) for hit in judged]
+        errors = [_early_chance(hit, judgement) if hit.stop_late else FALSE_ALARM for hit in judged]
         if len(late) < 2 or not exceeds_errors(len(late), errors):
             return None
         late_ms = [hit.stop_late_ms for hit in late if hit.stop_late_ms is not None]
@@ -105,7 +107,10 @@ class WrongFrets(Finding):
         checked = [hit for hit in judgement.played if hit.hit.chord_ok is not None]
         wrong = [hit for hit in checked if not hit.hit.chord_ok]
         is_only_chord = len(wrong) == len(checked) == 1
-        errors = [_error_chance(hit.hit.chord_probability) for hit in checked]
+        errors = [
+            FALSE_ALARM if hit.hit.chord_ok else _error_chance(hit.hit.chord_probability)
+            for hit in checked
+        ]
         if not (is_only_chord or exceeds_errors(len(wrong), errors)):
             return None
         return cls(
@@ -146,7 +151,10 @@ class StrayStrings(Finding):
         judgement = review.judgement
         checked = [hit for hit in judgement.played if hit.hit.stray_strings is not None]
         ringing = [hit for hit in checked if hit.hit.stray_strings]
-        errors = [_error_chance(hit.hit.stray_probability) for hit in checked]
+        errors = [
+            _error_chance(hit.hit.stray_probability) if hit.hit.stray_strings else FALSE_ALARM
+            for hit in checked
+        ]
         if len(ringing) < 2 or not exceeds_errors(len(ringing), errors):
             return None
         counts = Counter(string for hit in ringing for string in hit.hit.stray_strings or ())
