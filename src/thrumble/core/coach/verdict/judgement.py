@@ -25,7 +25,7 @@ LATE_STOP_MS = 60.0
 CLEAN_SHARE = 0.95  # of the hits of a clean pass or take
 ONE_OFF_FROM = 10  # hits, from which on one may always be off
 REACHED_SHARE = 0.9  # of a pass's hits that a take has to reach to be judged as a whole
-VERSION = 4  # of these rules: what is stored of a judgement by older ones is computed anew
+VERSION = 5  # of these rules: what is stored of a judgement by older ones is computed anew
 
 
 class HitKey(NamedTuple):

@@ -33,6 +33,7 @@ from thrumble.core.signal import Array
 
 WIDE_MM = (60.0, 100.0, 140.0, 180.0)  # how wide a move may have to be to make the hit late
 QUICK_MM_S = (200.0, 400.0, 700.0, 1000.0)  # or how quick
+MIN_BIAS_MS = 8.0  # a constant lead or lag below it is nobody's concern
 STEADY_SPREAD_MS = 10.0  # a spread up to this is a steady player's
 MIN_LOOSE_SHARE = 0.05  # of hits off the mark, from which on timing is loose
 MIN_SPREAD_GROWTH_MS = 8.0
@@ -59,7 +60,7 @@ class LeadOrLag(Finding):
         late, reading = review.lateness, review.judgement.reading
         middle_ms = float(np.median(late.left_ms))
         error_ms = 1.25 * robust_spread(late.left_ms) / np.sqrt(late.left_ms.size)
-        least_ms = max(8.0, 3.5 * error_ms, reading.delay_spread_ms or 0.0)
+        least_ms = max(MIN_BIAS_MS, 3.5 * error_ms, reading.delay_spread_ms or 0.0)
         if not reading.bias_judged:
             return None
         if abs(middle_ms) < least_ms:

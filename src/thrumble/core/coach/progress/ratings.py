@@ -1,0 +1,166 @@
+"""What a take's figures mean: good, one to watch, or a problem, and how they compare with the same
+player's last takes of the riff.
+
+Each figure has two limits of its own, from what the verdict calls clean: up to the first it is
+good, beyond the second a problem. A good figure that is worse than nine in ten of the player's own
+is one to watch.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from statistics import NormalDist
+
+import numpy as np
+
+from thrumble.core.coach.verdict.finding import MIN_SPOILED_SHARE
+from thrumble.core.coach.verdict.hits import UNEVEN_DB
+from thrumble.core.coach.verdict.judgement import CLEAN_SHARE, Judgement
+from thrumble.core.coach.verdict.timing import MIN_BIAS_MS
+from thrumble.core.ear.reading import HeardKind, HitState, Reading
+
+MIN_TAKES = 4  # of the player's own, to say what is usual
+USUAL = (10, 90)  # percentiles
+WATCH_SHARE = 0.85  # of hits in time or as written; below it is a problem
+
+
+class Rating(StrEnum):
+    """What a figure means for the player."""
+
+    GOOD = "good"
+    WATCH = "watch"
+    PROBLEM = "problem"
+
+
+@dataclass(frozen=True, slots=True)
+class Rated:
+    """A figure's rating. `usual`: the span of the player's own last takes of the riff, None if
+    there are too few; `against`: how this take compares with it, empty if it lies inside.
+    """
+
+    rating: Rating
+    usual: tuple[float, float] | None = None
+    against: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Meter:
+    """A figure that is rated. `name`: as on the screens; `size`: how bad it is, from an analysis,
+    None if it was not measured; `limits`: the sizes up to which it is good, and to watch.
+    """
+
+    name: str
+    size: Callable[[Reading], float | None]
+    limits: Callable[[Judgement], tuple[float, float]]
+
+
+def _share_missed(reading: Reading) -> float | None:
+    due = reading.summary.matched + reading.summary.missed
+    return reading.summary.missed / due if due else None
+
+
+def _share_extra(reading: Reading) -> float | None:
+    due = reading.summary.matched + reading.summary.missed
+    return reading.summary.extra / due if due else None
+
+
+def _share_wrong(reading: Reading) -> float | None:
+    """Counted from the hits: the player's corrections are in them, not in the summary."""
+    sure = [
+        hit.heard_articulation.value != hit.expected_articulation.value
+        for hit in reading.hits
+        if hit.state is HitState.PLAYED
+        and hit.heard_articulation is not None
+        and hit.heard_articulation is not HeardKind.UNSURE
+    ]
+    return sum(sure) / len(sure) if sure else None
+
+
+def _absolute(value: float | None) -> float | None:
+    return None if value is None else abs(value)
+
+
+def _bias_ms(reading: Reading) -> float | None:
+    return _absolute(reading.summary.bias_ms) if reading.bias_judged else None
+
+
+def _drift_ms(reading: Reading) -> float | None:
+    """How far a steady change of tempo leads from the click by the end of the take, ms."""
+    rate = reading.summary.drift_bpm_per_min
+    played = [hit.expected_s for hit in reading.hits if hit.state is HitState.PLAYED]
+    if rate is None or not played:
+        return None
+    length_s = max(played) - min(played)
+    return abs(rate) / reading.tempo_bpm * length_s**2 / 120 * 1000
+
+
+def _faintness_of_accents_db(reading: Reading) -> float | None:
+    accent_db = reading.summary.accent_db
+    return None if accent_db is None else -accent_db
+
+
+def _spread_limits_ms(judgement: Judgement) -> tuple[float, float]:
+    """The spreads that put 5 and 15 % of the hits out of the player's tolerance."""
+    tolerance_ms = judgement.limits.tolerance_ms
+    shares = (1 - CLEAN_SHARE, 1 - WATCH_SHARE)
+    good, watch = (-tolerance_ms / NormalDist().inv_cdf(share / 2) for share in shares)
+    return good, watch
+
+
+def _loudness_in_rests_db(reading: Reading) -> float | None:
+    rests = [hit.rest_db for hit in reading.hits if hit.rest_db is not None]
+    return float(np.median(rests)) if rests else None
+
+
+METERS = (
+    Meter("hits heard", _share_missed, lambda _: (0.0, MIN_SPOILED_SHARE)),
+    Meter("extra hits", _share_extra, lambda _: (0.0, MIN_SPOILED_SHARE)),
+    Meter("lead or lag", _bias_ms, lambda judgement: (MIN_BIAS_MS, judgement.limits.tolerance_ms)),
+    Meter("spread", lambda reading: reading.summary.spread_ms, _spread_limits_ms),
+    Meter("sound as written", _share_wrong, lambda _: (1 - CLEAN_SHARE, 1 - WATCH_SHARE)),
+    Meter(
+        "tempo drift",
+        _drift_ms,
+        lambda judgement: (judgement.limits.tolerance_ms / 2, judgement.limits.tolerance_ms),
+    ),
+    Meter(
+        "level spread",
+        lambda reading: reading.summary.level_spread_db,
+        lambda _: (0.75 * UNEVEN_DB, UNEVEN_DB),
+    ),
+    Meter("accents stand out", _faintness_of_accents_db, lambda _: (-3.0, -1.0)),
+    Meter(
+        "up-strokes",
+        lambda reading: _absolute(reading.summary.up_stroke_db),
+        lambda _: (2.0, 4.0),
+    ),
+    Meter("silence in rests", _loudness_in_rests_db, lambda _: (-20.0, -12.0)),
+)
+
+
+def rate(judgement: Judgement, before: Sequence[Reading]) -> dict[str, Rated]:
+    """The rating of every figure that was measured, by its name. `before`: the player's own takes
+    of the riff before this one, in any order. A take without hits has no ratings.
+    """
+    if not judgement.played:
+        return {}
+    rated = {}
+    for meter in METERS:
+        size = meter.size(judgement.reading)
+        if size is None:
+            continue
+        sizes = [own for reading in before if (own := meter.size(reading)) is not None]
+        rated[meter.name] = _rated(size, meter.limits(judgement), sizes)
+    return rated
+
+
+def _rated(size: float, limits: tuple[float, float], before: list[float]) -> Rated:
+    good, watch = limits
+    rating = Rating.GOOD if size <= good else Rating.WATCH if size <= watch else Rating.PROBLEM
+    if len(before) < MIN_TAKES:
+        return Rated(rating)
+    low, high = (float(edge) for edge in np.percentile(before, USUAL))
+    against = "worse than usual" if size > high else "better than usual" if size < low else ""
+    if rating is Rating.GOOD and size > high:
+        rating = Rating.WATCH
+    return Rated(rating, (low, high), against)
