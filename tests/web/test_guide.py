@@ -63,6 +63,7 @@ def test_odd_questions_find_nothing_and_break_nothing(visitor: Browser, words: s
 LABEL = re.compile(
     r'<(?P<tag>div|span) class="under"[^>]*>(?P<under>.*?)</(?P=tag)>'
     r'|<dl class="figures">(?P<figures>.*?)</dl>'
+    r'|<table class="rated">(?P<rated>.*?)</table>'
     r'|<th scope="row">(?P<row>.*?)</th><td class="num">',
     re.DOTALL,
 )
@@ -75,6 +76,8 @@ def labels(page: str, *, rows: bool) -> list[str]:
     for match in LABEL.finditer(page):
         if match["figures"] is not None:
             found += re.findall(r"<dt>(.*?)</dt>", match["figures"], re.DOTALL)
+        elif match["rated"] is not None:
+            found += re.findall(r'<th scope="row">(.*?)</th>', match["rated"], re.DOTALL)
         else:
             if rows or match["row"] is None:
                 found.append(match["under"] if match["row"] is None else match["row"])
@@ -152,7 +155,8 @@ def test_a_popover_says_two_sentences_and_the_players_own_number(screens: dict[s
     for term in TERMS.values():
         assert 2 <= len(re.findall(r"[.:](?:\s|$)", term.words)) <= 3, term.words
     page = next(page for name, page in screens.items() if name.startswith("/takes/"))
-    spread = re.search(r'<dt>[^\n]*?id="term-spread".*?</dt><dd>(.*?)</dd>', page, re.DOTALL)
+    row = r'<th scope="row">[^\n]*?id="term-spread".*?</th><td class="value">(.*?)</td>'
+    spread = re.search(row, page, re.DOTALL)
     assert spread and f"Here: {spread[1]}." in spread[0]
 
 

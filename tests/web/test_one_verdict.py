@@ -136,7 +136,8 @@ def named_figures(visitor: Browser, take_id: int) -> dict[str, dict[str, object]
     page = unescape(visitor.get(f"/takes/{take_id}").text)
     summary = visitor.get(f"/takes/{take_id}/reading.json").json()["summary"]
     rows = list(csv.DictReader(io.StringIO(visitor.get(f"/takes/{take_id}/reading.csv").text)))
-    table = dict(re.findall(r"<dt>(?:<button[^>]*>)?([^<]+)<.*?</dt>\s*<dd>([^<]+)</dd>", page))
+    row = r'<th scope="row">(?:<button[^>]*>)?([^<]+)<.*?</th>\s*<td class="value">([^<]+)</td>'
+    table = dict(re.findall(row, page))
     struck = [row for row in rows if row["state"] == "played"]
     sure = [row for row in struck if row["as_judged"] not in ("", "unsure")]
     late_ms = np.array([float(row["late_ms"]) for row in struck])

@@ -290,7 +290,7 @@ def test_a_reading_shows_what_else_was_measured_and_what_the_player_says() -> No
         "",
         True,
     )
-    figures = dict(view.figures)
+    figures = {line.name: line.value for line in view.figures}
     assert (
         figures["spread from bar 7, pass 2 on"] == "+6.4 ms"
         and figures["tempo from bar 3 on"] == "-2.0 bpm"

@@ -64,7 +64,7 @@ def test_a_reading_in_words_names_what_was_not_measured() -> None:
     assert first.odd and "stopped, +75 ms" in first.ends and first.deviation == "+31.0"
     assert (missed.heard, missed.deviation, missed.ring, missed.chances) == ("missed", "", "", "")
     assert rang.odd and rang.heard == "open" and unsure.heard == "unsure" and not unsure.odd
-    figures = dict(view.figures)
+    figures = {line.name: line.value for line in view.figures}
     assert (
         figures["lead or lag"] == "not known"
         and figures["spread"] == "not measured"
@@ -86,7 +86,8 @@ def test_bias_and_swing_are_shown_where_they_are_known() -> None:
         swing_interval=(1.7, 1.94),
     )
     reading = replace(heard(riff), summary=summary, bias_judged=True, delay_ms=11.0)
-    figures = dict(reading_view(judged(reading, delay_ms=11.0)).figures)
+    view = reading_view(judged(reading, delay_ms=11.0))
+    figures = {line.name: line.value for line in view.figures}
     assert figures["lead or lag"] == "-6 ms" and figures["swing"] == "1.82 (1.70 to 1.94)"
 
 

@@ -7,13 +7,15 @@ from datetime import UTC, datetime
 from typing import Any
 
 import sqlalchemy as sa
+from pydantic import TypeAdapter
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.orm import aliased
 from sqlmodel import Session, col, select
 
+from thrumble.core.coach.progress.ratings import TakeFigures
 from thrumble.core.coach.verdict.judgement import VERSION, JudgedHit, Judgement
 from thrumble.core.ear.comparing import Difference
-from thrumble.core.ear.reading import Reading
+from thrumble.core.ear.reading import Reading, Summary
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.core.takes import TakeState, change
 from thrumble.formats.reading_json import reading_document, reading_from_document
@@ -21,6 +23,9 @@ from thrumble.store.practice.rounds import is_current
 from thrumble.store.riffs.tables import RevisionRow
 from thrumble.store.takes.tables import HitRow, ReadingRow, TakeRow
 from thrumble.store.takes.take_lists import PAGE
+
+HISTORY_TAKES = 10  # of a riff, that a take's figures are compared with
+SUMMARY: TypeAdapter[Summary] = TypeAdapter(Summary)
 
 
 def put_reading(
@@ -148,6 +153,48 @@ def get_reading(session: Session, player_id: int, take_id: int) -> Reading | Non
     )
     document = session.exec(query).first()
     return None if document is None else reading_from_document(dict(document))
+
+
+def figures_before(session: Session, player_id: int, take_id: int) -> list[TakeFigures]:
+    """The figures of the last takes of the same riff before a take, as analysed, the newest first;
+    neither corrections nor rests are in them.
+    """
+    take = aliased(TakeRow)
+    newer = aliased(ReadingRow)
+    document = col(ReadingRow.document)
+    query = (
+        sa.select(
+            document["summary"],
+            document["tempo_bpm"],
+            document["duration_s"],
+            document["bias_judged"],
+        )
+        .join(TakeRow, col(TakeRow.id) == col(ReadingRow.take_id))
+        .join(take, (col(take.riff_id) == col(TakeRow.riff_id)) & (col(take.id) == take_id))
+        .where(
+            col(ReadingRow.player_id) == player_id,
+            col(TakeRow.id) < take_id,
+            ~sa.exists().where(
+                col(newer.take_id) == col(ReadingRow.take_id), col(newer.id) > col(ReadingRow.id)
+            ),
+        )
+        .order_by(col(TakeRow.id).desc())
+        .limit(HISTORY_TAKES)
+    )
+    figures = []
+    for summary, tempo_bpm, duration_s, bias_judged in session.execute(query):
+        read = SUMMARY.validate_python(summary)
+        right = read.articulation_correct
+        figures.append(
+            TakeFigures(
+                summary=read,
+                tempo_bpm=tempo_bpm,
+                length_s=duration_s,
+                bias_judged=bool(bias_judged),
+                wrong=None if right is None else 1 - right,
+            )
+        )
+    return figures
 
 
 def takes_to_judge(session: Session, *, after: int, limit: int) -> list[int]:

@@ -215,10 +215,11 @@ def pupil_take_page(
     title = riffs.get_revision(session, pupil_id, take.revision_id).riff.title
     pupil = look(session, player_id, pupil_id, f"looked at take {take.number} of {title}")
     judged = find_judged_take(session, pupil_id, take_id) if take.state == "read" else None
+    before = readings.figures_before(session, pupil_id, take_id)
     return render(
         request,
         "lessons/take.html",
-        view=None if judged is None else reading_view(judged),
+        view=None if judged is None else reading_view(judged, before=before),
         title=title,
         pupil=pupil,
         take_id=take_id,

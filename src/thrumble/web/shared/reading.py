@@ -1,5 +1,6 @@
 """One take's reading as words, drawings and a table."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -7,6 +8,7 @@ import numpy as np
 from thrumble.actions.accompaniment import load_accompaniment
 from thrumble.actions.judging import JudgedTake
 from thrumble.core.coach.progress.inner_pulse import inner_pulse, pulse_words
+from thrumble.core.coach.progress.ratings import MIN_TAKES, TakeFigures, rate
 from thrumble.core.coach.progress.stamina import longest_run
 from thrumble.core.coach.verdict.finding import Finding
 from thrumble.core.coach.verdict.judgement import HitKey, JudgedHit, Judgement
@@ -64,6 +66,18 @@ class CautionView:
 
 
 @dataclass(frozen=True, slots=True)
+class FigureLine:
+    """A figure of the take. `rating`: good, watch or problem, empty if it has none; `words`: how it
+    compares with the player's own takes, or why it isn't known.
+    """
+
+    name: str
+    value: str
+    rating: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
 class ReadingView:
     """One reading, whole."""
 
@@ -80,7 +94,8 @@ class ReadingView:
     strip: list[BarDrawing]
     pile: Pile
     clock: Clock
-    figures: list[tuple[str, str]]
+    figures: list[FigureLine]
+    compared: str
     hits: list[HitLine]
     cautions: list[CautionView]
     tempo: str
@@ -94,9 +109,11 @@ class ReadingView:
     findings: list[Finding]
 
 
-def reading_view(judged: JudgedTake, tone: str = "") -> ReadingView:
+def reading_view(
+    judged: JudgedTake, tone: str = "", before: Sequence[TakeFigures] = ()
+) -> ReadingView:
     """Numbers become words and places here; the player's corrections count, and stand beside what
-    was detected. `tone`: its name.
+    was detected. `tone`: its name; `before`: the player's last takes of the riff.
     """
     take, revision, reading = judged.take, judged.revision, judged.reading
     judgement, findings, sentences = judged.judgement, judged.findings, judged.sentences
@@ -118,7 +135,8 @@ def reading_view(judged: JudgedTake, tone: str = "") -> ReadingView:
         strip=reading_strip(judgement, _marks(findings, judgement)),
         pile=deviation_pile(judgement),
         clock=bar_clock(judgement),
-        figures=_figures(judgement),
+        figures=_rated_figures(judgement, before),
+        compared=_compared_with(len(before)),
         hits=_hit_lines(judged),
         cautions=[CautionView(c.text, c.code in GRAVE) for c in reading.cautions],
         tempo=f"{float(take.tempo_bpm or revision.riff.tempo_bpm):g}",
@@ -206,6 +224,27 @@ def _marks(findings: list[Finding], judgement: Judgement) -> dict[HitKey, str]:
             if hits[key].played:
                 marks.setdefault(key, finding.mark(hits[key]))
     return marks
+
+
+def _compared_with(takes: int) -> str:
+    """What better or worse than usual means, or how many takes it needs."""
+    if takes >= MIN_TAKES:
+        return f"Usual: as nine in ten of your last {takes} takes of this riff."
+    return f"After {MIN_TAKES} takes of this riff we compare each with your usual ones."
+
+
+def _rated_figures(judgement: Judgement, before: Sequence[TakeFigures]) -> list[FigureLine]:
+    """The figures with what they mean for this player."""
+    rated = rate(judgement, before)
+    lines = []
+    for name, value in _figures(judgement):
+        rating = rated.get(name)
+        words = rating.against if rating else ""
+        if name == "lead or lag" and not judgement.reading.bias_judged:
+            words = "measure your latency to know it"
+        rated_as = "" if rating is None else rating.rating.value
+        lines.append(FigureLine(name, value, rated_as, words))
+    return lines
 
 
 def _figures(judgement: Judgement) -> list[tuple[str, str]]:

@@ -116,7 +116,8 @@ def take_page(
     revision = riffs.get_revision(session, player_id, take.revision_id)
     tone = rigs.get_tone(session, player_id, take.tone_id).name if take.tone_id is not None else ""
     judged = find_judged_take(session, player_id, take_id) if take.state == "read" else None
-    view = None if judged is None else reading_view(judged, tone)
+    before = readings.figures_before(session, player_id, take_id)
+    view = None if judged is None else reading_view(judged, tone, before)
     following = (
         next_view(session, player_id, take.riff_id, take_id, view.judgement, view.findings)
         if view

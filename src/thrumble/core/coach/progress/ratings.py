@@ -17,7 +17,7 @@ from thrumble.core.coach.verdict.finding import MIN_SPOILED_SHARE
 from thrumble.core.coach.verdict.hits import UNEVEN_DB
 from thrumble.core.coach.verdict.judgement import CLEAN_SHARE, Judgement
 from thrumble.core.coach.verdict.timing import MIN_BIAS_MS
-from thrumble.core.ear.reading import HeardKind, HitState, Reading
+from thrumble.core.ear.reading import HeardKind, HitState, Reading, Summary
 
 MIN_TAKES = 4  # of the player's own, to say what is usual
 USUAL = (10, 90)  # percentiles
@@ -43,60 +43,72 @@ class Rated:
     against: str = ""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TakeFigures:
+    """The figures of a take that are rated. `length_s`: of the recording; `wrong`: the share of its
+    sure hits that sound other than written; `rest_db`: the median level of its written rests
+    against the hits before them.
+    """
+
+    summary: Summary
+    tempo_bpm: float
+    length_s: float
+    bias_judged: bool = False
+    wrong: float | None = None
+    rest_db: float | None = None
+
+
+def figures_of(reading: Reading) -> TakeFigures:
+    """The figures of an analysed take, with whatever the player corrected in it."""
+    played = [hit for hit in reading.hits if hit.state is HitState.PLAYED]
+    sure = [hit for hit in played if hit.heard_articulation not in (None, HeardKind.UNSURE)]
+    wrong = [hit for hit in sure if str(hit.heard_articulation) != str(hit.expected_articulation)]
+    rests = [hit.rest_db for hit in reading.hits if hit.rest_db is not None]
+    return TakeFigures(
+        summary=reading.summary,
+        tempo_bpm=reading.tempo_bpm,
+        length_s=reading.duration_s,
+        bias_judged=reading.bias_judged,
+        wrong=len(wrong) / len(sure) if sure else None,
+        rest_db=float(np.median(rests)) if rests else None,
+    )
+
+
 @dataclass(frozen=True, slots=True)
 class Meter:
-    """A figure that is rated. `name`: as on the screens; `size`: how bad it is, from an analysis,
-    None if it was not measured; `limits`: the sizes up to which it is good, and to watch.
+    """A figure that is rated. `name`: as on the screens; `size`: how bad it is, None if it was not
+    measured; `limits`: the sizes up to which it is good, and to watch.
     """
 
     name: str
-    size: Callable[[Reading], float | None]
+    size: Callable[[TakeFigures], float | None]
     limits: Callable[[Judgement], tuple[float, float]]
 
 
-def _share_missed(reading: Reading) -> float | None:
-    due = reading.summary.matched + reading.summary.missed
-    return reading.summary.missed / due if due else None
+def _share_missed(take: TakeFigures) -> float | None:
+    due = take.summary.matched + take.summary.missed
+    return take.summary.missed / due if due else None
 
 
-def _share_extra(reading: Reading) -> float | None:
-    due = reading.summary.matched + reading.summary.missed
-    return reading.summary.extra / due if due else None
-
-
-def _share_wrong(reading: Reading) -> float | None:
-    """Counted from the hits: the player's corrections are in them, not in the summary."""
-    sure = [
-        hit.heard_articulation.value != hit.expected_articulation.value
-        for hit in reading.hits
-        if hit.state is HitState.PLAYED
-        and hit.heard_articulation is not None
-        and hit.heard_articulation is not HeardKind.UNSURE
-    ]
-    return sum(sure) / len(sure) if sure else None
+def _share_extra(take: TakeFigures) -> float | None:
+    due = take.summary.matched + take.summary.missed
+    return take.summary.extra / due if due else None
 
 
 def _absolute(value: float | None) -> float | None:
     return None if value is None else abs(value)
 
 
-def _bias_ms(reading: Reading) -> float | None:
-    return _absolute(reading.summary.bias_ms) if reading.bias_judged else None
-
-
-def _drift_ms(reading: Reading) -> float | None:
+def _drift_ms(take: TakeFigures) -> float | None:
     """How far a steady change of tempo leads from the click by the end of the take, ms."""
-    rate = reading.summary.drift_bpm_per_min
-    played = [hit.expected_s for hit in reading.hits if hit.state is HitState.PLAYED]
-    if rate is None or not played:
+    rate_bpm = take.summary.drift_bpm_per_min
+    if rate_bpm is None:
         return None
-    length_s = max(played) - min(played)
-    return abs(rate) / reading.tempo_bpm * length_s**2 / 120 * 1000
+    return abs(rate_bpm) / take.tempo_bpm * take.length_s**2 / 120 * 1000
 
 
-def _faintness_of_accents_db(reading: Reading) -> float | None:
-    accent_db = reading.summary.accent_db
-    return None if accent_db is None else -accent_db
+def _faintness_of_accents_db(take: TakeFigures) -> float | None:
+    return None if take.summary.accent_db is None else -take.summary.accent_db
 
 
 def _spread_limits_ms(judgement: Judgement) -> tuple[float, float]:
@@ -107,17 +119,18 @@ def _spread_limits_ms(judgement: Judgement) -> tuple[float, float]:
     return good, watch
 
 
-def _loudness_in_rests_db(reading: Reading) -> float | None:
-    rests = [hit.rest_db for hit in reading.hits if hit.rest_db is not None]
-    return float(np.median(rests)) if rests else None
-
-
 METERS = (
     Meter("hits heard", _share_missed, lambda _: (0.0, MIN_SPOILED_SHARE)),
     Meter("extra hits", _share_extra, lambda _: (0.0, MIN_SPOILED_SHARE)),
-    Meter("lead or lag", _bias_ms, lambda judgement: (MIN_BIAS_MS, judgement.limits.tolerance_ms)),
-    Meter("spread", lambda reading: reading.summary.spread_ms, _spread_limits_ms),
-    Meter("sound as written", _share_wrong, lambda _: (1 - CLEAN_SHARE, 1 - WATCH_SHARE)),
+    Meter(
+        "lead or lag",
+        lambda take: _absolute(take.summary.bias_ms) if take.bias_judged else None,
+        lambda judgement: (MIN_BIAS_MS, judgement.limits.tolerance_ms),
+    ),
+    Meter("spread", lambda take: take.summary.spread_ms, _spread_limits_ms),
+    Meter(
+        "sound as written", lambda take: take.wrong, lambda _: (1 - CLEAN_SHARE, 1 - WATCH_SHARE)
+    ),
     Meter(
         "tempo drift",
         _drift_ms,
@@ -125,31 +138,32 @@ METERS = (
     ),
     Meter(
         "level spread",
-        lambda reading: reading.summary.level_spread_db,
+        lambda take: take.summary.level_spread_db,
         lambda _: (0.75 * UNEVEN_DB, UNEVEN_DB),
     ),
     Meter("accents stand out", _faintness_of_accents_db, lambda _: (-3.0, -1.0)),
     Meter(
         "up-strokes",
-        lambda reading: _absolute(reading.summary.up_stroke_db),
+        lambda take: _absolute(take.summary.up_stroke_db),
         lambda _: (2.0, 4.0),
     ),
-    Meter("silence in rests", _loudness_in_rests_db, lambda _: (-20.0, -12.0)),
+    Meter("silence in rests", lambda take: take.rest_db, lambda _: (-20.0, -12.0)),
 )
 
 
-def rate(judgement: Judgement, before: Sequence[Reading]) -> dict[str, Rated]:
+def rate(judgement: Judgement, before: Sequence[TakeFigures]) -> dict[str, Rated]:
     """The rating of every figure that was measured, by its name. `before`: the player's own takes
     of the riff before this one, in any order. A take without hits has no ratings.
     """
     if not judgement.played:
         return {}
+    take = figures_of(judgement.reading)
     rated = {}
     for meter in METERS:
-        size = meter.size(judgement.reading)
+        size = meter.size(take)
         if size is None:
             continue
-        sizes = [own for reading in before if (own := meter.size(reading)) is not None]
+        sizes = [own for other in before if (own := meter.size(other)) is not None]
         rated[meter.name] = _rated(size, meter.limits(judgement), sizes)
     return rated
 
