@@ -103,6 +103,7 @@ def test_corrections_count() -> None:
         (8.0, (8, 8, 8), Rating.GOOD, ""),
         (8.0, (5, 5, 5, 6), Rating.WATCH, "worse than usual"),
         (8.0, (7, 8, 9, 8), Rating.GOOD, ""),
+        (4.0, (2, 2, 2, 2), Rating.GOOD, "worse than usual"),
         (8.0, (12, 13, 14, 15), Rating.GOOD, "better than usual"),
         (18.0, (22, 23, 24, 25), Rating.PROBLEM, "better than usual"),
         (18.0, (5, 5, 5, 6), Rating.PROBLEM, "worse than usual"),

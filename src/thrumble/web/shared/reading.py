@@ -229,7 +229,7 @@ def _marks(findings: list[Finding], judgement: Judgement) -> dict[HitKey, str]:
 def _compared_with(takes: int) -> str:
     """What better or worse than usual means, or how many takes it needs."""
     if takes >= MIN_TAKES:
-        return f"Usual: as nine in ten of your last {takes} takes of this riff."
+        return f"Better or worse than usual: against your last {takes} takes of this riff."
     return f"After {MIN_TAKES} takes of this riff we compare each with your usual ones."
 
 

@@ -2,8 +2,8 @@
 player's last takes of the riff.
 
 Each figure has two limits of its own, from what the verdict calls clean: up to the first it is
-good, beyond the second a problem. A good figure that is worse than nine in ten of the player's own
-is one to watch.
+good, beyond the second a problem. A good figure that comes near its limit and is worse than nine in
+ten of the player's own is one to watch.
 """
 
 from collections.abc import Callable, Sequence
@@ -21,6 +21,7 @@ from thrumble.core.ear.reading import HeardKind, HitState, Reading, Summary
 
 MIN_TAKES = 4  # of the player's own, to say what is usual
 USUAL = (10, 90)  # percentiles
+NEARLY = 0.5  # of the limit: below it a good figure is good, whatever is usual
 WATCH_SHARE = 0.85  # of hits in time or as written; below it is a problem
 
 
@@ -175,6 +176,6 @@ def _rated(size: float, limits: tuple[float, float], before: list[float]) -> Rat
         return Rated(rating)
     low, high = (float(edge) for edge in np.percentile(before, USUAL))
     against = "worse than usual" if size > high else "better than usual" if size < low else ""
-    if rating is Rating.GOOD and size > high:
+    if rating is Rating.GOOD and size > max(high, NEARLY * good):
         rating = Rating.WATCH
     return Rated(rating, (low, high), against)
