@@ -109,7 +109,12 @@ def browser_type_launch_args(browser_type_launch_args: dict[str, object]) -> dic
 
 @pytest.fixture(scope="session")
 def browser_context_args(browser_context_args: dict[str, object]) -> dict[str, object]:
-    return {**browser_context_args, "viewport": {"width": 1280, "height": 800}}
+    # journeys that break the network break it for the page, not for a worker behind it
+    own: dict[str, object] = {
+        "viewport": {"width": 1280, "height": 800},
+        "service_workers": "block",
+    }
+    return {**browser_context_args, **own}
 
 
 FAULTS: list[str] = []

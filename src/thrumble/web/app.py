@@ -18,6 +18,7 @@ from thrumble.web.drills import endpoints as drills
 from thrumble.web.errors import add_error_pages
 from thrumble.web.guide import endpoints as guide
 from thrumble.web.hand import endpoints as hand
+from thrumble.web.installed import endpoints as installed
 from thrumble.web.intake import Intake
 from thrumble.web.keeping import endpoints as keeping
 from thrumble.web.lessons import endpoints as lessons
@@ -80,7 +81,7 @@ def create_app() -> FastAPI:
         lessons,
         guide,
     )
-    for screen in (*screens, certainty, status):
+    for screen in (*screens, certainty, status, installed):
         app.include_router(screen.router, dependencies=[SIGNED_IN])
     app.mount("/vendor", StaticFiles(directory=WEB / "vendor"), name="vendor")
     app.mount("/files", _Scripts(directory=WEB), name="files")
@@ -91,7 +92,7 @@ class _Scripts(StaticFiles):
     """Scripts and styles beside their templates; nothing else of those folders is served."""
 
     async def get_response(self, path: str, scope) -> Response:  # type: ignore[no-untyped-def]
-        if not path.endswith((".js", ".css", ".svg")):
+        if not path.endswith((".js", ".css", ".svg", ".png")):
             path = "none"
         response = await super().get_response(path, scope)
         response.headers["Cache-Control"] = "no-cache"

@@ -23,6 +23,9 @@ FORWARDED = ("forwarded", "x-forwarded-for", "x-forwarded-host")
 PUBLIC = frozenset(
     {
         "alive",
+        "web_manifest",
+        "service_worker",
+        "offline_page",
         "ready",
         "fresh_token",
         "calendar_feed",

@@ -207,3 +207,8 @@ if (target?.localName === "details") {
   target.open = true;
   target.scrollIntoView();
 }
+
+// Installed as an app, and without a connection, the browser still has a page that says so.
+if ("serviceWorker" in navigator && window.isSecureContext) {
+  navigator.serviceWorker.register("/worker.js").catch(() => {}); // then it is an ordinary page
+}
