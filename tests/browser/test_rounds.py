@@ -310,7 +310,7 @@ DROP = """([text, name]) => {
 }"""
 
 
-@pytest.mark.parametrize("screen", ["riffs", "play"])
+@pytest.mark.parametrize("screen", ["riffs", "play", "neck", "drills"])
 def test_a_file_dropped_anywhere_on_a_riffs_page_is_a_take_of_it(
     served: Served, open_page: Callable[..., Page], screen: str
 ) -> None:
@@ -319,8 +319,9 @@ def test_a_file_dropped_anywhere_on_a_riffs_page_is_a_take_of_it(
     soundfile.write(file, take.samples, take.rate_hz, format="WAV", subtype="PCM_16")
     page = open_page()
     write_riff(page, served.base, f"Weed Rake, dropped on {screen}")
-    if screen == "riffs":
-        page.goto(page.url.replace("/play/", "/riffs/"))
+    if screen != "play":
+        address = page.url.replace("/play/", "/riffs/").split("?")[0]
+        page.goto(address if screen == "riffs" else f"{address}/{screen}")
         page.wait_for_function("() => document.readyState === 'complete' && window.htmx")
     page.evaluate(DROP, [base64.b64encode(b"no sound").decode(), "note.wav"])
     assert page.evaluate("window.__offered")

@@ -211,3 +211,30 @@ def test_an_input_lost_at_any_moment_leaves_the_screen_ready_for_the_next_take(
     page.keyboard.press("Space")
     expect(stage).to_have_attribute("data-stage", "count", timeout=10_000)
     page.keyboard.press("Escape")
+
+
+STANDS_STILL = """
+AudioContext.prototype.resume = () => new Promise(() => {});
+Object.defineProperty(AudioContext.prototype, "state", { get: () => "suspended" });
+const all = navigator.mediaDevices.enumerateDevices.bind(navigator.mediaDevices);
+navigator.mediaDevices.enumerateDevices = async () =>
+  (await all()).filter((device) => window.__outputs || device.kind !== "audiooutput");
+"""
+
+
+def test_without_an_audio_output_the_real_cause_is_named(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    page = open_page()
+    page.add_init_script(STANDS_STILL)
+    go_to_play(page, served.base, "Sluice Gate")
+    page.keyboard.press("l")
+    expect(page.locator("#problem")).to_contain_text("No audio output is found", timeout=10_000)
+    page.keyboard.press("Space")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "idle", timeout=10_000)
+    expect(page.locator("#problem")).to_contain_text("Plug in headphones or speakers")
+    page.evaluate("window.__outputs = true")
+    page.keyboard.press("Space")
+    expect(page.locator("#problem")).to_contain_text(
+        "The audio output doesn't start", timeout=10_000
+    )

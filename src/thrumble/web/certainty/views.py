@@ -17,6 +17,7 @@ from thrumble.trained import EAR
 FIGURES = Path(__file__).parent / "figures.json"
 TONES = ("clean", "crunch", "high gain")
 FEW = 200
+DOTS, DOTS_A_ROW, DOT_PX = 200, 20, 10.0
 LIKELY = 0.97  # of open or muted told right; below it the cell is marked
 SHAKY = 0.93
 MAX_CORRECTIONS_TO_NAME = 3
@@ -50,6 +51,18 @@ class RealRowView:
 
 
 @dataclass(frozen=True, slots=True)
+class DotsView:
+    """200 hits of a tone as dots, the wrong ones last; `words`: how many are right."""
+
+    tone: str
+    words: str
+    label: str
+    width: float
+    height: float
+    dots: list[tuple[float, float, str]]
+
+
+@dataclass(frozen=True, slots=True)
 class CertaintyView:
     """The whole page."""
 
@@ -59,6 +72,7 @@ class CertaintyView:
     stale: str
     tones: tuple[str, ...]
     rows: list[RowView]
+    dots: list[DotsView]
     unmet: RowView | None
     real: list[tuple[str, list[RealRowView]]]
     timing: list[tuple[str, str, str]]
@@ -98,6 +112,7 @@ def certainty_view(
         stale=stale,
         tones=TONES,
         rows=[_row(low, high, cells) for low, high in slots],
+        dots=[_dots(tone, [c for c in cells if c["tone"] == tone]) for tone in TONES],
         unmet=_unmet(table.get("unmet")),
         real=_real(table.get("real_strings")),
         timing=[(tone, *_timing(table.get("timing", {}).get(tone))) for tone in TONES],
@@ -108,6 +123,28 @@ def certainty_view(
         profile=_profile(table["profile"]),
         own=_tone_shares(tones),
         corrections=_corrections(corrected),
+    )
+
+
+def _dots(tone: str, cells: list[dict[str, Any]]) -> DotsView:
+    total = sum(cell["n"] for cell in cells)
+    share = sum(cell["muted"] * cell["n"] for cell in cells) / max(1, total)
+    right = round(share * DOTS)
+    words = f"{right} right ({share:.1%})"
+    return DotsView(
+        tone=tone,
+        words=words,
+        label=f"{tone}: of {DOTS} hits {words}",
+        width=DOTS_A_ROW * DOT_PX,
+        height=DOTS / DOTS_A_ROW * DOT_PX,
+        dots=[
+            (
+                (number % DOTS_A_ROW + 0.5) * DOT_PX,
+                (number // DOTS_A_ROW + 0.5) * DOT_PX,
+                "right" if number < right else "wrong",
+            )
+            for number in range(DOTS)
+        ],
     )
 
 

@@ -12,7 +12,7 @@ from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.web.drawings.bars import WHOLE_PX
 
 HIGH, FOOT, HEAD = 74.0, 20.0, 22.0
-MAX_MS = 40.0
+MIN_FULL_MS, MAX_MS = 15.0, 40.0
 OFF_MS = 12.0  # a habit from here on
 OFTEN = 0.15  # of the times: missed, or wrong, by habit
 WIDEST_PX, GAP_PX, LEAN_PX = 26.0, 2.0, 9.0
@@ -44,10 +44,19 @@ class SlotBar:
     label: str
 
 
+def full_height_ms(habits: list[Habit]) -> float:
+    """The lateness that a bar of full height stands for: the largest one, within limits, so that
+    small habits can be seen and chance doesn't look like one.
+    """
+    largest = max((abs(habit.late_ms or 0.0) for habit in habits), default=0.0)
+    return min(MAX_MS, max(MIN_FULL_MS, largest))
+
+
 def slot_bars(expanded: ExpandedRiff, habits: list[Habit], behind: str) -> list[SlotBar]:
     """Every written bar once, in the order it is played first. `behind`: the address of the takes
     behind the riff's figures, to which a place adds its own.
     """
+    full_ms = full_height_ms(habits)
     habits_by_place = {(habit.section, habit.bar, habit.at): habit for habit in habits}
     seen: set[tuple[str, int]] = set()
     out = []
@@ -72,6 +81,7 @@ def slot_bars(expanded: ExpandedRiff, habits: list[Habit], behind: str) -> list[
                         min(WIDEST_PX, room - GAP_PX),
                         spoken_count(hit.at, bar.meter),
                         behind,
+                        full_ms,
                     )
                 )
         out.append(
@@ -88,9 +98,9 @@ def slot_bars(expanded: ExpandedRiff, habits: list[Habit], behind: str) -> list[
     return out
 
 
-def _slot(habit: Habit, x: float, width: float, count: str, behind: str) -> Slot:
+def _slot(habit: Habit, x: float, width: float, count: str, behind: str, full_ms: float) -> Slot:
     late = habit.late_ms or 0.0
-    tall = 3.0 + min(MAX_MS, abs(late)) / MAX_MS * (HIGH - 14)
+    tall = 3.0 + min(full_ms, abs(late)) / full_ms * (HIGH - 14)
     base, top = HEAD + HIGH, HEAD + HIGH - tall
     css, lean = "fine", 0.0
     if abs(late) >= OFF_MS:

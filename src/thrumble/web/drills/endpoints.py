@@ -18,6 +18,7 @@ from thrumble.web.deps import DbSession, PlayerId, costly
 from thrumble.web.drills.views import drills_view
 from thrumble.web.inputs import Id, Line
 from thrumble.web.shared.up_next import up_next_view
+from thrumble.web.shared.uploading import upload_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -88,7 +89,8 @@ def drills_page(
     view = drills_view(
         root, riff, offered, kind, bars, made, start, records=records, problem=problem
     )
-    return render(request, "drills/page.html", view=view)
+    upload = upload_view(session, player_id, riffs.newest_revision(session, player_id, root))
+    return render(request, "drills/page.html", view=view, upload=upload)
 
 
 def _records(session: DbSession, player_id: int) -> dict[DrillKind, tuple[int, int]]:

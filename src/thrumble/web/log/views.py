@@ -14,7 +14,7 @@ from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import ExpandedRiff
 from thrumble.store.practice.logbook import LoggedRiff
 from thrumble.web.drawings.charts import Clock, Scatter, habit_clock, landing_scatter
-from thrumble.web.drawings.slots import OFTEN, SlotBar, slot_bars
+from thrumble.web.drawings.slots import OFTEN, SlotBar, full_height_ms, slot_bars
 from thrumble.web.drawings.speed import SpeedChart, speed_chart
 from thrumble.web.shared.landing import landing_words
 
@@ -93,6 +93,7 @@ class RiffLog:
     tones: list[SpeedRow]
     slots: list[SlotBar]
     slots_of: str
+    full_height: str
     clock: Clock | None
     moves: Scatter | None
     moves_say: str
@@ -147,6 +148,7 @@ def riff_log(played: Played) -> RiffLog:
         tones=_tone_rows(riff.riff_id, played.tones),
         slots=slot_bars(played.expanded, habits, _behind(riff.riff_id)),
         slots_of=of_takes,
+        full_height=f"full height {full_height_ms(habits):.0f} ms",
         clock=habit_clock(played.expanded, played.places) if played.places else None,
         moves=landing_scatter(fit, played.tolerance_ms) if fit.landings else None,
         moves_say=landing_words(fit, f"over your {of_takes}") if fit.landings else "",

@@ -22,6 +22,7 @@ from thrumble.web.inputs import Id
 from thrumble.web.neck.query import NeckQuery, RawAsked, parse_query
 from thrumble.web.neck.views import neck_view, stop_at
 from thrumble.web.shared.up_next import up_next_view
+from thrumble.web.shared.uploading import upload_view
 from thrumble.web.templating import render
 
 router = APIRouter()
@@ -70,7 +71,8 @@ def neck_page(
     request: Request, riff_id: Id, raw: RawQuery, session: DbSession, player_id: PlayerId
 ) -> HTMLResponse:
     """A riff's routes, one of them on the neck, one of its chords looked at."""
-    riff = riffs.newest_revision(session, player_id, riff_id).riff
+    revision = riffs.newest_revision(session, player_id, riff_id)
+    riff = revision.riff
     query = parse_query(raw, hands.hands_of(session, player_id))
     expanded, neck, planned, best = _planned(session, player_id, riff, query)
     at = stop_at(planned[min(query.route, len(planned) - 1)], query.at)
@@ -80,7 +82,14 @@ def neck_page(
     view = neck_view(riff_id, expanded, planned, neck, query, best_mm_s=best, elsewhere=ways)
     complete = all(route.complete for route in planned)
     guitars = rigs.rigs_of(session, player_id)
-    return render(request, "neck/page.html", view=view, complete=complete, guitars=guitars)
+    return render(
+        request,
+        "neck/page.html",
+        view=view,
+        complete=complete,
+        guitars=guitars,
+        upload=upload_view(session, player_id, revision),
+    )
 
 
 @router.post("/riffs/{riff_id}/neck", name="take_route", dependencies=[costly(ROUTES_A_MINUTE)])

@@ -1,4 +1,5 @@
 // What you hear, heard without playing: the count-in and the riff's first bars, as they are chosen.
+import { resumed } from "../shared/recorder.js";
 import { onKey, problem } from "../shared/site.js";
 import { Sounding } from "../shared/sounding.js";
 import { timeTake } from "./timing.js";
@@ -41,7 +42,7 @@ export class Preview {
     this.going = { context, timer: null };
     $("hear").setAttribute("aria-pressed", "true");
     try {
-      await context.resume();
+      await resumed(context);
       const { score, along } = await this.settings.ready();
       const tempo = this.tempo();
       const sounding = new Sounding(context, this.base);

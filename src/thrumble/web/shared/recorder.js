@@ -86,15 +86,26 @@ export async function openInput({ deviceId, tapUrl, clickBase = "", onSound, onL
   return { context, track, sounding: new Sounding(context, clickBase), close };
 }
 
-/** A browser may let a page sound only after a key or a click; it then says nothing. */
-async function resumed(context) {
+/** Starts the audio clock. A browser may let a page sound only after a key or a click, and without
+ *  an output the clock stands still; neither says anything. Throws a Refused with the reason. */
+export async function resumed(context) {
   const waited = new Promise((resolve) => setTimeout(resolve, PATIENCE_MS));
   await Promise.race([context.resume(), waited]);
-  if (context.state !== "running") {
+  if (context.state === "running") return;
+  const activation = /** @type {any} */ (navigator).userActivation;
+  if (!(activation?.hasBeenActive ?? true)) {
     throw new Refused(
-      "The browser is blocking sound. Press space, or click anywhere, then try " + "again.",
+      "The browser is blocking sound. Press space, or click anywhere, to allow it.",
     );
   }
+  const devices = await navigator.mediaDevices.enumerateDevices();
+  throw new Refused(
+    devices.some((device) => device.kind === "audiooutput")
+      ? "The audio output doesn't start. Close other programs that use it, or choose another " +
+          "output in your system's sound settings, then press space."
+      : "No audio output is found, and without one the browser keeps no time. Plug in headphones " +
+          "or speakers, then press space.",
+  );
 }
 
 /** What the browser really gave, for the take's record. */
