@@ -17,13 +17,14 @@ from thrumble.core.coach.verdict.finding import (
     in_bars,
 )
 from thrumble.core.coach.verdict.findings import FINDINGS, find_findings
-from thrumble.core.coach.verdict.judgement import judge, robust_spread
+from thrumble.core.coach.verdict.judgement import is_in_time, judge, robust_spread
 from thrumble.core.coach.verdict.proposals import propose, worst_bar
 from thrumble.core.coach.verdict.strings import StopsRingOn, StrayStrings, WrongFrets
 from thrumble.core.coach.verdict.tempo import Drift, _chance_of_curve
 from thrumble.core.coach.verdict.timing import (
     LateAfterShifts,
     LooseTiming,
+    Tiring,
     _change_point,
     _standard_errors_later,
 )
@@ -204,6 +205,10 @@ def test_a_tempo_of_ones_own_is_told_in_bpm() -> None:
     faster = Drift.find(late_take(list(-t * 1000 * (1 - 120 / 121))))
     assert faster is not None and faster.drift_bpm_per_min == 0
     assert faster.tempo_off_bpm == pytest.approx(1.0, abs=0.05)
+    take = late_take([0.0]).judgement
+    assert "about 1.0 bpm faster than the click" in faster.sentence(take)
+    slower = replace(faster, tempo_off_bpm=-0.6)
+    assert "about 0.6 bpm slower than the click" in slower.sentence(take)
     gaining = Drift.find(late_take(list(-(t**2) * 12 / 120 / 60 / 2 * 1000)))
     assert gaining is not None and gaining.tempo_off_bpm == 0
     assert gaining.drift_bpm_per_min == pytest.approx(12.0, abs=0.3)
@@ -220,11 +225,13 @@ def test_a_drift_takes_sixteen_hits_and_four_seconds(hits: int, found: bool) -> 
 
 def test_the_chance_of_a_curve_is_the_f_tests_with_fewer_hits_if_they_follow_each_other() -> None:
     rng = np.random.default_rng(1)
-    late, curve = rng.normal(0, 5, 60), np.linspace(-3, 3, 60)
+    curve = np.linspace(-6, 6, 60)
+    late = curve + rng.normal(0, 5, 60)
     rest, level = late - curve, late - late.mean()
     ratio = ((level @ level - rest @ rest) / 4) / (rest @ rest / 55)
     follows = float(np.clip(rest[1:] @ rest[:-1] / (rest @ rest), 0.0, 0.9))
     expected = scipy_f.sf(ratio * (1 - follows) / (1 + follows), 4, 55)
+    assert 1e-6 < expected < 0.2
     assert _chance_of_curve(late, curve, np.ones(60)) == pytest.approx(expected, rel=1e-6)
     slow = np.repeat(rng.normal(0, 5, 12), 5)
     free = _chance_of_curve(slow + curve, curve, np.ones(60))
@@ -247,6 +254,30 @@ def test_how_much_later_moved_hits_are_in_standard_errors() -> None:
     for rest, told in ((6, True), (5, False)):
         some = np.arange(12 + rest) < 12
         assert (_standard_errors_later(np.where(some, 40.0, 0.0), some) > 0) is told
+
+
+def test_timing_that_fades_is_told_by_ranks_and_only_if_it_grows() -> None:
+    rng = np.random.default_rng(6)
+    grows = np.concatenate([rng.normal(0, 5, 48), rng.normal(0, 30, 48)])
+    found = Tiring.find(late_take(list(grows)))
+    assert found is not None and found.before_ms < 10 < 20 < found.after_ms
+    assert found.bar in (6, 7, 8) and found.round == 1
+    assert Tiring.find(late_take(list(grows[::-1]))) is None, "it gets better"
+    assert Tiring.find(late_take(list(rng.normal(0, 15, 96)))) is None
+    assert Tiring.find(late_take(list(grows[36:60]))) is None, "too few hits"
+
+
+def test_a_place_is_in_time_within_its_tolerance_and_a_quarter_of_its_slot() -> None:
+    assert is_in_time(20.0, 1.0) and is_in_time(-20.0, 1.0) and not is_in_time(20.1, 1.0)
+    assert is_in_time(0.0, 1.0) and not is_in_time(16.0, 0.06)
+    assert is_in_time(5.0, 1.0, tolerance_ms=5.0) and not is_in_time(5.1, 1.0, tolerance_ms=5.0)
+
+
+def test_slower_is_a_tenth_slower() -> None:
+    judgement = late_take([0.0] * 8).judgement
+    drift = Drift(cost=0.1, drift_bpm_per_min=9, tempo_off_bpm=0, span_s=9, away_ms=60, bar=1)
+    slower = [p.tempo_bpm for p in propose(judgement, [drift]) if p.drill is None]
+    assert slower == [108.0]
 
 
 @pytest.mark.parametrize("at", [10, 24, 39])
