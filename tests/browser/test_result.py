@@ -102,3 +102,42 @@ def test_a_clean_take_has_no_errors_to_step_through(
     expect(page.locator("#problem")).to_be_empty()
     page.keyboard.press("l")
     page.wait_for_function(SOUNDING)
+
+
+def test_one_bar_fills_the_width_and_follows_the_errors(
+    served: Served, open_page: Callable[..., Page], tmp_path: Path
+) -> None:
+    page = open_page(microphone=False)
+    uploaded(page, served, tmp_path, Flaws(timing=5, ringing=0.08, missed=0.03))
+    zoomed, strip = page.locator("#strip svg.zoomed"), page.locator("#strip")
+
+    def shares() -> float:
+        return zoomed.evaluate("(bar) => bar.getBoundingClientRect().width") / strip.evaluate(
+            "(strip) => strip.getBoundingClientRect().width"
+        )
+
+    expect(zoomed).to_have_count(0)
+    page.keyboard.press("z")
+    expect(zoomed).to_have_attribute("data-bar", "1")
+    assert shares() > 0.9
+    page.keyboard.press(".")
+    expect(zoomed).to_have_attribute("data-bar", "2")
+    page.keyboard.press(",")
+    expect(zoomed).to_have_attribute("data-bar", "1")
+    page.keyboard.press("e")
+    page.keyboard.press("e")
+    words = page.locator("#error-words").inner_text()
+    expect(zoomed).to_have_attribute("data-bar", re.search(r"bar (\d+)", words)[1])  # type: ignore[index]
+    assert zoomed.locator(".pointed").count() >= 1
+    # the line that shows what sounds runs over the drawing, however wide the bar's own box is
+    page.wait_for_function("() => !document.getElementById('playhead').hidden")
+    inside = """() => {
+      const line = document.getElementById("playhead").getBoundingClientRect();
+      return [...document.querySelectorAll("#strip rect.band")].some((band) => {
+        const box = band.getBoundingClientRect();
+        return line.left >= box.left - 3 && line.left <= box.right + 3 && line.top <= box.top;
+      });
+    }"""
+    assert page.evaluate(inside)
+    page.locator("#zoom").click()
+    expect(zoomed).to_have_count(0)

@@ -16,8 +16,9 @@ export function point(hits, scroll = false) {
   return bar;
 }
 
-/** player: of the strip, or null without audio; heard(hit): the error that is looked at. */
-export function errorsOf(player, heard) {
+/** player: of the strip, or null without audio; heard(hit): the error that is looked at;
+ *  look(bar): its bar. */
+export function errorsOf(player, heard, look) {
   let at = -1;
   const read = () => JSON.parse($("errors")?.textContent ?? "[]");
 
@@ -32,7 +33,9 @@ export function errorsOf(player, heard) {
     form.elements.first.value = bar;
     form.elements.last.value = bar;
     heard(hit);
-    player?.hear(hit, point([hit], true));
+    const element = point([hit], true);
+    look(element);
+    player?.hear(hit, element);
     for (const other of document.querySelectorAll(".finding"))
       other.setAttribute("aria-pressed", "false");
   }
@@ -54,6 +57,7 @@ export function errorsOf(player, heard) {
     if (cell) {
       const { bar, round } = cell.dataset;
       const place = document.querySelector(`#strip svg[data-bar="${bar}"][data-round="${round}"]`);
+      look(place);
       place?.scrollIntoView({ block: "center" });
     }
   });

@@ -122,14 +122,15 @@ export function stripPlayer(heard) {
     const bar = barAt(now);
     head.hidden = !bar || now < bar.start;
     if (head.hidden) return;
-    const box = bar.element.getBoundingClientRect();
+    const box = drawnBox(bar.element);
     const edge = strip.getBoundingClientRect();
     const share = Math.min(1, (now - bar.start) / (bar.end - bar.start));
     head.style.left = `${box.left - edge.left + share * box.width}px`;
     head.style.top = `${box.top - edge.top}px`;
     head.style.height = `${box.height}px`;
     const outside = box.top < 0 || box.bottom > innerHeight - 90;
-    if (!sound.paused && outside) bar.element.scrollIntoView({ block: "center" });
+    const zoomed = strip.querySelector(".zoomed") !== null; // then that bar stays in sight
+    if (!sound.paused && outside && !zoomed) bar.element.scrollIntoView({ block: "center" });
   }
 
   function shown() {
@@ -158,7 +159,7 @@ export function stripPlayer(heard) {
     if (looped && bar && bar !== looped) loopBar(bar);
     else if (from.has(hit)) put(from.get(hit) - LEAD_S, true);
     else if (bar) {
-      const box = element.getBoundingClientRect();
+      const box = drawnBox(element);
       put(bar.start + ((clientX - box.left) / box.width) * (bar.end - bar.start), true);
     }
   });
@@ -195,6 +196,13 @@ function timedBars(strip) {
     bar.end = bars[k + 1]?.start ?? bar.start + pace * widthOf(bar);
   });
   return bars;
+}
+
+/** Where a bar is drawn on the screen: less than its element's box where that is wider. */
+function drawnBox(element) {
+  const { a, d, e, f } = element.getScreenCTM();
+  const height = d * Number(element.getAttribute("height"));
+  return { left: e, top: f, width: a * widthOf({ element }), height, bottom: f + height };
 }
 
 const widthOf = ({ element }) => Number(element.getAttribute("width"));

@@ -2,6 +2,7 @@
 import { onKey, onPedal, problem, send } from "../shared/site.js";
 import { errorsOf, point } from "./errors.js";
 import { stripPlayer } from "./player.js";
+import { zoomOf } from "./zoom.js";
 
 const again = document.getElementById("play-again");
 if (again) {
@@ -24,9 +25,14 @@ const player = document.getElementById("sound")
       current = hit;
     })
   : null;
-errorsOf(player, (hit) => {
-  current = hit;
-});
+const zoom = zoomOf();
+errorsOf(
+  player,
+  (hit) => {
+    current = hit;
+  },
+  zoom.look,
+);
 
 // --- corrections: what the player says a hit was ---
 
