@@ -53,6 +53,12 @@ def _intervals(quality: str, form: str, bass: str) -> tuple[int, ...]:
     return tuple(sorted(intervals))
 
 
+def suffixes() -> list[str]:
+    """What may stand behind a chord's root, the power chord and its forms first."""
+    forms = [suffix for suffix, _ in _forms()]
+    return sorted(forms, key=lambda suffix: (not suffix.startswith("5"), len(suffix)))
+
+
 def _forms() -> Iterator[tuple[str, tuple[int, ...]]]:
     for quality in QUALITIES:
         for form in ("", OCTAVE_HIGHER, *((WIDE,) if quality == "5" else ())):

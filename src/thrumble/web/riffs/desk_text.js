@@ -1,4 +1,6 @@
 // The riff's text in a drawer beside the strip: opened and left by Escape; both follow the caret.
+import { inkOf } from "./desk_ink.js";
+
 const $ = (id) => document.getElementById(id);
 const COMMENT = /(^|\s)#.*$/;
 
@@ -44,6 +46,7 @@ export function textDrawer({ toBar, back }) {
     if (drawer.hidden) back();
     else text.focus();
   });
+  inkOf($("ink").parentElement.dataset.suffixes.split(" ")); // its Escape comes before ours
   text.addEventListener("keydown", (event) => {
     if (event.key !== "Escape") return;
     event.stopPropagation();

@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse
 from starlette.concurrency import run_in_threadpool
 
 from thrumble.actions.importing import read_file
+from thrumble.core.chords.names import suffixes
 from thrumble.core.counting import counted
 from thrumble.core.errors import BadInput, RiffError
 from thrumble.core.riff.expand import expand
@@ -111,7 +112,15 @@ def riffs_page(
 def new_riff_page(request: Request) -> HTMLResponse:
     """A riff begins as text."""
     view = text_view(None, _preview(FIRST_TEXT))
-    return render(request, "riffs/page.html", view=view, left_out=(), away=False, upload=None)
+    return render(
+        request,
+        "riffs/page.html",
+        view=view,
+        left_out=(),
+        away=False,
+        upload=None,
+        chord_suffixes=suffixes(),
+    )
 
 
 @router.post("/riffs/preview", name="preview_riff", dependencies=[costly(PREVIEWS_A_MINUTE)])
@@ -207,6 +216,7 @@ def riff_page(
         left_out=revision.left_out,
         away=riffs.is_archived(session, player_id, riff_id),
         tags=", ".join(store_tags.tags_of(session, player_id, riff_id)),
+        chord_suffixes=suffixes(),
         upload=upload_view(session, player_id, revision),
     )
 
