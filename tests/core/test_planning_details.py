@@ -23,7 +23,14 @@ from thrumble.core.coach.planning.hand_health import (
     light_weeks,
     strokes_left,
 )
-from thrumble.core.coach.planning.plan import Assigned, BlockKind, Standing, _candidates, make_plan
+from thrumble.core.coach.planning.plan import (
+    Assigned,
+    BlockKind,
+    Standing,
+    _candidates,
+    _worthy,
+    make_plan,
+)
 from thrumble.core.coach.progress.clean_speed import Estimate
 from thrumble.core.riff.drills.catalogue import DrillKind
 
@@ -249,6 +256,23 @@ def test_a_plan_has_a_block_for_every_six_minutes() -> None:
     assert len(blocks(20)) == 3 and sum(blocks(20)) <= 17
     assert make_plan([], 20, TODAY) == []
     assert make_plan(many, 8, TODAY)[0].kind is BlockKind.WARM_UP
+
+
+def test_hands_that_need_care_get_no_stamina() -> None:
+    fast = standing(speed=Estimate(130.0, 80.0, 140.0), last=ago(0))
+    kinds = [block.kind for block in make_plan([fast], 20, TODAY)]
+    assert BlockKind.STAMINA in kinds
+    assert make_plan([fast], 20, TODAY, share=0.7) == []
+
+
+def test_each_kind_and_length_keeps_its_best_candidates() -> None:
+    many = [standing(number, last=ago(2 + number)) for number in range(1, 9)]
+    candidates = [candidate for each in many for candidate in _candidates(each, TODAY)]
+    kept = _worthy(candidates, 2)
+    assert sorted({c.block.minutes for c in kept}) == [3, 5, 8] and len(kept) == 6
+    for minutes in (3, 5, 8):
+        values = sorted(c.value for c in candidates if c.block.minutes == minutes)
+        assert sorted(c.value for c in kept if c.block.minutes == minutes) == values[-2:]
 
 
 # --- the hands -------------------------------------------------------------------------------------

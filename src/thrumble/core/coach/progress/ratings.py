@@ -164,18 +164,27 @@ def rate(judgement: Judgement, before: Sequence[TakeFigures]) -> dict[str, Rated
         size = meter.size(take)
         if size is None:
             continue
-        sizes = [own for other in before if (own := meter.size(other)) is not None]
+        before_sizes = [meter.size(other) for other in before]
+        sizes = [other for other in before_sizes if other is not None]
         rated[meter.name] = _rated(size, meter.limits(judgement), sizes)
     return rated
 
 
 def _rated(size: float, limits: tuple[float, float], before: list[float]) -> Rated:
     good, watch = limits
-    rating = Rating.GOOD if size <= good else Rating.WATCH if size <= watch else Rating.PROBLEM
+    rating = Rating.PROBLEM
+    if size <= good:
+        rating = Rating.GOOD
+    elif size <= watch:
+        rating = Rating.WATCH
     if len(before) < MIN_TAKES:
         return Rated(rating)
     low, high = (float(edge) for edge in np.percentile(before, USUAL))
-    against = "worse than usual" if size > high else "better than usual" if size < low else ""
+    against = ""
+    if size > high:
+        against = "worse than usual"
+    elif size < low:
+        against = "better than usual"
     if rating is Rating.GOOD and size > max(high, NEARLY * good):
         rating = Rating.WATCH
     return Rated(rating, (low, high), against)
