@@ -13,7 +13,7 @@ from typing import Any
 
 import pytest
 import sqlalchemy as sa
-from playwright.sync_api import BrowserType, Page, expect
+from playwright.sync_api import BrowserType, Page, Route, expect
 from scripts.chromium import ARGS, MICROPHONE, PROGRAM
 
 from tests.browser.conftest import Served, watched
@@ -163,6 +163,38 @@ def test_a_killed_browser_loses_half_a_second_at_most(
     assert document["duration_s"] > heard_s - 0.5
     assert recorded_s(later) == 0
     again.close()
+
+
+def test_a_cut_take_is_read_only_once_all_that_the_browser_keeps_has_arrived(
+    bench: Served, open_page: Callable[..., Page]
+) -> None:
+    """Its first second has arrived, the rest waits in the browser when the player is done."""
+    page = open_page(script=EXACT)
+    pieces = 1
+
+    def gate(route: Route) -> None:
+        nonlocal pieces
+        pieces -= 1
+        route.continue_() if pieces >= 0 else route.abort()
+
+    page.context.route("**/chunk?*", gate)
+    ready_to_play(page, bench.base)
+    page.keyboard.press("Space")
+    expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=8000)
+    page.wait_for_timeout(4000)
+    heard_s = float(page.evaluate("document.getElementById('play').dataset.heardS"))
+    later = watched(page.context.new_page())
+    page.close()
+    later.goto(bench.base)
+    later.locator(".take-line a").first.click()
+    later.wait_for_url(re.compile(r"/takes/\d+$"))
+    later.get_by_role("button", name="Finish and read it").click()
+    expect(later.locator("#finish-words")).to_contain_text("Sending what this browser still keeps")
+    pieces = 1000
+    expect(later.locator("#strip")).to_be_visible(timeout=30000)
+    document = later.request.get(f"{later.url}/reading.json").json()
+    assert document["duration_s"] > heard_s - 0.5
+    assert recorded_s(later) == 0
 
 
 def test_another_tab_leaves_a_take_alone_and_a_closed_one_hands_it_over(

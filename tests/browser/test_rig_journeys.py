@@ -132,6 +132,7 @@ def test_a_hit_is_corrected_by_key_joins_the_tone_and_can_be_taken_back(
     page.reload()
     expect(page.locator("#corrected")).to_contain_text("1 hit corrected by you")
     page.get_by_role("link", name="How sure is it?").click()
+    page.get_by_text("All figures").click()
     expect(page.get_by_text("You checked 1 hit yourself")).to_be_visible()
     page.go_back()
     page.locator("#hits summary").click()

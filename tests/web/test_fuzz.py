@@ -26,7 +26,7 @@ from thrumble.formats.audio import read_audio, write_flac
 from thrumble.formats.riff_json import read_riff_json, riff_document
 
 FEW = settings(
-    max_examples=12,
+    max_examples=8,
     deadline=None,
     derandomize=True,
     database=None,

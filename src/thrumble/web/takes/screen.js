@@ -1,6 +1,7 @@
 // A take's result: what to play next, its sound in the strip, its errors one by one, corrections.
 import { onKey, onPedal, problem, send } from "../shared/site.js";
 import { errorsOf, point } from "./errors.js";
+import { finishWhole } from "./finish.js";
 import { stripPlayer } from "./player.js";
 import { zoomOf } from "./zoom.js";
 
@@ -25,6 +26,7 @@ const player = document.getElementById("sound")
       current = hit;
     })
   : null;
+finishWhole();
 const zoom = zoomOf();
 errorsOf(
   player,
