@@ -71,6 +71,7 @@ def bank(name: str) -> dict[str, NDArray[np.float32]]:
         made = recorded_notes(name) if name in RECORDED else _rendered(name)
         cache.parent.mkdir(exist_ok=True)
         np.savez_compressed(cache, **{k: v.astype(np.float16) for k, v in made.items()})
+        cache.chmod(0o600)  # as everything else in that folder
     with np.load(cache) as kept:
         return {program: kept[program].astype(np.float32) for program in kept.files}
 

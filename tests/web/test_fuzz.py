@@ -24,6 +24,7 @@ from thrumble.core.rig.palm import measure_single
 from thrumble.demo import riff_texts
 from thrumble.formats.audio import read_audio, write_flac
 from thrumble.formats.riff_json import read_riff_json, riff_document
+from thrumble.trained import EAR
 
 FEW = settings(
     max_examples=8,
@@ -273,7 +274,12 @@ def test_spoilt_riff_texts_and_documents_are_riffs_or_one_clear_error(
 
 @pytest.mark.parametrize("count", [1, 2, 3, 17, 240])
 @pytest.mark.parametrize(
-    "hear", [measure_silence, lambda s, r: measure_loudness(s, r, None), measure_single]
+    "hear",
+    [
+        measure_silence,
+        lambda s, r: measure_loudness(s, r, None),
+        lambda s, r: measure_single(s, r, ear=EAR),
+    ],
 )
 def test_a_few_samples_are_too_few_and_nothing_worse(hear: Any, count: int) -> None:
     with contextlib.suppress(ThrumbleError):
