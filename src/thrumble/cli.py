@@ -151,7 +151,7 @@ def convert(
     source: Annotated[Path, typer.Argument(metavar="IN")],
     out: Annotated[Path, typer.Argument(metavar="OUT")],
     strict: Annotated[
-        bool, typer.Option(help="Exit 3 where the file written cannot hold everything.")
+        bool, typer.Option(help="Exit with status 3 if the file can't hold everything.")
     ] = False,
     part: Annotated[
         int | None, typer.Option(help="Which part of a file with several, from 0.")

@@ -108,7 +108,7 @@ def check_view(session: Session, player_id: int, take_id: int) -> CheckView:
         _block(name, list(hits), proof.struck)
         for name, hits in itertools.groupby(proof.hits, key=lambda hit: hit.section)
     ]
-    stale = f"Heard with engine {proof.engine}; you run {EAR.version}: count it again."
+    stale = f"Scored with engine {proof.engine}; you run {EAR.version}: score it again."
     return CheckView(
         take_id=take_id,
         number=take.number,

@@ -99,7 +99,7 @@ def keep_check_hits(
     """Makes hits of it examples of its tone."""
     examples = counted(keep_hits(session, player_id, take_id), "hit")
     view = check_view(session, player_id, take_id)
-    done = f"{examples} of this check teach your tone now. Takes you read from here on go by them."
+    done = f"{examples} of this check teach your tone now. Takes analysed from now on use them."
     return render(request, "certainty/_check.html", view=view, done=done)
 
 

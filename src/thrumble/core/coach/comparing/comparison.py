@@ -100,7 +100,9 @@ def compare_sides(a: Sequence[TakeHits], b: Sequence[TakeHits], *, seed: int = 0
     spots: dict[Spot, int] = {}
     first, second = rows_of(a, spots), rows_of(b, spots)
     if not (first.spot.size and second.spot.size):
-        raise BadInput("one side has no hits to compare: choose takes that were played and read")
+        raise BadInput(
+            "one side has no hits to compare: choose takes that were played and analysed"
+        )
     judged = [take.bias_judged for take in (*a, *b)]
     comparable = [metric for metric in METRICS if metric.name != "bias_ms" or all(judged)]
     able = [metric for metric in comparable if _enough(metric, first) and _enough(metric, second)]
