@@ -60,6 +60,14 @@ class Served:
                 if found := re.search(rb"(/join/\S+)", line):
                     self.claim = found[1].decode()
 
+    def claimed_at(self) -> str:
+        """Where the first administrator begins, as the start prints it a moment after it serves."""
+        for _ in range(200):
+            if self.claim is not None:
+                return self.claim
+            time.sleep(0.05)
+        raise AssertionError("the start printed no link to claim the server with")
+
     def _wait_until_it_serves(self) -> None:
         assert self.process
         for _ in range(4800):

@@ -34,7 +34,7 @@ def network(databases: Databases, monkeypatch: pytest.MonkeyPatch) -> Iterator[S
 def test_the_server_is_claimed_and_a_passkey_signs_in(
     network: Served, open_page: Callable[..., Page]
 ) -> None:
-    assert network.claim
+    claim = network.claimed_at()
     page = open_page()
     devtools = page.context.new_cdp_session(page)
     devtools.send("WebAuthn.enable")
@@ -49,7 +49,7 @@ def test_the_server_is_claimed_and_a_passkey_signs_in(
     devtools.send("WebAuthn.addVirtualAuthenticator", {"options": options})
     page.goto(network.base)
     page.wait_for_url(re.compile("/sign-in"))
-    page.goto(network.base + network.claim)
+    page.goto(network.base + claim)
     page.get_by_label("Your name here").fill("Harbour Master")
     page.get_by_label("Password").fill(PASSWORD)
     page.get_by_role("button", name="Run this server").click()
@@ -82,7 +82,7 @@ def test_the_server_is_claimed_and_a_passkey_signs_in(
 def test_a_take_outlives_its_sign_in(network: Served, open_page: Callable[..., Page]) -> None:
     """Signed out in the middle of a recording: its sound waits in the browser, then arrives."""
     page = open_page()
-    page.goto(network.base + (network.claim or ""))
+    page.goto(network.base + network.claimed_at())
     page.get_by_label("Your name here").fill("Winch")
     page.get_by_label("Password").fill(PASSWORD)
     page.get_by_role("button", name="Run this server").click()

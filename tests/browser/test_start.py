@@ -59,6 +59,7 @@ def test_a_newcomer_has_a_first_result_of_their_own_within_three_minutes(
     expect(page.locator("#strip")).to_be_visible()
     explained = page.locator(".marks li")
     expect(explained.first).to_contain_text("rings open")
+    page.wait_for_load_state("load")  # by then its scripts answer
     explained.first.locator("button").click()
     expect(page.locator("#strip .pointed").first).to_be_visible()
     actions += 3

@@ -146,7 +146,7 @@ EDITS: list[Callable[[Riff, int, Fraction, int], Riff]] = [
 ]
 
 
-@settings(max_examples=90, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(riffs(), st.data())
 def test_whatever_is_edited_stays_a_riff_or_is_refused(riff: Riff, data: st.DataObject) -> None:
     for _ in range(4):

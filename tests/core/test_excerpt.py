@@ -44,7 +44,7 @@ def test_bars_that_are_not_there_are_refused(first: int, last: int) -> None:
         take_bars(SLUICE, first, last)
 
 
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(riffs(), st.data())
 def test_any_bars_of_any_riff_sound_as_they_did(riff: Riff, data: st.DataObject) -> None:
     count = len(played_bars(riff))

@@ -93,7 +93,7 @@ def test_what_holds_no_second_part_says_so() -> None:
         assert named == (one.name not in ("json", "text")), one.name
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=35, deadline=None)
 @given(riffs())
 def test_the_way_between_any_two_sections_is_a_riff(riff) -> None:  # type: ignore[no-untyped-def]
     names = [section.name for section in riff.sections]

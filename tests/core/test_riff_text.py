@@ -26,7 +26,7 @@ def bar(body: str, head: str = HEAD):  # type: ignore[no-untyped-def]
 
 
 @settings(
-    max_examples=120,
+    max_examples=70,
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much],
 )

@@ -54,7 +54,7 @@ def test_twelve_keys_there_and_back() -> None:
     assert not offenders
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=35, deadline=None)
 @given(riffs(), st.integers(-24, 24))
 def test_any_riff_moves_and_is_a_riff_again(of: Riff, semitones: int) -> None:
     moved = transpose(of, semitones)

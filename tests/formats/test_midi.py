@@ -35,7 +35,7 @@ def test_the_demo_riffs_come_back_whole(name: str) -> None:
     )
 
 
-@settings(max_examples=90, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(riffs())
 def test_any_riff_comes_back_as_it_is_played(riff: Riff) -> None:
     try:
@@ -143,7 +143,7 @@ def test_what_is_no_music_gets_one_clear_error(data: bytes) -> None:
     assert "\n" not in str(caught.value) and len(str(caught.value)) < 200
 
 
-@settings(max_examples=90, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(st.binary(max_size=300), st.integers(0, 400), st.binary(max_size=6))
 def test_damaged_files_are_refused_or_read_and_nothing_else(
     noise: bytes, at: int, more: bytes

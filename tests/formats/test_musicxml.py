@@ -28,7 +28,7 @@ def test_the_demo_riffs_come_back_whole(name: str) -> None:
         assert back.riff == DEMO[name]
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=45, deadline=None)
 @given(riffs())
 def test_any_riff_comes_back_as_it_is_played(riff: Riff) -> None:
     try:
@@ -275,7 +275,7 @@ def found_in(data: bytes) -> ScoreRiff | None:
         return None
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=35, deadline=None)
 @given(riffs().map(write_musicxml), st.integers(0, 10**6))
 def test_a_damaged_score_gives_a_riff_or_one_error(data: bytes, seed: int) -> None:
     spot = seed % len(data)

@@ -204,7 +204,7 @@ def _decay_s(piece: Samples) -> float | None:
 
 
 def repeatability(depths: list[float], places: list[Place]) -> Repeatability | None:
-    """Over the last eight hits; None below three."""
+    """How steady the palm is over the last eight hits; None for fewer than three."""
     last, where = np.array(depths[-EIGHT:]), places[-EIGHT:]
     if last.size < MIN_HITS:
         return None

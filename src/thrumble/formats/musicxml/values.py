@@ -92,7 +92,7 @@ def _leading(bars: list[list[Piece]]) -> list[list[Piece]]:
 
 
 def all_quarters(riff: Riff) -> Iterator[Fraction]:
-    """Every place, length and bar in quarter notes."""
+    """Every place, length and bar, converted to quarter notes."""
     runs = [bars for s in riff.sections for bars in (s.bars, *s.endings)]
     if riff.pickup:
         yield riff.pickup.length * 4

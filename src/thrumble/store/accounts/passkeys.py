@@ -65,7 +65,9 @@ def add_passkey(
     sign_count: int,
     name: str,
 ) -> None:
-    """Raises BadInput for a passkey that is here already, or too many of them."""
+    """Stores a passkey of an account. Raises BadInput if it is here already, or if there are too
+    many.
+    """
     if len(passkeys_of(session, account_id)) >= MAX_PASSKEYS:
         raise BadInput(f"an account has {MAX_PASSKEYS} passkeys at most: delete one first")
     if find_passkey(session, credential) is not None:

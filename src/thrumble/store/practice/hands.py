@@ -57,7 +57,9 @@ def hands_of(session: Session, player_id: int) -> Hands:
 
 
 def keep_hands(session: Session, player_id: int, hands: Hands) -> None:
-    """Keeps them instead of what was. Raises BadInput for a reach or a speed out of range."""
+    """Stores the player's hands in place of the ones before. Raises BadInput for a reach or a speed
+    out of range.
+    """
     check_hand(hands.hand)
     check_speed(hands.speed_mm_s)
     values = {

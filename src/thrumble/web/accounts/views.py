@@ -110,7 +110,9 @@ def join_view(code: str, invitation: Invitation | None, free: list[Player]) -> J
 def account_view(
     account: Account, keys: list[Passkey], signed_in: list[SignIn], *, here: str, codes: int
 ) -> AccountView:
-    """`here`: the key of the sign-in that asks; `codes`: how many recovery codes are left."""
+    """The page of an account. `here`: the key of the sign-in that asks; `codes`: how many recovery
+    codes are left.
+    """
     return AccountView(
         name=account.name,
         player_id=account.player_id,

@@ -7,6 +7,7 @@ const BODY = /[|(){}]|[^\s|(){}]+|\s+/g;
 const CHORD = /^(?:[A-G][^@\s=:|]*(?:@\S*)?|\S*=\S+|\d+:\S+)$/;
 const HIT = /^>?(?:[/\\]\d*)?_?([oMKxmk])/;
 const KINDS = { o: "open", M: "mute", m: "mute", K: "mute", k: "mute", x: "dead" };
+const SECTION = /^\s*\[.*\]/;
 const TYPED = /(?:^|[\s|(])([A-G][A-Za-z0-9#+/]*)$/;
 const MAX_OFFERED = 7;
 
@@ -15,7 +16,7 @@ export function pieces(line, inSection) {
   const comment = line.match(COMMENT);
   const body = comment ? line.slice(0, comment.index) : line;
   const after = comment ? [[line.slice(comment.index), "comment"]] : [];
-  if (/^\s*\[.*\]/.test(body)) return [[body, "section"], ...after];
+  if (SECTION.test(body)) return [[body, "section"], ...after];
   const head = inSection ? null : body.match(/^(\s*[a-z]+:)(.*)$/);
   if (head) return [[head[1], "name"], [head[2], ""], ...after];
   const words = (body.match(BODY) ?? []).map((word) => [word, kindOf(word)]);
@@ -51,24 +52,42 @@ export function inkOf(suffixes) {
   const list = $("chord-names");
   const names = namesOf(suffixes);
   let lines = [];
+  let texts = []; // what the lines were made of
+  let bodyAt = -1; // the first section's line
   let choices = [];
   let chosen = -1;
 
+  /** A line of the text in its inks. */
+  function lineOf(words, inSection) {
+    const line = document.createElement("span");
+    for (const [piece, kind] of pieces(words, inSection)) {
+      const part = document.createElement("span");
+      if (kind) part.className = `ink-${kind}`;
+      part.textContent = piece;
+      line.append(part);
+    }
+    line.append("\n");
+    return line;
+  }
+  /** Only the lines that changed are made anew: those between the same beginning and end. */
   function draw() {
-    let inSection = false;
-    lines = text.value.split("\n").map((words) => {
-      const line = document.createElement("span");
-      inSection ||= /^\s*\[.*\]/.test(words);
-      for (const [piece, kind] of pieces(words, inSection)) {
-        const part = document.createElement("span");
-        if (kind) part.className = `ink-${kind}`;
-        part.textContent = piece;
-        line.append(part);
-      }
-      line.append("\n");
-      return line;
-    });
-    ink.replaceChildren(...lines);
+    const next = text.value.split("\n");
+    const bodyFrom = next.findIndex((words) => SECTION.test(words));
+    const most = Math.min(next.length, texts.length);
+    const redone = bodyFrom !== bodyAt || !texts.length;
+    let first = 0;
+    while (!redone && first < most && next[first] === texts[first]) first++;
+    let last = 0;
+    while (!redone && last < most - first && next.at(-1 - last) === texts.at(-1 - last)) last++;
+    const fresh = next
+      .slice(first, next.length - last)
+      .map((words, k) => lineOf(words, bodyFrom >= 0 && first + k >= bodyFrom));
+    for (const old of lines.slice(first, lines.length - last)) old.remove();
+    const behind = last ? lines.at(-last) : null;
+    for (const line of fresh) ink.insertBefore(line, behind);
+    lines = [...lines.slice(0, first), ...fresh, ...(last ? lines.slice(-last) : [])];
+    texts = next;
+    bodyAt = bodyFrom;
     follow();
   }
   function follow() {
@@ -177,6 +196,7 @@ export function inkOf(suffixes) {
   });
   document.addEventListener("htmx:afterSwap", tell);
   new ResizeObserver(() => tell()).observe(text);
+  ink.replaceChildren();
   draw();
   tell();
   return { draw };

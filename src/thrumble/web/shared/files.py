@@ -16,7 +16,9 @@ PIECE = 1 << 18
 
 @contextmanager
 def temporary() -> Iterator[Path]:
-    """A new empty file, removed afterwards whatever happens; `sent` has opened it by then."""
+    """A new empty file that is removed at the end, whatever happens. `sent`: a response that has
+    opened it by then.
+    """
     with tempfile.NamedTemporaryFile(prefix="thrumble-") as file:
         yield Path(file.name)
 
