@@ -143,7 +143,7 @@ def _pupil(pupil: Pupil, today: date) -> PupilLine:
         player_id=pupil.player_id,
         name=pupil.name,
         days=f"{counted(pupil.days, 'day')} of 14{last}",
-        finding=LABELS.get(pupil.finding or "", "nothing stands out"),
+        finding=LABELS.get(pupil.finding or "", "none so far"),
         trend=pupil.trend,
         assigned=", ".join(parts),
         why=pupil.why,

@@ -11,7 +11,7 @@ OFFERED = (
     ("fingers 1 and 3", "fingers 1 and 4"),
     ("aim at the strings exactly", "damp the rest and sweep through"),
     ("palm at the bridge", "palm a little forward, digging in harder"),
-    ("thumb planted behind the neck", "thumb let go"),
+    ("thumb planted behind the neck", "thumb off the neck"),
 )
 
 
