@@ -13,9 +13,8 @@ from statistics import NormalDist
 
 import numpy as np
 
-from thrumble.core.coach.verdict.finding import MIN_SPOILED_SHARE
 from thrumble.core.coach.verdict.hits import UNEVEN_DB
-from thrumble.core.coach.verdict.judgement import CLEAN_SHARE, Judgement
+from thrumble.core.coach.verdict.judgement import CLEAN_SHARE, ONE_OFF_FROM, Judgement
 from thrumble.core.coach.verdict.timing import MIN_BIAS_MS
 from thrumble.core.ear.reading import HeardKind, HitState, Reading, Summary
 
@@ -112,6 +111,12 @@ def _faintness_of_accents_db(take: TakeFigures) -> float | None:
     return None if take.summary.accent_db is None else -take.summary.accent_db
 
 
+def _missable_shares(judgement: Judgement) -> tuple[float, float]:
+    """None at all, and as many as a clean take may hold."""
+    one_off = 1 / judgement.due if judgement.due >= ONE_OFF_FROM else 0.0
+    return 0.0, max(1 - CLEAN_SHARE, one_off)
+
+
 def _spread_limits_ms(judgement: Judgement) -> tuple[float, float]:
     """The spreads that put 5 and 15 % of the hits out of the player's tolerance."""
     tolerance_ms = judgement.limits.tolerance_ms
@@ -121,8 +126,8 @@ def _spread_limits_ms(judgement: Judgement) -> tuple[float, float]:
 
 
 METERS = (
-    Meter("hits heard", _share_missed, lambda _: (0.0, MIN_SPOILED_SHARE)),
-    Meter("extra hits", _share_extra, lambda _: (0.0, MIN_SPOILED_SHARE)),
+    Meter("hits heard", _share_missed, _missable_shares),
+    Meter("extra hits", _share_extra, _missable_shares),
     Meter(
         "lead or lag",
         lambda take: _absolute(take.summary.bias_ms) if take.bias_judged else None,
