@@ -1,12 +1,13 @@
 """Do the tests notice? Small faults planted at random places of the coach and the file formats, one
 at a time; the tests that reach the line have to fail.
 
-python -m benchmarks.mutants [--room NAME ...] [--each N] [--write]
+python -m benchmarks.mutants [--room NAME ...] [--each N] [--seed N] [--write]
 (`.tools/bin/uv pip install --group mutants` first: cosmic-ray makes the mutants)
 
 Method: mutation analysis (DeMillo, Lipton, Sayward 1978), sampled: places are drawn without
 replacement, and at each place one of its mutants. A mutant inside a type annotation or a decorator
-is no fault and is not drawn. What survives is listed, for a reader to judge.
+is no fault and is not drawn, nor is one that is no Python. What survives is listed, for a reader to
+judge.
 """
 
 import argparse
@@ -46,17 +47,10 @@ SAME = (
 COACH = tuple(
     f"tests/core/test_{name}.py"
     for name in (
-        *(
-            "care",
-            "changes_along",
-            "clean_speed",
-            "coach",
-            "comparison",
-            "progress_details",
-            "verdict_details",
-        ),
-        *("drills", "findings", "hand_speed", "inner_pulse", "judgement", "plan", "proving"),
-        *("planning_details", "remarks", "remedies", "session", "stamina", "verdict_details"),
+        *("care", "changes_along", "clean_speed", "coach", "comparison", "drills", "findings"),
+        *("hand_speed", "inner_pulse", "judgement", "plan", "planning_details"),
+        *("progress_details", "proving", "ratings", "remarks", "remedies", "session", "stamina"),
+        "verdict_details",
     )
 )
 ROOMS = {
@@ -100,10 +94,27 @@ class Reach:
     seconds: dict[str, float]
 
     def of(self, mutant: Mutant) -> list[str]:
-        reaching = self.tests.get((mutant.path, mutant.line), frozenset())
+        """The tests that reach the mutant's statement, the fastest first."""
+        lines = statement_of(mutant.path.read_text(), mutant.line)
+        reaching = frozenset[str]().union(
+            *(self.tests.get((mutant.path, line), frozenset()) for line in lines)
+        )
         fastest = sorted(reaching, key=lambda test: self.seconds.get(test, 0.0))
         until_s = accumulate(self.seconds.get(test, 0.0) for test in fastest)
         return [test for test, at_s in zip(fastest, until_s, strict=True) if at_s <= MAX_TESTS_S]
+
+
+def statement_of(source: str, line: int) -> range:
+    """The lines of the smallest statement that holds the line: a statement over several lines is
+    reached if one of them is.
+    """
+    spans = [
+        (node.lineno, node.end_lineno or node.lineno)
+        for node in ast.walk(ast.parse(source))
+        if isinstance(node, ast.stmt) and node.lineno <= line <= (node.end_lineno or node.lineno)
+    ]
+    first, last = min(spans, key=lambda span: span[1] - span[0], default=(line, line))
+    return range(first, last + 1)
 
 
 def _faultless(source: str) -> list[tuple[int, int, int, int]]:
@@ -142,7 +153,7 @@ def mutants_of(path: Path) -> dict[tuple[int, int], list[Mutant]]:
     return out
 
 
-def draw(room: str, count: int, seed: int = SEED) -> list[Mutant]:
+def draw(room: str, count: int, seed: int) -> list[Mutant]:
     """Draw `count` mutants of a room, each at another place."""
     rng = random.Random(f"{seed} {room}")
     places = [
@@ -150,7 +161,12 @@ def draw(room: str, count: int, seed: int = SEED) -> list[Mutant]:
         for path in sorted((PACKAGE / room).rglob("*.py"))
         for _, mutants in sorted(mutants_of(path).items())
     ]
-    return [rng.choice(mutants) for mutants in rng.sample(places, min(count, len(places)))]
+    drawn: list[Mutant] = []
+    for mutants in rng.sample(places, len(places)):
+        mutant = rng.choice(mutants)
+        if len(drawn) < count and _is_python(mutated(mutant)):
+            drawn.append(mutant)
+    return drawn
 
 
 def reach_of(room: str, folder: Path) -> Reach:
@@ -177,15 +193,28 @@ def reach_of(room: str, folder: Path) -> Reach:
     return Reach(tests, seconds)
 
 
-def plant(mutant: Mutant, tree: Path) -> str:
-    """Write the mutant into a copy of the source tree; give the line before and after."""
+def mutated(mutant: Mutant) -> str:
+    """The source with the fault in it."""
     from cosmic_ray.mutating import mutate_code
     from cosmic_ray.plugins import get_operator
 
-    source = mutant.path.read_text()
-    code = mutate_code(source, get_operator(mutant.operator)(), mutant.occurrence)
+    code = mutate_code(mutant.path.read_text(), get_operator(mutant.operator)(), mutant.occurrence)
     if code is None:
         raise RuntimeError(f"no mutant at {mutant.place}")
+    return code
+
+
+def _is_python(source: str) -> bool:
+    try:
+        ast.parse(source)
+    except SyntaxError:
+        return False
+    return True
+
+
+def plant(mutant: Mutant, tree: Path) -> str:
+    """Write the mutant into a copy of the source tree; give the line before and after."""
+    source, code = mutant.path.read_text(), mutated(mutant)
     (tree / mutant.path.relative_to(ROOT / "src")).write_text(code)
     pairs = zip(source.splitlines(), code.splitlines(), strict=False)
     before, after = next(((a, b) for a, b in pairs if a != b), ("", ""))
@@ -214,13 +243,13 @@ def fails(tests: list[str], tree: Path, limit_s: float) -> bool:
     return True
 
 
-def trial(room: str, count: int) -> Iterator[Outcome]:
+def trial(room: str, count: int, seed: int) -> Iterator[Outcome]:
     """Plant every drawn mutant of a room and run the tests that reach it."""
     with tempfile.TemporaryDirectory(prefix="mutants-") as name:
         folder = Path(name)
         reach, tree = reach_of(room, folder), folder / "src"
         shutil.copytree(ROOT / "src", tree, ignore=shutil.ignore_patterns("__pycache__"))
-        for mutant in draw(room, count):
+        for mutant in draw(room, count, seed):
             tests = reach.of(mutant)
             change = plant(mutant, tree)
             usual_s = sum(reach.seconds.get(test, 1.0) for test in tests)
@@ -252,12 +281,13 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--room", action="append", choices=list(ROOMS))
     parser.add_argument("--each", type=int, default=100)
+    parser.add_argument("--seed", type=int, default=SEED)
     parser.add_argument("--write", action="store_true")
     args = parser.parse_args()
     results: dict[str, list[Outcome]] = {}
     for room in args.room or ROOMS:
         results[room] = []
-        for outcome in trial(room, args.each):
+        for outcome in trial(room, args.each, args.seed):
             results[room].append(outcome)
             if not outcome.killed:
                 print(outcome.mutant.place, outcome.change, flush=True)
