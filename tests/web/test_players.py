@@ -1,7 +1,10 @@
 """Players on one machine: everyone sees their own, each tab what it shows."""
 
 import re
+import subprocess
+import sys
 import time
+from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
@@ -180,6 +183,13 @@ def test_an_export_that_meets_a_full_disk_says_so_and_leaves_nothing(
     page = visitor.get(f"/players/{sample}/exports/{export.key}").text
     assert "The disk is full" in page and "Try again" in page
     assert visitor.get(f"/players/{sample}/exports/{export.key}.zip").status_code == 404
+
+
+def test_exports_nobody_fetched_leave_with_the_server() -> None:
+    begin = "from thrumble.actions import exports; print(exports._folder().name)"
+    ended_server = subprocess.run([sys.executable, "-c", begin], capture_output=True, text=True)
+    folder = Path(ended_server.stdout.strip())
+    assert "thrumble-exports" in folder.name and not folder.exists()
 
 
 def test_an_export_belongs_to_its_player(visitor: Browser, sample: int) -> None:

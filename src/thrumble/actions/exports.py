@@ -9,6 +9,7 @@ import threading
 import time
 from contextlib import suppress
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
 
 import structlog
@@ -38,6 +39,12 @@ class Export:
     began: float = field(default_factory=time.monotonic)
 
 
+@cache
+def _folder() -> "tempfile.TemporaryDirectory[str]":
+    """Where exports are written; removed when the server ends."""
+    return tempfile.TemporaryDirectory(prefix="thrumble-exports-")
+
+
 def start_export(player_id: int) -> Export:
     """Begins to write everything of a player; one that is under way already goes on. Raises
     NotFound, and NoSpace if too many are waiting to be fetched.
@@ -50,7 +57,7 @@ def start_export(player_id: int) -> Export:
                 return export
         if len(_exports) >= MAX_EXPORTS:
             raise NoSpace("too many exports wait to be fetched: try again in a quarter of an hour")
-        handle, name = tempfile.mkstemp(prefix="thrumble-export-")
+        handle, name = tempfile.mkstemp(dir=_folder().name)
         os.close(handle)
         export = Export(secrets.token_urlsafe(16), player_id, Path(name), total)
         _exports[export.key] = export
