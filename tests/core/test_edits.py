@@ -121,6 +121,55 @@ def test_bars_are_inserted_repeated_deleted_and_pasted() -> None:
         edits.insert_bar(sluice, 6)
 
 
+LETTERED = parse_riff(
+    "title: T\ntempo: 100\nplay: A B A\n[A]\n| E5 o . . . |\n| G5 o . . . |\n| A5 o . . . |\n"
+    "[B]\n| D5 o . . . |\n"
+)
+
+
+def sections_of(riff: Riff) -> dict[str, str]:
+    """Each section's bars by the root of their chord."""
+    return {
+        section.name: "".join((bar.hits[0].label or "?")[0] for bar in section.bars)
+        for section in riff.sections
+    }
+
+
+@pytest.mark.parametrize(
+    ("first", "last", "to", "behind", "a", "b"),
+    [
+        (0, 0, 2, True, "GAE", "D"),
+        (0, 0, 2, False, "GEA", "D"),
+        (2, 2, 0, False, "AEG", "D"),
+        (0, 1, 2, True, "AEG", "D"),
+        (1, 2, 0, True, "EGA", "D"),
+        (0, 1, 1, True, "EGA", "D"),  # onto themselves
+        (1, 1, 3, True, "EA", "DG"),
+        (0, 1, 3, False, "A", "EGD"),
+    ],
+)
+def test_bars_are_moved_within_a_section_and_into_another(
+    first: int, last: int, to: int, behind: bool, a: str, b: str
+) -> None:
+    moved = edits.move_bars(LETTERED, first, last, to, behind=behind)
+    assert sections_of(moved) == {"A": a, "B": b}
+    assert moved.play == LETTERED.play
+
+
+def test_a_section_whose_bars_all_move_goes() -> None:
+    assert sections_of(edits.move_bars(LETTERED, 3, 3, 1, behind=False)) == {"A": "EDGA"}
+    with pytest.raises(BadInput, match="one section"):
+        edits.move_bars(LETTERED, 2, 3, 0, behind=False)
+    with pytest.raises(BadInput, match="bars 1 to 4"):
+        edits.move_bars(LETTERED, 0, 0, 9, behind=False)
+
+
+def test_a_hit_that_rings_over_the_bar_line_is_cut_if_its_bar_moves_away() -> None:
+    over = edits.put_hit(EMPTY, 0, Fraction(3, 4), Fraction(1, 2), "o", "E5")
+    apart = edits.move_bars(over, 0, 0, 1, behind=True)
+    assert [hit.length for _, bar in edits.written_bars(apart) for hit in bar.hits][-1] == QUARTER
+
+
 def test_endings_are_bars_like_others() -> None:
     riff = parse_riff(
         "title: E\ntempo: 90\nplay: A A\n[A]\n| E5 o o o o |\n1| G5 o o o o |\n2| A5 o o o o |\n"
@@ -143,6 +192,8 @@ EDITS: list[Callable[[Riff, int, Fraction, int], Riff]] = [
     lambda r, b, _, e: edits.repeat_bars(r, b, e),
     lambda r, b, _, e: edits.delete_bars(r, b, e),
     lambda r, b, _, e: edits.paste_bars(r, b, edits.copy_hits(r, b, e)),
+    lambda r, b, _, e: edits.move_bars(r, b, b, e, behind=True),
+    lambda r, b, _, e: edits.move_bars(r, e, e, b, behind=False),
 ]
 
 

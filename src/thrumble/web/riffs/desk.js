@@ -4,6 +4,7 @@ import { problem, send } from "../shared/site.js";
 import { redrawn } from "./desk_bars.js";
 import { dragging } from "./desk_drag.js";
 import { draftOf, keepCounting, keptCounting } from "./desk_kept.js";
+import { mover } from "./desk_move.js";
 import { picker } from "./desk_picker.js";
 import { textDrawer } from "./desk_text.js";
 
@@ -232,6 +233,17 @@ function chordTyped(chord) {
   else chordWaits(chord);
 }
 
+const moving = mover({
+  bars: () => bars,
+  chosen,
+  isChosen: () => anchor !== null,
+  edit,
+  choose: (first, last) => {
+    anchor = first === last ? null : first;
+    place(last, 0);
+  },
+});
+
 let nextChord = "";
 
 function chordWaits(chord) {
@@ -281,6 +293,8 @@ const KEYS = {
   b: () => edit({ op: "insert" }, () => place(caret.bar + 1, 0)),
   r: () => edit({ op: "repeat" }),
   d: () => edit({ op: "delete" }),
+  "<": () => moving.step(-1),
+  ">": () => moving.step(1),
   g: () => {
     grid = (grid + 1) % GRIDS.length;
     soon(redraw);
@@ -402,6 +416,7 @@ dragging($("desk-bars"), {
     edit({ op, bar: from.bar, at, last: to.bar, until });
   },
   settle: () => place(caret.bar, caret.place),
+  mover: moving,
   menu: (x, y) => document.dispatchEvent(new CustomEvent("desk-menu", { detail: { x, y } })),
 });
 

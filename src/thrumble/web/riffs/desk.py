@@ -49,7 +49,9 @@ def _meter(text: str) -> str:
 
 
 class EditSent(Sent):
-    """One edit. `bar` and `last` count written bars from 0; `at` and `length` in whole notes."""
+    """One edit. `bar`, `last` and `to` count written bars from 0; `at` and `length` in whole
+    notes.
+    """
 
     source: Annotated[Text, Field(max_length=MAX_BYTES)]
     grid: PlaceText = "1/8"
@@ -64,6 +66,7 @@ class EditSent(Sent):
         "insert",
         "repeat",
         "delete",
+        "move",
         "copy",
         "paste",
         "ramp",
@@ -90,6 +93,8 @@ class EditSent(Sent):
     meter: Annotated[Word, AfterValidator(_meter)] = "4/4"
     until: PlaceText = "0"
     section: Word = ""
+    to: Annotated[int, Field(ge=0, le=100_000)] = 0
+    behind: bool = False
     more: bool = True
     title: Annotated[str, Field(max_length=120)] = ""
     tempo: Annotated[Decimal, Field(ge=20, le=400, decimal_places=3)] = Decimal(120)
@@ -114,6 +119,7 @@ EDITS: dict[str, Edit] = {
     "insert": lambda riff, e: edits.insert_bar(riff, e.bar),
     "repeat": lambda riff, e: edits.repeat_bars(riff, e.bar, e.last),
     "delete": lambda riff, e: edits.delete_bars(riff, e.bar, e.last),
+    "move": lambda riff, e: edits.move_bars(riff, e.bar, e.last, e.to, behind=e.behind),
     "feel": lambda riff, e: whole.set_feel(riff, e.ratio, Fraction(e.unit)),
     "meter": lambda riff, e: edits.set_meter(riff, e.bar, e.last, read_meter(e.meter)),
     "pickup": lambda riff, _: edits.turn_pickup(riff),

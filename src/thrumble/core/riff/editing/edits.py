@@ -278,6 +278,26 @@ def _without_section(riff: Riff, part: WrittenRun) -> Riff:
     return check_riff(replace(riff, sections=others, play=play))
 
 
+def move_bars(riff: Riff, first: int, last: int, to: int, *, behind: bool) -> Riff:
+    """Bars `first` to `last` of one section, before or behind bar `to`, which may be another
+    section's; a section that loses all of its bars goes too. Numbers count bars as written, from 0.
+    Raises BadInput.
+    """
+    part, a, b = range_of(riff, first, last)
+    target, _ = spot_of(riff, to, Fraction(0))
+    if first <= to <= last:
+        return riff
+    place = to - target.first + behind
+    if target.first == part.first:
+        others = part.bars[:a] + part.bars[b:]
+        k = place if place <= a else place - (b - a)
+        return with_bars(riff, part, cut_short((*others[:k], *part.bars[a:b], *others[k:])))
+    bars = (*target.bars[:place], *part.bars[a:b], *target.bars[place:])
+    with_both = with_bars(riff, target, cut_short(bars))
+    shift = b - a if target.first < part.first else 0
+    return delete_bars(with_both, first + shift, last + shift)
+
+
 def copy_hits(riff: Riff, first: int, last: int) -> list[Bar]:
     """Bars to be pasted elsewhere."""
     part, a, b = range_of(riff, first, last)
