@@ -176,14 +176,14 @@ def test_an_input_lost_at_any_moment_leaves_the_screen_ready_for_the_next_take(
     expect(page.locator("#say")).to_contain_text("The input is open")
 
     page.evaluate(LOSE)  # while nothing goes on
-    expect(problem).to_contain_text("The input went away. Plug it in again")
+    expect(problem).to_contain_text("The input was disconnected. Plug it in again")
     expect(stage).to_have_attribute("data-stage", "idle")
 
     page.evaluate("() => { window.__hold = new Promise((go) => { window.__go = go; }); }")
     page.keyboard.press("Space")  # while the take is being begun
     expect(stage).to_have_attribute("data-stage", "arming", timeout=8000)
     page.evaluate(LOSE)
-    expect(problem).to_contain_text("The input went away. Plug it in again")
+    expect(problem).to_contain_text("The input was disconnected. Plug it in again")
     expect(stage).to_have_attribute("data-stage", "idle")
     page.evaluate("() => { window.__go(); window.__hold = null; }")
     expect(page.locator("#go")).to_be_enabled()
@@ -206,7 +206,7 @@ def test_an_input_lost_at_any_moment_leaves_the_screen_ready_for_the_next_take(
     page.keyboard.press("Space")
     expect(stage).to_have_attribute("data-lost-at", "reading", timeout=60_000)
     expect(stage).to_have_attribute("data-stage", "done", timeout=30_000)
-    expect(problem).to_contain_text("The input went away. Plug it in again")
+    expect(problem).to_contain_text("The input was disconnected. Plug it in again")
     expect(page.locator("#outcome .verdict")).to_be_visible()
     page.keyboard.press("Space")
     expect(stage).to_have_attribute("data-stage", "count", timeout=10_000)

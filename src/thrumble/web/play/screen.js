@@ -151,7 +151,7 @@ async function check() {
 function refuse(error) {
   input.close();
   cycle.on("refused");
-  problem(error instanceof Refused ? error.message : `The input does not open: ${error.message}`);
+  problem(error instanceof Refused ? error.message : `The input doesn't open: ${error.message}`);
   view.say = "Nothing is recorded yet.";
 }
 
@@ -171,7 +171,7 @@ function lost() {
   problem(
     cut
       ? `The input was disconnected during the take. Plug it in again. ${waits}${whole}`
-      : "The input went away. Plug it in again, then press space.",
+      : "The input was disconnected. Plug it in again, then press space.",
   );
 }
 

@@ -121,7 +121,7 @@ export class Settings {
     try {
       await this.ask();
     } catch {
-      problem("Thrumble doesn't answer just now: this take has the click you had before.");
+      problem("Thrumble isn't answering right now: this take has the click you had before.");
     }
     return this.known;
   }

@@ -27,7 +27,7 @@ free.between = BETWEEN_S;
 async function keep() {
   const take = Number($("outcome")?.dataset.take);
   if (!take) {
-    free.hold("Thrumble doesn't have this take yet. Space plays the turn again.");
+    free.hold("This take hasn't reached Thrumble yet. Press space to play this turn again.");
     return;
   }
   try {
@@ -49,7 +49,7 @@ async function keep() {
     free.count(BETWEEN_S, `Shake out, then ${what}. Recording starts by itself.`, free.play);
   } catch (error) {
     problem(error.message);
-    free.hold("The trial waits. Space tries again.", keep);
+    free.hold("The trial is paused. Press space to try again.", keep);
   }
 }
 

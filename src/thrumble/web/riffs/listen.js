@@ -56,7 +56,7 @@ document.addEventListener("alpine:init", () => {
       const begun = performance.now();
       context ??= new AudioContext({ latencyHint: "interactive" });
       await context.resume();
-      this.show("Getting it …", true);
+      this.show("Loading …", true);
       try {
         const { buffer, begin, end } = await fetched(this.$root.dataset.listen);
         const node = new AudioBufferSourceNode(context, {

@@ -45,7 +45,7 @@ const listener = new Listener({
   onSound: hear,
   onLost: () => {
     stage("idle");
-    problem("The input went away. Plug it in again, then press space.");
+    problem("The input was disconnected. Plug it in again, then press space.");
   },
 });
 

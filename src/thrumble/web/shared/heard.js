@@ -12,7 +12,7 @@ async function listen() {
   try {
     await sound.play();
   } catch {
-    problem("This can't be played just now: try again in a moment.");
+    problem("This can't be played right now: try again in a moment.");
   }
 }
 

@@ -46,7 +46,7 @@ export async function openInput({ deviceId, tapUrl, clickBase = "", onSound, onL
     });
   } catch (error) {
     throw new Refused(
-      REASONS[error.name] ?? `The input does not open (${error.name}). Check it, then press space.`,
+      REASONS[error.name] ?? `The input doesn't open (${error.name}). Check it, then press space.`,
     );
   }
   const context = new AudioContext({ sampleRate: RATE, latencyHint: "interactive" });
