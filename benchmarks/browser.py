@@ -12,7 +12,7 @@ from pathlib import Path
 import httpx2
 import numpy as np
 from playwright.sync_api import Browser, sync_playwright
-from scripts.chromium import ARGS, MICROPHONE, PROGRAM
+from scripts.browsers import ARGS, MICROPHONE, PROGRAM
 from scripts.screenshots import OWN_SOUND
 from scripts.sound_text import sound_text
 

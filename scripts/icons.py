@@ -6,7 +6,7 @@ python -m scripts.icons
 from pathlib import Path
 
 from playwright.sync_api import sync_playwright
-from scripts.chromium import ARGS, PROGRAM
+from scripts.browsers import ARGS, PROGRAM
 
 from thrumble.web.installed.endpoints import ICON_SIZES
 

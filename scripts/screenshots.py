@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 import soundfile
 from playwright.sync_api import Page, sync_playwright
-from scripts.chromium import ARGS, MICROPHONE, PROGRAM
+from scripts.browsers import ARGS, MICROPHONE, PROGRAM
 from scripts.sound_text import sound_text
 
 from thrumble.core.instrument import Instrument

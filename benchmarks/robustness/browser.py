@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Error, Page, sync_playwright
-from scripts.chromium import ARGS, MICROPHONE, PROGRAM
+from scripts.browsers import ARGS, MICROPHONE, PROGRAM
 
 from benchmarks.robustness.bench import TEXT, Bench, bench
 from benchmarks.robustness.kills import _settled

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 from playwright.sync_api import CDPSession, Page, sync_playwright
-from scripts.chromium import ARGS, MICROPHONE, PROGRAM
+from scripts.browsers import ARGS, MICROPHONE, PROGRAM
 from scripts.sound_text import sound_text
 
 from benchmarks.robustness.bench import RIFF, TEXT, Bench, bench

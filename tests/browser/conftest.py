@@ -15,7 +15,7 @@ from typing import IO
 
 import pytest
 from playwright.sync_api import Browser, BrowserType, Page
-from scripts.chromium import ARGS, MICROPHONE, PROGRAM
+from scripts.browsers import ARGS, FIREFOX, MICROPHONE, PROGRAM
 
 from tests.conftest import Databases
 
@@ -106,7 +106,11 @@ def served(databases: Databases) -> Iterator[Served]:
 
 
 @pytest.fixture(scope="session")
-def browser_type_launch_args(browser_type_launch_args: dict[str, object]) -> dict[str, object]:
+def browser_type_launch_args(
+    browser_type_launch_args: dict[str, object], browser_name: str
+) -> dict[str, object]:
+    if browser_name == "firefox":
+        return {**browser_type_launch_args, **FIREFOX, "headless": True}
     return {
         **browser_type_launch_args,
         "executable_path": PROGRAM,
@@ -152,16 +156,17 @@ def no_script_errors() -> Iterator[None]:
 
 @pytest.fixture
 def open_page(
-    browser: Browser, browser_context_args: dict[str, object]
+    browser: Browser, browser_context_args: dict[str, object], browser_name: str
 ) -> Iterator[Callable[..., Page]]:
     """Opens pages with the permissions and scripts a journey asks for."""
     contexts = []
+    may_ask = browser_name == "chromium"  # Firefox is told by its preferences
 
     def make(*, microphone: bool = True, script: Path | None = None, **options: object) -> Page:
         context = browser.new_context(
             **{
                 **browser_context_args,
-                "permissions": ["microphone"] if microphone else [],
+                "permissions": ["microphone"] if microphone and may_ask else [],
                 **options,
             }
         )  # type: ignore[arg-type]

@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 from scripts.sound_text import sound_text
 
 from thrumble.core.player.perform import Performance
@@ -38,11 +38,13 @@ def reading_of(page: Page, base: str) -> dict[str, Any]:
 
 
 HELD = """
+if (navigator.mediaDevices) {
 const real = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices);
 navigator.mediaDevices.getUserMedia = async (c) => (window.__stream = await real(c));
 const estimate = navigator.storage.estimate.bind(navigator.storage);
 window.__hold = null;
 navigator.storage.estimate = async () => { if (window.__hold) await window.__hold; return estimate(); };
+}
 """
 
 
@@ -75,6 +77,13 @@ def write_riff(page: Page, base: str, title: str) -> None:
     page.get_by_role("link", name="Play it").click()
     expect(page.locator("#now svg")).to_be_visible()
     page.wait_for_function("() => window.Alpine && window.htmx")
+
+
+def retype(field: Locator, text: str) -> None:
+    """What a field holds, typed anew: its change counts as the player's own in every browser."""
+    field.focus()
+    field.press("ControlOrMeta+a")
+    field.press_sequentially(text)
 
 
 def write_text(page: Page, text: str) -> None:

@@ -10,7 +10,7 @@ from fractions import Fraction
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Served
-from tests.browser.playing import write_text
+from tests.browser.playing import retype, write_text
 from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.demo import riff_texts
@@ -222,7 +222,7 @@ def test_feel_meter_counts_marks_and_the_pick_up_are_set_on_the_strip(
     keys.settle()
     expect(page.locator("#problem")).to_contain_text("start off the neck")
     keys.press("c", *"G5@6/3", "Enter", "/", "e", "u")  # slide, bend, stroke
-    page.locator("#desk-meter").fill("7/8")
+    retype(page.locator("#desk-meter"), "7/8")
     page.locator("#desk-meter").press("Enter")
     keys.settle()
     page.locator("#desk-ratio").fill("1.75")
@@ -369,11 +369,11 @@ def test_hits_are_painted_and_lengthened_by_dragging_and_commands_found_by_name(
     page.evaluate("() => window.__deskIdle()")
     assert parse_riff(source(page)).sections[0].bars[0].hits[0].stop
 
-    page.locator("#desk-title").fill("Winch")
-    page.locator("#desk-tempo").fill("132")
+    retype(page.locator("#desk-title"), "Winch")
+    retype(page.locator("#desk-tempo"), "132")
     page.keyboard.press("Enter")
     page.evaluate("() => window.__deskIdle()")
-    page.locator("#desk-tempo").fill("5")
+    retype(page.locator("#desk-tempo"), "5")
     page.keyboard.press("Enter")
     expect(page.locator("#problem")).to_contain_text("tempo: 20 or more")
     expect(page.locator("#desk-tempo")).to_have_value("132")

@@ -11,10 +11,18 @@ import numpy as np
 import pytest
 import soundfile
 from playwright.sync_api import Browser, Page, expect
-from scripts.chromium import MICROPHONE
+from scripts.browsers import MICROPHONE
 
 from tests.browser.conftest import Served, watched
-from tests.browser.playing import EXACT, go_to_play, hand_over, one_bar_lead, reading_of, write_text
+from tests.browser.playing import (
+    EXACT,
+    go_to_play,
+    hand_over,
+    one_bar_lead,
+    reading_of,
+    retype,
+    write_text,
+)
 from tests.conftest import Databases
 from thrumble.core.player.flaws import Flaws
 from thrumble.core.player.perform import perform
@@ -39,7 +47,7 @@ def test_a_simulated_take_played_through_the_page_reads_as_the_truth_says(
     )
     page = open_page(script=EXACT)
     go_to_play(page, served.base, "Sluice Gate")
-    page.locator("#tempo").fill("170")
+    retype(page.locator("#tempo"), "170")
     page.locator("h1").click()
     hand_over(page, take)
     page.keyboard.press("PageDown")
@@ -205,7 +213,7 @@ def test_an_input_lost_half_way_keeps_what_was_recorded(
 ) -> None:
     page = open_page()
     page.add_init_script(
-        "const real = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices); navigator.mediaDevices.getUserMedia = async (c) => (window.__stream = await real(c));"
+        "const real = navigator.mediaDevices?.getUserMedia.bind(navigator.mediaDevices); if (real) navigator.mediaDevices.getUserMedia = async (c) => (window.__stream = await real(c));"
     )
     go_to_play(page, served.base, "Stop Planks")
     page.keyboard.press("Space")

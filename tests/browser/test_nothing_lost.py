@@ -14,7 +14,7 @@ from typing import Any
 import pytest
 import sqlalchemy as sa
 from playwright.sync_api import BrowserType, Page, Route, expect
-from scripts.chromium import ARGS, MICROPHONE, PROGRAM
+from scripts.browsers import ARGS, MICROPHONE, PROGRAM
 
 from tests.browser.conftest import Served, watched
 from tests.browser.playing import EXACT, hand_over, one_bar_lead, reading_of, write_text

@@ -26,6 +26,7 @@ from tests.browser.playing import (
     ROUNDS,
     go_to_play,
     reading_of,
+    retype,
     write_riff,
 )
 from thrumble.core.player.flaws import Flaws
@@ -179,7 +180,7 @@ def test_the_next_take_comes_by_itself_after_a_rest(
     guitarist(page)
     write_riff(page, served.base, "Weed Rake, rested")
     page.locator("#then").select_option("5")
-    page.fill("#tempo", "300")
+    retype(page.locator("#tempo"), "300")
     page.locator("h1").click()
     page.keyboard.press("PageDown")
     expect(page.locator("#say")).to_contain_text("The next take comes in 4 s", timeout=30_000)

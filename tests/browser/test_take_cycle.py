@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Served
-from tests.browser.playing import HELD, LOSE, go_to_play
+from tests.browser.playing import HELD, LOSE, go_to_play, retype
 
 LOSE_WHILE_READING = """() => {
   const stage = document.getElementById("play");
@@ -200,7 +200,7 @@ def test_an_input_lost_at_any_moment_leaves_the_screen_ready_for_the_next_take(
     expect(page.locator("#say")).to_contain_text("Discarded")
 
     # while it is being read: the take is read all the same, and the next one begins
-    page.fill("#tempo", "400")
+    retype(page.locator("#tempo"), "400")
     page.locator("#tempo").blur()
     page.evaluate(LOSE_WHILE_READING)
     page.keyboard.press("Space")
@@ -216,9 +216,11 @@ def test_an_input_lost_at_any_moment_leaves_the_screen_ready_for_the_next_take(
 STANDS_STILL = """
 AudioContext.prototype.resume = () => new Promise(() => {});
 Object.defineProperty(AudioContext.prototype, "state", { get: () => "suspended" });
+if (navigator.mediaDevices) {
 const all = navigator.mediaDevices.enumerateDevices.bind(navigator.mediaDevices);
 navigator.mediaDevices.enumerateDevices = async () =>
   (await all()).filter((device) => window.__outputs || device.kind !== "audiooutput");
+}
 """
 
 

@@ -57,6 +57,7 @@ async function ready(id) {
     audio.addEventListener("error", () => reject(new Error("This sound can't be played.")), {
       once: true,
     });
+    audio.preload = "auto"; // without it Firefox waits with what it holds already
     audio.src = URL.createObjectURL(blob);
   });
 }

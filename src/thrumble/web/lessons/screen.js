@@ -13,10 +13,13 @@ async function listenFrom(seconds) {
   try {
     loaded ??= fetch(sound.src).then(async (answer) => {
       if (!answer.ok) throw new Error("This audio can't be played.");
-      sound.src = URL.createObjectURL(await answer.blob());
-      await new Promise((resolve) =>
-        sound.addEventListener("loadedmetadata", resolve, { once: true }),
-      );
+      const blob = await answer.blob();
+      await new Promise((resolve, reject) => {
+        sound.onloadedmetadata = resolve;
+        sound.onerror = () => reject(new Error("This audio can't be played."));
+        sound.preload = "auto"; // without it Firefox waits with what it holds already
+        sound.src = URL.createObjectURL(blob);
+      });
     });
     await loaded;
     sound.currentTime = Math.max(0, seconds - 0.06);

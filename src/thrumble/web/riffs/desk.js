@@ -171,10 +171,14 @@ function soon(run) {
   waiting = waiting.then(run);
 }
 
+let writing = false; // what comes into the box is the desk's own
+
 /** Puts a text into the box and has the played strip follow. */
 function write(source) {
   text.value = source;
+  writing = true;
   text.dispatchEvent(new Event("input", { bubbles: true }));
+  writing = false;
   remember();
 }
 
@@ -430,8 +434,8 @@ desk.addEventListener("click", ({ target }) => {
 // --- text and drafts ---
 
 let pause = null;
-text.addEventListener("input", (event) => {
-  if (!event.isTrusted) return;
+text.addEventListener("input", () => {
+  if (writing) return;
   clearTimeout(pause);
   pause = setTimeout(() => soon(textSettled), TEXT_PAUSE_MS);
 });

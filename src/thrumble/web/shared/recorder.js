@@ -72,14 +72,14 @@ export async function openInput({ deviceId, tapUrl, clickBase = "", onSound, onL
   source.connect(tap).connect(silent).connect(context.destination);
   tap.port.onmessage = ({ data }) => onSound(data.frame, data.pcm);
   const track = stream.getAudioTracks()[0];
-  track.addEventListener("ended", onLost);
+  track.onended = onLost;
   // asleep, or its output gone: the clock no longer runs
   const stood = () => {
     if (!["running", "closed"].includes(context.state)) onLost();
   };
   context.addEventListener("statechange", stood);
   const close = () => {
-    track.removeEventListener("ended", onLost);
+    track.onended = null;
     context.removeEventListener("statechange", stood);
     shut();
   };

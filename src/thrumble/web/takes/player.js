@@ -3,6 +3,7 @@
 import { onKey, problem } from "../shared/site.js";
 
 const LEAD_S = 0.06;
+const UNPLAYABLE = "This audio can't be played. Analyse the take again.";
 const $ = (id) => document.getElementById(id);
 const isOn = (button) => button.getAttribute("aria-pressed") === "true";
 
@@ -33,12 +34,14 @@ export function stripPlayer(heard) {
       const answer = await fetch(url, { headers: { accept: "application/json, audio/*" } });
       if (!answer.ok) {
         const { problem: words } = await answer.json().catch(() => ({}));
-        throw new Error(words ?? "This audio can't be played. Analyse the take again.");
+        throw new Error(words ?? UNPLAYABLE);
       }
       const blob = await answer.blob();
       if (loading.url !== url) return; // another one is wanted by now
-      await new Promise((resolve) => {
-        sound.addEventListener("loadedmetadata", resolve, { once: true });
+      await new Promise((resolve, reject) => {
+        sound.onloadedmetadata = resolve;
+        sound.onerror = () => reject(new Error(UNPLAYABLE));
+        sound.preload = "auto"; // without it Firefox waits with what it holds already
         sound.src = URL.createObjectURL(blob);
       });
     } catch (error) {
