@@ -50,7 +50,7 @@ COACH = tuple(
         *("care", "changes_along", "clean_speed", "coach", "comparison", "drills", "findings"),
         *("hand_speed", "inner_pulse", "judgement", "plan", "planning_details"),
         *("progress_details", "proving", "ratings", "remarks", "remedies", "session", "stamina"),
-        "verdict_details",
+        *("verdict_borders", "verdict_details"),
     )
 )
 ROOMS = {

@@ -107,12 +107,13 @@ def worst_bar(judgement: Judgement) -> int | None:
             counts.setdefault(number, []).append(int(hit.off))
     whole = sum(map(sum, counts.values()))
     size = sum(map(len, counts.values()))
-    for number, off in sorted(counts.items(), key=lambda item: -sum(item[1])):
-        rest = max(0.01, (whole - sum(off)) / max(1, size - len(off)))
-        if sum(off) >= WORST_MIN_HITS and sum(off) / len(off) >= WORST_TIMES * rest:
-            return number
-        break
-    return None
+    if not counts:
+        return None
+    number = max(counts, key=lambda bar: sum(counts[bar]))
+    wrong, heard = sum(counts[number]), len(counts[number])
+    elsewhere = max(0.01, (whole - wrong) / max(1, size - heard))
+    stands_out = wrong >= WORST_MIN_HITS and wrong / heard >= WORST_TIMES * elsewhere
+    return number if stands_out else None
 
 
 def _first_numbers(judgement: Judgement) -> dict[tuple[str, int], int]:
