@@ -48,8 +48,17 @@ COACH = tuple(
     f"tests/core/test_{name}.py"
     for name in (
         *("care", "changes_along", "clean_speed", "coach", "comparison", "drills", "findings"),
-        *("hand_speed", "inner_pulse", "judgement", "plan", "planning_details"),
-        *("progress_details", "proving", "ratings", "remarks", "remedies", "session", "stamina"),
+        *("hand_speed", "inner_pulse", "judgement", "plan", "planning_borders", "planning_details"),
+        *(
+            "progress_borders",
+            "progress_details",
+            "proving",
+            "ratings",
+            "remarks",
+            "remedies",
+            "session",
+            "stamina",
+        ),
         *("verdict_borders", "verdict_details"),
     )
 )

@@ -85,7 +85,8 @@ def landings(judgement: Judgement) -> list[Landing]:
         k = hit.due.index
         if not far[k] or hit.late_ms is None:
             continue
-        before = by_key.get(HitKey(hit.key.round, _fretted_before(judgement, k)))
+        index = _fretted_before(judgement, k)
+        before = None if index is None else by_key.get(HitKey(hit.key.round, index))
         out.append(
             Landing(
                 index=k,
@@ -101,12 +102,12 @@ def landings(judgement: Judgement) -> list[Landing]:
     return out
 
 
-def _fretted_before(judgement: Judgement, index: int) -> int:
-    """The hit that the hand leaves: the last one that pressed a string; -1 without one."""
+def _fretted_before(judgement: Judgement, index: int) -> int | None:
+    """The hit that the hand leaves: the last one that pressed a string."""
     for due in reversed(judgement.expanded.hits[:index]):
         if any(note.fret for note in due.hit.notes):
             return due.index
-    return -1
+    return None
 
 
 def early_release_ms(hit: JudgedHit) -> float | None:
@@ -127,7 +128,9 @@ def fit_landings(judgement: Judgement) -> LandingFit:
     """
     landing = landings(judgement)
     before = {
-        HitKey(landing.round, _fretted_before(judgement, landing.index)) for landing in landing
+        HitKey(landing.round, index)
+        for landing in landing
+        if (index := _fretted_before(judgement, landing.index)) is not None
     }
     others = [
         early

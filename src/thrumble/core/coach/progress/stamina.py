@@ -20,7 +20,6 @@ MIN_WORK_S, MAX_WORK_S = 15.0, 180.0
 FIRST_WORK_S = 20.0
 MIN_REST_S = 20.0
 MAX_TIMES = 6
-A_STEP_UP = 1.1  # work grows by no more than that from the longest that was played
 MIN_RUNS = 3  # of a tempo, to tell from
 
 
@@ -171,9 +170,9 @@ class Work:
 def work_and_rest(
     runs: list[Run], tempo_bpm: float, today: date, *, strokes_left: float | None = None
 ) -> Work:
-    """What to do at a tempo. As long as four fifths of what is clean there, and never more than a
-    tenth beyond the longest that was; as long a rest; as often as the week's strokes allow
-    (`strokes_left`), not at all if none are left.
+    """What to do at a tempo. As long as four fifths of what is clean there, so never as long as the
+    longest that was; as long a rest; as often as the week's strokes allow (`strokes_left`), not at
+    all if none are left.
     """
     since = today - timedelta(days=REMEMBERED_DAYS)
     near = [
@@ -192,7 +191,7 @@ def work_and_rest(
         else:
             why = f"you stay clean for {usual:.0f} s at {tempo_bpm:g}"
         longest = max(run.seconds for run in near)
-        work_s = min(WORK_SHARE * max(usual, longest * 0.5), longest * A_STEP_UP)
+        work_s = WORK_SHARE * max(usual, longest * 0.5)
     work_s = round(min(MAX_WORK_S, max(MIN_WORK_S, work_s)) / 5) * 5.0
     pace = _strokes_a_second(near) if near else None
     times = MAX_TIMES
