@@ -141,4 +141,6 @@ def test_progress_counts_passes_and_their_tempo() -> None:
     document = progress_document(riff.riff, played)
     assert (document["rounds"], document["clean_rounds"]) == (2, 1)
     odd = [replace(p, reading=replace(p.reading, tempo_bpm=120.04)) for p in played]
-    assert progress_document(riff.riff, odd)["clean_speed_bpm"] == document["clean_speed_bpm"]  # as close as a click is set
+    assert (
+        progress_document(riff.riff, odd)["clean_speed_bpm"] == document["clean_speed_bpm"]
+    )  # as close as a click is set

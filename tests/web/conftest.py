@@ -44,7 +44,7 @@ def as_shown(response: httpx2.Response) -> None:
 class Browser:
     """What a browser does: keeps the cookie, sends the page's token with changes."""
 
-    def __init__(self, client: TestClient, first_page: str = "/") -> None:
+    def __init__(self, client: TestClient, first_page: str = "/guide") -> None:
         self.client = client
         client.event_hooks["response"].append(as_shown)
         page = client.get(first_page, follow_redirects=True).text
