@@ -2,10 +2,12 @@
 
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
+from functools import lru_cache
 
 from thrumble.actions.takes import analyse_stored_take
 from thrumble.core.player.flaws import Flaws
-from thrumble.core.player.perform import perform
+from thrumble.core.player.perform import Performance, perform
+from thrumble.core.riff.model import Riff
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.core.takes import RecorderReport, TakeState
 from thrumble.formats.audio import write_flac
@@ -27,6 +29,16 @@ def added(text: str) -> Revision:
         return riffs.add_riff(session, players.local_player(session), parse_riff(text), text)
 
 
+@lru_cache(maxsize=64)
+def recorded(
+    riff: Riff, flaws: Flaws, seed: int, tempo_bpm: float | None
+) -> tuple[Performance, bytes]:
+    """A take and its audio; many tests ask for the same one."""
+    made = perform(riff, seed=seed, flaws=flaws, tempo_bpm=tempo_bpm)
+    data, _ = write_flac(made.samples, made.rate_hz)
+    return made, data
+
+
 def played(
     revision: Revision,
     flaws: Flaws,
@@ -37,8 +49,7 @@ def played(
     gap_frames: int = 0,
 ) -> int:
     """A take of the simulated guitarist, read."""
-    made = perform(revision.riff, seed=seed, flaws=flaws, tempo_bpm=tempo)
-    data, _ = write_flac(made.samples, made.rate_hz)
+    made, data = recorded(revision.riff, flaws, seed, tempo)
     new = NewTake(
         riff_id=revision.riff_id,
         revision_id=revision.id,
