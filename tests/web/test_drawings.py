@@ -120,7 +120,8 @@ def test_the_take_hangs_below_the_line_where_it_was_played() -> None:
         for wedge in bar.wedges[1:3]
     ]  # type: ignore[index]
     assert lean[0] > 0 > lean[1] and abs(lean[0]) > abs(lean[1]), "leans late or early, and grows"
-    assert "40 ms late" in bar.label and bar.height > 2 * HALF_PX
+    assert "; 2: open, heard open, 40 ms late; 3: open, heard open, 30 ms early;" in bar.label
+    assert bar.height > 2 * HALF_PX
 
 
 def test_missed_extra_unsure_and_wrong_hits_break_the_mirror() -> None:

@@ -6,16 +6,18 @@ from fractions import Fraction
 
 import pytest
 
+from thrumble.core.music.meter import Meter
 from thrumble.core.riff.counts import Counting, counts_of
 from thrumble.core.riff.expand import ExpandedRiff, expand
 from thrumble.core.riff.model import Hit
 from thrumble.core.riff.notation.text import parse_riff
 from thrumble.web.drawings.bars import HALF_PX, BarDrawing
 from thrumble.web.drawings.caret import caret_places
-from thrumble.web.drawings.signs import plan_words, signs_of
+from thrumble.web.drawings.signs import place_words, plan_words, signs_of
 from thrumble.web.drawings.strip import plan_strip
 from thrumble.web.riffs.strip_editor import desk_html
 
+FOUR = Meter(4, 4)
 HEAD = "title: T\ntempo: 120\npedal: 6:0\n[A]\n"
 
 
@@ -49,8 +51,23 @@ def test_every_sign_is_drawn_and_said(token: str, words: str) -> None:
     plain, signed = hits("| E5@5/7 o - - - |")[0], hits(f"| {token} - - - |")[0]
     assert signs_of(plain, 10, 60, 86, 30) == ""
     path = signs_of(signed, 10, 60, 86, 30)
-    assert path.startswith("M") and words in plan_words(signed)
-    assert words not in plan_words(plain)
+    assert path.startswith("M") and words in plan_words(signed, FOUR)
+    assert words not in plan_words(plain, FOUR)
+
+
+@pytest.mark.parametrize(
+    ("at", "meter", "words"),
+    [
+        ("0", Meter(4, 4), "1"),
+        ("3/8", Meter(4, 4), "2 &"),
+        ("13/16", Meter(4, 4), "4 e"),
+        ("7/12", Meter(4, 4), "3 trip"),
+        ("1/32", Meter(4, 4), "after 1"),
+        ("3/8", Meter(6, 8), "4"),
+    ],
+)
+def test_a_place_is_named_as_it_is_counted(at: str, meter: Meter, words: str) -> None:
+    assert place_words(Fraction(at), meter) == words
 
 
 def test_slides_from_below_and_above_lean_the_other_way() -> None:
@@ -64,7 +81,7 @@ def test_slides_from_below_and_above_lean_the_other_way() -> None:
 def test_a_mute_that_opens_is_followed_by_its_ringing() -> None:
     plan = bar("| E5@5/7 M* ~ ~ ~ |").plan
     assert [(block.css, block.title) for block in plan] == [
-        ("palm", "0: palm-muted, opens up as it rings"),
+        ("palm", "1: E5 palm-muted, opens up as it rings"),
         ("open", "opens up"),
     ]
 

@@ -105,10 +105,15 @@ class BarDrawing:
 
     @property
     def label(self) -> str:
-        """The bar in words, for screen readers."""
-        return f"Bar {self.number}, section {self.section}: " + "; ".join(
-            b.title for b in [*self.plan, *self.take, *(self.second.take if self.second else [])]
-        )
+        """The bar in words, for screen readers: each hit as written, then as heard."""
+        takes = [self.take, *([self.second.take] if self.second else [])]
+        heard: dict[str, list[str]] = {}
+        for take in takes:
+            for block in take:
+                heard.setdefault(block.hit, []).append(block.title)
+        hits = [", ".join([block.title, *heard.pop(block.hit, [])]) for block in self.plan]
+        extra = [title for titles in heard.values() for title in titles]
+        return f"Bar {self.number}, section {self.section}. {'; '.join([*hits, *extra])}"
 
 
 def place_x(bar: PlayedBar, at_s: float, width: float) -> float:

@@ -2,6 +2,9 @@
 hit in words.
 """
 
+from fractions import Fraction
+
+from thrumble.core.music.meter import Meter, spoken_count
 from thrumble.core.riff.model import Articulation, Hit, Legato, Stroke
 
 KINDS = {Articulation.OPEN: "open", Articulation.PALM: "palm-muted", Articulation.DEAD: "dead"}
@@ -9,9 +12,18 @@ LEGATOS = {Legato.HAMMER: "hammered on", Legato.PULL: "pulled off"}
 ARC_PX = 14.0
 
 
-def plan_words(hit: Hit) -> str:
+def place_words(at: Fraction, meter: Meter) -> str:
+    """A place as it is counted, with its beat: `2`, `2 &`, `3 trip`."""
+    beat, count = at // meter.beat + 1, spoken_count(at, meter)
+    if count == "·":
+        return f"after {beat}"
+    return count if count.isdecimal() else f"{beat} {count}"
+
+
+def plan_words(hit: Hit, meter: Meter) -> str:
     """The hit as written, for titles and screen readers."""
-    words = [KINDS[hit.articulation]]
+    kind = KINDS[hit.articulation]
+    words = [f"{hit.label} {kind}" if hit.label else kind]
     if hit.accent:
         words.append("accent")
     if hit.slide_from is not None:
@@ -33,7 +45,7 @@ def plan_words(hit: Hit) -> str:
         words.append("up")
     if hit.stop:
         words.append("stop")
-    return f"{hit.at}: {', '.join(words)}"
+    return f"{place_words(hit.at, meter)}: {', '.join(words)}"
 
 
 def signs_of(hit: Hit, x: float, end: float, base: float, top: float) -> str:

@@ -60,7 +60,7 @@ def plan_bar(
             place_x(bar, min(due.end_s, bar.end_s), width),
         )
         held = due.bar < bar.number
-        title = plan_words(due.hit) + (" held on" if held else "")
+        title = plan_words(due.hit, bar.meter) + (" held on" if held else "")
         depth = float(due.hit.depth) if due.hit.depth is not None else 0.6
         height = HALF_PX * (0.92 if due.hit.accent else 0.74)
         path = block_shape(due.hit.articulation.value, x, end_x, base, -height, depth, held=held)
