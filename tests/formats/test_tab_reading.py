@@ -185,13 +185,13 @@ def test_any_text_gives_a_riff_or_one_error(text: str, more: str) -> None:
     ids=["blanks", "lines", "one row", "times"],
 )
 def test_huge_nonsense_takes_no_more_than_its_length_asks(data: bytes) -> None:
-    """A quadratic pattern would take minutes of the processor's time here, whatever runs beside."""
+    """A quadratic pattern would take hours of the processor's time here, whatever runs beside."""
     begun = time.process_time()
     with suppress(RiffError):
         read_any(data)
     with suppress(RiffError):
         read_tab(data)
-    assert time.process_time() - begun < 20
+    assert time.process_time() - begun < 60
 
 
 def test_a_section_that_comes_again_is_played_again() -> None:
