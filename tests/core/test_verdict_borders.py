@@ -2,16 +2,20 @@
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from tests.core.hand_made import expanded, heard
+from thrumble.core.coach.verdict.articulation import FlatMuteRamp, PalmMutesRing
 from thrumble.core.coach.verdict.finding import Review, bars_named
 from thrumble.core.coach.verdict.findings import FINDINGS
 from thrumble.core.coach.verdict.judgement import judge
 from thrumble.core.coach.verdict.proposals import worst_bar
 from thrumble.core.coach.verdict.strings import WrongFrets
 from thrumble.core.coach.verdict.tempo import Swing
-from thrumble.core.ear.reading import HitState
+from thrumble.core.coach.verdict.timing import OneBeatOff, _standard_errors_later
+from thrumble.core.coach.verdict.whole_take import error_mark
+from thrumble.core.ear.reading import HeardKind, HitState, RampReading, RingEnd
 from thrumble.core.instrument import Instrument
 
 NECK = Instrument()
@@ -91,3 +95,95 @@ def test_the_first_bar_may_be_the_worst() -> None:
     assert worst_bar(judge(heard(riff, hits=late), riff, NECK)) == 1
     nothing = {k: {"state": HitState.NOT_REACHED, "deviation_ms": None} for k in range(32)}
     assert worst_bar(judge(heard(riff, hits=nothing), riff, NECK)) is None
+
+
+@pytest.mark.parametrize(
+    ("change", "mark"),
+    [
+        ({"heard_articulation": HeardKind.DEAD, "deviation_ms": 40.0}, "dead"),
+        ({"deviation_ms": 40.0}, "40 late"),
+        ({"deviation_ms": -40.0}, "40 early"),
+        ({"stop_late_ms": 90.0, "ring_end": RingEnd.STOP}, "rings on 90"),
+    ],
+)
+def test_an_error_that_no_cause_explains_is_marked_as_what_it_is(
+    change: dict[str, object], mark: str
+) -> None:
+    riff = expanded("| 6:2 o ~ - o ~ - o ~ |")
+    reading = replace(heard(riff, hits={0: change}), bias_judged=True)
+    assert error_mark(judge(reading, riff, NECK).hits[0]) == mark
+
+
+def ringing(after_open: int, after_palm: int) -> PalmMutesRing:
+    """Palm mutes that ring, so many right after an open hit and so many after a palm mute."""
+    riff = expanded("|" + " 6:2 o m m m |" * 16)
+    late = [k * 4 + 1 for k in range(after_open)] + [40 + k * 4 + 3 for k in range(after_palm)]
+    ring: dict[int, dict[str, object]] = {}
+    for due in riff.hits:
+        kind = "open" if due.index in late else due.hit.articulation.value
+        sure = {name: 0.999 if name == kind else 0.0005 for name in ("open", "palm", "dead")}
+        ring[due.index] = {"heard_articulation": HeardKind(kind), "probabilities": sure}
+    found = PalmMutesRing.find(Review(judge(heard(riff, hits=ring), riff, NECK)))
+    assert found is not None and found.after_open == after_open
+    return found
+
+
+@pytest.mark.parametrize(
+    ("after_open", "after_palm", "late"),
+    [(3, 0, True), (3, 1, True), (3, 2, False), (7, 3, False), (8, 3, True)],
+)
+def test_the_palm_comes_back_late_if_over_seven_of_ten_ring_after_open_hits(
+    after_open: int, after_palm: int, late: bool
+) -> None:
+    found = ringing(after_open, after_palm)
+    riff = expanded("|" + " 6:2 o m m m |" * 16)
+    words = found.sentence(judge(heard(riff), riff, NECK))
+    assert ("comes back late after the open hits" in words) is late
+    assert ("keep your palm down" in words) is not late
+
+
+@pytest.mark.parametrize("kept", [False, True, None])
+def test_a_flat_mute_ramp_is_about_all_of_its_hits(kept: bool | None) -> None:
+    riff = expanded(FOUR_BARS)
+    ramp = RampReading(
+        first_index=2,
+        last_index=5,
+        round=1,
+        section="A",
+        bar=1,
+        at="1/4",
+        written=(0.9, 0.1),
+        heard=(0.5, 0.5),
+        kept=kept,
+    )
+    reading = replace(heard(riff), ramps=[ramp])
+    judgement = judge(reading, riff, NECK)
+    found = FlatMuteRamp.find(Review(judgement))
+    assert (found is not None) is (kept is False)
+    if found:
+        assert [key.index for key in found.hits] == [2, 3, 4, 5]
+        assert (found.wrong, found.told, found.bar) == (1, 1, 1)
+        assert found.sentence(judgement).startswith("Your mute ramp in bar 1 stays at one depth")
+        assert "start tight" in found.sentence(judgement)
+
+
+@pytest.mark.parametrize(("bars", "told"), [(3, False), (4, True)])
+def test_a_beat_is_always_late_from_four_bars_on(bars: int, told: bool) -> None:
+    """Two places are enough: one that is always there and in time, one that is late."""
+    riff = expanded("|" + " 6:2 o . . . |" * 12 + " 6:2 o . o . |" * bars)
+    late = {due.index: {"deviation_ms": 40.0} for due in riff.hits if due.hit.at}
+    reading = replace(heard(riff, hits=late), bias_judged=True)
+    found = OneBeatOff.find(Review(judge(reading, riff, NECK)))
+    assert (found is not None) is told
+    assert found is None or (found.at, round(found.late_ms)) == ("1/2", 40)
+
+
+def test_moved_hits_are_weighed_against_six_others_at_least() -> None:
+    late = np.array([30.0] * 3 + [0.0] * 6)
+    moved = np.arange(9) < 3
+    # medians 30 ms apart, each of them known to 3 ms over the root of so many
+    errors = 1.25 * np.hypot(3 / np.sqrt(3), 3 / np.sqrt(6))
+    assert _standard_errors_later(late, moved) == pytest.approx(30 / errors)
+    assert _standard_errors_later(late[:-1], moved[:-1]) == 0.0
+    assert _standard_errors_later(late[1:], moved[1:]) == 0.0
+    assert _standard_errors_later(-late, moved) == 0.0
