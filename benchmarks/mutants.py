@@ -48,7 +48,8 @@ COACH = tuple(
     f"tests/core/test_{name}.py"
     for name in (
         *("care", "changes_along", "clean_speed", "coach", "comparison", "drills", "findings"),
-        *("hand_speed", "inner_pulse", "judgement", "plan", "planning_borders", "planning_details"),
+        *("hand_speed", "inner_pulse", "judgement", "metrics", "plan", "planning_borders"),
+        "planning_details",
         *(
             "progress_borders",
             "progress_details",
