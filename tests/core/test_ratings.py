@@ -19,11 +19,16 @@ def take(
     *,
     bias_judged: bool = True,
     rest_db: float | None = None,
+    clean: bool = False,
     **summary: object,
 ) -> Judgement:
-    """A take in which every hit is as written, but for its summary."""
-    rest = {0: {"rest_db": rest_db}}
-    reading = replace(heard(RIFF, hits=rest), bias_judged=bias_judged)
+    """A take in which every hit is as written, but for its summary, and two that are late unless
+    it is a clean one.
+    """
+    hits: dict[int, dict[str, object]] = {0: {"rest_db": rest_db}}
+    if not clean:
+        hits |= {k: {"deviation_ms": 150.0} for k in (7, 15)}
+    reading = replace(heard(RIFF, hits=hits), bias_judged=bias_judged)
     reading = replace(reading, summary=replace(reading.summary, **summary))  # type: ignore[arg-type]
     return judge(reading, RIFF, tolerance_ms=tolerance_ms)
 
@@ -73,6 +78,30 @@ def before(*spreads_ms: float) -> list[TakeFigures]:
 )
 def test_each_figure_has_its_limits(name: str, figures: dict[str, float], rating: Rating) -> None:
     assert rate(take(**figures), [])[name] == Rated(rating)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("name", "figures"),
+    [
+        ("spread", {"spread_ms": 29.0}),
+        ("lead or lag", {"bias_ms": -21.0}),
+        ("hits heard", {"matched": 92, "missed": 8}),
+    ],
+)
+def test_no_figure_calls_a_clean_take_a_problem(name: str, figures: dict[str, float]) -> None:
+    assert rate(take(**figures), [])[name].rating is Rating.PROBLEM  # type: ignore[arg-type]
+    clean = take(clean=True, **figures)  # type: ignore[arg-type]
+    assert clean.is_clean and rate(clean, [])[name].rating is Rating.WATCH
+    uneven = take(clean=True, level_spread_db=3.3)
+    assert rate(uneven, [])["level spread"].rating is Rating.PROBLEM  # clean or not, it is uneven
+
+
+def test_hits_scattered_to_the_very_edge_of_the_tolerance_are_clean_and_one_to_watch() -> None:
+    scattered = invented([19.5 * (-1) ** k for k in range(48)])
+    summary = replace(scattered.reading.summary, spread_ms=scattered.spread_ms())
+    judgement = replace(scattered, reading=replace(scattered.reading, summary=summary))
+    assert judgement.is_clean and (judgement.spread_ms() or 0) > 25
+    assert rate(judgement, [])["spread"].rating is Rating.WATCH
 
 
 def test_a_missed_hit_that_leaves_a_take_clean_is_no_problem() -> None:

@@ -3,7 +3,8 @@ player's last takes of the riff.
 
 Each figure has two limits of its own, from what the verdict calls clean: up to the first it is
 good, beyond the second a problem. A good figure that comes near its limit and is worse than nine in
-ten of the player's own is one to watch.
+ten of the player's own is one to watch. In a clean take, no figure that decides on clean is a
+problem, however the hits scatter.
 """
 
 from collections.abc import Callable, Sequence
@@ -77,12 +78,14 @@ def figures_of(reading: Reading) -> TakeFigures:
 @dataclass(frozen=True, slots=True)
 class Meter:
     """A figure that is rated. `name`: as on the screens; `size`: how bad it is, None if it was not
-    measured; `limits`: the sizes up to which it is good, and to watch.
+    measured; `limits`: the sizes up to which it is good, and to watch; `makes_clean`: whether a
+    take is clean or not by what it measures.
     """
 
     name: str
     size: Callable[[TakeFigures], float | None]
     limits: Callable[[Judgement], tuple[float, float]]
+    makes_clean: bool = False
 
 
 def _share_missed(take: TakeFigures) -> float | None:
@@ -126,21 +129,26 @@ def _spread_limits_ms(judgement: Judgement) -> tuple[float, float]:
 
 
 METERS = (
-    Meter("hits heard", _share_missed, _missable_shares),
-    Meter("extra hits", _share_extra, _missable_shares),
+    Meter("hits heard", _share_missed, _missable_shares, makes_clean=True),
+    Meter("extra hits", _share_extra, _missable_shares, makes_clean=True),
     Meter(
         "lead or lag",
         lambda take: _absolute(take.summary.bias_ms) if take.bias_judged else None,
         lambda judgement: (MIN_BIAS_MS, judgement.limits.tolerance_ms),
+        makes_clean=True,
     ),
-    Meter("spread", lambda take: take.summary.spread_ms, _spread_limits_ms),
+    Meter("spread", lambda take: take.summary.spread_ms, _spread_limits_ms, makes_clean=True),
     Meter(
-        "sound as written", lambda take: take.wrong, lambda _: (1 - CLEAN_SHARE, 1 - WATCH_SHARE)
+        "sound as written",
+        lambda take: take.wrong,
+        lambda _: (1 - CLEAN_SHARE, 1 - WATCH_SHARE),
+        makes_clean=True,
     ),
     Meter(
         "tempo drift",
         _drift_ms,
         lambda judgement: (judgement.limits.tolerance_ms / 2, judgement.limits.tolerance_ms),
+        makes_clean=True,
     ),
     Meter(
         "level spread",
@@ -171,7 +179,10 @@ def rate(judgement: Judgement, before: Sequence[TakeFigures]) -> dict[str, Rated
             continue
         before_sizes = [meter.size(other) for other in before]
         sizes = [other for other in before_sizes if other is not None]
-        rated[meter.name] = _rated(size, meter.limits(judgement), sizes)
+        good, watch = meter.limits(judgement)
+        if meter.makes_clean and judgement.is_clean:
+            watch = max(watch, size)
+        rated[meter.name] = _rated(size, (good, watch), sizes)
     return rated
 
 
