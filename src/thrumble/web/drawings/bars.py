@@ -107,12 +107,12 @@ class BarDrawing:
     def label(self) -> str:
         """The bar in words, for screen readers: each hit as written, then as heard."""
         takes = [self.take, *([self.second.take] if self.second else [])]
-        heard: dict[str, list[str]] = {}
+        by_hit: dict[str, list[str]] = {}
         for take in takes:
             for block in take:
-                heard.setdefault(block.hit, []).append(block.title)
-        hits = [", ".join([block.title, *heard.pop(block.hit, [])]) for block in self.plan]
-        extra = [title for titles in heard.values() for title in titles]
+                by_hit.setdefault(block.hit, []).append(block.title)
+        hits = [", ".join([block.title, *by_hit.pop(block.hit, [])]) for block in self.plan]
+        extra = [title for titles in by_hit.values() for title in titles]
         return f"Bar {self.number}, section {self.section}. {'; '.join([*hits, *extra])}"
 
 

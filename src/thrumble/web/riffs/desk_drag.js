@@ -1,6 +1,6 @@
 // The strip by mouse, finger and pen: a click sets the caret, dragging paints the hit it begins on,
-// dragging the caret's handle lengthens it, a bar's grip moves the bar, right click and a long press
-// open the menu.
+// dragging the caret's handle lengthens it, a bar's grip moves the bar, right click and a long
+// press open the menu.
 const LONG_MS = 500;
 const STILL_PX = 6;
 

@@ -110,9 +110,9 @@ def worst_bar(judgement: Judgement) -> int | None:
     if not counts:
         return None
     number = max(counts, key=lambda bar: sum(counts[bar]))
-    wrong, heard = sum(counts[number]), len(counts[number])
-    elsewhere = max(0.01, (whole - wrong) / max(1, size - heard))
-    stands_out = wrong >= WORST_MIN_HITS and wrong / heard >= WORST_TIMES * elsewhere
+    wrong, due = sum(counts[number]), len(counts[number])
+    elsewhere = max(0.01, (whole - wrong) / max(1, size - due))
+    stands_out = wrong >= WORST_MIN_HITS and wrong / due >= WORST_TIMES * elsewhere
     return number if stands_out else None
 
 
