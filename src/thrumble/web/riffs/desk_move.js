@@ -38,7 +38,7 @@ export function mover(desk) {
     return { element, bar: Number(element.dataset.index), behind: clientX > left + width / 2 };
   }
 
-  /** One edit, worked out when its turn comes: `where` gives { first, last, to, behind } or null. */
+  /** One edit, worked out in its turn: `where` gives { first, last, to, behind } or null. */
   function move(where) {
     let landed = null; // first and last of the bars where they are then
     const asked = () => {
