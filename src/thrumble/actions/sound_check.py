@@ -41,9 +41,9 @@ def begin_check(session: Session, player_id: int) -> int:
 
 
 def count_check(session: Session, player_id: int, take_id: int) -> SoundCheck:
-    """Hears a take of a sound check once more, told something else for a part of its hits, and
-    keeps what came of it. Raises NotFound for a take of anything else, NotAllowed before its first
-    reading, without its sound, or if too many of its hits aren't there.
+    """Analyses a sound check's take again with the wrong articulation written for some of its
+    hits, and stores how many were recognised all the same. Raises NotFound for any other take,
+    NotAllowed if it isn't analysed yet, has no audio, or too many of its hits weren't played.
     """
     take = takes.get_take(session, player_id, take_id)
     if not sound_checks.is_check(session, player_id, take.riff_id):
@@ -114,8 +114,8 @@ def keep_hits(session: Session, player_id: int, take_id: int) -> int:
 
 
 def _chosen(proof: SoundCheck) -> list[tuple[str, float, float]]:
-    """Hits to keep, EXAMPLES_EACH of every kind, as far apart as they lie: kind, onset and the next
-    hit's, seconds.
+    """Hits to save as examples, EXAMPLES_EACH of every articulation, spread over the take:
+    articulation, onset and the next hit's onset, in seconds.
     """
     detected = [(hit, hit.onset_s) for hit in proof.hits if hit.onset_s is not None]
     nexts = [*(at for _, at in detected[1:]), np.inf]

@@ -51,8 +51,8 @@ AT_ONCE = 4  # blocks: the transforms of so many use the processor's lanes side 
 def filtered(samples: Samples, rate_hz: int, *responses: Response) -> Samples:
     """The samples through analogue filters in a row: causal, as long as before. Shape (n,).
 
-    Works in blocks, each begun a quarter of a second early, by when the tail of any filter used
-    here has died away.
+    Works in blocks. Each begins a quarter of a second early: by then the transient of any filter
+    used here has died away.
     """
     lap = rate_hz // 4
     size = max(BLOCK, 1 << (4 * lap).bit_length())

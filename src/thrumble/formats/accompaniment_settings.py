@@ -13,8 +13,8 @@ MAX_SEED = 2**31 - 1
 
 
 class AccompanimentSettings(BaseModel):
-    """`bars_before`: how many bars had been played when the take begins, of a riff that goes round
-    and round; `run`: what all takes of one such going round have in common.
+    """What sounded with a take. In a loop, `bars_before` is how many bars had been played when the
+    take began, and `run` is the same for all takes of the loop.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)

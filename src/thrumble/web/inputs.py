@@ -88,7 +88,7 @@ Chunk = Annotated[bytes, Depends(_chunk)]
 
 
 def whole_number(text: str, what: str) -> int | None:
-    """A number typed in a form that may be left out. Raises BadInput."""
+    """The whole number typed in a field, None if it was left empty. Raises BadInput."""
     if not text.strip():
         return None
     if not (text.isascii() and text.isdigit()) or len(text) > 9:

@@ -59,7 +59,7 @@ class Amplifier(Protocol):
     def __call__(
         self, strings: Samples, setup: Setup, *, rate_hz: int, rng: np.random.Generator
     ) -> Samples:
-        """The recorded sound, same shape (frames,)."""
+        """The amplified and recorded sound of the strings, both of shape (frames,)."""
 
 
 DRIVE_DB = {Tone.CLEAN: (-12.0, 0.0), Tone.CRUNCH: (12.0, 22.0), Tone.HIGH_GAIN: (32.0, 46.0)}

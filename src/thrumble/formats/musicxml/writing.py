@@ -308,8 +308,8 @@ def _played(note: ET.Element, hit: Hit) -> None:
 
 
 def _harmony(label: str | None) -> ET.Element:
-    """A chord's name; one that begins with no note, and the end of a name, are directions of our
-    own.
+    """A chord symbol. A name that doesn't begin with a note, and the place from which no name
+    holds any more, are written as directions instead: MusicXML has no sign for either.
     """
     match = re.fullmatch(r"([A-G])([#b]?)(.*)", label or "")
     if match is None:

@@ -51,7 +51,9 @@ def is_check(session: Session, player_id: int, riff_id: int) -> bool:
 
 
 def keep_check_riff(session: Session, player_id: int, riff: Riff, source: str) -> int:
-    """That riff as it stands now, made if there is none, put away from the player's own."""
+    """That riff as it stands now. If there is none yet, it is made and archived, so that it isn't
+    listed among the player's own.
+    """
     players.lock(session, player_id)  # one riff, however many ask
     there = check_riff_of(session, player_id)
     if there is not None:

@@ -57,7 +57,9 @@ def _riff_of(document: str) -> Riff:
 def add_riff(
     session: Session, player_id: int, riff: Riff, source: str, left_out: Sequence[str] = ()
 ) -> Revision:
-    """A new riff with its first revision. `left_out`: what the file it comes from holds beside."""
+    """A new riff with its first revision. `left_out`: what the imported file holds that the riff
+    can't.
+    """
     row = RiffRow(player_id=player_id, created_at=datetime.now(UTC))
     session.add(row)
     session.flush()
@@ -169,7 +171,7 @@ def set_archived(session: Session, player_id: int, riff_id: int, *, archived: bo
 
 
 def is_archived(session: Session, player_id: int, riff_id: int) -> bool:
-    """Whether a riff is put away."""
+    """Whether a riff is archived."""
     row = session.get(RiffRow, riff_id)
     return row is not None and row.player_id == player_id and row.archived_at is not None
 

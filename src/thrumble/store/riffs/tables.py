@@ -18,7 +18,7 @@ from thrumble.store.columns import (
 
 class RiffRow(SQLModel, table=True):
     """A riff through all its revisions. `takes_numbered`: the number its newest take got; counted
-    on in the database. `archived_at`: since when it is put away. A drill names the riff it was made
+    on in the database. `archived_at`: since when it is archived. A drill names the riff it was made
     from, its kind and the bars, empty for all.
     """
 

@@ -20,7 +20,7 @@ def tags_of(session: Session, player_id: int, riff_id: int) -> tuple[str, ...]:
 
 
 def all_tags(session: Session, player_id: int) -> list[str]:
-    """Every tag in use on riffs that are not put away, the commonest first."""
+    """Every tag in use on riffs that are not archived, the commonest first."""
     each = (
         sa.select(sa.func.unnest(col(RiffRow.tags)).label("tag"))
         .where(col(RiffRow.player_id) == player_id, col(RiffRow.archived_at).is_(None))

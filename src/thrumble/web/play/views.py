@@ -208,8 +208,9 @@ def trial_bar(trial: Trial) -> TrialBar | None:
 
 
 def _plan(revision: Revision, expanded: ExpandedRiff, instrument: Instrument) -> dict[str, object]:
-    """Seconds at the riff's tempo from bar 1 beat 1; `score`: what is heard if nothing else is
-    chosen; `struck`: which bars have hits.
+    """The riff as the page's script plays and draws it, times in seconds at its own tempo from
+    bar 1 beat 1. `score`: the click that sounds unless another is chosen; `struck`: which bars have
+    hits.
     """
     struck = {due.bar for due in expanded.hits}
     return {

@@ -80,8 +80,8 @@ def riffs_page(
     away: bool = False,
     page: PageNumber = 1,
 ) -> HTMLResponse:
-    """Riffs, page by page, all or those whose title holds what is searched for; `away`: those put
-    away.
+    """The list of riffs, page by page; `q` filters by title and tag, `away` lists the archived ones
+    instead.
     """
     paging = pages(
         count=riff_lists.count_riffs(session, player_id, q, tag=tag, archived=away),

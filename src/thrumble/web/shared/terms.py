@@ -146,7 +146,7 @@ TERMS = {
         "The fastest tempo at which your hand makes every shift. The hardest one sets it.", "neck"
     ),
     "muting map": Term(
-        "Which finger keeps which string quiet. Strings nobody mutes ring along.", "neck"
+        "Which finger keeps which string quiet. A string that nothing mutes rings too.", "neck"
     ),
     "stretch": Term(
         "How far your fingers spread for this shape. It shrinks toward the body.", "neck"

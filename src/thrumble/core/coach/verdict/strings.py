@@ -1,4 +1,4 @@
-"""Findings about strings: stops that ring on, wrong frets, strings that ring along."""
+"""Findings about strings: stops that ring on, wrong frets, stray strings."""
 
 from collections import Counter
 from dataclasses import dataclass
@@ -129,8 +129,8 @@ class WrongFrets(Finding):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StrayStrings(Finding):
-    """Strings that ring along in chords, mostly `string`; `by` and `finger`: what should mute it
-    in most of these chords, empty if unknown.
+    """Strings that sound in chords they don't belong to, mostly `string`; `by` and `finger`: what
+    should mute it in most of these chords, empty if unknown.
     """
 
     kind: ClassVar[str] = "strays"
@@ -186,8 +186,8 @@ class StrayStrings(Finding):
 
 
 def _what_mutes(string: int, ringing: list[JudgedHit], judgement: Judgement) -> tuple[str, str]:
-    """What should lie on a string that rings along, and which finger, in most of these chords as
-    they are written.
+    """What should mute a string that sounds though it shouldn't, and which finger: in most of these
+    chords as they are written.
     """
     counts: Counter[tuple[str, str]] = Counter()
     for hit in ringing:
