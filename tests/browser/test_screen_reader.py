@@ -106,19 +106,18 @@ def test_a_session_is_led_by_names_and_announcements_alone(
     )
     hand_over(page, take)
     tab_to(page, "Count in and record")
-    page.keyboard.press("Enter")
-    expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60_000)
+    for _ in range(3):  # a busy machine may drop audio, and then it is said that it did
+        page.keyboard.press("Enter")
+        expect(page.locator("#play")).to_have_attribute("data-stage", "record", timeout=10_000)
+        expect(page.locator("#play")).to_have_attribute("data-stage", "done", timeout=60_000)
+        verdict = page.locator("#outcome [role=status]").inner_text()
+        if "dropped some audio" not in verdict:
+            break
     said = " | ".join(spoken(page))
-    told = (
-        "Opening the input",
-        "Count-in",
-        "Recording. It stops by itself after bar 8.",
-        "In time",
-    )
+    told = ("Opening the input", "Count-in", "Recording. It stops by itself after bar 8.", verdict)
     at = [said.find(words) for words in told]
     assert -1 not in at and at == sorted(at), said
-    verdict = page.locator("#outcome [role=status]").inner_text()
-    assert verdict in said
+    assert verdict.startswith("In time")
 
     tab_to(page, "Full result")
     page.keyboard.press("Enter")
