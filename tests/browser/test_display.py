@@ -19,6 +19,26 @@ SCREENS = (
 )
 
 
+def test_from_two_metres_everything_is_in_reach_on_a_phone(
+    served: Served, open_page: Callable[..., Page]
+) -> None:
+    page = open_page(microphone=False, viewport={"width": 390, "height": 844})
+    page.goto(served.base)
+    page.get_by_role("button", name="Display").click()
+    page.get_by_label("to read from two metres").check()
+    page.keyboard.press("Escape")
+    take = page.locator(".take-line a").first.get_attribute("href")
+    for address in (*SCREENS, take, "/takes", "/compare?a=1&b=2", "/certainty"):
+        page.goto(f"{served.base}{address}")
+        wide, window = page.evaluate("[document.documentElement.scrollWidth, innerWidth]")
+        assert wide <= window, address
+        ends = page.evaluate(
+            "[...document.querySelectorAll('.rail a, .rail button')]"
+            ".map((e) => e.getBoundingClientRect().right)"
+        )
+        assert max(ends) <= window, address
+
+
 def test_theme_and_size_are_kept_and_fit(served: Served, open_page: Callable[..., Page]) -> None:
     page = open_page(microphone=False)
     page.goto(served.base)

@@ -1,5 +1,6 @@
 """Where progress changes its mind: one pass, one second or one hit to either side of a limit."""
 
+from dataclasses import replace
 from datetime import date, timedelta
 
 import numpy as np
@@ -15,7 +16,7 @@ from thrumble.core.coach.progress.ladder import LadderSchool, evidence_words, ne
 from thrumble.core.coach.progress.passes import rounds_of
 from thrumble.core.coach.progress.stamina import Run, load_of, work_and_rest
 from thrumble.core.coach.verdict.judgement import judge
-from thrumble.core.ear.reading import HitState
+from thrumble.core.ear.reading import ExtraOnset, HitState
 from thrumble.core.instrument import Instrument
 from thrumble.core.riff.expand import expand
 from thrumble.core.riff.notation.text import parse_riff
@@ -193,6 +194,15 @@ def test_a_section_that_the_take_reached_counts_though_the_one_before_it_does_no
     late_start = {k: {"state": HitState.NOT_REACHED, "deviation_ms": None} for k in range(8)}
     results = rounds_of(judge(heard(riff, hits=late_start), riff, NECK))
     assert [(r.section, r.hits, r.clean) for r in results] == [("B", 8, True)]
+
+
+@pytest.mark.parametrize(("extra", "clean"), [(0, True), (1, True), (2, False)])
+def test_one_extra_hit_in_a_pass_of_ten_is_let_be(extra: int, clean: bool) -> None:
+    riff = expanded("| 6:2 o o o o o o o o | 6:2 o o o o |")
+    onsets = [ExtraOnset(onset_s=1.0 + k / 10, level_db=-20, near_index=4) for k in range(extra)]
+    reading = replace(heard(riff), extra_onsets=onsets)
+    (whole, *_) = rounds_of(judge(reading, riff, NECK))
+    assert (whole.section, whole.clean, whole.timing) == ("", clean, clean)
 
 
 def place(times: int, late_ms: float | None = 10.0, missed: int = 0) -> PlayedPlace:

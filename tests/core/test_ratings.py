@@ -86,6 +86,8 @@ def test_each_figure_has_its_limits(name: str, figures: dict[str, float], rating
         ("spread", {"spread_ms": 29.0}),
         ("lead or lag", {"bias_ms": -21.0}),
         ("hits heard", {"matched": 92, "missed": 8}),
+        ("extra hits", {"matched": 92, "extra": 8}),
+        ("tempo drift", {"drift_bpm_per_min": 9.0}),
     ],
 )
 def test_no_figure_calls_a_clean_take_a_problem(name: str, figures: dict[str, float]) -> None:
